@@ -1,0 +1,47 @@
+const outward = (name, from, forbidden) => ({
+  name,
+  severity: 'error',
+  from: { path: `^src/${from}/` },
+  to: { path: `^src/(${forbidden})/` },
+});
+
+module.exports = {
+  forbidden: [
+    { name: 'no-circles', severity: 'error', from: { path: '^src/' }, to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } } },
+    outward('core-stands-alone', 'core', 'io|practice|cli|report|import'),
+    outward('io-knows-only-core', 'io', 'practice|cli|report|import'),
+    outward('practice-stands-alone', 'practice', 'core|io|cli|report|import'),
+    {
+      name: 'core-has-no-node',
+      severity: 'error',
+      from: { path: '^src/core/' },
+      to: { dependencyTypes: ['core'] },
+    },
+    {
+      name: 'core-uses-pure-libraries-only',
+      severity: 'error',
+      from: { path: '^src/core/' },
+      to: { path: 'node_modules/', pathNot: 'node_modules/(yaml|zod)/' },
+    },
+    {
+      name: 'heavy-modules-only-when-needed',
+      comment: 'undici, fastify and oauth4webapi are loaded by import() from the file that says so.',
+      severity: 'error',
+      from: { path: '^src/', pathNot: '^src/(io/http|io/http-[a-z-]+|io/credentials/oauth2|practice/.*)\\.ts$' },
+      to: { path: 'node_modules/(undici|fastify|oauth4webapi|pngjs)/', dependencyTypesNot: ['type-only'] },
+    },
+    {
+      name: 'practice-only-when-needed',
+      severity: 'error',
+      from: { path: '^src/', pathNot: '^src/practice/' },
+      to: { path: '^src/practice/', dynamic: false },
+    },
+    { name: 'no-unlisted-package', severity: 'error', from: { path: '^src/' }, to: { dependencyTypes: ['npm-no-pkg', 'npm-unknown', 'unknown'] } },
+  ],
+  options: {
+    tsConfig: { fileName: 'tsconfig.json' },
+    tsPreCompilationDeps: true,
+    enhancedResolveOptions: { extensions: ['.ts', '.js', '.mjs', '.cjs'], conditionNames: ['import', 'require', 'node', 'default'] },
+    doNotFollow: { path: 'node_modules' },
+  },
+};

@@ -1,0 +1,76 @@
+// Bundles src/cli/main.ts and everything it uses into dist/. Modules are split where the source says import(), then each
+// piece becomes CommonJS, so that the launcher (bin/batharon.cjs) can keep V8's compiled code between runs.
+import { createHash } from 'node:crypto';
+import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { build, transform } from 'esbuild';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+
+/**
+ * Bundles one entry file into a folder of CommonJS pieces (`main.cjs` and what it loads) with a `package.json` that
+ * carries a hash of their content.
+ */
+export async function bundle(entry, outdir, version = '0.0.0') {
+  rmSync(outdir, { recursive: true, force: true });
+  const { outputFiles, metafile } = await build({
+    absWorkingDir: root,
+    entryPoints: { main: entry },
+    bundle: true,
+    splitting: true,
+    format: 'esm',
+    platform: 'node',
+    target: 'node20',
+    write: false,
+    metafile: true,
+    outdir,
+    outExtension: { '.js': '.mjs' },
+    define: { BATHARON_VERSION: JSON.stringify(version) },
+    banner: {},
+    legalComments: 'none',
+    logLevel: 'warning',
+  });
+  mkdirSync(outdir, { recursive: true });
+  const sum = createHash('sha256');
+  for (const file of outputFiles.sort((a, b) => (a.path < b.path ? -1 : 1))) {
+    const { code } = await transform(file.text, {
+      format: 'cjs',
+      platform: 'node',
+      target: 'node20',
+      supported: { 'dynamic-import': false },
+      loader: 'js',
+    });
+    const named = code.replace(/(require\("\.\/[^"]+)\.mjs"\)/g, '$1.cjs")');
+    sum.update(named);
+    writeFileSync(file.path.replace(/\.mjs$/, '.cjs'), named);
+  }
+  writeFileSync(join(outdir, 'package.json'), JSON.stringify({ type: 'commonjs', version, build: sum.digest('hex').slice(0, 16) }) + '\n');
+  return metafile;
+}
+
+/** The licence texts of all packages whose code is in the bundle. */
+function licences(metafile) {
+  const packages = new Set();
+  for (const input of Object.keys(metafile.inputs)) {
+    const found = /^(.*node_modules\/(?:@[^/]+\/)?[^/]+)\//.exec(input);
+    if (found) packages.add(found[1]);
+  }
+  return [...packages]
+    .sort()
+    .map((path) => {
+      const about = JSON.parse(readFileSync(join(root, path, 'package.json'), 'utf8'));
+      const file = readdirSync(join(root, path)).find((name) => /^(licen[cs]e|copying)/i.test(name));
+      const text = file ? readFileSync(join(root, path, file), 'utf8') : `Licence: ${about.license}\n`;
+      return `${about.name} ${about.version}\n\n${text.trim()}\n`;
+    })
+    .join(`\n${'-'.repeat(78)}\n\n`);
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const { version } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'));
+  const outdir = join(root, 'dist');
+  const metafile = await bundle('src/cli/main.ts', outdir, version);
+  writeFileSync(join(outdir, 'THIRD-PARTY-LICENSES.txt'), licences(metafile));
+  if (!existsSync(join(outdir, 'main.cjs'))) throw new Error('the build made no main.cjs');
+}

@@ -1,0 +1,425 @@
+import { fail, ProblemError } from '../problems.ts';
+import { compareValues, equalValues } from './compare.ts';
+import type { Environment } from './environment.ts';
+import { reviewFilter } from './filter-remarks.ts';
+import type { Parameter } from './functions/define.ts';
+import { functions } from './functions/index.ts';
+import { isDropping } from './infer.ts';
+import { BIT, kindWords, withArticle } from './kinds.ts';
+import { boundList, visit } from './limits.ts';
+import { add, approximately, divide, multiply, negate, remainder, subtract } from './numbers.ts';
+import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
+import {
+  type BinaryTree,
+  type CallTree,
+  givesNodes,
+  isRelation,
+  isStandardPath,
+  type QueryTree,
+  type Relation,
+  type Tree,
+} from './tree.ts';
+import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
+
+export type Evaluate = (environment: Environment, item: Maybe) => Maybe;
+/** True, false, or nothing where what it speaks of is not there. */
+export type Test = (environment: Environment, item: Maybe) => boolean | undefined;
+
+/** Runs a part, and lets a problem say where in the expression it arose. */
+function located<T>(tree: Tree, run: () => T): T {
+  try {
+    return run();
+  } catch (error) {
+    if (error instanceof ProblemError && !error.problem.span) throw new ProblemError({ ...error.problem, span: tree.span });
+    throw error;
+  }
+}
+
+/** Compiles an expression for one value; the nodes of a path become a list. */
+export function compileValue(tree: Tree, filter = false): Evaluate {
+  switch (tree.type) {
+    case 'literal': {
+      const { value } = tree;
+      return () => value;
+    }
+    case 'answer':
+      return (environment) => environment.answer;
+    case 'item':
+      return (_, item) => item;
+    case 'name': {
+      const { name } = tree;
+      return (environment) => environment.name(name);
+    }
+    case 'query':
+      return givesNodes(tree) ? compileNodeList(tree, filter) : compileOneValue(tree, filter);
+    case 'call':
+      return compileCall(tree, filter);
+    case 'list':
+      return compileList(tree.items, filter);
+    case 'object':
+      return compileObject(tree.members, filter);
+    case 'unary':
+      return tree.operator === '!' ? compileTest(tree, filter) : compileMinus(tree.operand, tree, filter);
+    case 'default': {
+      const left = compileValue(tree.left, filter);
+      const right = compileValue(tree.right, filter);
+      return (environment, item) => {
+        const value = left(environment, item);
+        return value === undefined || value === null ? right(environment, item) : value;
+      };
+    }
+    case 'binary':
+      return tree.operator === '&&' || tree.operator === '||' || isRelation(tree.operator)
+        ? compileTest(tree, filter)
+        : compileArithmetic(tree, filter);
+  }
+}
+
+function compileOneValue(tree: QueryTree, filter: boolean): Evaluate {
+  const path = compileSingular(tree.segments);
+  if (tree.base.type === 'item') return (_, item) => path(item);
+  if (tree.base.type === 'answer') return (environment) => path(environment.answer);
+  const base = compileValue(tree.base, filter);
+  return (environment, item) => path(base(environment, item));
+}
+
+/** The nodes of a path, or of one value, as a list. */
+function compileNodeList(tree: Tree, filter: boolean): (environment: Environment, item: Maybe) => Value[] {
+  if (tree.type !== 'query' || !givesNodes(tree)) {
+    const one = compileValue(tree, filter);
+    return (environment, item) => {
+      const value = one(environment, item);
+      return value === undefined ? [] : [value];
+    };
+  }
+  const base = compileValue(tree.base, filter);
+  const walk = compileNodes(tree.segments, filter ? compileInnerFilter : compileFilter);
+  return (environment, item) => {
+    const found: Value[] = [];
+    const value = base(environment, item);
+    if (value !== undefined) walk(environment, value, found);
+    return found;
+  };
+}
+
+/** Compiles a filter selector of a path that stands outside any other filter. */
+export const compileFilter: MakeFilter = (selector) => {
+  const keeps = compileKeeping(selector.condition);
+  return { keeps, review: (environment, items) => reviewFilter(environment, selector, items, keeps) };
+};
+
+/** One of a path inside a filter. Its lists are parts of items, so it is not told of a list where it found nothing. */
+const compileInnerFilter: MakeFilter = (selector) => ({ keeps: compileKeeping(selector.condition) });
+
+function compileKeeping(condition: Tree): Filter['keeps'] {
+  const test = compileTest(condition, true);
+  return (environment, item) => test(environment, item) === true;
+}
+
+function compileList(trees: readonly Tree[], filter: boolean): Evaluate {
+  const items = trees.map((tree) => ({ value: compileValue(tree, filter), dropping: isDropping(tree) }));
+  return (environment, current) => {
+    const list: Value[] = [];
+    for (const { value, dropping } of items) {
+      const item = value(environment, current);
+      if (item !== undefined) list.push(item);
+      else if (!dropping) return undefined;
+    }
+    return list;
+  };
+}
+
+function compileObject(trees: readonly (readonly [string, Tree])[], filter: boolean): Evaluate {
+  const members = trees.map(([name, tree]) => ({ name, value: compileValue(tree, filter), dropping: isDropping(tree) }));
+  return (environment, current) => {
+    const found: [string, Value][] = [];
+    for (const { name, value, dropping } of members) {
+      const member = value(environment, current);
+      if (member !== undefined) found.push([name, member]);
+      else if (!dropping) return undefined;
+    }
+    return objectOf(found);
+  };
+}
+
+// ---- arithmetic
+
+function compileMinus(operand: Tree, tree: Tree, filter: boolean): Evaluate {
+  const value = compileValue(operand, filter);
+  return (environment, item) => {
+    const number = value(environment, item);
+    if (number === undefined) return undefined;
+    if (number instanceof Duration) return new Duration(-number.milliseconds);
+    if (isNumeric(number)) return negate(number);
+    if (filter) return undefined;
+    return fail('wrong-kind', `a minus stands before numbers and durations, and this is ${withArticle(kindOf(number))}`, { span: tree.span });
+  };
+}
+
+function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
+  const left = compileValue(tree.left, filter);
+  const right = compileValue(tree.right, filter);
+  return (environment, item) => {
+    const a = left(environment, item);
+    const b = right(environment, item);
+    if (a === undefined || b === undefined) return undefined;
+    return located(tree, () => {
+      const result = calculate(tree.operator, a, b);
+      if (result !== undefined || filter) return result;
+      const text = [a, b].find((value) => typeof value === 'string');
+      const instead =
+        text === undefined
+          ? undefined
+          : tree.operator === '+'
+            ? "number(x) reads a number from a text; join([a, b], '') joins texts"
+            : 'number(x) or time(x) reads a number or a time from a text';
+      return fail('wrong-kind', `${tree.operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`, instead === undefined ? {} : { instead });
+    });
+  };
+}
+
+/** What arithmetic gives; nothing for kinds that it does not take. */
+function calculate(operator: string, a: Value, b: Value): Maybe {
+  if (isNumeric(a) && isNumeric(b)) {
+    switch (operator) {
+      case '+':
+        return add(a, b);
+      case '-':
+        return subtract(a, b);
+      case '*':
+        return multiply(a, b);
+      case '/':
+        return divide(a, b);
+      default:
+        return remainder(a, b);
+    }
+  }
+  const sign = operator === '+' ? 1 : operator === '-' ? -1 : 0;
+  if (sign !== 0) {
+    if (a instanceof Time && b instanceof Duration) return timeOf(a.milliseconds + sign * b.milliseconds);
+    if (a instanceof Duration && b instanceof Time && sign === 1) return timeOf(a.milliseconds + b.milliseconds);
+    if (a instanceof Time && b instanceof Time && sign === -1) return new Duration(a.milliseconds - b.milliseconds);
+    if (a instanceof Duration && b instanceof Duration) return new Duration(a.milliseconds + sign * b.milliseconds);
+  }
+  if (operator === '*') {
+    if (a instanceof Duration && isNumeric(b)) return new Duration(a.milliseconds * approximately(b));
+    if (isNumeric(a) && b instanceof Duration) return new Duration(approximately(a) * b.milliseconds);
+  }
+  if (operator === '/' && a instanceof Duration) {
+    if (b instanceof Duration) return divide(a.milliseconds, b.milliseconds);
+    if (isNumeric(b)) return new Duration(approximately(divide(a.milliseconds, b)));
+  }
+  return undefined;
+}
+
+function timeOf(milliseconds: number): Time {
+  if (Math.abs(milliseconds) > 8.64e15) fail('not-a-time', 'this time lies outside the calendar');
+  return new Time(milliseconds);
+}
+
+// ---- conditions
+
+/** Compiles an expression that decides something. */
+export function compileTest(tree: Tree, filter = false): Test {
+  if (tree.type === 'binary') {
+    if (tree.operator === '&&' || tree.operator === '||') return compileJunction(tree.operator, tree.left, tree.right, filter);
+    if (isRelation(tree.operator)) return compileRelation(tree.operator, tree, filter);
+  }
+  if (tree.type === 'unary' && tree.operator === '!') {
+    const inner = compileTest(tree.operand, filter);
+    return (environment, item) => {
+      const value = inner(environment, item);
+      return value === undefined ? (filter ? true : undefined) : !value;
+    };
+  }
+  if (filter && isStandardPath(tree)) return compileExistence(tree);
+  const value = compileValue(tree, filter);
+  return (environment, item) => {
+    const result = value(environment, item);
+    if (typeof result === 'boolean' || result === undefined) return result;
+    return fail('not-yes-or-no', `a condition is true or false, and this is ${withArticle(kindOf(result))}`, {
+      span: tree.span,
+      instead: 'compare it: x == true, x != null, exists(x)',
+    });
+  };
+}
+
+function compileExistence(tree: Tree): Test {
+  if (givesNodes(tree)) {
+    const nodes = compileNodeList(tree, true);
+    return (environment, item) => nodes(environment, item).length > 0;
+  }
+  const value = compileValue(tree, true);
+  return (environment, item) => value(environment, item) !== undefined;
+}
+
+/** One side may decide although the other is nothing. */
+function compileJunction(operator: '&&' | '||', leftTree: Tree, rightTree: Tree, filter: boolean): Test {
+  const left = compileTest(leftTree, filter);
+  const right = compileTest(rightTree, filter);
+  const decides = operator === '||';
+  return (environment, item) => {
+    const a = left(environment, item);
+    if (a === decides) return decides;
+    const b = right(environment, item);
+    if (b === decides) return decides;
+    return a === undefined || b === undefined ? undefined : !decides;
+  };
+}
+
+function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean): Test {
+  const left = compileValue(tree.left, filter);
+  const right = compileValue(tree.right, filter);
+  if (operator === 'in') return compileIn(left, right, tree, filter);
+  const isNothing = (side: Tree): boolean => side.type === 'literal' && side.value === undefined;
+  if (isNothing(tree.left) || isNothing(tree.right)) {
+    const other = isNothing(tree.right) ? left : right;
+    const wanted = operator === '==';
+    return (environment, item) => (other(environment, item) === undefined) === wanted;
+  }
+  return filter ? compileStandardRelation(operator, left, right, tree.right) : compileStrictRelation(operator, left, right, tree);
+}
+
+/** RFC 9535, section 2.3.5.2.2: what has no order does not hold, and two nothings are equal. */
+function compileStandardRelation(operator: Relation, left: Evaluate, right: Evaluate, rightTree: Tree): Test {
+  const equal = (a: Maybe, b: Maybe): boolean => a === b || (a !== undefined && b !== undefined && equalValues(a, b));
+  const below = (a: Maybe, b: Maybe): boolean => a !== undefined && b !== undefined && (compareValues(a, b) ?? 0) < 0;
+  if (rightTree.type === 'literal' && (operator === '==' || operator === '!=')) {
+    const { value } = rightTree;
+    const wanted = operator === '==';
+    return (environment, item) => equal(left(environment, item), value) === wanted;
+  }
+  const relation = {
+    '==': equal,
+    '!=': (a: Maybe, b: Maybe) => !equal(a, b),
+    '<': below,
+    '>': (a: Maybe, b: Maybe) => below(b, a),
+    '<=': (a: Maybe, b: Maybe) => below(a, b) || equal(a, b),
+    '>=': (a: Maybe, b: Maybe) => below(b, a) || equal(a, b),
+  }[operator as Exclude<Relation, 'in'>];
+  return (environment, item) => relation(left(environment, item), right(environment, item));
+}
+
+function compileStrictRelation(operator: Relation, left: Evaluate, right: Evaluate, tree: BinaryTree): Test {
+  return (environment, item) => {
+    const a = left(environment, item);
+    const b = right(environment, item);
+    if (a === undefined || b === undefined) return undefined;
+    return located(tree, () => {
+      if (operator === '==') return equalValues(a, b);
+      if (operator === '!=') return !equalValues(a, b);
+      const order = compareValues(a, b);
+      if (order === undefined) {
+        fail('kinds-differ', `${withArticle(kindOf(a))} and ${withArticle(kindOf(b))} have no order`, { instead: orderAdvice(a, b) });
+      }
+      return operator === '<' ? order < 0 : operator === '<=' ? order <= 0 : operator === '>' ? order > 0 : order >= 0;
+    });
+  };
+}
+
+function orderAdvice(a: Value, b: Value): string {
+  if (a instanceof Time || b instanceof Time) return 'time(x) reads a time from a text or a number';
+  if (a instanceof Duration || b instanceof Duration) return 'a duration has a unit: 800ms, 2s';
+  return 'number(x) reads a number from a text';
+}
+
+function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, filter: boolean): Test {
+  return (environment, item) => {
+    const a = left(environment, item);
+    const list = right(environment, item);
+    if (a === undefined || list === undefined) return filter ? false : undefined;
+    if (Array.isArray(list)) {
+      visit(environment, list.length);
+      return list.some((other) => equalValues(a, other));
+    }
+    if (filter) return false;
+    const instead = typeof list === 'string' ? 'contains(text, part) for a part of a text' : 'x in keys(object) or values(object)';
+    return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, { span: tree.right.span, instead });
+  };
+}
+
+// ---- functions
+
+type Pass = (environment: Environment, item: Maybe) => unknown;
+
+/** The argument was nothing, so the function is not called. */
+const MISSING = Symbol('missing');
+
+function compileCall(tree: CallTree, filter: boolean): Evaluate {
+  const definition = functions.get(tree.name);
+  if (!definition) return fail('unknown-function', `there is no function ${tree.name}`, { span: tree.span });
+  const passes = tree.arguments.map((argument, i) =>
+    compileArgument(argument, definition.parameters[Math.min(i, definition.parameters.length - 1)]!, tree.name, filter),
+  );
+  const [first, second] = passes;
+  const run = (environment: Environment, args: readonly unknown[]): Maybe => {
+    try {
+      return definition.evaluate(environment, args);
+    } catch (error) {
+      if (filter && error instanceof ProblemError && QUIET_IN_FILTER.has(error.problem.code)) return undefined;
+      return located(tree, () => {
+        throw error;
+      });
+    }
+  };
+  if (passes.length === 1) {
+    return (environment, item) => {
+      const value = first!(environment, item);
+      return value === MISSING ? undefined : run(environment, [value]);
+    };
+  }
+  if (passes.length === 2) {
+    return (environment, item) => {
+      const a = first!(environment, item);
+      const b = second!(environment, item);
+      return a === MISSING || b === MISSING ? undefined : run(environment, [a, b]);
+    };
+  }
+  return (environment, item) => {
+    const args = passes.map((pass) => pass(environment, item));
+    return args.includes(MISSING) ? undefined : run(environment, args);
+  };
+}
+
+/** Inside a filter a value of another kind is a node like any other that does not match. */
+const QUIET_IN_FILTER: ReadonlySet<string> = new Set(['wrong-kind', 'not-a-number', 'not-a-time', 'kinds-differ', 'pattern-invalid']);
+
+function compileArgument(tree: Tree, parameter: Parameter, name: string, filter: boolean): Pass {
+  switch (parameter.passing) {
+    case 'nodes':
+      return compileNodeList(tree, filter);
+    case 'condition':
+      return compileTest(tree, filter);
+    case 'later': {
+      const value = compileValue(tree, filter);
+      return (environment, item) => () => value(environment, item);
+    }
+    case 'each': {
+      const value = compileValue(tree);
+      return (environment) => (item: Value) => value(environment, item);
+    }
+    case 'test': {
+      const test = compileTest(tree);
+      return (environment) => (item: Value) => test(environment, item);
+    }
+    case 'maybe':
+      return compileValue(tree, filter);
+    case 'value': {
+      const value = compileValue(tree, filter);
+      return (environment, item) => {
+        const argument = value(environment, item);
+        if (argument === undefined) return MISSING;
+        const kind = kindOf(argument);
+        if ((parameter.bits & BIT[kind]) === 0) {
+          if (filter) return MISSING;
+          fail('wrong-kind', `${name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and this is ${withArticle(kind)}`, { span: tree.span });
+        }
+        if (Array.isArray(argument)) {
+          boundList(argument.length);
+          visit(environment, argument.length);
+        }
+        return argument;
+      };
+    }
+  }
+}

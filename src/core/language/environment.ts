@@ -1,0 +1,36 @@
+import type { Maybe } from './values.ts';
+
+/** Digest algorithms by their names of the IANA registry for digest fields. */
+export const DIGEST_ALGORITHMS = ['sha-256', 'sha-384', 'sha-512', 'sha', 'md5'] as const;
+export type DigestAlgorithm = (typeof DIGEST_ALGORITHMS)[number];
+
+/** What an expression may ask of the world besides values. */
+export interface World {
+  /** The current time in milliseconds; the same throughout one request. */
+  now(): number;
+  /** A number from 0 up to, not including, 1. */
+  chance(): number;
+  digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
+  hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
+  /** The IANA name of the zone in which dates are shown. */
+  readonly zone: string;
+}
+
+/** Something that is not an error, but that a person should know. */
+export interface Remark {
+  readonly code: 'existence-of-false' | 'path-in-no-item';
+  readonly message: string;
+}
+
+/** What one evaluation sees. */
+export interface Environment {
+  /** `$` */
+  readonly answer: Maybe;
+  /** The value of a name; nothing where it has none. */
+  name(name: string): Maybe;
+  readonly world: World;
+  /** Where remarks go; without it none are looked for. */
+  readonly remark?: (remark: Remark) => void;
+  /** How many nodes this evaluation has visited. */
+  visited: number;
+}

@@ -1,0 +1,86 @@
+import { fail, type Problem, ProblemError } from '../problems.ts';
+import { compileTest, compileValue, type Evaluate, type Test } from './compile.ts';
+import { type Diagnosis, whatCame, whyNothing } from './diagnose.ts';
+import type { Environment } from './environment.ts';
+import { infer, type Use } from './infer.ts';
+import { givesNodes, type Tree } from './tree.ts';
+import { type Kind, listOf } from './kinds.ts';
+import { parseExpression } from './parser.ts';
+import type { StaticScope } from './scope.ts';
+import type { Maybe, Value } from './values.ts';
+
+/** A checked expression, compiled once. */
+export class Expression {
+  /** As it was written. */
+  readonly text: string;
+  readonly tree: Tree;
+  readonly kind: Kind;
+  /** It uses a secret, so what it gives is one. */
+  readonly secret: boolean;
+  #evaluate: Evaluate | undefined;
+  #test: Test | undefined;
+
+  constructor(text: string, tree: Tree, kind: Kind, secret: boolean) {
+    this.text = text;
+    this.tree = tree;
+    this.kind = kind;
+    this.secret = secret;
+  }
+
+  /** Its value, or nothing. Throws a {@link ProblemError} with a span. */
+  evaluate(environment: Environment): Maybe {
+    environment.visited = 0;
+    return (this.#evaluate ??= compileValue(this.tree))(environment, undefined);
+  }
+
+  /** Its value; throws `found-nothing` where there is none, with what was there. */
+  require(environment: Environment): Value {
+    const value = this.evaluate(environment);
+    if (value !== undefined) return value;
+    const { message, instead } = this.whyNothing(environment);
+    return fail('found-nothing', message, { span: this.tree.span, ...(instead === undefined ? {} : { instead }) });
+  }
+
+  /** True, false, or nothing. Throws a {@link ProblemError} with a span. */
+  test(environment: Environment): boolean | undefined {
+    environment.visited = 0;
+    return (this.#test ??= compileTest(this.tree))(environment, undefined);
+  }
+
+  /** Why it came out as nothing. */
+  whyNothing(environment: Environment): Diagnosis {
+    const quiet = withoutRemarks(environment);
+    return whyNothing(this.tree, this.text, quiet) ?? { message: `${this.text} is nothing` };
+  }
+
+  /** What came in place of what a condition wanted, in a few words. */
+  whatCame(environment: Environment): string {
+    return whatCame(this.tree, this.text, withoutRemarks(environment));
+  }
+}
+
+function withoutRemarks({ answer, name, world }: Environment): Environment {
+  return { answer, name, world, visited: 0 };
+}
+
+/** An expression, or all that is wrong with it. */
+export type Checked = { readonly expression: Expression; readonly problems: readonly Problem[] } | { readonly expression?: undefined; readonly problems: readonly Problem[] };
+
+/** Reads and checks an expression. Problems have spans in its text. */
+export function checkExpression(text: string, scope: StaticScope, use: Use = {}): Checked {
+  let tree: Tree;
+  try {
+    tree = parseExpression(text);
+  } catch (error) {
+    if (error instanceof ProblemError) return { problems: [error.problem] };
+    throw error;
+  }
+  return checkTree(tree, text, scope, use);
+}
+
+/** The same for a tree that was read as part of a longer text. */
+export function checkTree(tree: Tree, text: string, scope: StaticScope, use: Use = {}): Checked {
+  const { kind, problems, secret } = infer(tree, text, scope, use);
+  if (problems.length > 0) return { problems };
+  return { expression: new Expression(text, tree, givesNodes(tree) ? listOf(kind) : kind, secret), problems };
+}

@@ -1,0 +1,169 @@
+import { fail } from '../../problems.ts';
+import { equalValues } from '../compare.ts';
+import { BIT, LIST, listOf, TEXT, union, YES_NO } from '../kinds.ts';
+import { boundList, boundText } from '../limits.ts';
+import { numberText, wholeNumber, type Numeric } from '../numbers.ts';
+import { patternOf } from '../pattern/pattern.ts';
+import { isNumeric, kindOf, type Value } from '../values.ts';
+import { define, optional, takes } from './define.ts';
+
+const family = 'text';
+
+function bounded(text: string): string {
+  boundText(text.length);
+  return text;
+}
+
+/** A whole number that says a place; throws `wrong-kind`. */
+export function place(number: Numeric, what: string): number {
+  return wholeNumber(number) ?? fail('wrong-kind', `${what} is a whole number, and this is ${numberText(number)}`);
+}
+
+/** Only texts and numbers can be joined without a choice of how to write them. */
+function joinable(value: Value): string {
+  if (typeof value === 'string') return value;
+  if (isNumeric(value)) return numberText(value);
+  return fail('wrong-kind', `join takes texts and numbers, and one of the items is ${kindOf(value)}`, {
+    instead: "join(map(list, json(@)), ',') writes each item as JSON first",
+  });
+}
+
+/** One character is a code point, so a slice never cuts one in two. */
+function points(text: string): string[] {
+  return Array.from(text);
+}
+
+const listOfTexts = listOf(TEXT);
+
+export const textFunctions = [
+  define(family, 'upper', {
+    about: 'The text in upper case.',
+    parameters: [takes.text('text')],
+    gives: TEXT,
+    examples: [["upper('ash')", '"ASH"']],
+    evaluate: ([text]) => bounded(text.toUpperCase()),
+  }),
+  define(family, 'lower', {
+    about: 'The text in lower case.',
+    parameters: [takes.text('text')],
+    gives: TEXT,
+    examples: [["lower('ASH')", '"ash"']],
+    evaluate: ([text]) => bounded(text.toLowerCase()),
+  }),
+  define(family, 'trim', {
+    about: 'The text without blanks and line breaks at its ends.',
+    parameters: [takes.text('text')],
+    gives: TEXT,
+    examples: [["trim('  ash ')", '"ash"']],
+    evaluate: ([text]) => text.trim(),
+  }),
+  define(family, 'split', {
+    about: 'The parts of a text between separators.',
+    parameters: [takes.text('text'), takes.text('separator')],
+    gives: listOfTexts,
+    examples: [["split('a,b,c', ',')", '["a","b","c"]']],
+    evaluate: ([text, separator]) => {
+      const parts = separator === '' ? points(text) : text.split(separator);
+      boundList(parts.length);
+      return parts;
+    },
+  }),
+  define(family, 'join', {
+    about: 'The texts and numbers of a list as one text, with a separator between them.',
+    parameters: [takes.list('list'), takes.text('separator')],
+    gives: TEXT,
+    examples: [["join(['a', 'b', 3], '-')", '"a-b-3"']],
+    evaluate: ([list, separator]) => {
+      const parts = list.map(joinable);
+      boundText(parts.reduce((sum, part) => sum + part.length + separator.length, 0));
+      return parts.join(separator);
+    },
+  }),
+  define(family, 'replace', {
+    about: 'The text with each occurrence of one text replaced by another. No patterns.',
+    parameters: [takes.text('text'), takes.text('from'), takes.text('to')],
+    gives: TEXT,
+    examples: [["replace('2024-12-10', '-', '/')", '"2024/12/10"']],
+    evaluate: ([text, from, to]) => {
+      if (from === '') fail('wrong-kind', 'replace wants something to look for, and this text is empty');
+      const parts = text.split(from);
+      boundText(text.length + (parts.length - 1) * (to.length - from.length));
+      return parts.join(to);
+    },
+  }),
+  define(family, 'contains', {
+    about: 'Whether a text has another in it, or a list an item equal to a value.',
+    parameters: [takes.textOrList('where'), takes.any('what')],
+    gives: YES_NO,
+    examples: [
+      ["contains('celadon', 'lad')", 'true'],
+      ['contains([1, 2.0], 2)', 'true'],
+    ],
+    evaluate: ([where, what]) => {
+      if (Array.isArray(where)) return where.some((item) => equalValues(item, what));
+      return typeof what === 'string'
+        ? where.includes(what)
+        : fail('wrong-kind', `a text contains texts, and this is ${kindOf(what)}`, { instead: 'text(x) makes a text of it' });
+    },
+  }),
+  define(family, 'begins', {
+    about: 'Whether a text begins with another.',
+    parameters: [takes.text('text'), takes.text('beginning')],
+    gives: YES_NO,
+    examples: [["begins('celadon', 'cel')", 'true']],
+    evaluate: ([text, beginning]) => text.startsWith(beginning),
+  }),
+  define(family, 'ends', {
+    about: 'Whether a text ends with another.',
+    parameters: [takes.text('text'), takes.text('ending')],
+    gives: YES_NO,
+    examples: [["ends('celadon', 'don')", 'true']],
+    evaluate: ([text, ending]) => text.endsWith(ending),
+  }),
+  define(family, 'extract', {
+    about: 'What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing.',
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+    gives: TEXT,
+    examples: [
+      ["extract('rack A3, shelf 2', 'shelf ([0-9]+)')", '"2"'],
+      ["extract('rack A3', '[A-Z][0-9]')", '"A3"'],
+    ],
+    evaluate: ([text, pattern]) => {
+      const groups = patternOf(pattern).groups(text);
+      return groups && (groups.length > 1 ? groups[1] : groups[0]);
+    },
+  }),
+  define(family, 'groups', {
+    about: 'What all groups of a pattern catch in a text, as a list; a group that took no part is null.',
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+    gives: listOf({ bits: BIT.text | BIT.null }),
+    examples: [["groups('A3', '([A-Z])([0-9])')", '["A","3"]']],
+    evaluate: ([text, pattern]) => patternOf(pattern).groups(text)?.slice(1).map((group) => group ?? null),
+  }),
+];
+
+const both = 'text or list';
+
+export const textOrListFunctions = [
+  define(both, 'slice', {
+    about: 'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
+    parameters: [takes.textOrList('value'), takes.number('from'), optional(takes.number('to'))],
+    gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    examples: [
+      ["slice('celadon', 0, 3)", '"cel"'],
+      ['slice([1, 2, 3], -2)', '[2,3]'],
+    ],
+    evaluate: ([value, from, to]) => {
+      const start = place(from, 'the beginning of a slice');
+      const end = to === undefined ? undefined : place(to, 'the end of a slice');
+      return Array.isArray(value) ? value.slice(start, end) : points(value).slice(start, end).join('');
+    },
+  }),
+  define(both, 'reverse', {
+    about: 'The text or list the other way round.',
+    parameters: [takes.textOrList('value')],
+    gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    examples: [['reverse([1, 2, 3])', '[3,2,1]']],
+    evaluate: ([value]) => (Array.isArray(value) ? value.toReversed() : points(value).reverse().join('')),
+  }),
+];

@@ -1,0 +1,101 @@
+import { fail } from '../../problems.ts';
+import { decodeBase64, fromUtf8 } from '../encodings.ts';
+import { parseJson } from '../json.ts';
+import { ANY, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
+import { findLink } from '../links.ts';
+import { isObject, memberOf, objectOf, setMember, type Maybe, type Value, type ValueObject } from '../values.ts';
+import { define, takes } from './define.ts';
+
+const family = 'web';
+
+function urlOf(text: string, base?: string): URL {
+  try {
+    return new URL(text, base);
+  } catch {
+    return fail('not-a-url', `'${text.slice(0, 80)}' is not a URL`, { instead: 'resolve(url, reference) makes one of a relative reference' });
+  }
+}
+
+function queryOf(url: URL): ValueObject {
+  const query: ValueObject = {};
+  for (const name of new Set(url.searchParams.keys())) {
+    const all = url.searchParams.getAll(name);
+    setMember(query, name, all.length === 1 ? all[0]! : all);
+  }
+  return query;
+}
+
+/** Follows a JSON Pointer (RFC 6901). */
+function followPointer(value: Value, pointer: string): Maybe {
+  if (pointer === '') return value;
+  if (!pointer.startsWith('/')) fail('not-a-pointer', `'${pointer}' is not a JSON Pointer: it begins with /`);
+  let current: Maybe = value;
+  for (const part of pointer.slice(1).split('/')) {
+    const name = part.replaceAll('~1', '/').replaceAll('~0', '~');
+    if (Array.isArray(current)) current = /^(?:0|[1-9][0-9]*)$/.test(name) ? current[Number(name)] : undefined;
+    else current = isObject(current) ? memberOf(current, name) : undefined;
+    if (current === undefined) return undefined;
+  }
+  return current;
+}
+
+export const webFunctions = [
+  define(family, 'link', {
+    about: 'The address with a relation in the Link field of this answer (RFC 8288), made absolute; nothing where there is none.',
+    parameters: [takes.text('relation')],
+    gives: maybe(TEXT),
+    examples: [["link('next')", '"http://127.0.0.1:4717/v1/racks/A3/pieces?page=2"']],
+    evaluate: ([relation], environment) => {
+      const headers = environment.name('headers');
+      const field = headers !== undefined && isObject(headers) ? memberOf(headers, 'link') : undefined;
+      const base = environment.name('url');
+      const target = typeof field === 'string' ? findLink(field, relation) : undefined;
+      return target === undefined ? undefined : urlOf(target, typeof base === 'string' ? base : undefined).href;
+    },
+  }),
+  define(family, 'url', {
+    about: 'The parts of a URL: `scheme host port path query fragment origin`; `query` is an object of its parameters.',
+    parameters: [takes.text('text')],
+    gives: objectKind({ scheme: TEXT, host: TEXT, port: maybe(NUMBER), path: TEXT, query: OBJECT, fragment: TEXT, origin: TEXT }),
+    examples: [["url('https://kiln.example/v1?page=2').query.page", '"2"']],
+    evaluate: ([text]) => {
+      const url = urlOf(text);
+      return objectOf([
+        ['scheme', url.protocol.slice(0, -1)],
+        ['host', url.hostname],
+        ...(url.port === '' ? [] : [['port', Number(url.port)] as const]),
+        ['path', url.pathname],
+        ['query', queryOf(url)],
+        ['fragment', url.hash.slice(1)],
+        ['origin', url.origin],
+      ]);
+    },
+  }),
+  define(family, 'resolve', {
+    about: 'A reference made absolute against a base URL (RFC 3986, section 5).',
+    parameters: [takes.text('base'), takes.text('reference')],
+    gives: TEXT,
+    examples: [["resolve('https://kiln.example/v1/racks', 'pieces')", '"https://kiln.example/v1/pieces"']],
+    evaluate: ([base, reference]) => urlOf(reference, base).href,
+  }),
+  define(family, 'pointer', {
+    about: 'What a JSON Pointer (RFC 6901) finds in a value.',
+    parameters: [takes.any('value'), takes.text('pointer')],
+    gives: maybe(ANY),
+    examples: [["pointer({ a: [5, 6] }, '/a/1')", '6']],
+    evaluate: ([value, pointer]) => followPointer(value, pointer),
+  }),
+  define(family, 'jwt', {
+    about: 'The claims of a JSON Web Token (RFC 7519). Its signature is not verified.',
+    parameters: [takes.text('token')],
+    gives: JSON_VALUE,
+    examples: [["jwt('e30.eyJzdWIiOiJhIn0.x').sub", '"a"']],
+    evaluate: ([token]) => {
+      const [, claims, , more] = token.split('.');
+      const bytes = claims === undefined || more !== undefined ? undefined : decodeBase64(claims);
+      const text = bytes && fromUtf8(bytes);
+      if (text === undefined) fail('not-encoded', 'this text is not a JSON Web Token: three parts of base64 with points between them');
+      return parseJson(text);
+    },
+  }),
+];

@@ -1,0 +1,26 @@
+import type { Kind } from './kinds.ts';
+
+/** What is known of a name before anything runs. */
+export interface StaticName {
+  readonly kind: Kind;
+  /** Why it may be nothing, as the end of a sentence: "it is kept in a step that may be skipped (line 7)". */
+  readonly mayBeNothing?: string;
+  /** Its value is a secret, or was computed from one. */
+  readonly secret?: boolean;
+}
+
+/** What an expression may speak of where it stands. */
+export interface StaticScope {
+  lookup(name: string): StaticName | undefined;
+  /** All names that can be used here. */
+  names(): readonly string[];
+  /** The kind of `$`, or why there is none here and what to write in its place. */
+  readonly answer: Kind | { readonly missing: string; readonly instead?: string };
+  /** Why a known name of another place can't be used here, if that is so. */
+  whyNot?(name: string): { readonly message: string; readonly instead?: string } | undefined;
+}
+
+/** A scope without names and with or without an answer; for queries that stand alone. */
+export function bareScope(answer: StaticScope['answer']): StaticScope {
+  return { lookup: () => undefined, names: () => [], answer };
+}

@@ -1,0 +1,45 @@
+import type { ProblemCode } from './problem-codes.ts';
+
+/** A position in a file that a person wrote. Line and column count from 1. */
+export interface Place {
+  readonly file: string;
+  readonly line: number;
+  readonly column: number;
+}
+
+/**
+ * An error as a value: what a person is told. `message` says what and why, `instead` what to write or do.
+ * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader turns it into a `place`.
+ */
+export interface Problem {
+  readonly code: ProblemCode;
+  readonly message: string;
+  readonly instead?: string;
+  readonly place?: Place;
+  readonly span?: Span;
+}
+
+/** Start and end offset in a text, end excluded. */
+export type Span = readonly [start: number, end: number];
+
+/** Carries a {@link Problem} up to where it is reported. */
+export class ProblemError extends Error {
+  override readonly name = 'ProblemError';
+  readonly problem: Problem;
+
+  constructor(problem: Problem) {
+    super(problem.message);
+    this.problem = problem;
+  }
+}
+
+/** Throws a problem; for places where nothing sensible could be returned. */
+export function fail(code: ProblemCode, message: string, more: Omit<Problem, 'code' | 'message'> = {}): never {
+  throw new ProblemError({ code, message, ...more });
+}
+
+/** The problem that an error carries; any other error is a defect of the program and passes on. */
+export function problemOf(error: unknown): Problem {
+  if (error instanceof ProblemError) return error.problem;
+  throw error;
+}
