@@ -1,4 +1,4 @@
-import { fail, type Span } from '../problems.ts';
+import { fail, ProblemError, type Span } from '../problems.ts';
 import { checkStandardFilter } from './filter-rules.ts';
 import { readDuration, readToken, type Token } from './lexer.ts';
 import { numberOf } from './numbers.ts';
@@ -32,6 +32,19 @@ export function parseInsertion(text: string, from: number): { tree: Tree; end: n
   return { tree, end: parser.closeInsertion() };
 }
 
+/**
+ * Where the expression that begins at `from` ends, whatever follows it; nothing where none begins there. It tells what a
+ * person wrote from what YAML made of it.
+ */
+export function expressionEnd(text: string, from: number): number | undefined {
+  try {
+    return new Parser(text, from).expression().span[1];
+  } catch (error) {
+    if (error instanceof ProblemError) return undefined;
+    throw error;
+  }
+}
+
 /** Reads a query of RFC 9535, which has no blanks before or behind it. */
 export function parseQuery(text: string): Tree {
   if (text.trim() !== text) fail('bad-syntax', 'a query has no blanks before or behind it', { span: [0, text.length] });
@@ -49,12 +62,13 @@ class Parser {
   #next: Token | undefined;
   #previousEnd: number;
   #levels = 0;
+  #unreadable: ProblemError | undefined;
 
   constructor(text: string, from: number) {
     this.#text = text;
     this.#limit = from + MAXIMUM_LENGTH;
     this.#previousEnd = from;
-    this.#token = readToken(text, from);
+    this.#token = this.#read(from);
   }
 
   // ---- tokens
@@ -65,13 +79,25 @@ class Parser {
       fail('too-long', `an expression has at most ${MAXIMUM_LENGTH} characters`, { span: [token.start, token.end] });
     }
     this.#previousEnd = token.end;
-    this.#token = this.#next ?? readToken(this.#text, token.end);
+    this.#token = this.#next ?? this.#read(token.end);
     this.#next = undefined;
     return token;
   }
 
+  /** What can't be read may stand behind the expression, so it is an error only when it is looked at. */
+  #read(from: number): Token {
+    try {
+      return readToken(this.#text, from);
+    } catch (error) {
+      if (!(error instanceof ProblemError) || !error.problem.span) throw error;
+      this.#unreadable = error;
+      const [start, end] = error.problem.span;
+      return { type: 'end', text: '', start, end, blank: start > from };
+    }
+  }
+
   #peek(): Token {
-    this.#next ??= readToken(this.#text, this.#token.end);
+    this.#next ??= this.#read(this.#token.end);
     return this.#next;
   }
 
@@ -99,6 +125,7 @@ class Parser {
   }
 
   #unexpected(expected: string, instead?: string): never {
+    if (this.#unreadable && this.#token.type === 'end') throw this.#unreadable;
     const { type, text, start, end } = this.#token;
     const found = type === 'end' ? 'the end' : type === 'string' ? 'a text in quotes' : `"${text}"`;
     fail('bad-syntax', `${expected}, but here is ${found}`, {
@@ -117,11 +144,12 @@ class Parser {
   }
 
   expectEnd(): void {
-    if (this.#token.type !== 'end') this.#strayAfterOperand();
+    if (this.#token.type !== 'end' || this.#unreadable) this.#strayAfterOperand();
   }
 
   closeInsertion(): number {
-    if (!this.#is('}')) this.#token.type === 'end' ? this.#unexpected('"}" was expected to close ${') : this.#strayAfterOperand();
+    if (this.#token.type === 'end') this.#unexpected('"}" was expected to close ${');
+    if (!this.#is('}')) this.#strayAfterOperand();
     return this.#token.end;
   }
 
@@ -417,7 +445,7 @@ class Parser {
   }
 
   #selector(): Selector {
-    const { type, text, start } = this.#token;
+    const { type, text } = this.#token;
     if (type === 'string') {
       this.#advance();
       return { type: 'name', name: text };
@@ -432,7 +460,7 @@ class Parser {
     if (type === 'name') {
       this.#unexpected('a selector was expected', `['${text}'] for a member of that name, at(list, ${text}) for the item at a computed place`);
     }
-    return this.#unexpected('a selector was expected', `[0], ['name'], [*], [1:3] or [?condition]${start > 0 ? '' : ''}`);
+    return this.#unexpected('a selector was expected', `[0], ['name'], [*], [1:3] or [?condition]`);
   }
 
   #indexOrSlice(): Selector {

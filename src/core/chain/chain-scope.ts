@@ -1,0 +1,199 @@
+import { ANY, BIT, BYTES, DURATION, JSON_VALUE, type Kind, maybe, NUMBER, OBJECT, objectKind, TEXT, TIME, union, YES_NO } from '../language/kinds.ts';
+import type { StaticName, StaticScope } from '../language/scope.ts';
+import type { ReadAs } from './model.ts';
+
+/** Names that have a meaning of their own and can't be given. */
+export const RESERVED_NAMES: ReadonlySet<string> = new Set([
+  ...['status', 'headers', 'body', 'text', 'size', 'type', 'elapsed', 'attempts', 'cookies', 'url', 'sent', 'arrived'],
+  ...['gathered', 'index', 'run', 'environment', 'secret', 'services', 'values', 'nothing'],
+]);
+
+const HEADERS: Kind = { ...OBJECT, caseless: true };
+
+/** The kind of `$` by how the body is read. */
+export function answerKind(readAs: ReadAs | undefined): Kind {
+  if (readAs === 'text') return TEXT;
+  if (readAs === 'bytes') return BYTES;
+  if (readAs === 'json') return JSON_VALUE;
+  return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };
+}
+
+/** The names that a call gives in its own step. */
+function answerNames(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
+  return {
+    status: NUMBER,
+    headers: HEADERS,
+    body: answerKind(readAs),
+    text: maybe(TEXT),
+    type: maybe(TEXT),
+    size: NUMBER,
+    elapsed: DURATION,
+    attempts: NUMBER,
+    cookies: OBJECT,
+    url: TEXT,
+    sent: objectKind({ url: TEXT, headers: HEADERS, json: maybe(ANY) }),
+  };
+}
+
+/** What a named step is to later ones. */
+export function stepKind(call: boolean): Kind {
+  return objectKind({
+    ok: YES_NO,
+    skipped: YES_NO,
+    failed: YES_NO,
+    problem: maybe(TEXT),
+    elapsed: DURATION,
+    ...(call
+      ? { status: maybe(NUMBER), headers: maybe(HEADERS), body: maybe(JSON_VALUE), url: maybe(TEXT), attempts: NUMBER }
+      : {}),
+  });
+}
+
+export const RUN_KIND = objectKind({ id: TEXT, started: TIME });
+
+interface KnownName extends StaticName {
+  readonly line: number;
+}
+
+/** The names of a chain file while it is read from top to bottom. */
+export class ChainScope {
+  readonly #names = new Map<string, KnownName>();
+  /** Each name that was ever defined, with its line. */
+  readonly #lines: Map<string, number>;
+  readonly #later: Map<string, number>;
+  /** The last named call, for messages about `$`. */
+  lastCall: string | undefined;
+
+  constructor(from?: ChainScope) {
+    this.#lines = from ? from.#lines : new Map<string, number>();
+    this.#later = from ? from.#later : new Map<string, number>();
+    this.lastCall = from?.lastCall;
+    for (const [name, known] of from ? from.#names : []) this.#names.set(name, known);
+  }
+
+  /** The line on which a name was defined before; nothing if it is new. */
+  define(name: string, known: StaticName, line: number): number | undefined {
+    const before = this.#names.get(name)?.line ?? this.#lines.get(name);
+    if (before !== undefined) return before;
+    this.set(name, known, line);
+    return undefined;
+  }
+
+  set(name: string, known: StaticName, line: number): void {
+    this.#names.set(name, { ...known, line });
+    this.#lines.set(name, line);
+  }
+
+  /** Names that the file defines further down, for messages. */
+  announce(name: string, line: number): void {
+    this.#later.set(name, line);
+  }
+
+  lookup(name: string): KnownName | undefined {
+    return this.#names.get(name);
+  }
+
+  names(): string[] {
+    return [...this.#names.keys()];
+  }
+
+  entries(): Iterable<[string, KnownName]> {
+    return this.#names.entries();
+  }
+
+  /** Another way through the chain: what it defines is forgotten by the other branch. */
+  branch(): ChainScope {
+    return new ChainScope(this);
+  }
+
+  /** Lets a second branch define names that the first one defined. */
+  forget(names: Iterable<string>): void {
+    for (const name of names) this.#lines.delete(name);
+  }
+
+  /** Names of two branches become names after the group. */
+  join(first: ChainScope, second: ChainScope | undefined, why: string): void {
+    for (const [name, known] of first.#names) {
+      if (this.#names.has(name)) continue;
+      const other = second?.lookup(name);
+      if (other) this.set(name, { kind: union(known.kind, other.kind), secret: Boolean(known.secret ?? other.secret) }, known.line);
+      else this.set(name, { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` }, known.line);
+    }
+    for (const [name, known] of second?.entries() ?? []) {
+      if (!this.#names.has(name)) this.set(name, { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` }, known.line);
+    }
+    this.lastCall = first.lastCall ?? second?.lastCall ?? this.lastCall;
+  }
+
+  // ---- as expressions see it
+
+  #scope(answer: StaticScope['answer'], more: (name: string) => StaticName | undefined, extra: readonly string[], whyNot: StaticScope['whyNot']): StaticScope {
+    return {
+      lookup: (name) => more(name) ?? this.#names.get(name),
+      names: () => [...extra, ...this.names()],
+      answer,
+      whyNot: (name) => {
+        const why = whyNot?.(name);
+        if (why) return why;
+        const line = this.#later.get(name);
+        if (line === undefined || this.#names.has(name)) return undefined;
+        return { message: `${name} is defined further down, on line ${line}`, instead: 'a step uses what steps above it keep' };
+      },
+    };
+  }
+
+  /** Where there is no answer: a group, a wait, results. */
+  outside(): StaticScope {
+    const { lastCall } = this;
+    return this.#scope(
+      { missing: '$ is the answer of the step it stands in, and this step sends nothing', instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body` },
+      () => undefined,
+      [],
+      (name) => notHere(name, 'this step sends nothing', lastCall),
+    );
+  }
+
+  /** Fields that are read before the request of the step is sent; `sent` fields may hold secrets. */
+  before(sent: boolean, secrets: readonly string[], services: readonly string[]): StaticScope {
+    const { lastCall } = this;
+    const { lookup, names } = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
+    return this.#scope(
+      { missing: 'there is no answer yet: this is read before the request is sent', instead: lastCall === undefined ? 'name an earlier step: NAME.body' : `${lastCall}.body is the answer of the step before` },
+      lookup,
+      names,
+      (name) => (sent && (name === 'secret' || name === 'services') ? undefined : notHere(name, 'there is no answer yet', lastCall)),
+    );
+  }
+
+  /** Fields that are read when the answer is there. */
+  after(readAs: ReadAs | undefined): StaticScope {
+    const kinds = answerNames(readAs);
+    return this.#scope(
+      answerKind(readAs),
+      (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),
+      Object.keys(kinds),
+      (name) => notHere(name, '', undefined),
+    );
+  }
+}
+
+/** `secret.NAME` and `services.NAME.url`. */
+export function sentNames(secrets: readonly string[], services: readonly string[]): { lookup: (name: string) => StaticName | undefined; names: string[] } {
+  const secretKind = objectKind(Object.fromEntries(secrets.map((name) => [name, TEXT])));
+  const servicesKind = objectKind(Object.fromEntries(services.map((name) => [name, objectKind({ url: TEXT })])));
+  return {
+    lookup: (name) => (name === 'secret' ? { kind: secretKind, secret: true } : name === 'services' ? { kind: servicesKind } : undefined),
+    names: ['secret', 'services'],
+  };
+}
+
+function notHere(name: string, why: string, lastCall: string | undefined): { message: string; instead?: string } | undefined {
+  if (name === 'secret') {
+    return { message: 'a secret stands only in texts of the project file and in texts that are sent', instead: 'use it in headers, query, a body or a credential' };
+  }
+  if (name === 'services') return { message: 'services.NAME.url stands only in texts of the project file and in texts that are sent' };
+  if (name === 'gathered' || name === 'arrived' || name === 'index') return { message: `${name} has no meaning in this step` };
+  if (!Object.hasOwn(answerNames(undefined), name) || why === '') return undefined;
+  const of = ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined ? `${lastCall}.${name}` : undefined;
+  return { message: `${name} speaks of an answer, and ${why}`, ...(of === undefined ? {} : { instead: of }) };
+}

@@ -1,0 +1,50 @@
+import type { Expression } from '../language/expression.ts';
+import type { ProblemCode } from '../problem-codes.ts';
+import type { Place, Problem } from '../problems.ts';
+import type { PlacedExpression } from './model.ts';
+import type { Range, ScalarNode, SourceFile, SourceNode, SourceProblem } from './source.ts';
+
+/** What `check` finds: a problem stops a run, a remark does not. */
+export interface Finding extends SourceProblem {
+  readonly level: 'problem' | 'remark';
+}
+
+/** Collects what is found in one file. */
+export class Findings {
+  readonly file: SourceFile;
+  readonly all: Finding[];
+
+  constructor(file: SourceFile) {
+    this.file = file;
+    this.all = file.problems.map((problem) => ({ ...problem, level: 'problem' }));
+  }
+
+  #add(level: Finding['level'], where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
+    const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
+    this.all.push({ level, code, message, place, ...(instead === undefined ? {} : { instead }) });
+  }
+
+  problem(where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
+    this.#add('problem', where, code, message, instead);
+  }
+
+  remark(where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
+    this.#add('remark', where, code, message, instead);
+  }
+
+  /** Problems of an expression, at their places in the file. */
+  expression(scalar: ScalarNode, problems: readonly Problem[], shift = 0): void {
+    for (const problem of problems) {
+      const place = this.file.place(scalar.offset((problem.span?.[0] ?? 0) + shift));
+      this.all.push({ ...problem, place, level: 'problem' });
+    }
+  }
+
+  place(node: SourceNode): Place {
+    return this.file.place(node.range[0]);
+  }
+
+  placed(expression: Expression, scalar: ScalarNode): PlacedExpression {
+    return { expression, at: (span) => this.file.place(scalar.offset(span?.[0] ?? 0)) };
+  }
+}

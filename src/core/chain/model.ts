@@ -1,0 +1,210 @@
+import type { Expression } from '../language/expression.ts';
+import type { Duration, Value } from '../language/values.ts';
+import type { Place, Span } from '../problems.ts';
+
+/** An expression with the way back to where it stands. */
+export interface PlacedExpression {
+  readonly expression: Expression;
+  /** The place of a part of its text, or of its beginning. */
+  readonly at: (span?: Span) => Place;
+}
+
+/** `${ … }` in a text. */
+export interface Insertion extends PlacedExpression {
+  /** raw(x): reserved characters stay as they are. */
+  readonly raw: boolean;
+}
+
+/** A text with insertions. */
+export interface Template {
+  readonly parts: readonly (string | Insertion)[];
+  readonly at: Place;
+}
+
+/** A value of a typed field: lists and maps of texts, in which a whole `${…}` keeps its kind. */
+export type Typed =
+  | { readonly type: 'value'; readonly value: Value }
+  | { readonly type: 'insertion'; readonly insertion: Insertion }
+  | { readonly type: 'template'; readonly template: Template }
+  | { readonly type: 'list'; readonly items: readonly Typed[] }
+  | { readonly type: 'object'; readonly members: readonly (readonly [string, Typed])[] };
+
+/** What a value field holds: an expression, or a list or map of them. */
+export type Expressions =
+  | { readonly type: 'expression'; readonly value: PlacedExpression }
+  | { readonly type: 'list'; readonly items: readonly Expressions[] }
+  | { readonly type: 'object'; readonly members: readonly (readonly [string, Expressions])[] };
+
+/** A setting: known from the file, or an insertion that gives it. */
+export type Setting<T> = { readonly value: T } | { readonly insertion: Insertion };
+
+export interface Timeouts {
+  readonly connect?: Setting<Duration>;
+  readonly answer?: Setting<Duration>;
+  readonly total?: Setting<Duration>;
+}
+
+export const INPUT_KINDS = ['text', 'number', 'yes-no', 'choice', 'date', 'json', 'secret'] as const;
+export type InputKind = (typeof INPUT_KINDS)[number];
+
+export interface Input {
+  readonly name: string;
+  readonly kind: InputKind;
+  readonly about?: string;
+  readonly choices?: readonly string[];
+  readonly default?: Value;
+  readonly must?: PlacedExpression;
+  readonly at: Place;
+}
+
+export interface Keep {
+  readonly name: string;
+  readonly value: Expressions;
+  /** hidden(…): the value is a secret from here on. */
+  readonly hidden: boolean;
+  /** It was computed from a secret. */
+  readonly secret: boolean;
+  readonly at: Place;
+}
+
+export interface Expectation {
+  readonly condition: PlacedExpression;
+  readonly because?: string;
+  /** It uses a name that this step keeps, so it is tried after keep. */
+  readonly afterKeep: boolean;
+}
+
+interface StepBase {
+  /** `fire.load`; an unnamed step by its place among its neighbours, from 0: `fire.1`. */
+  readonly address: string;
+  readonly name?: string;
+  readonly about?: string;
+  /** What a person calls it: its name, or what it does. */
+  readonly title: string;
+  readonly at: Place;
+  readonly when?: PlacedExpression;
+  readonly expect: readonly Expectation[];
+  readonly keep: readonly Keep[];
+  readonly show?: Template;
+  readonly onFail: 'stop' | 'continue';
+  /** All names that this step itself uses (not those of steps inside it). */
+  readonly uses: ReadonlySet<string>;
+  /** The step as written, brought to one form: two steps with one text do the same. */
+  readonly normal: string;
+}
+
+export interface CallStep extends StepBase {
+  readonly type: 'call';
+  readonly method: string;
+  /** As written, for people. */
+  readonly written: string;
+  readonly target: CallTarget;
+  /** A credential, `nobody`, or what the service says. */
+  readonly as?: string;
+  readonly query: readonly Parameter[];
+  readonly headers: readonly Field[];
+  readonly body?: CallBody;
+  readonly timeouts: Timeouts;
+  readonly readAs?: ReadAs;
+  /** The expectation that every status is below 400 holds, since the step says nothing of status. */
+  readonly expectsSuccess: boolean;
+}
+
+export type CallTarget =
+  /** A path of a service, or an address that an insertion gives and that lies at the service. */
+  | { readonly type: 'service'; readonly service: string; readonly path: Template }
+  | { readonly type: 'address'; readonly service: string; readonly address: Insertion }
+  | { readonly type: 'url'; readonly url: Template; readonly origin: string };
+
+export interface Parameter {
+  readonly name: string;
+  readonly value: Typed;
+  readonly at: Place;
+}
+
+export interface Field {
+  readonly name: string;
+  readonly value: Template;
+  readonly at: Place;
+}
+
+export type CallBody =
+  | { readonly type: 'json'; readonly value: Typed; readonly at: Place }
+  | { readonly type: 'form'; readonly fields: readonly Parameter[]; readonly at: Place }
+  | { readonly type: 'text'; readonly text: Template; readonly at: Place };
+
+export const READ_AS = ['json', 'text', 'bytes'] as const;
+export type ReadAs = (typeof READ_AS)[number];
+
+export interface GroupStep extends StepBase {
+  readonly type: 'group';
+  readonly steps: readonly Step[];
+  readonly otherwise?: readonly Step[];
+}
+
+export interface WaitStep extends StepBase {
+  readonly type: 'wait';
+  readonly duration: Setting<Duration>;
+}
+
+/** A step that only expects, keeps or shows. */
+export interface PlainStep extends StepBase {
+  readonly type: 'plain';
+}
+
+export type Step = CallStep | GroupStep | WaitStep | PlainStep;
+
+export interface Chain {
+  readonly file: string;
+  readonly title: string;
+  readonly about?: string;
+  readonly tags: readonly string[];
+  readonly inputs: readonly Input[];
+  readonly steps: readonly Step[];
+  readonly cleanup: readonly Step[];
+  readonly results: readonly { readonly name: string; readonly value: Expressions; readonly at: Place }[];
+}
+
+// ---- the project
+
+export interface Service {
+  readonly name: string;
+  /** `practice` stands for the practice service, which is started with the run. */
+  readonly url: Template | 'practice';
+  readonly as?: string;
+  readonly headers: readonly Field[];
+  readonly timeouts: Timeouts;
+  readonly at: Place;
+}
+
+export const CREDENTIAL_KINDS = ['basic', 'bearer', 'header', 'query', 'oauth2'] as const;
+export type CredentialKind = (typeof CREDENTIAL_KINDS)[number];
+
+export interface Credential {
+  readonly name: string;
+  readonly kind: CredentialKind;
+  /** Its other keys, as texts with insertions. */
+  readonly fields: ReadonlyMap<string, Template>;
+  readonly at: Place;
+}
+
+export interface SecretSource {
+  readonly name: string;
+  readonly from: 'env' | 'file';
+  /** The name of the variable, or the path. */
+  readonly where: string;
+  readonly at: Place;
+}
+
+export interface Project {
+  /** Where the file stands; nothing without one. */
+  readonly file?: string;
+  readonly services: ReadonlyMap<string, Service>;
+  readonly credentials: ReadonlyMap<string, Credential>;
+  readonly secrets: ReadonlyMap<string, SecretSource>;
+  readonly environments: readonly string[];
+  /** The one that is in force. */
+  readonly environment?: string;
+  readonly values: Readonly<Record<string, Value>>;
+  readonly zone: string;
+}

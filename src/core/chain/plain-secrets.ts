@@ -1,0 +1,54 @@
+import type { Findings } from './findings.ts';
+import type { SourceNode } from './source.ts';
+
+/** Names of fields and members whose value is a secret. */
+const SECRET_NAME = /(?:^|[-_])(?:authorization|password|passwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key|credential|key)$/i;
+
+/** Shapes that only secrets have: JSON Web Tokens, PEM keys, marked keys, credentials of the Authorization field. */
+const SHAPES: readonly (readonly [RegExp, string])[] = [
+  [/\beyJ[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]{8,}\.[A-Za-z0-9_-]*/, 'a JSON Web Token'],
+  [/-----BEGIN [A-Z ]*PRIVATE KEY-----/, 'a private key'],
+  [/\b[A-Za-z]{2,8}[-_](?:live|test|prod|key|secret|pat|token)[-_][A-Za-z0-9]{12,}/i, 'a key'],
+  [/^(?:Bearer|Basic|Token|Digest|ApiKey)\s+[A-Za-z0-9._~+/=-]{8,}$/i, 'a credential'],
+  [/:\/\/[^/\s:@]+:[^/\s@]+@/, 'a password in a URL'],
+];
+
+/** Bits of information a character, by how often each one occurs. */
+function entropy(text: string): number {
+  const counts = new Map<string, number>();
+  for (const char of text) counts.set(char, (counts.get(char) ?? 0) + 1);
+  let bits = 0;
+  for (const count of counts.values()) bits -= (count / text.length) * Math.log2(count / text.length);
+  return bits;
+}
+
+/** A word that looks drawn at random: long, of mixed characters, without the form of a UUID, a date or a path. */
+function looksRandom(text: string): boolean {
+  return text
+    .split(/[\s"',;]+/)
+    .some(
+      (word) =>
+        word.length >= 20 &&
+        /^[A-Za-z0-9+/_=.-]+$/.test(word) &&
+        /[0-9]/.test(word) &&
+        /[A-Za-z]/.test(word) &&
+        !/^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(word) &&
+        !/^[a-z0-9]+(?:[-./_][a-z0-9]+)+$/.test(word) &&
+        entropy(word) >= 3.5,
+    );
+}
+
+const ADVICE = 'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it';
+
+/** Says of a text that stands in a file where it is, or looks like, a secret. `name` is that of its field. */
+export function plainSecret(findings: Findings, node: SourceNode, name: string): void {
+  if (node.type !== 'scalar' || node.text === '') return;
+  const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
+  if (shape !== undefined) {
+    findings.problem(node, 'secret-in-plain-text', `${shape} stands readable under ${name}`, ADVICE);
+  } else if (!node.text.includes('${') && SECRET_NAME.test(name) && node.text.length >= 6 && !/^(?:true|false|null|\d{1,6})$/.test(node.text)) {
+    findings.problem(node, 'secret-in-plain-text', `${name} stands readable in the file`, ADVICE);
+  } else if (looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' '))) {
+    findings.remark(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);
+  }
+}

@@ -1,0 +1,185 @@
+import { BIT, JSON_VALUE, type Kind, kindOfValue, NUMBER, TEXT, TIME, YES_NO } from '../language/kinds.ts';
+import type { StaticScope } from '../language/scope.ts';
+import type { Value } from '../language/values.ts';
+import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
+import { FieldReader } from './fields.ts';
+import { type Finding, Findings } from './findings.ts';
+import { readInput } from './inputs.ts';
+import { chainKeys, inputKeys } from './keys.ts';
+import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
+import { optional, type StepReader } from './read-outcome.ts';
+import { readSteps } from './read-steps.ts';
+import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
+import { checkStructure } from './structure.ts';
+
+const INPUT_VALUE: Readonly<Record<InputKind, Kind>> = {
+  text: TEXT,
+  number: NUMBER,
+  'yes-no': YES_NO,
+  choice: TEXT,
+  date: TIME,
+  json: JSON_VALUE,
+  secret: TEXT,
+};
+
+/** A chain file as read: what it means, if nothing is wrong, and all that was found. */
+export interface ReadChain {
+  readonly file: SourceFile;
+  readonly chain?: Chain;
+  readonly findings: readonly Finding[];
+}
+
+/** Reads and checks a chain file, with everything that can be known before a request is sent. */
+export function readChain(path: string, text: string, project: Project): ReadChain {
+  const file = new SourceFile(path, text);
+  const findings = new Findings(file);
+  const reader: StepReader = { fields: new FieldReader(findings), project, used: new Set() };
+  const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
+  const sorted = findings.all.toSorted((a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0));
+  const broken = sorted.some(({ level }) => level === 'problem');
+  return { file, findings: sorted, ...(broken || !chain ? {} : { chain }) };
+}
+
+function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
+  const { fields, project } = reader;
+  const root = checkStructure(fields.findings, file.root, chainKeys, 'a chain file');
+  if (!root) return undefined;
+  const scope = new ChainScope();
+  scope.set('run', { kind: RUN_KIND }, 0);
+  scope.set('environment', { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT }, 0);
+  for (const [name, value] of Object.entries(project.values)) scope.set(name, { kind: kindOfValue(value) }, 0);
+  announceKept(file.root, scope, fields);
+
+  const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
+  const steps = readSteps(reader, valueOf(root, 'steps') ?? root, scope, '');
+  const stepsNode = valueOf(root, 'steps');
+  if (stepsNode?.type === 'list' && stepsNode.items.length === 0) {
+    fields.findings.problem(stepsNode, 'wrong-form', 'a chain has at least one step', 'steps:\n  - call: GET kiln /racks');
+  }
+  const cleanupNode = valueOf(root, 'cleanup');
+  const cleanup = cleanupNode ? readSteps(reader, cleanupNode, certainScope(scope), 'cleanup') : [];
+  const results = readResults(reader, valueOf(root, 'results'), scope);
+  for (const input of inputs) {
+    if (!reader.used.has(input.name)) {
+      fields.findings.all.push({ level: 'remark', code: 'unused-input', message: `nothing uses the input ${input.name}`, place: input.at });
+    }
+  }
+  const tags = valueOf(root, 'tags');
+  return {
+    file: file.path,
+    title: fields.literal(valueOf(root, 'chain')) ?? '',
+    ...optional('about', fields.literal(valueOf(root, 'about'))),
+    tags: tags?.type === 'list' ? tags.items.flatMap((tag) => (tag.type === 'scalar' ? [tag.text] : [])) : [],
+    inputs,
+    steps,
+    cleanup,
+    results,
+  };
+}
+
+/** In cleanup a name that was never kept skips its step, so no name is in doubt there. */
+function certainScope(scope: ChainScope): ChainScope {
+  const sure = scope.branch();
+  for (const [name, { kind, secret, line }] of scope.entries()) sure.set(name, { kind, ...optional('secret', secret) }, line);
+  return sure;
+}
+
+/** Tells the scope on which lines names are kept, so that one used too early is not called unknown. */
+function announceKept(node: SourceNode, scope: ChainScope, fields: FieldReader): void {
+  if (node.type === 'list') node.items.forEach((item) => announceKept(item, scope, fields));
+  if (node.type !== 'map') return;
+  for (const { key, value } of node.entries) {
+    if (key.text === 'keep' && value.type === 'map') {
+      for (const kept of value.entries) scope.announce(kept.key.text, fields.findings.place(kept.key).line);
+    } else if (key.text === 'name' && value.type === 'scalar') {
+      scope.announce(value.text, fields.findings.place(value).line);
+    } else if (key.text === 'steps' || key.text === 'else' || key.text === 'cleanup') {
+      announceKept(value, scope, fields);
+    }
+  }
+}
+
+function readInputs(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Input[] {
+  if (node?.type !== 'map') return [];
+  return node.entries.flatMap((entry) => {
+    const { key } = entry;
+    const { fields } = reader;
+    if (!fields.name(key, RESERVED_NAMES)) return [];
+    const { line } = fields.findings.place(key);
+    const kindText = fields.literal(valueOf(entry.value, 'kind')) ?? 'text';
+    const kind = INPUT_KINDS.find((one) => one === kindText) ?? 'text';
+    const before = scope.define(key.text, { kind: INPUT_VALUE[kind], secret: kind === 'secret' }, line);
+    if (before !== undefined) {
+      const where = before === 0 ? 'the project file' : `line ${before}`;
+      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined in ${where} already`, 'another name');
+      return [];
+    }
+    return readOneInput(reader, entry, kind, scope);
+  });
+}
+
+function readOneInput({ fields, used }: StepReader, { key, value }: MapEntry, kind: InputKind, scope: ChainScope): Input[] {
+  const { findings } = fields;
+  const node = value.type === 'empty' ? undefined : value;
+  if (node && !checkStructure(findings, node, inputKeys, 'an input')) return [];
+  const choicesNode = node && valueOf(node, 'choices');
+  const choices = choicesNode?.type === 'list' ? choicesNode.items.flatMap((one) => (one.type === 'scalar' ? [one.text] : [])) : undefined;
+  if (kind === 'choice' && !choices) findings.problem(key, 'missing-key', `the input ${key.text} is a choice, and has no choices`, 'choices: [glazed, plain]');
+  const defaultNode = node && valueOf(node, 'default');
+  let usual: Value | undefined;
+  if (defaultNode) {
+    if (kind === 'secret') findings.problem(defaultNode, 'secret-in-plain-text', 'a secret has no default in a file', 'leave it out; --give asks for it');
+    usual = readDefault(fields, defaultNode, kind, choices);
+  }
+  const mustNode = node && valueOf(node, 'must');
+  fields.used.clear();
+  const must = mustNode && fields.condition(mustNode, scope.outside());
+  fields.used.forEach((name) => {
+    if (name !== key.text) used.add(name);
+  });
+  const input: Input = {
+    name: key.text,
+    kind,
+    ...optional('about', fields.literal(node && valueOf(node, 'about'))),
+    ...optional('choices', choices),
+    ...optional('default', usual),
+    ...optional('must', must),
+    at: findings.place(key),
+  };
+  return [input];
+}
+
+function readDefault(fields: FieldReader, node: SourceNode, kind: InputKind, choices: readonly string[] | undefined): Value | undefined {
+  if (kind === 'json') {
+    const typed = fields.typed(node, noNames);
+    return typed && literalOf(typed);
+  }
+  if (node.type !== 'scalar') {
+    fields.findings.problem(node, 'wrong-form', `a default of kind ${kind} is one value`, 'kind: json for lists and objects');
+    return undefined;
+  }
+  const { value, problem } = readInput(kind, node.text, choices);
+  if (problem !== undefined) fields.findings.problem(node, 'wrong-form', problem.message, problem.instead);
+  return value;
+}
+
+const noNames: StaticScope = { lookup: () => undefined, names: () => [], answer: { missing: 'there is no answer here' } };
+
+/** The value of a typed field without insertions. */
+export function literalOf(typed: Typed): Value | undefined {
+  if (typed.type === 'value') return typed.value;
+  if (typed.type === 'list') return typed.items.map((item) => literalOf(item) ?? null);
+  if (typed.type === 'object') return Object.fromEntries(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
+  return undefined;
+}
+
+function readResults(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Chain['results'] {
+  if (node?.type !== 'map') return [];
+  reader.fields.used.clear();
+  const results = node.entries.flatMap(({ key, value }) => {
+    const expressions = reader.fields.expressions(value, scope.outside());
+    return expressions ? [{ name: key.text, value: expressions, at: reader.fields.findings.place(key) }] : [];
+  });
+  reader.fields.used.forEach((name) => reader.used.add(name));
+  return results;
+}

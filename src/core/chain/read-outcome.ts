@@ -1,0 +1,117 @@
+import { ANY, BIT, type Kind, listOf, objectKind } from '../language/kinds.ts';
+import type { StaticScope } from '../language/scope.ts';
+import type { Tree } from '../language/tree.ts';
+import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
+import type { FieldReader } from './fields.ts';
+import { expectationKeys } from './keys.ts';
+import type { Expectation, Expressions, Keep, Project, Step } from './model.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
+import { checkStructure } from './structure.ts';
+
+/** What reading steps needs to know besides the file itself. */
+export interface StepReader {
+  readonly fields: FieldReader;
+  readonly project: Project;
+  /** All names that the chain uses anywhere. */
+  readonly used: Set<string>;
+}
+
+/** What is common to all steps and read before what they do. */
+export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'normal'>;
+
+/** A member of an object that is left out where it has no value. */
+export function optional<K extends string, T>(key: K, value: T | undefined): Partial<Record<K, T>> {
+  return value === undefined ? {} : ({ [key]: value } as Record<K, T>);
+}
+
+/** Reads keep, expect and show, in the order in which they are carried out. */
+export function readOutcome(
+  reader: StepReader,
+  node: MapNode,
+  scope: ChainScope,
+  expressions: StaticScope,
+): { expect: Expectation[]; keep: Keep[]; show?: NonNullable<Step['show']> } {
+  const { fields } = reader;
+  const keepNode = valueOf(node, 'keep');
+  const keep: Keep[] = [];
+  const kept = new Set(keepNode?.type === 'map' ? keepNode.entries.map(({ key }) => key.text) : []);
+  const expectNode = valueOf(node, 'expect');
+  const expectNodes = !expectNode || expectNode.type === 'empty' ? [] : expectNode.type === 'list' ? expectNode.items : [expectNode];
+  const early = expectNodes.filter((one) => !usesAny(one, kept));
+  const late = expectNodes.filter((one) => usesAny(one, kept));
+  const tried = new Map(early.map((one) => [one, readExpectation(reader, one, expressions, false)]));
+  for (const { key, value } of keepNode?.type === 'map' ? keepNode.entries : []) {
+    const one = readKeep(reader, key, value, scope, expressions);
+    if (one) keep.push(one);
+  }
+  for (const one of late) tried.set(one, readExpectation(reader, one, expressions, true));
+  const showNode = valueOf(node, 'show');
+  const show = showNode && fields.template(showNode, expressions);
+  return { expect: expectNodes.flatMap((one) => tried.get(one) ?? []), keep, ...optional('show', show) };
+}
+
+function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {
+  const text = node.type === 'scalar' ? node.text : node.type === 'map' ? (valueOf(node, 'holds') as ScalarNode | undefined)?.text : undefined;
+  return typeof text === 'string' && [...text.matchAll(/[A-Za-z_][A-Za-z0-9_]*/g)].some(([word]) => names.has(word));
+}
+
+function readExpectation(reader: StepReader, node: SourceNode, scope: StaticScope, afterKeep: boolean): Expectation[] {
+  const { fields } = reader;
+  let conditionNode: SourceNode | undefined = node;
+  let because: string | undefined;
+  if (node.type === 'map') {
+    checkStructure(fields.findings, node, expectationKeys, 'an expectation');
+    conditionNode = valueOf(node, 'holds');
+    because = fields.literal(valueOf(node, 'because'));
+  }
+  if (!conditionNode) return [];
+  const condition = fields.condition(conditionNode, scope);
+  if (condition && constant(condition.expression.tree) !== undefined) {
+    fields.findings.remark(conditionNode, 'unreachable', `this is always ${String(constant(condition.expression.tree))}, whatever comes`);
+  }
+  return condition ? [{ condition, afterKeep, ...optional('because', because) }] : [];
+}
+
+function readKeep(reader: StepReader, key: ScalarNode, node: SourceNode, scope: ChainScope, expressions: StaticScope): Keep | undefined {
+  const { fields } = reader;
+  const valid = fields.name(key, RESERVED_NAMES);
+  const value = fields.expressions(node, expressions, { outermost: 'hidden' });
+  const hidden = value?.type === 'expression' && value.value.expression.tree.type === 'call' && value.value.expression.tree.name === 'hidden';
+  const secret = value !== undefined && isSecret(value);
+  if (valid) {
+    const kind = value ? kindOf(value) : ANY;
+    const { line } = fields.findings.place(key);
+    const before = scope.define(key.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret: hidden || secret }, line);
+    if (before !== undefined) {
+      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined on line ${before} already`, `another name; nothing hides anything`);
+    }
+  }
+  return valid && value ? { name: key.text, value, hidden, secret, at: fields.findings.place(key) } : undefined;
+}
+
+function isSecret(value: Expressions): boolean {
+  if (value.type === 'expression') return value.value.expression.secret;
+  if (value.type === 'list') return value.items.some(isSecret);
+  return value.members.some(([, member]) => isSecret(member));
+}
+
+function kindOf(value: Expressions): Kind {
+  if (value.type === 'expression') return value.value.expression.kind;
+  if (value.type === 'list') return listOf(ANY);
+  return objectKind(Object.fromEntries(value.members.map(([name, member]) => [name, kindOf(member)])));
+}
+
+/** The value of a condition that speaks of nothing that can change. */
+export function constant(tree: Tree): boolean | undefined {
+  if (tree.type === 'literal') return typeof tree.value === 'boolean' ? tree.value : undefined;
+  if (tree.type === 'unary' && tree.operator === '!') {
+    const inner = constant(tree.operand);
+    return inner === undefined ? undefined : !inner;
+  }
+  if (tree.type !== 'binary' || (tree.operator !== '&&' && tree.operator !== '||')) return undefined;
+  const [left, right] = [constant(tree.left), constant(tree.right)];
+  const decides = tree.operator === '||';
+  if (left === decides || right === decides) return decides;
+  return left === undefined || right === undefined ? undefined : !decides;
+}
+

@@ -1,0 +1,88 @@
+import { isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
+import { expressionEnd } from '../language/parser.ts';
+import type { Place } from '../problems.ts';
+import type { SourceProblem } from './source.ts';
+
+/** A change of a file: what stands between two offsets becomes another text. */
+export interface Fix {
+  readonly range: readonly [start: number, end: number];
+  readonly text: string;
+}
+
+/**
+ * Finds places where YAML reads an expression otherwise than it was meant, also where it says nothing. What was meant is
+ * known from the expression grammar: read from where the value begins, it goes further than YAML's value does.
+ */
+export function findTraps(document: Document.Parsed, text: string, place: (offset: number) => Place): SourceProblem[] {
+  const found = new Map<number, SourceProblem>();
+  const consider = (start: number, end: number): void => {
+    if ([...found.keys()].some((line) => line === place(start).line)) return;
+    const trap = trapAt(text, start, end);
+    if (trap) found.set(place(start).line, { ...trap, place: place(start) });
+  };
+  visit(document, {
+    Node: (_, node: Node) => {
+      if (isMap(node) || isSeq(node)) return;
+      const [start, end] = node.range ?? [];
+      if (start === undefined || end === undefined) return;
+      const source = 'srcToken' in node ? (node.srcToken as { offset?: number } | undefined)?.offset : undefined;
+      // A tag belongs to what was meant: !done
+      const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, source ?? start) : start;
+      consider(tagged, end);
+    },
+  });
+  // What YAML refused may have left no value behind: read on from each place where one could begin on that line.
+  for (const error of document.errors) {
+    const at = error.pos[0];
+    const lineStart = text.lastIndexOf('\n', at - 1) + 1;
+    const line = text.slice(lineStart, lineEnd(text, at));
+    for (const match of line.matchAll(/: +|- +|[[{] */g)) {
+      const start = lineStart + match.index + match[0].length;
+      if (start <= at) consider(start, Math.max(start, at));
+    }
+  }
+  return [...found.values()];
+}
+
+function lineEnd(text: string, from: number): number {
+  const end = text.indexOf('\n', from);
+  return end < 0 ? text.length : end;
+}
+
+function tagStart(text: string, before: number): number {
+  const lineStart = text.lastIndexOf('\n', before - 1) + 1;
+  const tag = /![^\s]*\s*$/.exec(text.slice(lineStart, before));
+  return tag ? lineStart + tag.index : before;
+}
+
+function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | undefined {
+  const line = text.slice(0, lineEnd(text, start)).replace(/\r$/, '');
+  const end = expressionEnd(line, start);
+  if (end === undefined) return undefined;
+  const expression = text.slice(start, end);
+  const beyond = text.slice(yamlEnd, end);
+  const tagged = expression.startsWith('!') && !/[\s]/.test(expression.slice(0, 2));
+  if (end <= yamlEnd && !tagged) return undefined;
+  if (!tagged && (beyond.trim() === '' || /^[\w.]+$/.test(expression))) return undefined;
+  const explanation = explain(expression, text.slice(start, yamlEnd), beyond, tagged);
+  const written = inQuotes(expression);
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  const whole = text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end));
+  return { code: 'yaml-trap', message: explanation, instead: whole.trim(), fix: { range: [start, end], text: written } };
+}
+
+function explain(expression: string, read: string, beyond: string, tagged: boolean): string {
+  if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} for a tag, since it begins with "!"`;
+  const first = expression[0]!;
+  if (first === "'" || first === '"') return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
+  if (first === '@') return 'in YAML no value may begin with @';
+  if (/\s#/.test(beyond) || beyond.startsWith('#')) return `in YAML " #" begins a comment, so it reads only ${read.trim()}`;
+  if (/^\s*:/.test(beyond) || /:\s/.test(beyond)) return `in YAML ": " makes a key of what stands before it, so it reads ${read.trim()} as a key`;
+  if (beyond.startsWith(',')) return `inside { } and [ ] YAML ends a value at a comma, so it reads only ${read.trim()}`;
+  return `inside { } and [ ] YAML ends a value at a bracket, so it reads only ${read.trim() || 'a list'}`;
+}
+
+/** An expression as a YAML scalar that nothing cuts. */
+function inQuotes(expression: string): string {
+  return expression.includes('"') || expression.includes('\\') ? `'${expression.replaceAll("'", "''")}'` : `"${expression}"`;
+}
