@@ -27,7 +27,7 @@ export async function bundle(entry, outdir, version = '0.0.0') {
     outdir,
     outExtension: { '.js': '.mjs' },
     define: { BATHARON_VERSION: JSON.stringify(version) },
-    banner: {},
+    loader: { '.yaml': 'text' },
     legalComments: 'none',
     logLevel: 'warning',
   });

@@ -15,8 +15,8 @@ const lockHash = () => hash(read(at('package-lock.json')));
 const installed = () => read(at('node_modules/.batharon-stamp')) === lockHash();
 
 function sourceHash() {
-  const files = readdirSync(at('src'), { recursive: true })
-    .map((name) => join('src', name))
+  const files = ['src', 'examples']
+    .flatMap((folder) => readdirSync(at(folder), { recursive: true }).map((name) => join(folder, name)))
     .filter((name) => statSync(at(name)).isFile())
     .sort();
   files.push('scripts/build.mjs', 'package.json', 'package-lock.json');

@@ -1,0 +1,85 @@
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import glazed from '../../../examples/glazed.chain.yaml';
+import closed from '../../../examples/kiln-closed.chain.yaml';
+import piece from '../../../examples/piece.chain.yaml';
+import project from '../../../examples/batharon.yaml';
+import { readProject } from '../../core/chain/read-project.ts';
+import { run } from '../../core/engine/run.ts';
+import type { ExitCode } from '../../core/events.ts';
+import { inputsOf } from '../inputs.ts';
+import { loadTexts, PROJECT_FILE } from '../load.ts';
+import { printProblem } from '../print-findings.ts';
+import { RunView } from '../run-view.ts';
+import { errorTerminal, type Terminal, wrap } from '../terminal.ts';
+import { openWorld } from '../world.ts';
+import { runId, watchInterruption } from './run.ts';
+
+/** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
+const CHAINS: readonly { readonly path: string; readonly text: string; readonly about: string; readonly exit: ExitCode }[] = [
+  { path: 'glazed.chain.yaml', text: glazed, about: 'A token is fetched, a list is asked for, and an id out of it goes into the next request.', exit: 0 },
+  { path: 'piece.chain.yaml', text: piece, about: 'A piece is created, read back, changed, and deleted again by the cleanup.', exit: 0 },
+  { path: 'kiln-closed.chain.yaml', text: closed, about: 'This one fails on purpose: it asks for a certificate while the kiln is still hot.', exit: 1 },
+];
+
+/** `batharon demo`: 0 where each chain ended as it was meant to. */
+export async function demo(options: { write?: string }): Promise<ExitCode> {
+  const terminal = errorTerminal();
+  if (options.write !== undefined) return writeDemo(terminal, options.write);
+  const loaded = loadTexts(readProject(PROJECT_FILE, project, undefined, true), CHAINS);
+  for (const { file, finding } of loaded.findings) printProblem(terminal, finding, file, finding.level);
+  const interruption = watchInterruption(terminal);
+  const world = await openWorld(loaded.project);
+  let asMeant = true;
+  const say = (text: string): void => terminal.write(`${wrap(text, terminal.width).map((line) => terminal.colours.dim(line)).join('\n')}\n`);
+  say(`The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Three chains are run against it.`);
+  try {
+    for (const [i, chain] of loaded.chains.entries()) {
+      if (interruption.signal.aborted) break;
+      terminal.write('\n');
+      say(CHAINS[i]!.about);
+      const view = new RunView(terminal);
+      const { exit } = await run(chain, loaded.project, world.ports, {
+        id: runId(i),
+        inputs: inputsOf(chain, new Map()),
+        signal: interruption.signal,
+        ...(world.practice === undefined ? {} : { practice: world.practice }),
+        emit: (event) => view.show(event),
+      });
+      asMeant &&= exit === CHAINS[i]!.exit;
+    }
+  } finally {
+    interruption.stop();
+    await world.close();
+  }
+  if (interruption.signal.aborted) return 130;
+  next(terminal);
+  return asMeant ? 0 : 1;
+}
+
+/** What to try after the demo. */
+function next(terminal: Terminal): void {
+  const { colours } = terminal;
+  const rows = [
+    ['batharon demo --write kiln', 'writes these chains into the folder kiln'],
+    ['cd kiln && batharon run', 'runs them from there; change one, and run it again'],
+    ['batharon run glazed.chain.yaml --give rack=B1', 'the same chain for another rack'],
+    ['batharon check', 'finds what is wrong before anything is sent'],
+    ['batharon explain keep', 'says what a word means, with an example'],
+  ] as const;
+  terminal.write(`\n${colours.bold('What to try next')}\n`);
+  for (const [command, about] of rows) terminal.write(`  ${colours.cyan(command.padEnd(46))} ${about}\n`);
+}
+
+function writeDemo(terminal: Terminal, folder: string): ExitCode {
+  const files = [{ path: PROJECT_FILE, text: project }, ...CHAINS];
+  const taken = files.find(({ path }) => existsSync(join(folder, path)));
+  if (taken) {
+    terminal.write(`${join(folder, taken.path)} is there already; nothing was written.\n`);
+    return 2;
+  }
+  mkdirSync(folder, { recursive: true });
+  for (const { path, text } of files) writeFileSync(join(folder, path), text);
+  terminal.write(`Wrote ${files.length} files into ${folder}. Next: cd ${folder} && batharon run\n`);
+  return 0;
+}

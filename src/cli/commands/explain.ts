@@ -1,0 +1,1 @@
+export function explain(_word: string | undefined, _options: { all?: boolean }): 0 { return 0; }

@@ -1,0 +1,1 @@
+export async function printDry(_project: unknown, _runs: unknown): Promise<0> { return 0; }

@@ -1,0 +1,76 @@
+import { readFileSync } from 'node:fs';
+import { readInput } from '../core/chain/inputs.ts';
+import type { Chain, Input } from '../core/chain/model.ts';
+import { plainOf } from '../core/chain/structure.ts';
+import { SourceFile } from '../core/chain/source.ts';
+import { nameList, nearest } from '../core/language/nearest.ts';
+import type { Value } from '../core/language/values.ts';
+import { fail } from '../core/problems.ts';
+
+/** Reads `name=value` options and a file of values into texts by name. */
+export function readGiven(given: readonly string[], from: string | undefined): Map<string, string> {
+  const texts = new Map<string, string>();
+  if (from !== undefined) for (const [name, text] of readGivenFile(from)) texts.set(name, text);
+  for (const one of given) {
+    const equals = one.indexOf('=');
+    if (equals < 1) fail('input-invalid', `--give ${one} is not name=value`, { instead: `--give ${one}=…` });
+    texts.set(one.slice(0, equals), readValue(one.slice(0, equals), one.slice(equals + 1)));
+  }
+  return texts;
+}
+
+function readValue(name: string, text: string): string {
+  if (text !== '-' && !text.startsWith('@')) return text;
+  try {
+    return readFileSync(text === '-' ? 0 : text.slice(1), 'utf8').replace(/\r?\n$/, '');
+  } catch (error) {
+    return fail('file-not-found', `the value of ${name} can’t be read: ${(error as Error).message}`);
+  }
+}
+
+function readGivenFile(path: string): [string, string][] {
+  let text: string;
+  try {
+    text = readFileSync(path, 'utf8');
+  } catch (error) {
+    return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
+  }
+  const { root, problems } = new SourceFile(path, text);
+  if (problems[0]) fail(problems[0].code, problems[0].message, { ...(problems[0].place ? { place: problems[0].place } : {}) });
+  if (root.type !== 'map') fail('wrong-form', `${path} is not a map of names and values`, { instead: 'rack: A3' });
+  return root.entries.map(({ key, value }) => [key.text, value.type === 'scalar' ? value.text : JSON.stringify(plainOf(value))]);
+}
+
+/** The inputs of a chain, from what was given and from defaults. Throws `input-missing`, `input-invalid`. */
+export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Record<string, Value> {
+  const values: Record<string, Value> = {};
+  const missing: Input[] = [];
+  for (const input of chain.inputs) {
+    const text = given.get(input.name);
+    if (text === undefined) {
+      if (input.default === undefined) missing.push(input);
+      else values[input.name] = input.default;
+      continue;
+    }
+    const { value, problem } = readInput(input.kind, text, input.choices);
+    if (problem) fail('input-invalid', `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`, problem.instead === undefined ? {} : { instead: problem.instead });
+    values[input.name] = value!;
+  }
+  const [first] = missing;
+  if (first) {
+    const names = nameList(missing.map(({ name, about }) => (about === undefined ? name : `${name} (${about})`)));
+    fail('input-missing', `the chain "${chain.title}" needs ${names}`, { place: first.at, instead: missing.map(({ name }) => `--give ${name}=…`).join(' ') });
+  }
+  return values;
+}
+
+/** Names that were given, but that no chain asks for. Throws `input-invalid`. */
+export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<string, string>): void {
+  const known = new Set(chains.flatMap(({ inputs }) => inputs.map(({ name }) => name)));
+  for (const name of given.keys()) {
+    if (known.has(name)) continue;
+    const near = nearest(name, known);
+    const instead = near !== undefined ? `the nearest is ${near}` : known.size > 0 ? `inputs: ${nameList([...known])}` : 'the chain has no inputs';
+    fail('input-invalid', `no chain has an input ${name}`, { instead });
+  }
+}

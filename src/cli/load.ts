@@ -1,0 +1,84 @@
+import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { dirname, join, relative, resolve } from 'node:path';
+import type { Finding } from '../core/chain/findings.ts';
+import type { Chain, Project } from '../core/chain/model.ts';
+import { readChain } from '../core/chain/read-chain.ts';
+import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
+import type { SourceFile } from '../core/chain/source.ts';
+import { fail } from '../core/problems.ts';
+
+export const PROJECT_FILE = 'batharon.yaml';
+export const CHAIN_ENDING = '.chain.yaml';
+
+/** A project and its chains as read, with all that was found, in the order of the files. */
+export interface Loaded {
+  readonly project: Project;
+  readonly chains: readonly Chain[];
+  readonly findings: readonly { readonly file: SourceFile; readonly finding: Finding }[];
+  readonly files: readonly SourceFile[];
+}
+
+/** The project file in a folder, or in the nearest one above it. */
+export function findProjectFile(folder: string): string | undefined {
+  for (let at = resolve(folder); ; at = dirname(at)) {
+    const path = join(at, PROJECT_FILE);
+    if (existsSync(path)) return path;
+    if (dirname(at) === at) return undefined;
+  }
+}
+
+/** Chain files by their names; a folder stands for every chain below it. Throws `file-not-found`. */
+export function findChains(names: readonly string[]): string[] {
+  const found = names.flatMap((name) => {
+    if (!existsSync(name)) return fail('file-not-found', `there is no file ${name}`, { instead: existsSync(name + CHAIN_ENDING) ? name + CHAIN_ENDING : 'batharon run FILE.chain.yaml' });
+    return statSync(name).isDirectory() ? chainsBelow(name) : [name];
+  });
+  if (found.length === 0) fail('file-not-found', `no file below ${names.join(', ')} ends in ${CHAIN_ENDING}`);
+  return [...new Set(found)];
+}
+
+function chainsBelow(folder: string): string[] {
+  return readdirSync(folder, { withFileTypes: true })
+    .sort((a, b) => (a.name < b.name ? -1 : 1))
+    .flatMap((entry) => {
+      const path = join(folder, entry.name);
+      if (entry.isDirectory()) return entry.name.startsWith('.') || entry.name === 'node_modules' ? [] : chainsBelow(path);
+      return entry.name.endsWith(CHAIN_ENDING) ? [path] : [];
+    });
+}
+
+function readText(path: string): string {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch (error) {
+    return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
+  }
+}
+
+/** As a person in the working folder would write a path. */
+function shownPath(path: string): string {
+  const short = relative(process.cwd(), resolve(path));
+  return short.startsWith('..') ? resolve(path) : short;
+}
+
+/** Reads and checks chain files and their project. `choose` says that an environment is needed. */
+export function load(names: readonly string[], environment: string | undefined, choose: boolean): Loaded {
+  const paths = findChains(names);
+  const projectPath = findProjectFile(process.cwd()) ?? findProjectFile(dirname(resolve(paths[0]!)));
+  const read = projectPath === undefined ? undefined : readProject(shownPath(projectPath), readText(projectPath), environment, choose);
+  if (!read && environment !== undefined) fail('unknown-environment', `there is no ${PROJECT_FILE} that could describe the environment ${environment}`);
+  return loadTexts(read, paths.map((path) => ({ path: shownPath(path), text: readText(path) })));
+}
+
+/** The same for files whose texts are known. */
+export function loadTexts(read: ReturnType<typeof readProject> | undefined, chains: readonly { path: string; text: string }[]): Loaded {
+  const project = read?.project ?? NO_PROJECT;
+  const results = chains.map(({ path, text }) => readChain(path, text, project));
+  const all = [...(read ? [read] : []), ...results];
+  return {
+    project,
+    chains: results.flatMap(({ chain }) => chain ?? []),
+    findings: all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
+    files: all.map(({ file }) => file),
+  };
+}

@@ -1,0 +1,75 @@
+import pc from 'picocolors';
+import stringWidth from 'string-width';
+
+/** Where a view writes: a terminal, or something that takes lines. */
+export interface Terminal {
+  readonly width: number;
+  /** Lines can be written again. */
+  readonly live: boolean;
+  readonly colours: ReturnType<typeof pc.createColors>;
+  write(text: string): void;
+}
+
+const USUAL_WIDTH = 100;
+
+/** Standard error as it is: whether it is a terminal, how wide, and whether colours are wanted. */
+export function errorTerminal(): Terminal {
+  const { stderr, env } = process;
+  const isTerminal = stderr.isTTY && env.TERM !== 'dumb';
+  const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
+  return {
+    width: Math.max(40, stderr.isTTY ? stderr.columns || USUAL_WIDTH : USUAL_WIDTH),
+    live: isTerminal,
+    colours: pc.createColors(coloured),
+    write: (text) => stderr.write(text),
+  };
+}
+
+export const widthOf = stringWidth;
+
+/** Cuts a text to a number of columns. */
+export function fit(text: string, columns: number): string {
+  if (columns <= 0) return '';
+  if (widthOf(text) <= columns) return text;
+  let cut = '';
+  let width = 0;
+  for (const char of text) {
+    width += widthOf(char);
+    if (width > columns - 1) break;
+    cut += char;
+  }
+  return `${cut}…`;
+}
+
+export function pad(text: string, columns: number): string {
+  return text + ' '.repeat(Math.max(0, columns - widthOf(text)));
+}
+
+export function padStart(text: string, columns: number): string {
+  return ' '.repeat(Math.max(0, columns - widthOf(text))) + text;
+}
+
+/** Breaks a text at blanks into lines of at most so many columns. */
+export function wrap(text: string, columns: number): string[] {
+  return text.split('\n').flatMap((paragraph) => {
+    const lines: string[] = [];
+    let line = '';
+    for (const word of paragraph.split(' ')) {
+      if (line !== '' && widthOf(line) + 1 + widthOf(word) > columns) {
+        lines.push(line);
+        line = word;
+      } else {
+        line = line === '' ? word : `${line} ${word}`;
+      }
+    }
+    lines.push(line);
+    return lines;
+  });
+}
+
+/** Milliseconds as a person reads them. */
+export function timeWords(milliseconds: number): string {
+  if (milliseconds < 1000) return `${Math.round(milliseconds)} ms`;
+  if (milliseconds < 60_000) return `${(milliseconds / 1000).toFixed(1)} s`;
+  return `${Math.floor(milliseconds / 60_000)} min ${Math.round((milliseconds % 60_000) / 1000)} s`;
+}

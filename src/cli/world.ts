@@ -1,0 +1,45 @@
+import type { Project } from '../core/chain/model.ts';
+import type { Ports } from '../core/ports.ts';
+import { RunCredentials } from '../io/credentials/index.ts';
+import { ProjectSecrets } from '../io/secrets.ts';
+import { nodeDigests, systemChance, systemClock } from '../io/world.ts';
+import type { PracticeOptions } from '../practice/state.ts';
+
+/** The ports of a run, and the practice service where the project uses it. */
+export interface OpenWorld {
+  readonly ports: Ports;
+  readonly practice?: string;
+  close(): Promise<void>;
+}
+
+/** Opens what a run of a project needs of the world. */
+export async function openWorld(project: Project, practiceOptions: PracticeOptions = {}): Promise<OpenWorld> {
+  const { HttpTransport } = await import('../io/http.ts');
+  const transport = new HttpTransport();
+  const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
+  const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
+  // The keys of the practice service are made up, so a project that uses it needs no others.
+  const variables = practice ? { ...practice.variables, ...process.env } : process.env;
+  return {
+    ports: {
+      transport,
+      clock: systemClock,
+      chance: systemChance,
+      digests: nodeDigests,
+      secrets: new ProjectSecrets(project, variables),
+      credentials: new RunCredentials(transport, systemClock),
+    },
+    ...(practice ? { practice: practice.url } : {}),
+    close: async () => {
+      await transport.close();
+      await practice?.close();
+    },
+  };
+}
+
+async function startPractice(options: PracticeOptions): Promise<{ url: string; variables: NodeJS.ProcessEnv; close(): Promise<void> }> {
+  const { startPractice: start } = await import('../practice/service.ts');
+  const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
+  const { url, close } = await start(options);
+  return { url, variables: PRACTICE_VARIABLES, close };
+}

@@ -1,0 +1,147 @@
+import type { CallStep, Field, Service, Timeouts } from '../chain/model.ts';
+import type { Environment } from '../language/environment.ts';
+import { utf8 } from '../language/encodings.ts';
+import { writeJson } from '../language/json.ts';
+import type { Maybe } from '../language/values.ts';
+import { ProblemError } from '../problems.ts';
+import { namesIn } from '../language/tree.ts';
+import { placed, type RunContext, throwNothing } from './context.ts';
+import { type Limits, USUAL_LIMITS } from './deadline.ts';
+import { encodeForm, encodeQuery, type Inserter, renderField, renderParameters, renderText, renderTyped, renderUrl } from './insert.ts';
+
+/** A request before a credential is added to it. */
+export interface BuiltRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: [string, string][];
+  readonly body?: Uint8Array;
+  /** The body as a value, for `sent.json`. */
+  readonly json?: Maybe;
+  /** The origin to which the credential belongs; nothing where the step names no service. */
+  readonly home?: string;
+  /** The credential it carries, unless it is `nobody`. */
+  readonly as?: string;
+  readonly limits: Limits;
+}
+
+/** Builds the request of a call from its templates. Throws problems with a place. */
+export function buildRequest(context: RunContext, step: CallStep, environment: Environment): BuiltRequest {
+  const inserter = context.inserter(environment);
+  const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
+  const { url, home } = buildUrl(context, step, inserter, environment);
+  const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers]);
+  const { body, type, json } = buildBody(step, inserter);
+  const set = (name: string, value: string): void => {
+    if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([name, value]);
+  };
+  if (type !== undefined) set('content-type', type);
+  set('accept', '*/*');
+  set('accept-encoding', 'gzip, deflate, br');
+  const as = step.as ?? service?.as;
+  return {
+    method: step.method,
+    url,
+    headers,
+    ...(body ? { body, json } : {}),
+    ...(home === undefined ? {} : { home }),
+    ...(as === undefined || as === 'nobody' ? {} : { as }),
+    limits: limitsOf(context, [service, step], environment),
+  };
+}
+
+function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): { url: string; home?: string } {
+  const { target } = step;
+  const query = encodeQuery(renderParameters(inserter, step.query));
+  if (target.type === 'url') return { url: withQuery(renderUrl(inserter, target.url), query) };
+  const base = context.serviceUrls.get(target.service)!;
+  const home = new URL(base).origin;
+  if (target.type === 'service') {
+    return { url: withQuery(base.replace(/\/+$/, '') + renderUrl(inserter, target.path), query), home };
+  }
+  const { address } = target;
+  const value = placed(address, () => address.expression.evaluate(environment));
+  if (value === undefined) throwNothing(address, environment);
+  const url = typeof value === 'string' ? resolve(value, provenance(context, step) ?? base) : undefined;
+  if (!url || !/^https?:$/.test(url.protocol)) {
+    throw new ProblemError({
+      code: 'not-a-url',
+      message: `${address.expression.text.slice(...address.expression.tree.span)} is no address that can be called`,
+      place: address.at(address.expression.tree.span),
+    });
+  }
+  if (url.origin !== home && step.as === undefined) {
+    throw new ProblemError({
+      code: 'other-origin',
+      message: `this address leads to ${url.origin}, and the service ${target.service} lives at ${home}`,
+      instead: 'as: nobody on this step, or the credential that belongs there',
+      place: address.at(address.expression.tree.span),
+    });
+  }
+  return { url: withQuery(url.href, query), home };
+}
+
+/** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */
+function provenance(context: RunContext, step: CallStep): string | undefined {
+  if (step.target.type !== 'address') return undefined;
+  for (const name of namesIn(step.target.address.expression.tree)) {
+    const url = context.cameFrom.get(name);
+    if (url !== undefined) return url;
+  }
+  return undefined;
+}
+
+function resolve(reference: string, base: string): URL | undefined {
+  return URL.canParse(reference, base) ? new URL(reference, base) : undefined;
+}
+
+export function withQuery(url: string, query: string): string {
+  if (query === '') return url;
+  const [, head = '', fragment = ''] = /^([^#]*)(#.*)?$/s.exec(url)!;
+  return `${head}${head.includes('?') ? (/[?&]$/.test(head) ? '' : '&') : '?'}${query}${fragment}`;
+}
+
+/** Fields of the service, those of the step in their place. */
+export function buildHeaders(inserter: Inserter, fields: readonly Field[]): [string, string][] {
+  const headers = new Map<string, [string, string]>();
+  for (const { name, value } of fields) {
+    const text = renderField(inserter, name, value);
+    if (text === undefined) headers.delete(name.toLowerCase());
+    else headers.set(name.toLowerCase(), [name, text]);
+  }
+  return [...headers.values()];
+}
+
+function buildBody(step: CallStep, inserter: Inserter): { body?: Uint8Array; type?: string; json?: Maybe } {
+  const { body } = step;
+  if (!body) return {};
+  switch (body.type) {
+    case 'json': {
+      const value = renderTyped(inserter, body.value);
+      const json = value === undefined ? null : value;
+      try {
+        return { body: utf8(writeJson(json)), type: 'application/json', json };
+      } catch (error) {
+        if (error instanceof ProblemError) throw new ProblemError({ ...error.problem, place: body.at });
+        throw error;
+      }
+    }
+    case 'form':
+      return { body: utf8(encodeForm(renderParameters(inserter, body.fields))), type: 'application/x-www-form-urlencoded' };
+    case 'text':
+      return { body: utf8(renderText(inserter, body.text)), type: 'text/plain; charset=utf-8' };
+  }
+}
+
+/** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */
+function limitsOf(context: RunContext, from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[], environment: Environment): Limits {
+  const limits = { ...USUAL_LIMITS };
+  for (const one of from) {
+    const timeouts = one?.timeouts ?? {};
+    for (const phase of ['connect', 'answer', 'total'] as const) {
+      const setting = timeouts[phase];
+      if (setting) limits[phase] = context.duration(setting, environment);
+    }
+    if (timeouts.total && !timeouts.answer) limits.answer = limits.total;
+  }
+  return limits;
+}

@@ -1,0 +1,162 @@
+import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/model.ts';
+import type { Environment } from '../language/environment.ts';
+import { writeJson } from '../language/json.ts';
+import { brief, visible } from '../language/show.ts';
+import { objectOf, type Value } from '../language/values.ts';
+import { type Problem, ProblemError } from '../problems.ts';
+import { placed, type RunContext, throwNothing } from './context.ts';
+import { renderText } from './insert.ts';
+
+/** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */
+export class StepOutcome {
+  readonly #context: RunContext;
+  readonly #step: Step;
+  readonly #environment: Environment;
+  /** The first thing that went wrong. */
+  problem: Problem | undefined;
+
+  constructor(context: RunContext, step: Step, environment: Environment) {
+    this.#context = context;
+    this.#step = step;
+    this.#environment = environment;
+  }
+
+  /** All expectations are tried, and each is reported. */
+  expect(afterKeep: boolean): void {
+    for (const expectation of this.#step.expect) if (expectation.afterKeep === afterKeep) this.#try(expectation);
+  }
+
+  /** One that the engine adds of itself. */
+  failed(condition: string, came: string, more: { code: Problem['code']; instead?: string }): void {
+    const { instead } = more;
+    this.#context.emit({ event: 'expected', step: this.#step.address, condition, held: false, came, code: more.code, ...(instead === undefined ? {} : { instead }), place: this.#step.at });
+    this.#note({ code: more.code, message: `expected ${condition}, came ${came}`, place: this.#step.at, ...(instead === undefined ? {} : { instead }) });
+  }
+
+  #note(problem: Problem): void {
+    this.problem ??= problem;
+  }
+
+  #try({ condition, because }: Expectation): void {
+    const { expression } = condition;
+    const place = condition.at();
+    const report = (held: boolean, more: { came?: string; instead?: string; code?: string } = {}): void => {
+      this.#context.emit({
+        event: 'expected',
+        step: this.#step.address,
+        condition: expression.text,
+        held,
+        ...more,
+        ...(held || because === undefined ? {} : { because }),
+        ...(held ? {} : { place }),
+      });
+    };
+    try {
+      const held = placed(condition, () => expression.test(this.#environment));
+      if (held) return report(true);
+      const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
+      const came = nothing?.message ?? expression.whatCame(this.#environment);
+      const instead = nothing?.instead;
+      report(false, { came, ...(instead === undefined ? {} : { instead }), code: nothing ? 'found-nothing' : 'not-as-expected' });
+      this.#note({ code: nothing ? 'found-nothing' : 'not-as-expected', message: `expected ${expression.text}, came ${came}`, place, ...(instead === undefined ? {} : { instead }) });
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      const { code, message, instead } = error.problem;
+      report(false, { came: message, code, ...(instead === undefined ? {} : { instead }) });
+      this.#note(error.problem);
+    }
+  }
+
+  /** Keeps names, top to bottom; ends at the first that can't be kept. */
+  keep(cameFrom: string | undefined): void {
+    const { masker, names } = this.#context;
+    for (const { name, value, hidden, secret } of this.#step.keep) {
+      let kept: Value;
+      try {
+        kept = evaluateAll(value, this.#environment);
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        this.#note(error.problem);
+        return;
+      }
+      if (hidden || secret) hideValue(kept, (text) => masker.addFound(text, `secret ${name}`));
+      names.set(name, kept);
+      if (cameFrom !== undefined) this.#context.cameFrom.set(name, cameFrom);
+      const shown = hidden ? JSON.stringify(`‹secret ${name}›`) : masker.text(writeJson(kept, 0, 'base64'));
+      this.#context.emit({ event: 'kept', step: this.#step.address, name, value: shown });
+    }
+  }
+
+  show(): void {
+    const { show } = this.#step;
+    if (!show) return;
+    try {
+      this.#context.emit({ event: 'said', step: this.#step.address, text: this.#shown() });
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      this.#note(error.problem);
+    }
+  }
+
+  /** A single insertion may be of any kind; a longer text takes simple values. */
+  #shown(): string {
+    const { parts } = this.#step.show!;
+    const inserter = this.#context.inserter(this.#environment);
+    const [only] = parts;
+    if (parts.length === 1 && typeof only === 'object') {
+      const value = inserter.value(only);
+      if (value === undefined) return inserter.nothing(only);
+      return typeof value === 'string' ? showable(value) : typeof value === 'object' && value !== null ? tableOrJson(value) : brief(value, 2000);
+    }
+    return showable(renderText(inserter, this.#step.show!));
+  }
+}
+
+/** Line breaks of the author's stay; other control characters are shown, not obeyed. */
+function showable(text: string): string {
+  return text.split('\n').map(visible).join('\n');
+}
+
+/** How many items of a list are shown. */
+const SHOWN_ITEMS = 20;
+
+/** A list of objects as a table of its first members; anything else as JSON. */
+function tableOrJson(value: Value): string {
+  const rows = Array.isArray(value) ? value.slice(0, SHOWN_ITEMS) : [];
+  const objects = rows.every((row) => typeof row === 'object' && row !== null && !Array.isArray(row) && !(row instanceof Uint8Array));
+  if (!Array.isArray(value) || rows.length === 0 || !objects) return brief(value, 2000);
+  const columns = [...new Set(rows.flatMap((row) => Object.keys(row as object)))].slice(0, 6);
+  const cell = (row: Value, column: string): string => {
+    const member = Object.hasOwn(row as object, column) ? (row as Record<string, Value>)[column] : undefined;
+    return member === undefined ? '' : typeof member === 'string' ? visible(member).slice(0, 40) : brief(member, 40);
+  };
+  const lines = [columns, ...rows.map((row) => columns.map((column) => cell(row, column)))];
+  const widths = columns.map((_, i) => Math.max(...lines.map((line) => line[i]!.length)));
+  const more = value.length > rows.length ? [`and ${value.length - rows.length} more`] : [];
+  return [...lines.map((line) => line.map((text, i) => text.padEnd(widths[i]!)).join('  ').trimEnd()), ...more].join('\n');
+}
+
+/** The value of a value field; throws where a part of it is nothing. */
+export function evaluateAll(expressions: Expressions, environment: Environment): Value {
+  switch (expressions.type) {
+    case 'expression':
+      return required(expressions.value, environment);
+    case 'list':
+      return expressions.items.map((item) => evaluateAll(item, environment));
+    case 'object':
+      return objectOf(expressions.members.map(([name, member]) => [name, evaluateAll(member, environment)]));
+  }
+}
+
+function required(expression: PlacedExpression, environment: Environment): Value {
+  const value = placed(expression, () => expression.expression.evaluate(environment));
+  return value ?? (value === null ? null : throwNothing(expression, environment));
+}
+
+/** Calls back with every text in a value. */
+export function hideValue(value: Value, hide: (text: string) => void): void {
+  if (typeof value === 'string') hide(value);
+  else if (Array.isArray(value)) value.forEach((item) => hideValue(item, hide));
+  else if (typeof value === 'object' && value !== null && !(value instanceof Uint8Array)) Object.values(value).forEach((member) => hideValue(member as Value, hide));
+}
+

@@ -1,0 +1,92 @@
+import type { Chain, Credential, Project, Step, Template, Typed } from '../chain/model.ts';
+import { childrenOf, type Tree } from '../language/tree.ts';
+import { ProblemError } from '../problems.ts';
+import type { RunContext } from './context.ts';
+import { renderText } from './insert.ts';
+
+/**
+ * Before anything is sent: fetches the secrets that the chain can need, fills in the addresses of services, sets inputs
+ * and values as names and holds inputs to their conditions. Throws `secret-missing`, `input-invalid`…
+ */
+export async function prepare(context: RunContext): Promise<void> {
+  const { chain, masker, names, options, ports, project } = context;
+  for (const [name, value] of Object.entries(project.values)) names.set(name, value);
+  if (project.environment !== undefined) names.set('environment', project.environment);
+  for (const { name, kind } of chain.inputs) {
+    const value = options.inputs[name];
+    if (value === undefined) continue;
+    if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
+    names.set(name, value);
+  }
+  for (const name of neededSecrets(chain, project)) {
+    const secret = await ports.secrets.get(name);
+    masker.add(secret, `secret ${name}`);
+    context.secrets.set(name, secret);
+  }
+  fillAddresses(context);
+  for (const { must, name, kind } of chain.inputs) {
+    if (!must) continue;
+    const held = must.expression.test(context.environment(undefined));
+    if (held) continue;
+    const came = kind === 'secret' ? '' : `: ${must.expression.whatCame(context.environment(undefined))}`;
+    throw new ProblemError({
+      code: 'input-invalid',
+      message: `the input ${name} must be such that ${must.expression.text}${came}`,
+      instead: `--give ${name}=…`,
+      place: must.at(),
+    });
+  }
+}
+
+function fillAddresses(context: RunContext): void {
+  const inserter = context.inserter(context.environment(undefined, undefined, (name) => context.sentName(name)));
+  for (const [name, { url, at }] of context.project.services) {
+    const text = url === 'practice' ? context.options.practice! : renderText(inserter, url);
+    if (!URL.canParse(text) || !/^https?:$/.test(new URL(text).protocol)) {
+      throw new ProblemError({ code: 'not-a-url', message: `the URL of the service ${name} came out as no address of HTTP: '${text}'`, place: at });
+    }
+    context.serviceUrls.set(name, text);
+  }
+}
+
+/** The secrets that some step of the chain can need: those it inserts, and those of the credentials of its calls. */
+function neededSecrets(chain: Chain, project: Project): Set<string> {
+  const needed = new Set<string>();
+  const inTree = (tree: Tree): void => {
+    if (tree.type === 'query' && tree.base.type === 'name' && tree.base.name === 'secret') {
+      const selector = tree.segments[0]?.selectors[0];
+      if (selector?.type === 'name') needed.add(selector.name);
+      else for (const name of project.secrets.keys()) needed.add(name);
+    } else if (tree.type === 'name' && tree.name === 'secret') {
+      for (const name of project.secrets.keys()) needed.add(name);
+    }
+    if (!(tree.type === 'query' && tree.base.type === 'name')) childrenOf(tree).forEach(inTree);
+  };
+  const inTemplate = ({ parts }: Template): void => {
+    for (const part of parts) if (typeof part === 'object') inTree(part.expression.tree);
+  };
+  const inTyped = (typed: Typed): void => {
+    if (typed.type === 'insertion') inTree(typed.insertion.expression.tree);
+    else if (typed.type === 'template') inTemplate(typed.template);
+    else if (typed.type === 'list') typed.items.forEach(inTyped);
+    else if (typed.type === 'object') typed.members.forEach(([, member]) => inTyped(member));
+  };
+  const inCredential = (credential: Credential | undefined): void => credential?.fields.forEach(inTemplate);
+  const inStep = (step: Step): void => {
+    if (step.type === 'group') [...step.steps, ...(step.otherwise ?? [])].forEach(inStep);
+    if (step.type !== 'call') return;
+    const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
+    for (const { value } of [...(service?.headers ?? []), ...step.headers]) inTemplate(value);
+    step.query.forEach(({ value }) => inTyped(value));
+    if (step.body?.type === 'json') inTyped(step.body.value);
+    if (step.body?.type === 'form') step.body.fields.forEach(({ value }) => inTyped(value));
+    if (step.body?.type === 'text') inTemplate(step.body.text);
+    if (step.target.type === 'url') inTemplate(step.target.url);
+    if (step.target.type === 'service') inTemplate(step.target.path);
+    const as = step.as ?? service?.as;
+    if (as !== undefined) inCredential(project.credentials.get(as));
+  };
+  for (const { url } of project.services.values()) if (url !== 'practice') inTemplate(url);
+  [...chain.steps, ...chain.cleanup].forEach(inStep);
+  return needed;
+}

@@ -1,0 +1,69 @@
+import { parseJson } from '../language/json.ts';
+import type { Maybe } from '../language/values.ts';
+import { ProblemError } from '../problems.ts';
+import type { ReadAs } from '../chain/model.ts';
+import type { HeaderList } from '../ports.ts';
+
+/** The body of an answer, read. */
+export interface ReadBody {
+  /** `$`: the value of JSON, a text, or bytes; nothing where there is no body. */
+  readonly value: Maybe;
+  /** The body as text, where it is text. */
+  readonly text?: string;
+  /** The media type without parameters. */
+  readonly type?: string;
+  /** Why it could not be read as what it should be, and what came. */
+  readonly problem?: { readonly expected: string; readonly came: string };
+}
+
+const JSON_TYPE = /^application\/(?:[\w.+-]+\+)?json$|^text\/json$|^[\w.-]+\/[\w.-]+\+json$/;
+const TEXT_TYPE = /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
+
+export function headerValue(headers: HeaderList, name: string): string | undefined {
+  const values = headers.filter(([other]) => other === name).map(([, value]) => value);
+  return values.length === 0 ? undefined : values.join(', ');
+}
+
+/** Reads a body by its content type, or as the step wants. */
+export function readBody(headers: HeaderList, bytes: Uint8Array, readAs: ReadAs | undefined): ReadBody {
+  const contentType = headerValue(headers, 'content-type') ?? '';
+  const type = /^\s*([^\s;,]+)/.exec(contentType)?.[1]?.toLowerCase();
+  const withType = type === undefined ? {} : { type };
+  if (bytes.length === 0 && readAs !== 'bytes' && readAs !== 'text') return { value: undefined, ...withType };
+  const isJson = readAs === 'json' || (readAs === undefined && type !== undefined && JSON_TYPE.test(type));
+  const isText = readAs === 'text' || (readAs === undefined && type !== undefined && TEXT_TYPE.test(type));
+  if (readAs === 'bytes') return { value: bytes, ...withType };
+  const charset = /;\s*charset\s*=\s*"?([^\s";]+)/i.exec(contentType)?.[1];
+  const text = decode(bytes, charset, isJson || isText);
+  if (isJson) {
+    if (text === undefined) return { value: undefined, ...withType, problem: { expected: 'JSON', came: `${bytes.length} bytes that are not UTF-8` } };
+    try {
+      return { value: parseJson(text), text, ...withType };
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      const looksOther = /^\s*</.test(text);
+      const came = looksOther ? describeText(text, type) : error.problem.message;
+      return { value: undefined, text, ...withType, problem: { expected: readAs === 'json' ? 'JSON, as read-as says' : `JSON, as its content type ${type ?? ''} says`, came } };
+    }
+  }
+  if (isText) return text === undefined ? { value: bytes, ...withType } : { value: text, text, ...withType };
+  return { value: bytes, ...withType, ...(text === undefined ? {} : { text }) };
+}
+
+/** The text of bytes; nothing where they are not text. Only UTF-8 is guessed. */
+function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean): string | undefined {
+  try {
+    return new TextDecoder(isText ? (charset ?? 'utf-8') : 'utf-8', { fatal: charset === undefined || !isText }).decode(bytes);
+  } catch {
+    return undefined;
+  }
+}
+
+/** "a page titled "Kiln closed"", for a body that was expected to be something else. */
+export function describeText(text: string, type: string | undefined): string {
+  const title = /<title[^>]*>\s*([^<]*?)\s*<\/title>/i.exec(text)?.[1] ?? /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
+  const kind = type === undefined ? '' : ` (${type})`;
+  if (/<html|<!doctype html/i.test(text)) return title === undefined || title === '' ? `a page of HTML${kind}` : `a page titled "${title}"${kind}`;
+  if (/^\s*<\?xml|^\s*<[a-z]/i.test(text)) return `XML${kind}`;
+  return `${type ?? 'text'}: ${JSON.stringify(text.slice(0, 60))}`;
+}

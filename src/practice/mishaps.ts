@@ -1,0 +1,109 @@
+import type { FastifyReply, FastifyRequest } from 'fastify';
+import { seeded } from './chance.ts';
+import { page, problem } from './problem.ts';
+import type { State } from './state.ts';
+
+/** What can go wrong on request: by the field Emberfold-Mishap, or the parameter `mishap`. */
+export const MISHAPS = {
+  '500': 'an internal error, as problem details',
+  '503': 'a page, with Retry-After',
+  reset: 'the connection is broken off before the answer',
+  'slow-first-byte': 'the answer begins after 3 seconds of the service’s time',
+  'slow-body': 'the body comes in pieces over 3 seconds of the service’s time',
+  'cut-body': 'the body breaks off in its middle',
+  'broken-json': 'JSON that does not parse',
+  'wrong-type': 'a page that calls itself JSON',
+  'huge-body': 'a body of 80 MB',
+  'endless-body': 'a body without an end (bounded at 200 MB)',
+  'redirect-away': 'a redirect to another origin',
+  'redirect-loop': 'a redirect to itself',
+  late: 'an answer after 90 seconds of the service’s time',
+} as const;
+
+export type Mishap = keyof typeof MISHAPS;
+
+/** How often /moody misbehaves. */
+const MOOD = 0.4;
+const MOODS: readonly Mishap[] = ['500', '503', 'reset', 'cut-body', 'broken-json', 'wrong-type'];
+
+export class Moods {
+  readonly #state: State;
+  readonly #chance: () => number;
+
+  constructor(state: State) {
+    this.#state = state;
+    this.#chance = seeded(state.options.seed + 1);
+  }
+
+  /** The mishap that a request asks for, or that the mood brings. */
+  of(request: FastifyRequest): Mishap | undefined {
+    const asked = request.headers['emberfold-mishap'] ?? (request.query as Record<string, unknown>).mishap;
+    if (typeof asked === 'string' && asked in MISHAPS) return asked as Mishap;
+    if (!request.url.startsWith('/moody')) return undefined;
+    return this.#chance() < MOOD ? MOODS[Math.floor(this.#chance() * MOODS.length)] : undefined;
+  }
+
+  /** Carries out a mishap; false where the request is to be answered after all, only later. */
+  async happen(mishap: Mishap, request: FastifyRequest, reply: FastifyReply): Promise<boolean> {
+    const pause = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed));
+    switch (mishap) {
+      case '500':
+        await problem(reply, 500, 'The kiln is out of order', 'a fuse has blown');
+        return true;
+      case '503':
+        await page(reply.header('retry-after', '1'), 503, 'Back in a moment', 'The kiln is being cleaned.');
+        return true;
+      case 'reset':
+        reply.hijack();
+        request.raw.socket.resetAndDestroy();
+        return true;
+      case 'slow-first-byte':
+        await pause(3000);
+        return false;
+      case 'late':
+        await pause(90_000);
+        return false;
+      case 'broken-json':
+        await reply.header('content-type', 'application/json').send('{"pieces": [{"id": "p1001", "cone": 6,}]}');
+        return true;
+      case 'wrong-type':
+        await reply.header('content-type', 'application/json').send('<!doctype html><html><head><title>Kiln closed</title></head><body>Come back tomorrow.</body></html>');
+        return true;
+      case 'redirect-away':
+        await reply.redirect(request.protocol + '://localhost' + request.host.replace(/^[^:]*/, '') + request.url.replace(/([?&])mishap=[^&]*&?/, '$1'), 302);
+        return true;
+      case 'redirect-loop':
+        await reply.redirect(request.url, 307);
+        return true;
+      default:
+        await this.#body(mishap, reply, pause);
+        return true;
+    }
+  }
+
+  async #body(mishap: 'slow-body' | 'cut-body' | 'huge-body' | 'endless-body', reply: FastifyReply, pause: (milliseconds: number) => Promise<void>): Promise<void> {
+    reply.hijack();
+    const { raw } = reply;
+    const text = '{"pieces": [], "note": "patience"}';
+    if (mishap === 'slow-body' || mishap === 'cut-body') {
+      raw.writeHead(200, { 'content-type': 'application/json', 'content-length': text.length });
+      for (let i = 0; i < text.length; i += 4) {
+        if (mishap === 'cut-body' && i > text.length / 2) {
+          raw.destroy();
+          return;
+        }
+        raw.write(text.slice(i, i + 4));
+        await pause(mishap === 'slow-body' ? 300 : 0);
+      }
+      raw.end();
+      return;
+    }
+    const size = mishap === 'huge-body' ? 80_000_000 : undefined;
+    raw.writeHead(200, { 'content-type': 'application/octet-stream', ...(size === undefined ? {} : { 'content-length': size }) });
+    const chunk = Buffer.alloc(1_000_000, 'ember ');
+    for (let sent = 0; sent < (size ?? 200_000_000) && !raw.destroyed; sent += chunk.length) {
+      if (!raw.write(chunk)) await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));
+    }
+    raw.end();
+  }
+}

@@ -1,0 +1,83 @@
+import { firstPieces, type Piece } from './stock.ts';
+
+export interface PracticeOptions {
+  /** A free port is taken where none is given. */
+  readonly port?: number;
+  /** How many times faster than the real one its time runs. */
+  readonly speed?: number;
+  readonly seed?: number;
+  /** Requests a second that each credential may send, and how many at once. */
+  readonly rate?: number;
+  readonly burst?: number;
+  /** Requests a day that each credential may send. */
+  readonly budget?: number;
+  /** How long a token lives, in seconds of the service's time. */
+  readonly tokenLife?: number;
+}
+
+/** The keys with which the practice service can be used. All of it is made up. */
+export const KEYS = {
+  client: 'studio-desk',
+  clientSecret: 'ember-desk-7Qx2mLw9',
+  apiKey: 'ember-key-V4tR8pZk1c',
+  officeUser: 'anna',
+  officePassword: 'clay-and-water-31',
+} as const;
+
+/** Variables from which chains for the practice service take their secrets. */
+export const PRACTICE_VARIABLES = {
+  KILN_DESK_SECRET: KEYS.clientSecret,
+  KILN_API_KEY: KEYS.apiKey,
+  KILN_OFFICE_PASSWORD: KEYS.officePassword,
+} as const;
+
+export interface LedgerEntry {
+  /** Milliseconds of real time since the service began. */
+  readonly at: number;
+  readonly method: string;
+  readonly path: string;
+  readonly status: number;
+  readonly credential: string;
+  readonly mishap?: string;
+}
+
+export interface Firing {
+  readonly id: string;
+  readonly piece: string;
+  readonly cone: number;
+  /** The service's time, in milliseconds. */
+  readonly loaded: number;
+  readonly cracks: boolean;
+  takenBack: boolean;
+}
+
+/** Everything that the service remembers while it runs. */
+export class State {
+  readonly options: Required<Omit<PracticeOptions, 'port'>>;
+  readonly pieces: Map<string, Piece>;
+  readonly firings = new Map<string, Firing>();
+  readonly tokens = new Map<string, { client: string; scope: string; until: number }>();
+  readonly answered = new Map<string, { request: string; status: number; location: string; body: string }>();
+  readonly ledger: LedgerEntry[] = [];
+  readonly #began = Date.now();
+  #serial = 0;
+
+  constructor({ speed = 1, seed = 4717, rate = 20, burst = 40, budget = 100_000, tokenLife = 300 }: PracticeOptions) {
+    this.options = { speed, seed, rate, burst, budget, tokenLife };
+    this.pieces = new Map(firstPieces(seed).map((piece) => [piece.id, piece]));
+  }
+
+  /** Milliseconds of the service's own time since it began. */
+  now(): number {
+    return (Date.now() - this.#began) * this.options.speed;
+  }
+
+  /** Milliseconds of real time since it began. */
+  uptime(): number {
+    return Date.now() - this.#began;
+  }
+
+  next(): number {
+    return ++this.#serial;
+  }
+}
