@@ -9,7 +9,10 @@ export default tseslint.config(
     extends: [...tseslint.configs.strictTypeChecked],
     languageOptions: { parserOptions: { projectService: true, tsconfigRootDir: import.meta.dirname } },
     rules: {
-      '@typescript-eslint/restrict-template-expressions': ['error', { allowNumber: true, allowBoolean: true }],
+      '@typescript-eslint/restrict-template-expressions': [
+        'error',
+        { allowNumber: true, allowBoolean: true },
+      ],
       '@typescript-eslint/no-non-null-assertion': 'off',
       '@typescript-eslint/no-confusing-void-expression': 'off',
       '@typescript-eslint/require-await': 'off',
@@ -21,9 +24,17 @@ export default tseslint.config(
     rules: {
       'no-restricted-globals': [
         'error',
-        ...['process', 'console', 'setTimeout', 'setInterval', 'setImmediate', 'fetch', 'Buffer', 'crypto', 'performance'].map(
-          (name) => ({ name, message: 'The core speaks to the world through its ports only.' }),
-        ),
+        ...[
+          'process',
+          'console',
+          'setTimeout',
+          'setInterval',
+          'setImmediate',
+          'fetch',
+          'Buffer',
+          'crypto',
+          'performance',
+        ].map((name) => ({ name, message: 'The core speaks to the world through its ports only.' })),
       ],
       'no-restricted-properties': [
         'error',
@@ -42,6 +53,7 @@ export default tseslint.config(
         module: 'readonly',
         __dirname: 'readonly',
         Buffer: 'readonly',
+        WebAssembly: 'readonly',
         URL: 'readonly',
         setTimeout: 'readonly',
       },

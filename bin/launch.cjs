@@ -25,7 +25,8 @@ function cacheFolder(dist, name) {
       .readdirSync(own)
       .map((entry) => ({ entry, time: fs.statSync(path.join(own, entry)).mtimeMs }))
       .sort((a, b) => b.time - a.time);
-    for (const { entry } of others.slice(KEPT_BUILDS)) fs.rmSync(path.join(own, entry), { recursive: true, force: true });
+    for (const { entry } of others.slice(KEPT_BUILDS))
+      fs.rmSync(path.join(own, entry), { recursive: true, force: true });
     return folder;
   } catch {
     return undefined;
@@ -34,20 +35,19 @@ function cacheFolder(dist, name) {
 
 /**
  * On Node 20, V8's optimising compiler recompiles undici's WebAssembly parser after the first request, and the process
- * waits for that at its end. Loading such a module with the base compiler alone saves about 0.2 s. Later versions don't wait.
+ * waits for that at its end, for about 0.2 s. A module that is made while the budget for it is out of reach is left as it
+ * is; the flag is set back at once, since cached code is only good under the flags it was made with.
  */
 function quickWasm() {
   if (!process.version.startsWith('v20.') || typeof WebAssembly === 'undefined') return;
   const { Module: Original } = WebAssembly;
   const v8 = require('node:v8');
   WebAssembly.Module = function (bytes) {
-    v8.setFlagsFromString('--no-wasm-dynamic-tiering');
-    v8.setFlagsFromString('--no-wasm-tier-up');
+    v8.setFlagsFromString('--wasm-tiering-budget=2000000000');
     try {
       return new Original(bytes);
     } finally {
-      v8.setFlagsFromString('--wasm-tier-up');
-      v8.setFlagsFromString('--wasm-dynamic-tiering');
+      v8.setFlagsFromString('--wasm-tiering-budget=1800000');
       WebAssembly.Module = Original;
     }
   };
@@ -75,10 +75,13 @@ module.exports = function launch(dist, name) {
         // not yet kept
       }
     }
-    const script = new vm.Script(`(function (exports, require, module, __filename, __dirname) {${source}\n})`, {
-      filename,
-      ...(cachedData ? { cachedData } : {}),
-    });
+    const script = new vm.Script(
+      `(function (exports, require, module, __filename, __dirname) {${source}\n})`,
+      {
+        filename,
+        ...(cachedData ? { cachedData } : {}),
+      },
+    );
     if (cacheFile && (!cachedData || script.cachedDataRejected)) fresh.push({ script, cacheFile });
     const module = { exports: {} };
     loaded.set(file, module);

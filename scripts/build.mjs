@@ -45,7 +45,10 @@ export async function bundle(entry, outdir, version = '0.0.0') {
     sum.update(named);
     writeFileSync(file.path.replace(/\.mjs$/, '.cjs'), named);
   }
-  writeFileSync(join(outdir, 'package.json'), JSON.stringify({ type: 'commonjs', version, build: sum.digest('hex').slice(0, 16) }) + '\n');
+  writeFileSync(
+    join(outdir, 'package.json'),
+    JSON.stringify({ type: 'commonjs', version, build: sum.digest('hex').slice(0, 16) }) + '\n',
+  );
   return metafile;
 }
 

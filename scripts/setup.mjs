@@ -8,7 +8,8 @@ import { fileURLToPath } from 'node:url';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const at = (...parts) => join(root, ...parts);
-const hash = (...contents) => contents.reduce((sum, content) => sum.update(content).update('\0'), createHash('sha256')).digest('hex');
+const hash = (...contents) =>
+  contents.reduce((sum, content) => sum.update(content).update('\0'), createHash('sha256')).digest('hex');
 const read = (path) => (existsSync(path) ? readFileSync(path, 'utf8') : '');
 
 const lockHash = () => hash(read(at('package-lock.json')));
@@ -49,7 +50,11 @@ async function withLock(work) {
 }
 
 function run(command, args) {
-  const { status, error } = spawnSync(command, args, { cwd: root, stdio: ['ignore', 2, 2], shell: process.platform === 'win32' });
+  const { status, error } = spawnSync(command, args, {
+    cwd: root,
+    stdio: ['ignore', 2, 2],
+    shell: process.platform === 'win32',
+  });
   if (error) throw error;
   if (status !== 0) process.exit(status ?? 1);
 }

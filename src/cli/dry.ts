@@ -1,1 +1,3 @@
-export async function printDry(_project: unknown, _runs: unknown): Promise<0> { return 0; }
+export async function printDry(_project: unknown, _runs: unknown): Promise<0> {
+  return 0;
+}

@@ -36,9 +36,16 @@ function readGivenFile(path: string): [string, string][] {
     return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
   }
   const { root, problems } = new SourceFile(path, text);
-  if (problems[0]) fail(problems[0].code, problems[0].message, { ...(problems[0].place ? { place: problems[0].place } : {}) });
-  if (root.type !== 'map') fail('wrong-form', `${path} is not a map of names and values`, { instead: 'rack: A3' });
-  return root.entries.map(({ key, value }) => [key.text, value.type === 'scalar' ? value.text : JSON.stringify(plainOf(value))]);
+  if (problems[0])
+    fail(problems[0].code, problems[0].message, {
+      ...(problems[0].place ? { place: problems[0].place } : {}),
+    });
+  if (root.type !== 'map')
+    fail('wrong-form', `${path} is not a map of names and values`, { instead: 'rack: A3' });
+  return root.entries.map(({ key, value }) => [
+    key.text,
+    value.type === 'scalar' ? value.text : JSON.stringify(plainOf(value)),
+  ]);
 }
 
 /** The inputs of a chain, from what was given and from defaults. Throws `input-missing`, `input-invalid`. */
@@ -53,13 +60,23 @@ export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Reco
       continue;
     }
     const { value, problem } = readInput(input.kind, text, input.choices);
-    if (problem) fail('input-invalid', `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`, problem.instead === undefined ? {} : { instead: problem.instead });
+    if (problem)
+      fail(
+        'input-invalid',
+        `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`,
+        problem.instead === undefined ? {} : { instead: problem.instead },
+      );
     values[input.name] = value!;
   }
   const [first] = missing;
   if (first) {
-    const names = nameList(missing.map(({ name, about }) => (about === undefined ? name : `${name} (${about})`)));
-    fail('input-missing', `the chain "${chain.title}" needs ${names}`, { place: first.at, instead: missing.map(({ name }) => `--give ${name}=…`).join(' ') });
+    const names = nameList(
+      missing.map(({ name, about }) => (about === undefined ? name : `${name} (${about})`)),
+    );
+    fail('input-missing', `the chain "${chain.title}" needs ${names}`, {
+      place: first.at,
+      instead: missing.map(({ name }) => `--give ${name}=…`).join(' '),
+    });
   }
   return values;
 }
@@ -70,7 +87,12 @@ export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<strin
   for (const name of given.keys()) {
     if (known.has(name)) continue;
     const near = nearest(name, known);
-    const instead = near !== undefined ? `the nearest is ${near}` : known.size > 0 ? `inputs: ${nameList([...known])}` : 'the chain has no inputs';
+    const instead =
+      near !== undefined
+        ? `the nearest is ${near}`
+        : known.size > 0
+          ? `inputs: ${nameList([...known])}`
+          : 'the chain has no inputs';
     fail('input-invalid', `no chain has an input ${name}`, { instead });
   }
 }

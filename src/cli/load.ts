@@ -30,7 +30,10 @@ export function findProjectFile(folder: string): string | undefined {
 /** Chain files by their names; a folder stands for every chain below it. Throws `file-not-found`. */
 export function findChains(names: readonly string[]): string[] {
   const found = names.flatMap((name) => {
-    if (!existsSync(name)) return fail('file-not-found', `there is no file ${name}`, { instead: existsSync(name + CHAIN_ENDING) ? name + CHAIN_ENDING : 'batharon run FILE.chain.yaml' });
+    if (!existsSync(name))
+      return fail('file-not-found', `there is no file ${name}`, {
+        instead: existsSync(name + CHAIN_ENDING) ? name + CHAIN_ENDING : 'batharon run FILE.chain.yaml',
+      });
     return statSync(name).isDirectory() ? chainsBelow(name) : [name];
   });
   if (found.length === 0) fail('file-not-found', `no file below ${names.join(', ')} ends in ${CHAIN_ENDING}`);
@@ -42,7 +45,8 @@ function chainsBelow(folder: string): string[] {
     .sort((a, b) => (a.name < b.name ? -1 : 1))
     .flatMap((entry) => {
       const path = join(folder, entry.name);
-      if (entry.isDirectory()) return entry.name.startsWith('.') || entry.name === 'node_modules' ? [] : chainsBelow(path);
+      if (entry.isDirectory())
+        return entry.name.startsWith('.') || entry.name === 'node_modules' ? [] : chainsBelow(path);
       return entry.name.endsWith(CHAIN_ENDING) ? [path] : [];
     });
 }
@@ -65,13 +69,26 @@ function shownPath(path: string): string {
 export function load(names: readonly string[], environment: string | undefined, choose: boolean): Loaded {
   const paths = findChains(names);
   const projectPath = findProjectFile(process.cwd()) ?? findProjectFile(dirname(resolve(paths[0]!)));
-  const read = projectPath === undefined ? undefined : readProject(shownPath(projectPath), readText(projectPath), environment, choose);
-  if (!read && environment !== undefined) fail('unknown-environment', `there is no ${PROJECT_FILE} that could describe the environment ${environment}`);
-  return loadTexts(read, paths.map((path) => ({ path: shownPath(path), text: readText(path) })));
+  const read =
+    projectPath === undefined
+      ? undefined
+      : readProject(shownPath(projectPath), readText(projectPath), environment, choose);
+  if (!read && environment !== undefined)
+    fail(
+      'unknown-environment',
+      `there is no ${PROJECT_FILE} that could describe the environment ${environment}`,
+    );
+  return loadTexts(
+    read,
+    paths.map((path) => ({ path: shownPath(path), text: readText(path) })),
+  );
 }
 
 /** The same for files whose texts are known. */
-export function loadTexts(read: ReturnType<typeof readProject> | undefined, chains: readonly { path: string; text: string }[]): Loaded {
+export function loadTexts(
+  read: ReturnType<typeof readProject> | undefined,
+  chains: readonly { path: string; text: string }[],
+): Loaded {
   const project = read?.project ?? NO_PROJECT;
   const results = chains.map(({ path, text }) => readChain(path, text, project));
   const all = [...(read ? [read] : []), ...results];

@@ -59,7 +59,11 @@ program
   .argument('[files...]', 'chain files, or folders with chain files below them', ['.'])
   .description('carry out chains')
   .option('--env <name>', 'the environment of the project')
-  .option('--give <name=value>', 'the value of an input; name=@file reads a file, name=- standard input', several)
+  .option(
+    '--give <name=value>',
+    'the value of an input; name=@file reads a file, name=- standard input',
+    several,
+  )
   .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
   .addOption(new Option('--print <name>', 'print one result as plain text').conflicts('json'))
   .option('--json', 'print what happens as JSON, one event a line')
@@ -95,6 +99,8 @@ function await0(promise: Promise<unknown>): void {
 
 /** A defect of the program itself: said in full, so that it can be reported. */
 function report(error: unknown): void {
-  process.stderr.write(`batharon met a defect of its own:\n${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`);
+  process.stderr.write(
+    `batharon met a defect of its own:\n${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
+  );
   process.exitCode = 3;
 }

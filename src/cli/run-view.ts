@@ -55,7 +55,9 @@ export class RunView {
         return;
       }
       case 'redirected':
-        this.#current()?.notes.push(`redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`);
+        this.#current()?.notes.push(
+          `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
+        );
         return;
       case 'waiting':
         return this.#progress(`for ${timeWords(event.for)}`);
@@ -133,7 +135,11 @@ export class RunView {
   }
 
   #name({ began, depth }: OpenStep): string {
-    return fit('  '.repeat(depth) + (began.request === undefined || began.title !== began.request ? began.title : `step ${began.step}`), this.#nameWidth);
+    return fit(
+      '  '.repeat(depth) +
+        (began.request === undefined || began.title !== began.request ? began.title : `step ${began.step}`),
+      this.#nameWidth,
+    );
   }
 
   #stepEnded(event: EventOf<'step-ended'>): void {
@@ -147,7 +153,9 @@ export class RunView {
       else this.#counts.broke++;
     }
     if (event.outcome === 'broke' && !group) this.#broken.push(step.began.title);
-    const silent = (group && event.outcome === 'held') || (step.began.type === 'plain' && event.outcome === 'held' && step.kept.length === 0);
+    const silent =
+      (group && event.outcome === 'held') ||
+      (step.began.type === 'plain' && event.outcome === 'held' && step.kept.length === 0);
     if (!silent) this.#stepLine(step, event);
     for (const note of step.notes) this.#line('', this.#terminal.colours.dim(note));
     for (const text of step.said) this.#line('says', text);
@@ -160,12 +168,20 @@ export class RunView {
     const status = padStart(step.status === undefined ? '' : String(step.status), 4);
     const time = padStart(event.outcome === 'skipped' ? '' : timeWords(step.elapsed || event.elapsed), 9);
     const head = `${pad(this.#name(step), this.#nameWidth)} ${status} ${time}`;
-    const request = step.sent ? `${step.sent.method} ${step.sent.written}` : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
+    const request = step.sent
+      ? `${step.sent.method} ${step.sent.written}`
+      : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
     const tail = event.outcome === 'skipped' ? (event.reason ?? '') : step.kept.join(' · ');
     const rest = width - MARK - widthOf(head) - 2;
-    const left = fit(request, tail === '' ? rest : Math.max(24, Math.min(widthOf(request), rest - Math.min(widthOf(tail), 28) - 2)));
+    const left = fit(
+      request,
+      tail === '' ? rest : Math.max(24, Math.min(widthOf(request), rest - Math.min(widthOf(tail), 28) - 2)),
+    );
     const right = tail === '' ? '' : fit(tail, rest - widthOf(left) - (left === '' ? 0 : 2));
-    this.#terminal.write(`${this.#paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() + '\n');
+    this.#terminal.write(
+      `${this.#paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() +
+        '\n',
+    );
   }
 
   /** What was expected, what came, where it stands. */
@@ -173,7 +189,9 @@ export class RunView {
     const { colours, width } = this.#terminal;
     const row = (label: string, text: string): void => {
       const lines = wrap(text, width - MARK - LABEL - 1);
-      lines.forEach((line, i) => this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`));
+      lines.forEach((line, i) =>
+        this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
+      );
     };
     for (const one of failed) {
       row('expected', one.condition);
@@ -186,11 +204,22 @@ export class RunView {
       if (problem.instead !== undefined) row('instead', problem.instead);
     }
     if (sent) {
-      const attempt = (answer?.attempt ?? sent.attempt) > 1 ? ` · attempt ${answer?.attempt ?? sent.attempt}` : '';
+      const attempt =
+        (answer?.attempt ?? sent.attempt) > 1 ? ` · attempt ${answer?.attempt ?? sent.attempt}` : '';
       row('call', `${sent.method} ${sent.url}${answer ? ` · ${answer.status}` : ''}${attempt}`);
-      if (sent.body?.text !== undefined) row('sent', fit(oneLine(sent.body.text), 2 * (width - MARK - LABEL - 1)));
+      if (sent.body?.text !== undefined)
+        row('sent', fit(oneLine(sent.body.text), 2 * (width - MARK - LABEL - 1)));
     }
-    if (answer && answer.body.size > 0) row('answer', fit(answer.body.text === undefined ? `${answer.body.size} bytes of ${answer.body.type ?? 'unknown type'}` : oneLine(answer.body.text), 2 * (width - MARK - LABEL - 1)));
+    if (answer && answer.body.size > 0)
+      row(
+        'answer',
+        fit(
+          answer.body.text === undefined
+            ? `${answer.body.size} bytes of ${answer.body.type ?? 'unknown type'}`
+            : oneLine(answer.body.text),
+          2 * (width - MARK - LABEL - 1),
+        ),
+      );
     const place = failed[0]?.place ?? problem?.place ?? began.place;
     row('stands', `${place.file}:${place.line}:${place.column}`);
     const code = problem?.code;
@@ -202,16 +231,26 @@ export class RunView {
     const { colours, width } = this.#terminal;
     if (problem) {
       this.#line('broke', problem.message);
-      const row = (label: string, text: string): void => wrap(text, width - MARK - LABEL - 1).forEach((line, i) => this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`));
+      const row = (label: string, text: string): void =>
+        wrap(text, width - MARK - LABEL - 1).forEach((line, i) =>
+          this.#terminal.write(
+            `${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`,
+          ),
+        );
       if (problem.instead !== undefined) row('instead', problem.instead);
       if (problem.place) row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
       row('code', `${problem.code} ${colours.dim(`(batharon explain ${problem.code})`)}`);
     }
-    const where = this.#broken.length > 0 ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}` : '';
+    const where =
+      this.#broken.length > 0
+        ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}`
+        : '';
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
     const steps = `${this.#counts.held} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} held${skipped}`;
     const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}.`;
-    this.#terminal.write(`${outcome === 'held' ? colours.green(summary) : outcome === 'broke' ? colours.red(summary) : colours.yellow(summary)}\n`);
+    this.#terminal.write(
+      `${outcome === 'held' ? colours.green(summary) : outcome === 'broke' ? colours.red(summary) : colours.yellow(summary)}\n`,
+    );
   }
 }
 

@@ -1,5 +1,5 @@
 import pc from 'picocolors';
-import stringWidth from 'string-width';
+import { eastAsianWidth } from 'get-east-asian-width';
 
 /** Where a view writes: a terminal, or something that takes lines. */
 export interface Terminal {
@@ -25,7 +25,14 @@ export function errorTerminal(): Terminal {
   };
 }
 
-export const widthOf = stringWidth;
+/** How many columns a text takes in a terminal; its colours take none. */
+export function widthOf(text: string): number {
+  const plain = text.includes('\u001b') ? text.replace(/\u001b\[[0-9;]*m/g, '') : text;
+  if (/^[\x20-\x7e]*$/.test(plain)) return plain.length;
+  let width = 0;
+  for (const char of plain) if (!/^[\p{Mark}\u200b-\u200d\ufe0e\ufe0f]$/u.test(char)) width += eastAsianWidth(char.codePointAt(0)!);
+  return width;
+}
 
 /** Cuts a text to a number of columns. */
 export function fit(text: string, columns: number): string {

@@ -37,7 +37,9 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
   };
 }
 
-async function startPractice(options: PracticeOptions): Promise<{ url: string; variables: NodeJS.ProcessEnv; close(): Promise<void> }> {
+async function startPractice(
+  options: PracticeOptions,
+): Promise<{ url: string; variables: NodeJS.ProcessEnv; close(): Promise<void> }> {
   const { startPractice: start } = await import('../practice/service.ts');
   const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
   const { url, close } = await start(options);

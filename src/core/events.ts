@@ -1,12 +1,11 @@
 import * as z from 'zod';
+import { EVENT_VERSION } from './event-version.ts';
 
 /**
  * Everything that a run tells, one kind an event. What a person sees, live or later, is made from these and nothing else.
  * Texts are masked before an event leaves the engine. Values are texts in the notation of JSON, so that no reader damages
  * a number. Times (`at`) are milliseconds since 1970, other times milliseconds.
  */
-export const EVENT_VERSION = 1;
-
 const at = z.number();
 const step = z.string();
 const attempt = z.int().min(1);
@@ -61,11 +60,55 @@ export const eventSchema = z.discriminatedUnion('event', [
     place,
     request: z.string().optional(),
   }),
-  z.strictObject({ event: z.literal('signed-in'), at, step, credential: z.string(), kind: z.string(), scope: z.string().optional(), until: z.number().optional() }),
-  z.strictObject({ event: z.literal('request-sent'), at, step, attempt, method: z.string(), url: z.string(), written: z.string(), headers, body: body.optional() }),
-  z.strictObject({ event: z.literal('answer-came'), at, step, attempt, status: z.int(), headers, body, phases, elapsed: z.number() }),
-  z.strictObject({ event: z.literal('request-failed'), at, step, attempt, problem, phases, elapsed: z.number() }),
-  z.strictObject({ event: z.literal('redirected'), at, step, attempt, to: z.string(), method: z.string(), credential: z.enum(['kept', 'left behind', 'none']) }),
+  z.strictObject({
+    event: z.literal('signed-in'),
+    at,
+    step,
+    credential: z.string(),
+    kind: z.string(),
+    scope: z.string().optional(),
+    until: z.number().optional(),
+  }),
+  z.strictObject({
+    event: z.literal('request-sent'),
+    at,
+    step,
+    attempt,
+    method: z.string(),
+    url: z.string(),
+    written: z.string(),
+    headers,
+    body: body.optional(),
+  }),
+  z.strictObject({
+    event: z.literal('answer-came'),
+    at,
+    step,
+    attempt,
+    status: z.int(),
+    headers,
+    body,
+    phases,
+    elapsed: z.number(),
+  }),
+  z.strictObject({
+    event: z.literal('request-failed'),
+    at,
+    step,
+    attempt,
+    problem,
+    phases,
+    elapsed: z.number(),
+  }),
+  z.strictObject({
+    event: z.literal('redirected'),
+    at,
+    step,
+    attempt,
+    to: z.string(),
+    method: z.string(),
+    credential: z.enum(['kept', 'left behind', 'none']),
+  }),
   z.strictObject({ event: z.literal('waiting'), at, step, for: z.number() }),
   z.strictObject({
     event: z.literal('expected'),
@@ -81,8 +124,22 @@ export const eventSchema = z.discriminatedUnion('event', [
   }),
   z.strictObject({ event: z.literal('kept'), at, step, name: z.string(), value: z.string() }),
   z.strictObject({ event: z.literal('said'), at, step, text: z.string() }),
-  z.strictObject({ event: z.literal('remark'), at, step: step.optional(), code: z.string(), message: z.string() }),
-  z.strictObject({ event: z.literal('step-ended'), at, step, outcome, elapsed: z.number(), reason: z.string().optional(), problem: problem.optional() }),
+  z.strictObject({
+    event: z.literal('remark'),
+    at,
+    step: step.optional(),
+    code: z.string(),
+    message: z.string(),
+  }),
+  z.strictObject({
+    event: z.literal('step-ended'),
+    at,
+    step,
+    outcome,
+    elapsed: z.number(),
+    reason: z.string().optional(),
+    problem: problem.optional(),
+  }),
   z.strictObject({ event: z.literal('cleanup-began'), at, steps: z.int() }),
   z.strictObject({
     event: z.literal('run-ended'),

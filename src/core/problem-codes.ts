@@ -4,7 +4,8 @@
  */
 export const problemCodes = {
   // expressions, before anything runs
-  'bad-syntax': 'The expression is not written as the grammar wants it. The caret stands where reading stopped.',
+  'bad-syntax':
+    'The expression is not written as the grammar wants it. The caret stands where reading stopped.',
   'too-long': 'An expression has at most 10,000 characters.',
   'too-deep': 'An expression has at most 100 levels of brackets.',
   'filter-not-standard': 'A filter […?…] uses only what RFC 9535 has, but not as that standard allows it.',
@@ -17,16 +18,20 @@ export const problemCodes = {
   'wrong-arguments': 'A function is given too few or too many arguments.',
   'wrong-kind': 'A value is of another kind than this place wants.',
   'kinds-differ': 'Values of different kinds are compared. They are never equal and have no order.',
-  'not-yes-or-no': 'A condition is true or false, and this value is neither. No other value counts as true or false.',
-  'may-be-nothing': 'A name that some way through the chain leaves without a value is used as if it always had one.',
+  'not-yes-or-no':
+    'A condition is true or false, and this value is neither. No other value counts as true or false.',
+  'may-be-nothing':
+    'A name that some way through the chain leaves without a value is used as if it always had one.',
   'no-answer-here': '$ is the answer of the step it stands in, and there is none here.',
-  'no-item': '@ stands only inside a filter, or in the second argument of any, every, map, sort, min, max, unique and group.',
+  'no-item':
+    '@ stands only inside a filter, or in the second argument of any, every, map, sort, min, max, unique and group.',
   'function-not-here': 'raw stands only in a URL, hidden only in keep, both as the whole expression.',
   'pattern-invalid': 'A pattern is not of RFC 9485.',
   'pattern-too-large': 'A pattern needs more states than the bound allows.',
   'date-pattern-invalid': 'A date pattern has a letter that means nothing.',
   // expressions, on what came
-  'found-nothing': 'A path found nothing where a value is needed. The message says how far it got and what was there.',
+  'found-nothing':
+    'A path found nothing where a value is needed. The message says how far it got and what was there.',
   'not-a-number': 'A text that was to be read as a number is none.',
   'not-a-time': 'A value that was to be read as a time is none.',
   'not-a-url': 'A text that was to be read as a URL is none.',
@@ -43,7 +48,8 @@ export const problemCodes = {
   'text-too-long': 'An expression makes texts of at most 64 MiB.',
   // files
   yaml: 'The file is not YAML 1.2, or uses a part of YAML that has no meaning here (tags, merge keys, a second document).',
-  'yaml-trap': 'YAML reads an expression otherwise than it was meant. The line below `instead` is how it should stand; `check --fix` writes it.',
+  'yaml-trap':
+    'YAML reads an expression otherwise than it was meant. The line below `instead` is how it should stand; `check --fix` writes it.',
   'unknown-key': 'The key has no meaning where it stands.',
   'missing-key': 'A key that must be there is missing.',
   'wrong-form': 'A value has not the form that its key wants: a text, a list, a map, one of some words.',
@@ -65,12 +71,14 @@ export const problemCodes = {
   'plain-http': 'A credential would go over plain http to another machine.',
   'secret-moved': 'An environment moves a service to another origin and leaves the secret it uses.',
   // a run
-  'bad-insertion': 'A value would break what it is inserted into: an empty segment of a path, a line break in a field.',
+  'bad-insertion':
+    'A value would break what it is inserted into: an empty segment of a path, a line break in a field.',
   'secret-missing': 'A secret has no value where the project file says it comes from.',
   'secret-too-short': 'A secret has fewer than 6 characters. Masking it would mask everything.',
   'input-missing': 'An input without a default was not given.',
   'input-invalid': 'A given input can’t be read as its kind, or is not what it must be.',
-  'other-origin': 'An address leads to another origin than that of its service, and the step names no credential for it.',
+  'other-origin':
+    'An address leads to another origin than that of its service, and the step names no credential for it.',
   'not-a-duration': 'A setting that is a duration came out as something else.',
   'not-as-expected': 'An expectation did not hold.',
   'status-not-expected': 'A call that says nothing of status expects one below 400.',
@@ -82,7 +90,8 @@ export const problemCodes = {
   'connection-reset': 'The connection was broken off before the answer was complete.',
   'unknown-host': 'The name of the host can’t be found.',
   'host-unreachable': 'No way leads to the host.',
-  'certificate-refused': 'The certificate of the service is not to be trusted: expired, of another name, or from an unknown authority.',
+  'certificate-refused':
+    'The certificate of the service is not to be trusted: expired, of another name, or from an unknown authority.',
   'not-http': 'What answered does not speak HTTP.',
   'body-too-large': 'The body of an answer is larger than 64 MiB.',
   'body-broken': 'The body of an answer can’t be decoded as its Content-Encoding says.',

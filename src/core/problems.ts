@@ -34,7 +34,11 @@ export class ProblemError extends Error {
 }
 
 /** Throws a problem; for places where nothing sensible could be returned. */
-export function fail(code: ProblemCode, message: string, more: Omit<Problem, 'code' | 'message'> = {}): never {
+export function fail(
+  code: ProblemCode,
+  message: string,
+  more: Omit<Problem, 'code' | 'message'> = {},
+): never {
   throw new ProblemError({ code, message, ...more });
 }
 

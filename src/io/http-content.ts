@@ -5,9 +5,9 @@ import { ProblemError } from '../core/problems.ts';
 type Decoder = (data: InputType, options: ZlibOptions) => Promise<Buffer>;
 
 const DECODERS: Readonly<Record<string, Decoder>> = {
-  gzip: promisify(gunzip) as Decoder,
-  'x-gzip': promisify(gunzip) as Decoder,
-  br: promisify(brotliDecompress) as unknown as Decoder,
+  gzip: promisify(gunzip),
+  'x-gzip': promisify(gunzip),
+  br: promisify(brotliDecompress),
   // Some services send deflate without the zlib wrapper that RFC 9110, section 8.4.1.2, asks for.
   deflate: async (data, options) => {
     try {
@@ -33,14 +33,24 @@ export async function decodeContent(body: Uint8Array, encoding: string, most: nu
   for (const coding of codings.reverse()) {
     if (coding === '' || coding === 'identity' || decoded.length === 0) continue;
     const decode = DECODERS[coding];
-    if (!decode) throw new ProblemError({ code: 'body-broken', message: `the body is in the content coding ${coding}, which was not asked for` });
+    if (!decode)
+      throw new ProblemError({
+        code: 'body-broken',
+        message: `the body is in the content coding ${coding}, which was not asked for`,
+      });
     try {
       decoded = await decode(decoded, { maxOutputLength: most });
     } catch (error) {
       if (isTooLarge(error)) {
-        throw new ProblemError({ code: 'body-too-large', message: `the body of the answer is larger than ${most / 1024 / 1024} MiB when decompressed (${body.length} bytes of ${coding} came)` });
+        throw new ProblemError({
+          code: 'body-too-large',
+          message: `the body of the answer is larger than ${most / 1024 / 1024} MiB when decompressed (${body.length} bytes of ${coding} came)`,
+        });
       }
-      throw new ProblemError({ code: 'body-broken', message: `the body is not ${coding}, as its Content-Encoding says: ${(error as Error).message}` });
+      throw new ProblemError({
+        code: 'body-broken',
+        message: `the body is not ${coding}, as its Content-Encoding says: ${(error as Error).message}`,
+      });
     }
   }
   return decoded;

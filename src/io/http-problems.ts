@@ -1,29 +1,82 @@
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
 
-type Described = readonly [code: ProblemCode, message: (url: URL, error: NodeJS.ErrnoException) => string, instead?: string];
+type Described = readonly [
+  code: ProblemCode,
+  message: (url: URL, error: NodeJS.ErrnoException) => string,
+  instead?: string,
+];
 
-const CERTIFICATE = 'the service’s operator, or for a test of your own a certificate from an authority that this machine trusts';
+const CERTIFICATE =
+  'the service’s operator, or for a test of your own a certificate from an authority that this machine trusts';
 
 /** What Node and undici call their errors, and what a person is told. */
 const KNOWN: Readonly<Record<string, Described>> = {
-  ECONNREFUSED: ['connection-refused', ({ host }) => `nothing listens at ${host}`, 'is the service running, and is the port right?'],
-  ENOTFOUND: ['unknown-host', ({ hostname }) => `the name ${hostname} can’t be found`, 'is it spelt right? is there a network?'],
-  EAI_AGAIN: ['unknown-host', ({ hostname }) => `the name ${hostname} can’t be looked up: the name server does not answer`, 'is there a network?'],
+  ECONNREFUSED: [
+    'connection-refused',
+    ({ host }) => `nothing listens at ${host}`,
+    'is the service running, and is the port right?',
+  ],
+  ENOTFOUND: [
+    'unknown-host',
+    ({ hostname }) => `the name ${hostname} can’t be found`,
+    'is it spelt right? is there a network?',
+  ],
+  EAI_AGAIN: [
+    'unknown-host',
+    ({ hostname }) => `the name ${hostname} can’t be looked up: the name server does not answer`,
+    'is there a network?',
+  ],
   EHOSTUNREACH: ['host-unreachable', ({ host }) => `no way leads to ${host}`],
   ENETUNREACH: ['host-unreachable', ({ host }) => `no way leads to ${host}`, 'is there a network?'],
   ECONNRESET: ['connection-reset', ({ host }) => `${host} broke the connection off`],
   EPIPE: ['connection-reset', ({ host }) => `${host} broke the connection off while the request was sent`],
-  UND_ERR_SOCKET: ['connection-reset', ({ host }) => `${host} closed the connection before the answer was complete`],
-  UND_ERR_RES_CONTENT_LENGTH_MISMATCH: ['connection-reset', ({ host }) => `${host} sent another length of body than it announced`],
-  UND_ERR_HEADERS_OVERFLOW: ['headers-too-large', ({ host }) => `the head of the answer of ${host} is larger than 256 KiB`],
-  HPE_HEADER_OVERFLOW: ['headers-too-large', ({ host }) => `the head of the answer of ${host} is larger than 256 KiB`],
-  CERT_HAS_EXPIRED: ['certificate-refused', ({ host }) => `the certificate of ${host} has expired`, CERTIFICATE],
-  DEPTH_ZERO_SELF_SIGNED_CERT: ['certificate-refused', ({ host }) => `the certificate of ${host} is signed by nobody but itself`, CERTIFICATE],
-  SELF_SIGNED_CERT_IN_CHAIN: ['certificate-refused', ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`, CERTIFICATE],
-  UNABLE_TO_VERIFY_LEAF_SIGNATURE: ['certificate-refused', ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`, CERTIFICATE],
-  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: ['certificate-refused', ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`, CERTIFICATE],
-  ERR_TLS_CERT_ALTNAME_INVALID: ['certificate-refused', ({ hostname }) => `the certificate is for another name than ${hostname}`, CERTIFICATE],
+  UND_ERR_SOCKET: [
+    'connection-reset',
+    ({ host }) => `${host} closed the connection before the answer was complete`,
+  ],
+  UND_ERR_RES_CONTENT_LENGTH_MISMATCH: [
+    'connection-reset',
+    ({ host }) => `${host} sent another length of body than it announced`,
+  ],
+  UND_ERR_HEADERS_OVERFLOW: [
+    'headers-too-large',
+    ({ host }) => `the head of the answer of ${host} is larger than 256 KiB`,
+  ],
+  HPE_HEADER_OVERFLOW: [
+    'headers-too-large',
+    ({ host }) => `the head of the answer of ${host} is larger than 256 KiB`,
+  ],
+  CERT_HAS_EXPIRED: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} has expired`,
+    CERTIFICATE,
+  ],
+  DEPTH_ZERO_SELF_SIGNED_CERT: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} is signed by nobody but itself`,
+    CERTIFICATE,
+  ],
+  SELF_SIGNED_CERT_IN_CHAIN: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
+    CERTIFICATE,
+  ],
+  UNABLE_TO_VERIFY_LEAF_SIGNATURE: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
+    CERTIFICATE,
+  ],
+  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
+    CERTIFICATE,
+  ],
+  ERR_TLS_CERT_ALTNAME_INVALID: [
+    'certificate-refused',
+    ({ hostname }) => `the certificate is for another name than ${hostname}`,
+    CERTIFICATE,
+  ],
 };
 
 /** An error of the connection as a problem. `status` is that of an answer which had begun, or 0. */
@@ -34,7 +87,11 @@ export function transportProblem(error: NodeJS.ErrnoException, url: URL, status:
   const begun = status > 0 ? `, after an answer with status ${status} had begun` : '';
   if (known) {
     const [problem, message, instead] = known;
-    return new ProblemError({ code: problem, message: message(url, cause) + begun, ...(instead === undefined ? {} : { instead }) });
+    return new ProblemError({
+      code: problem,
+      message: message(url, cause) + begun,
+      ...(instead === undefined ? {} : { instead }),
+    });
   }
   if (code.startsWith('HPE_') || code === 'EPROTO' || code.startsWith('ERR_SSL')) {
     const tls = code.startsWith('HPE_') ? 'HTTP' : 'TLS';
@@ -44,11 +101,16 @@ export function transportProblem(error: NodeJS.ErrnoException, url: URL, status:
       ...(tls === 'TLS' ? { instead: `http://${url.host}, if the service has no TLS` } : {}),
     });
   }
-  return new ProblemError({ code: 'no-answer', message: `the request to ${url.host} failed: ${cause.message}${begun}` });
+  return new ProblemError({
+    code: 'no-answer',
+    message: `the request to ${url.host} failed: ${cause.message}${begun}`,
+  });
 }
 
 /** The innermost error, of several tried addresses the first. */
 function rootOf(error: NodeJS.ErrnoException): NodeJS.ErrnoException {
-  const inner = (error as { errors?: NodeJS.ErrnoException[] }).errors?.[0] ?? (error.cause as NodeJS.ErrnoException | undefined);
+  const inner =
+    (error as { errors?: NodeJS.ErrnoException[] }).errors?.[0] ??
+    (error.cause as NodeJS.ErrnoException | undefined);
   return inner instanceof Error ? rootOf(inner) : error;
 }

@@ -44,10 +44,22 @@ export class HttpTransport implements Transport {
     this.#connecting.set(url.origin, watch);
     const { status, headers, body, phases } = await this.#dispatch(request, url, watch);
     const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
-    return { status, headers, body: encoding === undefined || request.method === 'HEAD' ? body : await decodeContent(body, encoding, MAXIMUM_BODY), phases };
+    return {
+      status,
+      headers,
+      body:
+        encoding === undefined || request.method === 'HEAD'
+          ? body
+          : await decodeContent(body, encoding, MAXIMUM_BODY),
+      phases,
+    };
   }
 
-  #dispatch(request: WireRequest, url: URL, watch: Watch): Promise<{ status: number; headers: HeaderList; body: Uint8Array; phases: Phases }> {
+  #dispatch(
+    request: WireRequest,
+    url: URL,
+    watch: Watch,
+  ): Promise<{ status: number; headers: HeaderList; body: Uint8Array; phases: Phases }> {
     return new Promise((resolve, reject) => {
       const chunks: Buffer[] = [];
       let size = 0;
@@ -83,12 +95,23 @@ export class HttpTransport implements Transport {
         },
         onResponseEnd() {
           settle(() => {
-            resolve({ status, headers, body: chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks), phases: {} });
+            resolve({
+              status,
+              headers,
+              body: chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks),
+              phases: {},
+            });
           });
         },
         onResponseError(_, error) {
           settle(() => {
-            reject(watch.signal.aborted ? (watch.signal.reason as Error) : error instanceof ProblemError ? error : transportProblem(error, url, status));
+            reject(
+              watch.signal.aborted
+                ? (watch.signal.reason as Error)
+                : error instanceof ProblemError
+                  ? error
+                  : transportProblem(error, url, status),
+            );
           });
         },
       };
@@ -97,7 +120,7 @@ export class HttpTransport implements Transport {
           {
             origin: url.origin,
             path: url.pathname + url.search,
-            method: request.method as Dispatcher.HttpMethod,
+            method: request.method,
             headers: request.headers.flat(),
             ...(request.body ? { body: request.body } : {}),
           },
@@ -122,13 +145,16 @@ function isAddress(host: string): boolean {
 }
 
 function tooLarge(): ProblemError {
-  return new ProblemError({ code: 'body-too-large', message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB` });
+  return new ProblemError({
+    code: 'body-too-large',
+    message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB`,
+  });
 }
 
 /** Names in lower case; values as the bytes that came. */
 function headerList(raw: Buffer[] | undefined): HeaderList {
   const list: [string, string][] = [];
-  for (let i = 0; raw && i + 1 < raw.length; i += 2) list.push([raw[i]!.toString('latin1').toLowerCase(), raw[i + 1]!.toString('latin1')]);
+  for (let i = 0; raw && i + 1 < raw.length; i += 2)
+    list.push([raw[i]!.toString('latin1').toLowerCase(), raw[i + 1]!.toString('latin1')]);
   return list;
 }
-

@@ -20,9 +20,14 @@ export function grantToken(state: State, request: FastifyRequest, reply: Fastify
     return sendJson(reply, status, { error, error_description: description });
   };
   const basic = /^Basic\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
-  const [user, secret] = basic === undefined ? [form.get('client_id'), form.get('client_secret')] : basicParts(basic).map((part) => decodeURIComponent(part));
-  if (user !== KEYS.client || secret !== KEYS.clientSecret) return refuse(401, 'invalid_client', 'no such client, or another secret');
-  if (form.get('grant_type') !== 'client_credentials') return refuse(400, 'unsupported_grant_type', 'this endpoint knows client_credentials');
+  const [user, secret] =
+    basic === undefined
+      ? [form.get('client_id'), form.get('client_secret')]
+      : basicParts(basic).map((part) => decodeURIComponent(part));
+  if (user !== KEYS.client || secret !== KEYS.clientSecret)
+    return refuse(401, 'invalid_client', 'no such client, or another secret');
+  if (form.get('grant_type') !== 'client_credentials')
+    return refuse(400, 'unsupported_grant_type', 'this endpoint knows client_credentials');
   const asked = form.get('scope')?.split(' ').filter(Boolean) ?? SCOPES;
   const unknown = asked.find((scope) => !SCOPES.includes(scope));
   if (unknown !== undefined) return refuse(400, 'invalid_scope', `there is no scope ${unknown}`);
@@ -30,7 +35,12 @@ export function grantToken(state: State, request: FastifyRequest, reply: Fastify
   const scope = asked.join(' ');
   state.tokens.set(token, { client: user, scope, until: state.now() + state.options.tokenLife * 1000 });
   void reply.header('cache-control', 'no-store');
-  return sendJson(reply, 200, { access_token: token, token_type: 'Bearer', expires_in: state.options.tokenLife, scope });
+  return sendJson(reply, 200, {
+    access_token: token,
+    token_type: 'Bearer',
+    expires_in: state.options.tokenLife,
+    scope,
+  });
 }
 
 function basicParts(encoded: string): [string, string] {
@@ -48,20 +58,31 @@ export function authenticate(state: State, request: FastifyRequest, reply: Fasti
   const token = /^Bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   if (token !== undefined) {
     const known = state.tokens.get(token);
-    if (!known) return refuse('Bearer realm="emberfold", error="invalid_token"', 'this token is not known here');
-    if (known.until <= state.now()) return refuse('Bearer realm="emberfold", error="invalid_token", error_description="expired"', 'this token has expired');
+    if (!known)
+      return refuse('Bearer realm="emberfold", error="invalid_token"', 'this token is not known here');
+    if (known.until <= state.now())
+      return refuse(
+        'Bearer realm="emberfold", error="invalid_token", error_description="expired"',
+        'this token has expired',
+      );
     return { name: known.client, scopes: known.scope.split(' ') };
   }
   const key = request.headers['emberfold-key'] ?? (request.query as Record<string, string>).key;
-  if (key === undefined) return refuse('Bearer realm="emberfold"', 'a token from /v1/token, or a key in the field Emberfold-Key');
-  return key === KEYS.apiKey ? { name: 'api-key', scopes: ['pieces:read'] } : refuse('Bearer realm="emberfold"', 'this key is not known here');
+  if (key === undefined)
+    return refuse('Bearer realm="emberfold"', 'a token from /v1/token, or a key in the field Emberfold-Key');
+  return key === KEYS.apiKey
+    ? { name: 'api-key', scopes: ['pieces:read'] }
+    : refuse('Bearer realm="emberfold"', 'this key is not known here');
 }
 
 /** Whether the caller may do something; an answer has been given where not (RFC 6750, section 3.1). */
 export function permits(caller: Caller, scope: string, reply: FastifyReply): boolean {
   if (caller.scopes.includes(scope)) return true;
   void problem(
-    reply.header('www-authenticate', `Bearer realm="emberfold", error="insufficient_scope", scope="${scope}"`),
+    reply.header(
+      'www-authenticate',
+      `Bearer realm="emberfold", error="insufficient_scope", scope="${scope}"`,
+    ),
     403,
     'Not with this credential',
     `this needs the scope ${scope}`,
@@ -74,6 +95,10 @@ export function isOffice(request: FastifyRequest, reply: FastifyReply): boolean 
   const basic = /^Basic\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   const [user, password] = basic === undefined ? [] : basicParts(basic);
   if (user === KEYS.officeUser && password === KEYS.officePassword) return true;
-  void reply.code(401).header('www-authenticate', 'Basic realm="office", charset="UTF-8"').header('content-type', 'text/plain; charset=utf-8').send('The office is for staff.\n');
+  void reply
+    .code(401)
+    .header('www-authenticate', 'Basic realm="office", charset="UTF-8"')
+    .header('content-type', 'text/plain; charset=utf-8')
+    .send('The office is for staff.\n');
   return false;
 }

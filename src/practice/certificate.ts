@@ -5,7 +5,7 @@ import type { Firing } from './state.ts';
 export function drawCertificate({ id, cone }: Firing): Buffer {
   const [width, height] = [240, 120];
   const png = new PNG({ width, height });
-  const seed = [...id].reduce((sum, char) => sum * 31 + char.charCodeAt(0), 7);
+  const seed = Buffer.from(id).reduce((sum, byte) => sum * 31 + byte, 7);
   for (let x = 0; x < width; x++) {
     const rise = Math.min(1, x / 120) * (x > 180 ? 1 - (x - 180) / 80 : 1);
     const top = height - 10 - Math.round(rise * (60 + cone * 3)) + (((seed * (x + 3)) >> 4) % 3);

@@ -30,7 +30,12 @@ export function addFirings(server: FastifyInstance, state: State, guard: Guard):
     const { id } = request.params as { id: string };
     const firing = state.firings.get(id);
     if (!firing || firing.takenBack) {
-      void problem(reply, firing ? 410 : 404, firing ? 'Taken back' : 'No such firing', `there is no firing ${id}`);
+      void problem(
+        reply,
+        firing ? 410 : 404,
+        firing ? 'Taken back' : 'No such firing',
+        `there is no firing ${id}`,
+      );
       return undefined;
     }
     return firing;
@@ -64,7 +69,8 @@ export function addFirings(server: FastifyInstance, state: State, guard: Guard):
     if (!guard(request, reply)) return reply;
     const firing = find(request, reply);
     if (!firing) return reply;
-    if (stageOf(state, firing) !== 'done') return page(reply, 200, 'Kiln closed', 'The certificate is written when the kiln is open again.');
+    if (stageOf(state, firing) !== 'done')
+      return page(reply, 200, 'Kiln closed', 'The certificate is written when the kiln is open again.');
     const { drawCertificate } = await import('./certificate.ts');
     return reply.header('content-type', 'image/png').send(drawCertificate(firing));
   });
@@ -75,7 +81,8 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
   const key = request.headers['idempotency-key'];
   const known = typeof key === 'string' ? state.answered.get(key) : undefined;
   if (known) {
-    if (known.request !== text) return problem(reply, 422, 'Key used before', 'this Idempotency-Key came with another request');
+    if (known.request !== text)
+      return problem(reply, 422, 'Key used before', 'this Idempotency-Key came with another request');
     return accept(reply, known.location, known.body);
   }
   let given: { piece?: unknown; cone?: unknown };
@@ -87,8 +94,16 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
   const piece = typeof given.piece === 'string' ? state.pieces.get(given.piece) : undefined;
   if (!piece) return problem(reply, 422, 'No such piece', 'piece is the id of a piece');
   const cone = given.cone ?? piece.cone;
-  if (typeof cone !== 'number' || !Number.isInteger(cone) || cone < 1 || cone > 13) return problem(reply, 422, 'Not a cone', 'cone is a whole number from 1 to 13');
-  const firing: Firing = { id: `f${8000 + state.next()}`, piece: piece.id, cone, loaded: state.now(), cracks: cone > piece.cone + 3, takenBack: false };
+  if (typeof cone !== 'number' || !Number.isInteger(cone) || cone < 1 || cone > 13)
+    return problem(reply, 422, 'Not a cone', 'cone is a whole number from 1 to 13');
+  const firing: Firing = {
+    id: `f${8000 + state.next()}`,
+    piece: piece.id,
+    cone,
+    loaded: state.now(),
+    cracks: cone > piece.cone + 3,
+    takenBack: false,
+  };
   state.firings.set(firing.id, firing);
   const body = JSON.stringify(shown(state, firing));
   const location = `/v1/firings/${firing.id}`;
@@ -97,5 +112,10 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
 }
 
 function accept(reply: FastifyReply, location: string, body: string): FastifyReply {
-  return reply.code(202).header('location', location).header('retry-after', '1').header('content-type', 'application/json').send(body);
+  return reply
+    .code(202)
+    .header('location', location)
+    .header('retry-after', '1')
+    .header('content-type', 'application/json')
+    .send(body);
 }

@@ -10,7 +10,9 @@ export function writeJson(value: unknown): string {
 
 /** Reads JSON; numbers that a double would change come as {@link LosslessNumber}. */
 export function readJson(text: string): unknown {
-  return parse(text, undefined, (digits) => (String(Number(digits)) === digits ? Number(digits) : new LosslessNumber(digits)));
+  return parse(text, undefined, (digits) =>
+    String(Number(digits)) === digits ? Number(digits) : new LosslessNumber(digits),
+  );
 }
 
 /** Whether a value read by {@link readJson} is a number. */

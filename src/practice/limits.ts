@@ -35,12 +35,20 @@ export class Limits {
     const left = Math.floor(Math.max(0, bucket.tokens));
     // The IETF draft's fields, and those of common practice.
     void reply
-      .header('ratelimit-policy', `"burst";q=${burst};w=${Math.ceil(burst / rate)}, "day";q=${budget};w=86400`)
+      .header(
+        'ratelimit-policy',
+        `"burst";q=${burst};w=${Math.ceil(burst / rate)}, "day";q=${budget};w=86400`,
+      )
       .header('ratelimit', `"burst";r=${left};t=${left > 0 ? 0 : wait}`)
       .header('x-ratelimit-limit', String(burst))
       .header('x-ratelimit-remaining', String(left));
     if (allowed) return true;
-    void page(reply.header('retry-after', String(wait)), 429, 'Too many requests', spent ? 'The budget of today is used up.' : `Please come back in ${wait} s.`);
+    void page(
+      reply.header('retry-after', String(wait)),
+      429,
+      'Too many requests',
+      spent ? 'The budget of today is used up.' : `Please come back in ${wait} s.`,
+    );
     return false;
   }
 }

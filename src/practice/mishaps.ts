@@ -45,7 +45,8 @@ export class Moods {
 
   /** Carries out a mishap; false where the request is to be answered after all, only later. */
   async happen(mishap: Mishap, request: FastifyRequest, reply: FastifyReply): Promise<boolean> {
-    const pause = (milliseconds: number): Promise<void> => new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed));
+    const pause = (milliseconds: number): Promise<void> =>
+      new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed));
     switch (mishap) {
       case '500':
         await problem(reply, 500, 'The kiln is out of order', 'a fuse has blown');
@@ -64,13 +65,25 @@ export class Moods {
         await pause(90_000);
         return false;
       case 'broken-json':
-        await reply.header('content-type', 'application/json').send('{"pieces": [{"id": "p1001", "cone": 6,}]}');
+        await reply
+          .header('content-type', 'application/json')
+          .send('{"pieces": [{"id": "p1001", "cone": 6,}]}');
         return true;
       case 'wrong-type':
-        await reply.header('content-type', 'application/json').send('<!doctype html><html><head><title>Kiln closed</title></head><body>Come back tomorrow.</body></html>');
+        await reply
+          .header('content-type', 'application/json')
+          .send(
+            '<!doctype html><html><head><title>Kiln closed</title></head><body>Come back tomorrow.</body></html>',
+          );
         return true;
       case 'redirect-away':
-        await reply.redirect(request.protocol + '://localhost' + request.host.replace(/^[^:]*/, '') + request.url.replace(/([?&])mishap=[^&]*&?/, '$1'), 302);
+        await reply.redirect(
+          request.protocol +
+            '://localhost' +
+            request.host.replace(/^[^:]*/, '') +
+            request.url.replace(/([?&])mishap=[^&]*&?/, '$1'),
+          302,
+        );
         return true;
       case 'redirect-loop':
         await reply.redirect(request.url, 307);
@@ -81,7 +94,11 @@ export class Moods {
     }
   }
 
-  async #body(mishap: 'slow-body' | 'cut-body' | 'huge-body' | 'endless-body', reply: FastifyReply, pause: (milliseconds: number) => Promise<void>): Promise<void> {
+  async #body(
+    mishap: 'slow-body' | 'cut-body' | 'huge-body' | 'endless-body',
+    reply: FastifyReply,
+    pause: (milliseconds: number) => Promise<void>,
+  ): Promise<void> {
     reply.hijack();
     const { raw } = reply;
     const text = '{"pieces": [], "note": "patience"}';
@@ -99,10 +116,14 @@ export class Moods {
       return;
     }
     const size = mishap === 'huge-body' ? 80_000_000 : undefined;
-    raw.writeHead(200, { 'content-type': 'application/octet-stream', ...(size === undefined ? {} : { 'content-length': size }) });
+    raw.writeHead(200, {
+      'content-type': 'application/octet-stream',
+      ...(size === undefined ? {} : { 'content-length': size }),
+    });
     const chunk = Buffer.alloc(1_000_000, 'ember ');
     for (let sent = 0; sent < (size ?? 200_000_000) && !raw.destroyed; sent += chunk.length) {
-      if (!raw.write(chunk)) await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));
+      if (!raw.write(chunk))
+        await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));
     }
     raw.end();
   }

@@ -8,7 +8,8 @@ import type { State } from './state.ts';
 type Query = Readonly<Record<string, string | string[] | undefined>>;
 export type Guard = (request: FastifyRequest, reply: FastifyReply) => Caller | undefined;
 
-const one = (value: string | string[] | undefined): string | undefined => (Array.isArray(value) ? value[0] : value);
+const one = (value: string | string[] | undefined): string | undefined =>
+  Array.isArray(value) ? value[0] : value;
 
 function shown(piece: Piece, fields?: string): Record<string, unknown> {
   const all: Record<string, unknown> = { ...piece, href: `/v1/pieces/${piece.id}` };
@@ -40,19 +41,28 @@ const etag = (piece: Piece): string => `"${piece.id}-${piece.version}"`;
 function listRack(state: State, request: FastifyRequest, reply: FastifyReply): FastifyReply {
   const query = request.query as Query;
   const { rack } = request.params as { rack: string };
-  if (!(RACKS as readonly string[]).includes(rack)) return problem(reply, 404, 'No such rack', `the racks are ${RACKS.join(', ')}`);
+  if (!(RACKS as readonly string[]).includes(rack))
+    return problem(reply, 404, 'No such rack', `the racks are ${RACKS.join(', ')}`);
   const page = whole(one(query.page), 1, 10_000);
   const size = whole(one(query.limit), 5, 50);
-  if (page === undefined || size === undefined) return problem(reply, 400, 'page and limit are whole numbers from 1');
+  if (page === undefined || size === undefined)
+    return problem(reply, 400, 'page and limit are whole numbers from 1');
   const all = filtered(state.pieces.values(), query).filter((piece) => piece.rack === rack);
   const pages = Math.max(1, Math.ceil(all.length / size));
   const link = (to: number, rel: string): string => {
-    const target = new URLSearchParams(Object.entries(query).map(([name, value]): [string, string] => [name, one(value) ?? '']));
+    const target = new URLSearchParams(
+      Object.entries(query).map(([name, value]): [string, string] => [name, one(value) ?? '']),
+    );
     target.delete('key');
     target.set('page', String(to));
     return `</v1/racks/${rack}/pieces?${target.toString()}>; rel="${rel}"`;
   };
-  const links = [link(1, 'first'), ...(page > 1 ? [link(page - 1, 'prev')] : []), ...(page < pages ? [link(page + 1, 'next')] : []), link(pages, 'last')];
+  const links = [
+    link(1, 'first'),
+    ...(page > 1 ? [link(page - 1, 'prev')] : []),
+    ...(page < pages ? [link(page + 1, 'next')] : []),
+    link(pages, 'last'),
+  ];
   const pieces = all.slice((page - 1) * size, page * size).map((piece) => shown(piece, one(query.fields)));
   return sendJson(reply.header('link', links.join(', ')), 200, { rack, pieces });
 }
@@ -74,7 +84,8 @@ function listPieces(state: State, request: FastifyRequest, reply: FastifyReply):
   const cursor = one(query.cursor);
   const after = cursor === undefined ? '' : Buffer.from(cursor, 'base64url').toString('utf8');
   const start = cursor === undefined ? 0 : all.findIndex(({ id }) => id === after) + 1;
-  if (cursor !== undefined && start === 0) return problem(reply, 400, 'No such cursor', 'cursors are good for as long as their piece is there');
+  if (cursor !== undefined && start === 0)
+    return problem(reply, 400, 'No such cursor', 'cursors are good for as long as their piece is there');
   const pieces = all.slice(start, start + size);
   const more = start + size < all.length;
   return sendJson(reply, 200, {
@@ -94,13 +105,19 @@ function readDraft(text: string, base: Draft | undefined): Draft | string {
     return 'the body is not JSON';
   }
   if (typeof given !== 'object' || given === null || Array.isArray(given)) return 'the body is an object';
-  const draft = { glaze: null, cone: 4, price: 0, state: 'waiting', ...base, ...given } as Record<string, unknown>;
+  const draft = { glaze: null, cone: 4, price: 0, state: 'waiting', ...base, ...given } as Record<
+    string,
+    unknown
+  >;
   if (typeof draft.name !== 'string' || draft.name === '') return 'name is a text';
   if (!(RACKS as readonly unknown[]).includes(draft.rack)) return `rack is one of ${RACKS.join(', ')}`;
-  if (draft.glaze !== null && !GLAZES.some(({ name }) => name === draft.glaze)) return `glaze is null or one of ${GLAZES.map(({ name }) => name).join(', ')}`;
-  if (typeof draft.cone !== 'number' || !Number.isInteger(draft.cone) || draft.cone < 1 || draft.cone > 13) return 'cone is a whole number from 1 to 13';
+  if (draft.glaze !== null && !GLAZES.some(({ name }) => name === draft.glaze))
+    return `glaze is null or one of ${GLAZES.map(({ name }) => name).join(', ')}`;
+  if (typeof draft.cone !== 'number' || !Number.isInteger(draft.cone) || draft.cone < 1 || draft.cone > 13)
+    return 'cone is a whole number from 1 to 13';
   if (!isNumber(draft.price)) return 'price is a number';
-  if (!['waiting', 'fired', 'collected'].includes(draft.state as string)) return 'state is waiting, fired or collected';
+  if (!['waiting', 'fired', 'collected'].includes(draft.state as string))
+    return 'state is waiting, fired or collected';
   const { name, rack, glaze, cone, price, state } = draft as unknown as Draft;
   return { name, rack, glaze, cone, price, state };
 }
@@ -122,11 +139,19 @@ export function addPieces(server: FastifyInstance, state: State, guard: Guard): 
 
   server.get('/v1/racks', (request, reply) => {
     if (!guard(request, reply)) return reply;
-    const racks = RACKS.map((id) => ({ id, pieces: [...state.pieces.values()].filter(({ rack }) => rack === id).length, href: `/v1/racks/${id}/pieces` }));
+    const racks = RACKS.map((id) => ({
+      id,
+      pieces: [...state.pieces.values()].filter(({ rack }) => rack === id).length,
+      href: `/v1/racks/${id}/pieces`,
+    }));
     return sendJson(reply, 200, { racks });
   });
-  server.get('/v1/racks/:rack/pieces', (request, reply) => (guard(request, reply) ? listRack(state, request, reply) : reply));
-  server.get('/v1/pieces', (request, reply) => (guard(request, reply) ? listPieces(state, request, reply) : reply));
+  server.get('/v1/racks/:rack/pieces', (request, reply) =>
+    guard(request, reply) ? listRack(state, request, reply) : reply,
+  );
+  server.get('/v1/pieces', (request, reply) =>
+    guard(request, reply) ? listPieces(state, request, reply) : reply,
+  );
 
   server.get('/v1/pieces/:id', (request, reply) => {
     if (!guard(request, reply)) return reply;
@@ -143,9 +168,20 @@ export function addPieces(server: FastifyInstance, state: State, guard: Guard): 
     const draft = readDraft(String(request.body), undefined);
     if (typeof draft === 'string') return problem(reply, 422, 'Not a piece', draft);
     const number = state.next();
-    const piece: Piece = { id: `n${number}`, serial: exact((9_007_199_900_000_001n + BigInt(number)).toString()), ...draft, glazed: draft.glaze !== null, made: '2026-03-01', version: 1 };
+    const piece: Piece = {
+      id: `n${number}`,
+      serial: exact((9_007_199_900_000_001n + BigInt(number)).toString()),
+      ...draft,
+      glazed: draft.glaze !== null,
+      made: '2026-03-01',
+      version: 1,
+    };
     state.pieces.set(piece.id, piece);
-    return sendJson(reply.header('location', `/v1/pieces/${piece.id}`).header('etag', etag(piece)), 201, shown(piece));
+    return sendJson(
+      reply.header('location', `/v1/pieces/${piece.id}`).header('etag', etag(piece)),
+      201,
+      shown(piece),
+    );
   });
 
   const change = (replace: boolean) => (request: FastifyRequest, reply: FastifyReply) => {

@@ -2,11 +2,19 @@ import type { FastifyReply } from 'fastify';
 import { writeJson } from './json.ts';
 
 /** Answers with problem details (RFC 9457). */
-export function problem(reply: FastifyReply, status: number, title: string, detail?: string, more: Record<string, unknown> = {}): FastifyReply {
+export function problem(
+  reply: FastifyReply,
+  status: number,
+  title: string,
+  detail?: string,
+  more: Record<string, unknown> = {},
+): FastifyReply {
   return reply
     .code(status)
     .header('content-type', 'application/problem+json')
-    .send(writeJson({ type: 'about:blank', title, status, ...(detail === undefined ? {} : { detail }), ...more }));
+    .send(
+      writeJson({ type: 'about:blank', title, status, ...(detail === undefined ? {} : { detail }), ...more }),
+    );
 }
 
 /** Answers with a page, as services do that were built by somebody else. */
@@ -14,7 +22,9 @@ export function page(reply: FastifyReply, status: number, title: string, text: s
   return reply
     .code(status)
     .header('content-type', 'text/html; charset=utf-8')
-    .send(`<!doctype html>\n<html><head><title>${title}</title></head><body><h1>${title}</h1><p>${text}</p></body></html>\n`);
+    .send(
+      `<!doctype html>\n<html><head><title>${title}</title></head><body><h1>${title}</h1><p>${text}</p></body></html>\n`,
+    );
 }
 
 export function sendJson(reply: FastifyReply, status: number, value: unknown): FastifyReply {

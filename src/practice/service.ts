@@ -19,7 +19,11 @@ export interface PracticeService {
 /** Starts the practice service on the loopback interface; nothing of it outlives its end. */
 export async function startPractice(options: PracticeOptions = {}): Promise<PracticeService> {
   const state = new State(options);
-  const server = fastify({ logger: false, forceCloseConnections: true, routerOptions: { ignoreTrailingSlash: true } });
+  const server = fastify({
+    logger: false,
+    forceCloseConnections: true,
+    routerOptions: { ignoreTrailingSlash: true },
+  });
   server.removeAllContentTypeParsers();
   server.addContentTypeParser('*', { parseAs: 'string' }, (_, body, done) => done(null, body));
   addHooks(server, state);
@@ -38,23 +42,42 @@ function addHooks(server: FastifyInstance, state: State): void {
     mishaps.set(request, mishap);
     // Some mishaps leave no answer for the hook below to count.
     const counted = await moods.happen(mishap, request, reply);
-    if (counted && reply.raw.headersSent === false) record(request, 0);
+    if (counted && !reply.raw.headersSent) record(request, 0);
     if (counted) return reply;
   });
   const record = (request: FastifyRequest, status: number): void => {
     if (request.url === '/ledger') return;
     const mishap = mishaps.get(request);
-    state.ledger.push({ at: state.uptime(), method: request.method, path: request.url.replace(/([?&]key=)[^&]*/, '$1…'), status, credential: credentialOf(request), ...(mishap === undefined ? {} : { mishap }) });
+    state.ledger.push({
+      at: state.uptime(),
+      method: request.method,
+      path: request.url.replace(/([?&]key=)[^&]*/, '$1…'),
+      status,
+      credential: credentialOf(request),
+      ...(mishap === undefined ? {} : { mishap }),
+    });
   };
   server.addHook('onResponse', async (request, reply) => record(request, reply.statusCode));
-  server.setNotFoundHandler((request, reply) => problem(reply, 404, 'Nothing here', `${request.method} ${request.url.split('?')[0]!} leads nowhere; / describes the service`));
-  server.setErrorHandler((error: Error & { statusCode?: number }, _, reply) => problem(reply, error.statusCode ?? 500, 'That went wrong', error.message));
+  server.setNotFoundHandler((request, reply) =>
+    problem(
+      reply,
+      404,
+      'Nothing here',
+      `${request.method} ${request.url.split('?')[0]!} leads nowhere; / describes the service`,
+    ),
+  );
+  server.setErrorHandler((error: Error & { statusCode?: number }, _, reply) =>
+    problem(reply, error.statusCode ?? 500, 'That went wrong', error.message),
+  );
 }
 
 function credentialOf(request: FastifyRequest): string {
   const authorization = request.headers.authorization;
   if (authorization !== undefined) return /^(\S+)/.exec(authorization)![1]!;
-  return request.headers['emberfold-key'] === undefined && (request.query as Record<string, unknown>).key === undefined ? 'none' : 'key';
+  return request.headers['emberfold-key'] === undefined &&
+    (request.query as Record<string, unknown>).key === undefined
+    ? 'none'
+    : 'key';
 }
 
 function addRoutes(server: FastifyInstance, state: State): void {
@@ -73,20 +96,37 @@ function addRoutes(server: FastifyInstance, state: State): void {
     }),
   );
   server.get('/openapi.json', (_, reply) => sendJson(reply, 200, openapi));
-  server.get('/ledger', (_, reply) => sendJson(reply, 200, { received: state.ledger.length, firings: [...state.firings.values()].filter(({ takenBack }) => !takenBack).length, requests: state.ledger }));
+  server.get('/ledger', (_, reply) =>
+    sendJson(reply, 200, {
+      received: state.ledger.length,
+      firings: [...state.firings.values()].filter(({ takenBack }) => !takenBack).length,
+      requests: state.ledger,
+    }),
+  );
   server.post('/v1/token', (request, reply) => grantToken(state, request, reply));
-  server.get('/v1/glazes', (request, reply) => (guard(request, reply) ? sendJson(reply, 200, GLAZES) : reply));
+  server.get('/v1/glazes', (request, reply) =>
+    guard(request, reply) ? sendJson(reply, 200, GLAZES) : reply,
+  );
   server.get('/v1/glazes/:name', (request, reply) => {
     if (!guard(request, reply)) return reply;
     const { name } = request.params as { name: string };
     const glaze = GLAZES.find((one) => one.name === name);
-    return glaze ? sendJson(reply, 200, glaze) : problem(reply, 404, 'No such glaze', `the glazes are ${GLAZES.map((one) => one.name).join(', ')}`);
+    return glaze
+      ? sendJson(reply, 200, glaze)
+      : problem(reply, 404, 'No such glaze', `the glazes are ${GLAZES.map((one) => one.name).join(', ')}`);
   });
   server.get('/v1/daylight', (request, reply) => daylight(state, request, reply));
   addPieces(server, state, guard);
   addFirings(server, state, guard);
   server.get('/office/orders', (request, reply) =>
-    isOffice(request, reply) ? sendJson(reply, 200, { orders: [{ number: 'O-2201', pieces: ['p1001', 'p1007'], paid: true }, { number: 'O-2202', pieces: ['p1013'], paid: false }] }) : reply,
+    isOffice(request, reply)
+      ? sendJson(reply, 200, {
+          orders: [
+            { number: 'O-2201', pieces: ['p1001', 'p1007'], paid: true },
+            { number: 'O-2202', pieces: ['p1013'], paid: false },
+          ],
+        })
+      : reply,
   );
   server.get('/moody/racks', (_, reply) => sendJson(reply, 200, { racks: ['A1', 'A2', 'A3'] }));
 }
@@ -95,7 +135,8 @@ function addRoutes(server: FastifyInstance, state: State): void {
 async function daylight(state: State, request: FastifyRequest, reply: FastifyReply): Promise<FastifyReply> {
   const { date } = request.query as { date?: string };
   const day = date === undefined ? NaN : Date.parse(`${date}T00:00:00Z`);
-  if (date === undefined || !/^\d{4}-\d\d-\d\d$/.test(date) || Number.isNaN(day)) return problem(reply, 400, 'Which date?', 'date=2026-03-01');
+  if (date === undefined || !/^\d{4}-\d\d-\d\d$/.test(date) || Number.isNaN(day))
+    return problem(reply, 400, 'Which date?', 'date=2026-03-01');
   const yearly = Math.cos(((day / 86_400_000 - 172) / 365.25) * 2 * Math.PI);
   const hours = 12 + yearly * 2.8;
   const noon = day / 1000 + 12 * 3600;

@@ -62,7 +62,14 @@ export class State {
   readonly #began = Date.now();
   #serial = 0;
 
-  constructor({ speed = 1, seed = 4717, rate = 20, burst = 40, budget = 100_000, tokenLife = 300 }: PracticeOptions) {
+  constructor({
+    speed = 1,
+    seed = 4717,
+    rate = 20,
+    burst = 40,
+    budget = 100_000,
+    tokenLife = 300,
+  }: PracticeOptions) {
     this.options = { speed, seed, rate, burst, budget, tokenLife };
     this.pieces = new Map(firstPieces(seed).map((piece) => [piece.id, piece]));
   }

@@ -30,7 +30,18 @@ export interface Piece {
 
 const FORMS = ['bowl', 'cup', 'plate', 'vase', 'jug', 'tile', 'teapot', 'saucer'];
 /** Names that break what is careless with them. */
-const AWKWARD = ['"Ana\'s" cup', 'salt & pepper', '100% ash', 'plate\nwith a break', '../shelf', 'moon jar 🌙', 'naïve vase', 'cup {small}', "O'Hara bowl", 'a/b test tile'];
+const AWKWARD = [
+  '"Ana\'s" cup',
+  'salt & pepper',
+  '100% ash',
+  'plate\nwith a break',
+  '../shelf',
+  'moon jar 🌙',
+  'naïve vase',
+  'cup {small}',
+  "O'Hara bowl",
+  'a/b test tile',
+];
 
 const COUNT = 137;
 

@@ -44,13 +44,18 @@ test.each(tests.filter((one) => one.invalid_selector))('is refused: $name', ({ s
   expect(() => query(selector)).toThrow();
 });
 
-test.each(tests.filter((one) => !one.invalid_selector))('$name', ({ selector, document, result, results, ...one }) => {
-  const tree = query(selector);
-  const evaluated = compileValue(tree)(environment({ answer: document! }), undefined);
-  const values = givesNodes(tree) ? (evaluated as Value[]) : evaluated === undefined ? [] : [evaluated];
-  expect(results ?? [result!]).toContainEqual(values);
-  const segments = tree.type === 'query' ? tree.segments : [];
-  const located = locate(environment({ answer: document! }), document!, segments, compileFilter);
-  expect(located.map(({ value }) => value)).toEqual(values);
-  expect(one.results_paths ?? [one.result_paths!]).toContainEqual(located.map(({ path }) => normalisedPath(path)));
-});
+test.each(tests.filter((one) => !one.invalid_selector))(
+  '$name',
+  ({ selector, document, result, results, ...one }) => {
+    const tree = query(selector);
+    const evaluated = compileValue(tree)(environment({ answer: document! }), undefined);
+    const values = givesNodes(tree) ? (evaluated as Value[]) : evaluated === undefined ? [] : [evaluated];
+    expect(results ?? [result!]).toContainEqual(values);
+    const segments = tree.type === 'query' ? tree.segments : [];
+    const located = locate(environment({ answer: document! }), document!, segments, compileFilter);
+    expect(located.map(({ value }) => value)).toEqual(values);
+    expect(one.results_paths ?? [one.result_paths!]).toContainEqual(
+      located.map(({ path }) => normalisedPath(path)),
+    );
+  },
+);

@@ -3,8 +3,15 @@ const { createHash } = require('node:crypto');
 const { transformSync, version } = require('esbuild');
 
 module.exports = {
-  getCacheKey: (source, path) => createHash('sha256').update(version).update(path).update(source).digest('hex'),
+  getCacheKey: (source, path) =>
+    createHash('sha256').update(version).update(path).update(source).digest('hex'),
   process(source, path) {
-    return transformSync(source, { loader: 'ts', format: 'esm', target: 'node20', sourcemap: 'inline', sourcefile: path });
+    return transformSync(source, {
+      loader: 'ts',
+      format: 'esm',
+      target: 'node20',
+      sourcemap: 'inline',
+      sourcefile: path,
+    });
   },
 };

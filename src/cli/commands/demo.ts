@@ -16,10 +16,30 @@ import { openWorld } from '../world.ts';
 import { runId, watchInterruption } from './run.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
-const CHAINS: readonly { readonly path: string; readonly text: string; readonly about: string; readonly exit: ExitCode }[] = [
-  { path: 'glazed.chain.yaml', text: glazed, about: 'A token is fetched, a list is asked for, and an id out of it goes into the next request.', exit: 0 },
-  { path: 'piece.chain.yaml', text: piece, about: 'A piece is created, read back, changed, and deleted again by the cleanup.', exit: 0 },
-  { path: 'kiln-closed.chain.yaml', text: closed, about: 'This one fails on purpose: it asks for a certificate while the kiln is still hot.', exit: 1 },
+const CHAINS: readonly {
+  readonly path: string;
+  readonly text: string;
+  readonly about: string;
+  readonly exit: ExitCode;
+}[] = [
+  {
+    path: 'glazed.chain.yaml',
+    text: glazed,
+    about: 'A token is fetched, a list is asked for, and an id out of it goes into the next request.',
+    exit: 0,
+  },
+  {
+    path: 'piece.chain.yaml',
+    text: piece,
+    about: 'A piece is created, read back, changed, and deleted again by the cleanup.',
+    exit: 0,
+  },
+  {
+    path: 'kiln-closed.chain.yaml',
+    text: closed,
+    about: 'This one fails on purpose: it asks for a certificate while the kiln is still hot.',
+    exit: 1,
+  },
 ];
 
 /** `batharon demo`: 0 where each chain ended as it was meant to. */
@@ -31,8 +51,15 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   const interruption = watchInterruption(terminal);
   const world = await openWorld(loaded.project);
   let asMeant = true;
-  const say = (text: string): void => terminal.write(`${wrap(text, terminal.width).map((line) => terminal.colours.dim(line)).join('\n')}\n`);
-  say(`The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Three chains are run against it.`);
+  const say = (text: string): void =>
+    terminal.write(
+      `${wrap(text, terminal.width)
+        .map((line) => terminal.colours.dim(line))
+        .join('\n')}\n`,
+    );
+  say(
+    `The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Three chains are run against it.`,
+  );
   try {
     for (const [i, chain] of loaded.chains.entries()) {
       if (interruption.signal.aborted) break;

@@ -1,1 +1,3 @@
-export function explain(_word: string | undefined, _options: { all?: boolean }): 0 { return 0; }
+export function explain(_word: string | undefined, _options: { all?: boolean }): 0 {
+  return 0;
+}

@@ -11,9 +11,14 @@ export async function practice(options: { port?: string; speed: string; rate: st
   const numbers = { port: options.port ?? String(USUAL_PORT), speed: options.speed, rate: options.rate };
   for (const [name, text] of Object.entries(numbers)) {
     const number = Number(text);
-    const good = name === 'port' ? Number.isInteger(number) && number >= 0 && number < 65_536 : number > 0 && Number.isFinite(number);
+    const good =
+      name === 'port'
+        ? Number.isInteger(number) && number >= 0 && number < 65_536
+        : number > 0 && Number.isFinite(number);
     if (!good) {
-      terminal.write(`--${name} ${text} is not ${name === 'port' ? 'a port (0 to 65535)' : 'a number above 0'}\n`);
+      terminal.write(
+        `--${name} ${text} is not ${name === 'port' ? 'a port (0 to 65535)' : 'a number above 0'}\n`,
+      );
       return 2;
     }
   }
@@ -25,18 +30,25 @@ export async function practice(options: { port?: string; speed: string; rate: st
   }
   const { colours } = terminal;
   const origin = new URL(service.url).origin;
-  terminal.write(`${colours.bold('Emberfold Kilns')}, the practice service, listens at ${colours.bold(service.url)}\n\n`);
+  terminal.write(
+    `${colours.bold('Emberfold Kilns')}, the practice service, listens at ${colours.bold(service.url)}\n\n`,
+  );
   terminal.write(`  ${origin}/              what it offers, and what can go wrong\n`);
   terminal.write(`  ${origin}/openapi.json  its description\n`);
   terminal.write(`  ${origin}/ledger        what it has received\n\nIts keys are made up:\n`);
-  for (const [name, value] of Object.entries(PRACTICE_VARIABLES)) terminal.write(`  export ${name}=${value}\n`);
+  for (const [name, value] of Object.entries(PRACTICE_VARIABLES))
+    terminal.write(`  export ${name}=${value}\n`);
   terminal.write('\nCtrl-C ends it.\n');
   await new Promise<void>((resolve) => process.once('SIGINT', resolve).once('SIGTERM', resolve));
   await service.close();
   return 0;
 }
 
-async function listen(port: number, elsewhere: boolean, settings: { speed: number; rate: number }): Promise<Awaited<ReturnType<typeof startPractice>> | undefined> {
+async function listen(
+  port: number,
+  elsewhere: boolean,
+  settings: { speed: number; rate: number },
+): Promise<Awaited<ReturnType<typeof startPractice>> | undefined> {
   try {
     return await startPractice({ port, ...settings });
   } catch (error) {

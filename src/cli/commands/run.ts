@@ -40,7 +40,11 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const { problem } = error;
-    printProblem(terminal, problem, loaded?.files.find(({ path }) => path === problem.place?.file));
+    printProblem(
+      terminal,
+      problem,
+      loaded?.files.find(({ path }) => path === problem.place?.file),
+    );
     return 2;
   }
 }
@@ -49,7 +53,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
 function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
   const problems = findings.filter(({ finding }) => finding.level === 'problem');
   for (const { file, finding } of problems) printProblem(terminal, finding, file);
-  if (problems.length > 0) terminal.write(`${problems.length} problem${problems.length === 1 ? '' : 's'}; nothing was sent.\n`);
+  if (problems.length > 0)
+    terminal.write(`${problems.length} problem${problems.length === 1 ? '' : 's'}; nothing was sent.\n`);
   return problems.length > 0;
 }
 
@@ -57,7 +62,14 @@ function refuseUnknownResult(chains: readonly Chain[], name: string): void {
   const known = chains.flatMap(({ results }) => results.map((result) => result.name));
   if (known.includes(name)) return;
   const near = nearest(name, known);
-  fail('unknown-name', `no chain has a result ${name}`, { instead: near !== undefined ? `--print ${near}` : known.length > 0 ? `results: ${known.join(', ')}` : 'results: in the chain file says what it gives' });
+  fail('unknown-name', `no chain has a result ${name}`, {
+    instead:
+      near !== undefined
+        ? `--print ${near}`
+        : known.length > 0
+          ? `results: ${known.join(', ')}`
+          : 'results: in the chain file says what it gives',
+  });
 }
 
 interface PlannedRun {
@@ -65,7 +77,12 @@ interface PlannedRun {
   readonly inputs: Record<string, Value>;
 }
 
-async function runAll(terminal: Terminal, project: Project, runs: readonly PlannedRun[], options: RunCommandOptions): Promise<ExitCode> {
+async function runAll(
+  terminal: Terminal,
+  project: Project,
+  runs: readonly PlannedRun[],
+  options: RunCommandOptions,
+): Promise<ExitCode> {
   const interruption = watchInterruption(terminal);
   const { openWorld } = await import('../world.ts');
   const world = await openWorld(project);
@@ -90,7 +107,8 @@ async function runAll(terminal: Terminal, project: Project, runs: readonly Plann
       });
       exits.push(exit);
       const own = Object.entries(ended?.results ?? {});
-      if (own.length > 0) results.push([chain.file, objectOf(own.map(([name, json]) => [name, parseJson(json)]))]);
+      if (own.length > 0)
+        results.push([chain.file, objectOf(own.map(([name, json]) => [name, parseJson(json)]))]);
     }
   } finally {
     interruption.stop();

@@ -1,10 +1,38 @@
-import { ANY, BIT, BYTES, DURATION, JSON_VALUE, type Kind, maybe, NUMBER, OBJECT, objectKind, TEXT, TIME, union, YES_NO } from '../language/kinds.ts';
+import {
+  ANY,
+  BIT,
+  BYTES,
+  DURATION,
+  JSON_VALUE,
+  type Kind,
+  maybe,
+  NUMBER,
+  OBJECT,
+  objectKind,
+  TEXT,
+  TIME,
+  union,
+  YES_NO,
+} from '../language/kinds.ts';
 import type { StaticName, StaticScope } from '../language/scope.ts';
 import type { ReadAs } from './model.ts';
 
 /** Names that have a meaning of their own and can't be given. */
 export const RESERVED_NAMES: ReadonlySet<string> = new Set([
-  ...['status', 'headers', 'body', 'text', 'size', 'type', 'elapsed', 'attempts', 'cookies', 'url', 'sent', 'arrived'],
+  ...[
+    'status',
+    'headers',
+    'body',
+    'text',
+    'size',
+    'type',
+    'elapsed',
+    'attempts',
+    'cookies',
+    'url',
+    'sent',
+    'arrived',
+  ],
   ...['gathered', 'index', 'run', 'environment', 'secret', 'services', 'values', 'nothing'],
 ]);
 
@@ -44,7 +72,13 @@ export function stepKind(call: boolean): Kind {
     problem: maybe(TEXT),
     elapsed: DURATION,
     ...(call
-      ? { status: maybe(NUMBER), headers: maybe(HEADERS), body: maybe(JSON_VALUE), url: maybe(TEXT), attempts: NUMBER }
+      ? {
+          status: maybe(NUMBER),
+          headers: maybe(HEADERS),
+          body: maybe(JSON_VALUE),
+          url: maybe(TEXT),
+          attempts: NUMBER,
+        }
       : {}),
   });
 }
@@ -116,18 +150,38 @@ export class ChainScope {
     for (const [name, known] of first.#names) {
       if (this.#names.has(name)) continue;
       const other = second?.lookup(name);
-      if (other) this.set(name, { kind: union(known.kind, other.kind), secret: Boolean(known.secret ?? other.secret) }, known.line);
-      else this.set(name, { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` }, known.line);
+      if (other)
+        this.set(
+          name,
+          { kind: union(known.kind, other.kind), secret: Boolean(known.secret ?? other.secret) },
+          known.line,
+        );
+      else
+        this.set(
+          name,
+          { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` },
+          known.line,
+        );
     }
     for (const [name, known] of second?.entries() ?? []) {
-      if (!this.#names.has(name)) this.set(name, { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` }, known.line);
+      if (!this.#names.has(name))
+        this.set(
+          name,
+          { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` },
+          known.line,
+        );
     }
     this.lastCall = first.lastCall ?? second?.lastCall ?? this.lastCall;
   }
 
   // ---- as expressions see it
 
-  #scope(answer: StaticScope['answer'], more: (name: string) => StaticName | undefined, extra: readonly string[], whyNot: StaticScope['whyNot']): StaticScope {
+  #scope(
+    answer: StaticScope['answer'],
+    more: (name: string) => StaticName | undefined,
+    extra: readonly string[],
+    whyNot: StaticScope['whyNot'],
+  ): StaticScope {
     return {
       lookup: (name) => more(name) ?? this.#names.get(name),
       names: () => [...extra, ...this.names()],
@@ -137,7 +191,10 @@ export class ChainScope {
         if (why) return why;
         const line = this.#later.get(name);
         if (line === undefined || this.#names.has(name)) return undefined;
-        return { message: `${name} is defined further down, on line ${line}`, instead: 'a step uses what steps above it keep' };
+        return {
+          message: `${name} is defined further down, on line ${line}`,
+          instead: 'a step uses what steps above it keep',
+        };
       },
     };
   }
@@ -146,7 +203,10 @@ export class ChainScope {
   outside(): StaticScope {
     const { lastCall } = this;
     return this.#scope(
-      { missing: '$ is the answer of the step it stands in, and this step sends nothing', instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body` },
+      {
+        missing: '$ is the answer of the step it stands in, and this step sends nothing',
+        instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
+      },
       () => undefined,
       [],
       (name) => notHere(name, 'this step sends nothing', lastCall),
@@ -158,10 +218,19 @@ export class ChainScope {
     const { lastCall } = this;
     const { lookup, names } = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
     return this.#scope(
-      { missing: 'there is no answer yet: this is read before the request is sent', instead: lastCall === undefined ? 'name an earlier step: NAME.body' : `${lastCall}.body is the answer of the step before` },
+      {
+        missing: 'there is no answer yet: this is read before the request is sent',
+        instead:
+          lastCall === undefined
+            ? 'name an earlier step: NAME.body'
+            : `${lastCall}.body is the answer of the step before`,
+      },
       lookup,
       names,
-      (name) => (sent && (name === 'secret' || name === 'services') ? undefined : notHere(name, 'there is no answer yet', lastCall)),
+      (name) =>
+        sent && (name === 'secret' || name === 'services')
+          ? undefined
+          : notHere(name, 'there is no answer yet', lastCall),
     );
   }
 
@@ -178,22 +247,46 @@ export class ChainScope {
 }
 
 /** `secret.NAME` and `services.NAME.url`. */
-export function sentNames(secrets: readonly string[], services: readonly string[]): { lookup: (name: string) => StaticName | undefined; names: string[] } {
+export function sentNames(
+  secrets: readonly string[],
+  services: readonly string[],
+): { lookup: (name: string) => StaticName | undefined; names: string[] } {
   const secretKind = objectKind(Object.fromEntries(secrets.map((name) => [name, TEXT])));
-  const servicesKind = objectKind(Object.fromEntries(services.map((name) => [name, objectKind({ url: TEXT })])));
+  const servicesKind = objectKind(
+    Object.fromEntries(services.map((name) => [name, objectKind({ url: TEXT })])),
+  );
   return {
-    lookup: (name) => (name === 'secret' ? { kind: secretKind, secret: true } : name === 'services' ? { kind: servicesKind } : undefined),
+    lookup: (name) =>
+      name === 'secret'
+        ? { kind: secretKind, secret: true }
+        : name === 'services'
+          ? { kind: servicesKind }
+          : undefined,
     names: ['secret', 'services'],
   };
 }
 
-function notHere(name: string, why: string, lastCall: string | undefined): { message: string; instead?: string } | undefined {
+function notHere(
+  name: string,
+  why: string,
+  lastCall: string | undefined,
+): { message: string; instead?: string } | undefined {
   if (name === 'secret') {
-    return { message: 'a secret stands only in texts of the project file and in texts that are sent', instead: 'use it in headers, query, a body or a credential' };
+    return {
+      message: 'a secret stands only in texts of the project file and in texts that are sent',
+      instead: 'use it in headers, query, a body or a credential',
+    };
   }
-  if (name === 'services') return { message: 'services.NAME.url stands only in texts of the project file and in texts that are sent' };
-  if (name === 'gathered' || name === 'arrived' || name === 'index') return { message: `${name} has no meaning in this step` };
+  if (name === 'services')
+    return {
+      message: 'services.NAME.url stands only in texts of the project file and in texts that are sent',
+    };
+  if (name === 'gathered' || name === 'arrived' || name === 'index')
+    return { message: `${name} has no meaning in this step` };
   if (!Object.hasOwn(answerNames(undefined), name) || why === '') return undefined;
-  const of = ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined ? `${lastCall}.${name}` : undefined;
+  const of =
+    ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
+      ? `${lastCall}.${name}`
+      : undefined;
   return { message: `${name} speaks of an answer, and ${why}`, ...(of === undefined ? {} : { instead: of }) };
 }

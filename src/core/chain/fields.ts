@@ -32,8 +32,14 @@ export class FieldReader {
   /** A condition, or one expression of any kind. */
   expression(node: SourceNode, scope: StaticScope, use: Use = {}): PlacedExpression | undefined {
     if (node.type !== 'scalar') {
-      const instead = node.type === 'empty' ? undefined : 'an expression that begins with { or [ stands in quotes';
-      this.findings.problem(node, 'wrong-form', `an expression is wanted here, and this is ${formOf(node)}`, instead);
+      const instead =
+        node.type === 'empty' ? undefined : 'an expression that begins with { or [ stands in quotes';
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `an expression is wanted here, and this is ${formOf(node)}`,
+        instead,
+      );
       return undefined;
     }
     if (this.#insertionInExpression(node) || this.#quotedWord(node)) return undefined;
@@ -63,8 +69,12 @@ export class FieldReader {
       return items.includes(undefined) ? undefined : { type: 'list', items: items as Expressions[] };
     }
     if (node.type === 'map') {
-      const members = node.entries.map(({ key, value }) => [key.text, this.expressions(value, scope)] as const);
-      return members.some(([, value]) => !value) ? undefined : { type: 'object', members: members as [string, Expressions][] };
+      const members = node.entries.map(
+        ({ key, value }) => [key.text, this.expressions(value, scope)] as const,
+      );
+      return members.some(([, value]) => !value)
+        ? undefined
+        : { type: 'object', members: members as [string, Expressions][] };
     }
     const value = this.expression(node, scope, use);
     return value && { type: 'expression', value };
@@ -87,7 +97,8 @@ export class FieldReader {
   /** `keep: { id: 'pieces' }`: the quotes are YAML's, and what is left is a name. */
   #quotedWord(node: ScalarNode): boolean {
     const source = this.findings.file.text[node.range[0]];
-    if (!node.quoted || (source !== "'" && source !== '"') || !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(node.text)) return false;
+    if (!node.quoted || (source !== "'" && source !== '"') || !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(node.text))
+      return false;
     this.findings.problem(
       node,
       'yaml-trap',
@@ -101,16 +112,25 @@ export class FieldReader {
   // ---- texts
 
   /** A text with insertions. */
-  template(node: SourceNode, scope: StaticScope, { raw = false, hint = true }: { raw?: boolean; hint?: boolean } = {}): Template | undefined {
+  template(
+    node: SourceNode,
+    scope: StaticScope,
+    { raw = false, hint = true }: { raw?: boolean; hint?: boolean } = {},
+  ): Template | undefined {
     if (node.type !== 'scalar') {
-      this.findings.problem(node, 'wrong-form', `a text is wanted here, and this is ${formOf(node)}`, node.type === 'map' ? 'a text that holds ": " stands in quotes' : undefined);
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `a text is wanted here, and this is ${formOf(node)}`,
+        node.type === 'map' ? 'a text that holds ": " stands in quotes' : undefined,
+      );
       return undefined;
     }
     const parts: (string | Insertion)[] = [];
     const { text } = node;
     let literal = '';
     let whole = true;
-    for (let i = 0; i < text.length; ) {
+    for (let i = 0; i < text.length;) {
       if (text.startsWith('$${', i)) {
         literal += '${';
         i += 3;
@@ -133,7 +153,12 @@ export class FieldReader {
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }
 
-  #insertion(node: ScalarNode, from: number, scope: StaticScope, raw: boolean): { insertion?: Insertion; end: number } | undefined {
+  #insertion(
+    node: ScalarNode,
+    from: number,
+    scope: StaticScope,
+    raw: boolean,
+  ): { insertion?: Insertion; end: number } | undefined {
     let tree: Tree;
     let end: number;
     try {
@@ -154,7 +179,12 @@ export class FieldReader {
   #doubleBraces(node: ScalarNode, at: number): void {
     const inner = /^\{\{\s*([A-Za-z_$@][^{}]*?)\s*\}\}/.exec(node.text.slice(at))?.[1];
     if (inner === undefined) return;
-    this.findings.problem(node.offset(at), 'expression-in-text', 'double braces mean nothing here and are sent as they stand', `\${${inner}}`);
+    this.findings.problem(
+      node.offset(at),
+      'expression-in-text',
+      'double braces mean nothing here and are sent as they stand',
+      `\${${inner}}`,
+    );
   }
 
   /** `$.id` in a field for text is only text, and almost never meant as that. */
@@ -168,10 +198,18 @@ export class FieldReader {
       return;
     }
     const base = tree.type === 'query' ? tree.base : undefined;
-    const meant = base?.type === 'answer' || base?.type === 'item' || (base?.type === 'name' && scope.lookup(base.name) !== undefined && !node.quoted);
+    const meant =
+      base?.type === 'answer' ||
+      base?.type === 'item' ||
+      (base?.type === 'name' && scope.lookup(base.name) !== undefined && !node.quoted);
     if (!meant) return;
     this.#use(tree);
-    this.findings.problem(node, 'expression-in-text', `this field is a text, so ${text} is only these characters`, `\${${text}}`);
+    this.findings.problem(
+      node,
+      'expression-in-text',
+      `this field is a text, so ${text} is only these characters`,
+      `\${${text}}`,
+    );
   }
 
   /** A text without insertions. */
@@ -185,7 +223,12 @@ export class FieldReader {
   typed(node: SourceNode, scope: StaticScope): Typed | undefined {
     switch (node.type) {
       case 'empty':
-        this.findings.problem(node, 'wrong-form', 'a value is wanted here, and there is none', 'null, or "" for an empty text');
+        this.findings.problem(
+          node,
+          'wrong-form',
+          'a value is wanted here, and there is none',
+          'null, or "" for an empty text',
+        );
         return undefined;
       case 'list': {
         const items = node.items.map((item) => this.typed(item, scope));
@@ -193,10 +236,18 @@ export class FieldReader {
       }
       case 'map': {
         const members = node.entries.map(({ key, value }) => {
-          if (key.text.includes('${')) this.findings.problem(key, 'wrong-form', 'a name of a member has no insertions', '${merge(object, …)} as the whole value');
+          if (key.text.includes('${'))
+            this.findings.problem(
+              key,
+              'wrong-form',
+              'a name of a member has no insertions',
+              '${merge(object, …)} as the whole value',
+            );
           return [key.text, this.typed(value, scope)] as const;
         });
-        return members.some(([, value]) => !value) ? undefined : { type: 'object', members: members as [string, Typed][] };
+        return members.some(([, value]) => !value)
+          ? undefined
+          : { type: 'object', members: members as [string, Typed][] };
       }
       case 'scalar':
         return this.#typedScalar(node, scope);
@@ -213,7 +264,8 @@ export class FieldReader {
     const [only] = template.parts;
     if (template.parts.length === 0) return { type: 'value', value: '' };
     if (template.parts.length === 1 && typeof only === 'string') return { type: 'value', value: only };
-    if (template.parts.length === 1 && typeof only === 'object') return { type: 'insertion', insertion: only };
+    if (template.parts.length === 1 && typeof only === 'object')
+      return { type: 'insertion', insertion: only };
     return { type: 'template', template };
   }
 
@@ -225,7 +277,12 @@ export class FieldReader {
     if (isNumberText(text)) return numberOf(text);
     const instead = almostLiteral(text);
     if (instead !== undefined) {
-      this.findings.problem(node, 'wrong-form', `${text} is neither a number of JSON nor plainly a text`, `${instead}, or "${text}" for the text`);
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `${text} is neither a number of JSON nor plainly a text`,
+        `${instead}, or "${text}" for the text`,
+      );
     }
     return undefined;
   }
@@ -248,11 +305,21 @@ export class FieldReader {
     const { text } = node;
     if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(text)) {
       const near = text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+/, '');
-      this.findings.problem(node, 'name-invalid', `${text} can't be a name: a name is a letter, then letters, digits and _`, near === '' ? undefined : near);
+      this.findings.problem(
+        node,
+        'name-invalid',
+        `${text} can't be a name: a name is a letter, then letters, digits and _`,
+        near === '' ? undefined : near,
+      );
       return false;
     }
     if (reserved.has(text) || isReservedWord(text)) {
-      this.findings.problem(node, 'name-invalid', `${text} is a word of the language`, `${text}_1, or a name that says what it is for`);
+      this.findings.problem(
+        node,
+        'name-invalid',
+        `${text} is a word of the language`,
+        `${text}_1, or a name that says what it is for`,
+      );
       return false;
     }
     return true;
@@ -267,7 +334,11 @@ function almostLiteral(text: string): string | undefined {
   if (/^0x[0-9a-f]+$/i.test(text)) return String(Number(text));
   if (/^0o[0-7]+$/i.test(text)) return String(Number(text));
   if (/^[+-]?[0-9]*\.?[0-9]+(?:e[+-]?[0-9]+)?\.?$/i.test(text) && !isNumberText(text)) {
-    const mended = text.replace(/^\+/, '').replace(/^(-?)0+(?=[0-9])/, '$1').replace(/^(-?)\./, '$10.').replace(/\.$/, '');
+    const mended = text
+      .replace(/^\+/, '')
+      .replace(/^(-?)0+(?=[0-9])/, '$1')
+      .replace(/^(-?)\./, '$10.')
+      .replace(/\.$/, '');
     return isNumberText(mended) ? mended : undefined;
   }
   if (/^[+-]?[0-9]+\.$/.test(text)) return text.replace(/\.$/, '').replace(/^\+/, '');

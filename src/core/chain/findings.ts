@@ -19,7 +19,13 @@ export class Findings {
     this.all = file.problems.map((problem) => ({ ...problem, level: 'problem' }));
   }
 
-  #add(level: Finding['level'], where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
+  #add(
+    level: Finding['level'],
+    where: { range: Range } | number,
+    code: ProblemCode,
+    message: string,
+    instead?: string,
+  ): void {
     const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
     this.all.push({ level, code, message, place, ...(instead === undefined ? {} : { instead }) });
   }

@@ -10,7 +10,9 @@ type Read =
   | { readonly value: Value; readonly problem?: undefined }
   | { readonly value?: undefined; readonly problem: { readonly message: string; readonly instead?: string } };
 
-const refuse = (message: string, instead?: string): Read => ({ problem: { message, ...(instead === undefined ? {} : { instead }) } });
+const refuse = (message: string, instead?: string): Read => ({
+  problem: { message, ...(instead === undefined ? {} : { instead }) },
+});
 
 /** Reads the text of an input by its kind. */
 export function readInput(kind: InputKind, text: string, choices: readonly string[] = []): Read {
@@ -19,7 +21,9 @@ export function readInput(kind: InputKind, text: string, choices: readonly strin
     case 'secret':
       return { value: text };
     case 'number':
-      return isNumberText(text) ? { value: numberOf(text) } : refuse(`'${text}' is not a number`, 'digits as JSON writes them: 6, -1.5');
+      return isNumberText(text)
+        ? { value: numberOf(text) }
+        : refuse(`'${text}' is not a number`, 'digits as JSON writes them: 6, -1.5');
     case 'yes-no':
       if (text === 'yes' || text === 'true') return { value: true };
       if (text === 'no' || text === 'false') return { value: false };
@@ -31,7 +35,9 @@ export function readInput(kind: InputKind, text: string, choices: readonly strin
     }
     case 'date': {
       const time = readTime(text);
-      return time ? { value: time } : refuse(`'${text}' is not a date`, '2026-03-01, or 2026-03-01T08:00:00Z');
+      return time
+        ? { value: time }
+        : refuse(`'${text}' is not a date`, '2026-03-01, or 2026-03-01T08:00:00Z');
     }
     case 'json':
       try {

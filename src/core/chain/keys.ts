@@ -3,7 +3,8 @@ import { readDuration } from '../language/lexer.ts';
 import { CREDENTIAL_KINDS, INPUT_KINDS, READ_AS } from './model.ts';
 
 /** Which of the five sorts a field is of, and so what may stand in it. */
-export type FieldSort = 'condition' | 'value expression' | 'typed text' | 'plain text' | 'setting' | 'structure';
+export type FieldSort =
+  'condition' | 'value expression' | 'typed text' | 'plain text' | 'setting' | 'structure';
 
 /** A key of one of the two files: how it is checked, and what `explain` says of it. */
 export interface KeyDefinition {
@@ -24,80 +25,406 @@ const anything = z.unknown().refine((value) => value !== null);
 const map = z.record(z.string(), z.unknown());
 const list = z.array(z.unknown());
 const duration = z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value));
-const timeout = z.union([duration, z.strictObject({ connect: duration.optional(), answer: duration.optional(), total: duration.optional() })]);
+const timeout = z.union([
+  duration,
+  z.strictObject({ connect: duration.optional(), answer: duration.optional(), total: duration.optional() }),
+]);
 const conditions = z.union([text, list]);
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
 export const chainKeys: readonly KeyDefinition[] = [
-  { name: 'chain', sort: 'plain text', shape: text, wants: 'a title', required: true, about: 'What the chain does, in a few words. Begins the file.', example: 'chain: Find the glazed pieces of a rack' },
-  { name: 'about', sort: 'plain text', shape: text, wants: 'a text', about: 'What a reader should know about it.', example: 'about: Needs a rack with waiting pieces.' },
-  { name: 'tags', sort: 'setting', shape: z.array(text), wants: 'a list of words', about: 'Words by which chains can be told apart.', example: 'tags: [nightly]' },
-  { name: 'inputs', sort: 'structure', shape: map, wants: 'a map of inputs', about: 'Values that are given to a run. An input without a default must be given.', example: 'inputs:\n  rack: { default: A3, about: the rack to look at }' },
-  { name: 'steps', sort: 'structure', shape: list, wants: 'a list of steps', required: true, about: 'What is done, from top to bottom.', example: stepsExample },
-  { name: 'cleanup', sort: 'structure', shape: list, wants: 'a list of steps', about: 'Steps that are carried out at the end of a run, whatever happened. One that needs a name that was never kept is skipped.', example: 'cleanup:\n  - call: DELETE kiln /pieces/${piece}' },
-  { name: 'results', sort: 'value expression', shape: map, wants: 'a map of names and expressions', about: 'What the run gives, printed as JSON on standard output.', example: 'results:\n  pieces: pieces[*].id' },
+  {
+    name: 'chain',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a title',
+    required: true,
+    about: 'What the chain does, in a few words. Begins the file.',
+    example: 'chain: Find the glazed pieces of a rack',
+  },
+  {
+    name: 'about',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'What a reader should know about it.',
+    example: 'about: Needs a rack with waiting pieces.',
+  },
+  {
+    name: 'tags',
+    sort: 'setting',
+    shape: z.array(text),
+    wants: 'a list of words',
+    about: 'Words by which chains can be told apart.',
+    example: 'tags: [nightly]',
+  },
+  {
+    name: 'inputs',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of inputs',
+    about: 'Values that are given to a run. An input without a default must be given.',
+    example: 'inputs:\n  rack: { default: A3, about: the rack to look at }',
+  },
+  {
+    name: 'steps',
+    sort: 'structure',
+    shape: list,
+    wants: 'a list of steps',
+    required: true,
+    about: 'What is done, from top to bottom.',
+    example: stepsExample,
+  },
+  {
+    name: 'cleanup',
+    sort: 'structure',
+    shape: list,
+    wants: 'a list of steps',
+    about:
+      'Steps that are carried out at the end of a run, whatever happened. One that needs a name that was never kept is skipped.',
+    example: 'cleanup:\n  - call: DELETE kiln /pieces/${piece}',
+  },
+  {
+    name: 'results',
+    sort: 'value expression',
+    shape: map,
+    wants: 'a map of names and expressions',
+    about: 'What the run gives, printed as JSON on standard output.',
+    example: 'results:\n  pieces: pieces[*].id',
+  },
 ];
 
 export const inputKeys: readonly KeyDefinition[] = [
-  { name: 'kind', sort: 'setting', shape: z.enum(INPUT_KINDS), wants: INPUT_KINDS.join(', '), usual: 'text', about: 'What the input is: its text is read as this.', example: 'kind: number' },
-  { name: 'default', sort: 'typed text', shape: anything, wants: 'a value', about: 'The value where none is given.', example: 'default: A3' },
-  { name: 'about', sort: 'plain text', shape: text, wants: 'a text', about: 'What it is for.', example: 'about: the rack to look at' },
-  { name: 'must', sort: 'condition', shape: text, wants: 'a condition', about: 'What has to hold for a given value.', example: 'must: cone >= 1 && cone <= 10' },
-  { name: 'choices', sort: 'setting', shape: z.array(text), wants: 'a list of texts', about: 'The values of an input of kind choice.', example: 'choices: [glazed, plain]' },
+  {
+    name: 'kind',
+    sort: 'setting',
+    shape: z.enum(INPUT_KINDS),
+    wants: INPUT_KINDS.join(', '),
+    usual: 'text',
+    about: 'What the input is: its text is read as this.',
+    example: 'kind: number',
+  },
+  {
+    name: 'default',
+    sort: 'typed text',
+    shape: anything,
+    wants: 'a value',
+    about: 'The value where none is given.',
+    example: 'default: A3',
+  },
+  {
+    name: 'about',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'What it is for.',
+    example: 'about: the rack to look at',
+  },
+  {
+    name: 'must',
+    sort: 'condition',
+    shape: text,
+    wants: 'a condition',
+    about: 'What has to hold for a given value.',
+    example: 'must: cone >= 1 && cone <= 10',
+  },
+  {
+    name: 'choices',
+    sort: 'setting',
+    shape: z.array(text),
+    wants: 'a list of texts',
+    about: 'The values of an input of kind choice.',
+    example: 'choices: [glazed, plain]',
+  },
 ];
 
 export const stepKeys: readonly KeyDefinition[] = [
-  { name: 'name', sort: 'setting', shape: text, wants: 'a name', about: 'A name for the step. Later steps can use NAME.ok, .skipped, .failed, .problem, .elapsed, and of a call .status, .headers, .body, .url, .attempts.', example: 'name: load' },
-  { name: 'about', sort: 'plain text', shape: text, wants: 'a text', about: 'What a reader should know about the step.', example: 'about: The kiln wants the cone as a number.' },
-  { name: 'when', sort: 'condition', shape: text, wants: 'a condition', about: 'The step is carried out only where it holds; otherwise it is skipped, and the run says so.', example: 'when: length(pieces) > 0' },
-  { name: 'expect', sort: 'condition', shape: conditions, wants: 'a condition or a list of them', about: 'What has to hold. All are tried, each is reported. One may be a map of holds and because.', example: 'expect:\n  - status == 200\n  - length($.pieces) > 0' },
-  { name: 'keep', sort: 'value expression', shape: map, wants: 'a map of names and expressions', about: 'Values that later steps can use, by name.', example: 'keep:\n  first: $.pieces[0].id' },
-  { name: 'show', sort: 'plain text', shape: text, wants: 'a text', about: 'A line for the person who runs the chain.', example: 'show: ${length(pieces)} pieces on rack ${rack}' },
-  { name: 'on-fail', sort: 'setting', shape: z.enum(['stop', 'continue']), wants: 'stop or continue', usual: 'stop', about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.', example: 'on-fail: continue' },
+  {
+    name: 'name',
+    sort: 'setting',
+    shape: text,
+    wants: 'a name',
+    about:
+      'A name for the step. Later steps can use NAME.ok, .skipped, .failed, .problem, .elapsed, and of a call .status, .headers, .body, .url, .attempts.',
+    example: 'name: load',
+  },
+  {
+    name: 'about',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'What a reader should know about the step.',
+    example: 'about: The kiln wants the cone as a number.',
+  },
+  {
+    name: 'when',
+    sort: 'condition',
+    shape: text,
+    wants: 'a condition',
+    about: 'The step is carried out only where it holds; otherwise it is skipped, and the run says so.',
+    example: 'when: length(pieces) > 0',
+  },
+  {
+    name: 'expect',
+    sort: 'condition',
+    shape: conditions,
+    wants: 'a condition or a list of them',
+    about: 'What has to hold. All are tried, each is reported. One may be a map of holds and because.',
+    example: 'expect:\n  - status == 200\n  - length($.pieces) > 0',
+  },
+  {
+    name: 'keep',
+    sort: 'value expression',
+    shape: map,
+    wants: 'a map of names and expressions',
+    about: 'Values that later steps can use, by name.',
+    example: 'keep:\n  first: $.pieces[0].id',
+  },
+  {
+    name: 'show',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'A line for the person who runs the chain.',
+    example: 'show: ${length(pieces)} pieces on rack ${rack}',
+  },
+  {
+    name: 'on-fail',
+    sort: 'setting',
+    shape: z.enum(['stop', 'continue']),
+    wants: 'stop or continue',
+    usual: 'stop',
+    about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.',
+    example: 'on-fail: continue',
+  },
 ];
 
 export const verbKeys: readonly KeyDefinition[] = [
-  { name: 'call', sort: 'plain text', shape: text, wants: 'METHOD service /path, or METHOD https://…', about: 'One request. A service is one of the project file; with one service its name may be left out.', example: 'call: GET kiln /racks/${rack}/pieces' },
-  { name: 'wait', sort: 'setting', shape: duration, wants: 'a duration', about: 'Waits so long.', example: 'wait: 2s' },
-  { name: 'steps', sort: 'structure', shape: list, wants: 'a list of steps', about: 'Steps under one name and one `when`.', example: `- when: length(pieces) > 0\n  steps:\n    - call: GET kiln /pieces/\${pieces[0].id}` },
+  {
+    name: 'call',
+    sort: 'plain text',
+    shape: text,
+    wants: 'METHOD service /path, or METHOD https://…',
+    about: 'One request. A service is one of the project file; with one service its name may be left out.',
+    example: 'call: GET kiln /racks/${rack}/pieces',
+  },
+  {
+    name: 'wait',
+    sort: 'setting',
+    shape: duration,
+    wants: 'a duration',
+    about: 'Waits so long.',
+    example: 'wait: 2s',
+  },
+  {
+    name: 'steps',
+    sort: 'structure',
+    shape: list,
+    wants: 'a list of steps',
+    about: 'Steps under one name and one `when`.',
+    example: `- when: length(pieces) > 0\n  steps:\n    - call: GET kiln /pieces/\${pieces[0].id}`,
+  },
 ];
 
 export const groupKeys: readonly KeyDefinition[] = [
-  { name: 'else', sort: 'structure', shape: list, wants: 'a list of steps', about: 'Steps for the case in which `when` of the group does not hold.', example: 'else:\n  - show: nothing to fire' },
+  {
+    name: 'else',
+    sort: 'structure',
+    shape: list,
+    wants: 'a list of steps',
+    about: 'Steps for the case in which `when` of the group does not hold.',
+    example: 'else:\n  - show: nothing to fire',
+  },
 ];
 
 export const callKeys: readonly KeyDefinition[] = [
-  { name: 'as', sort: 'setting', shape: text, wants: 'the name of a credential, or nobody', about: 'The credential that the request carries, in place of the one of its service. `nobody` sends none.', example: 'as: counter' },
-  { name: 'query', sort: 'typed text', shape: map, wants: 'a map of names and values', about: 'Parameters of the URL. A list repeats the name. Values are percent-encoded.', example: 'query:\n  state: waiting' },
-  { name: 'headers', sort: 'plain text', shape: map, wants: 'a map of names and texts', about: 'Fields of the request.', example: 'headers:\n  Accept-Language: en' },
-  { name: 'json', sort: 'typed text', shape: z.unknown(), wants: 'a value', about: 'A body in JSON. Inserted values stay values; an unquoted true, false, null or number is one. Pasted JSON is YAML already.', example: 'json:\n  piece: ${piece.id}\n  cone: 6' },
-  { name: 'form', sort: 'typed text', shape: map, wants: 'a map of names and values', about: 'A body of form fields (application/x-www-form-urlencoded). A list repeats the name.', example: 'form:\n  user: anna' },
-  { name: 'text', sort: 'plain text', shape: text, wants: 'a text', about: 'A body of plain text.', example: 'text: ${report}' },
-  { name: 'timeout', sort: 'setting', shape: timeout, wants: 'a duration, or a map of connect, answer and total', usual: 'connect: 10s, answer: 30s, total: 60s', about: 'How long a request may take: until it is connected, until the answer begins, and in all. One duration is the time in all.', example: 'timeout: 10s' },
-  { name: 'read-as', sort: 'setting', shape: z.enum(READ_AS), wants: READ_AS.join(', '), about: 'How the body of the answer is read, whatever its content type says.', example: 'read-as: json' },
+  {
+    name: 'as',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of a credential, or nobody',
+    about:
+      'The credential that the request carries, in place of the one of its service. `nobody` sends none.',
+    example: 'as: counter',
+  },
+  {
+    name: 'query',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about: 'Parameters of the URL. A list repeats the name. Values are percent-encoded.',
+    example: 'query:\n  state: waiting',
+  },
+  {
+    name: 'headers',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of names and texts',
+    about: 'Fields of the request.',
+    example: 'headers:\n  Accept-Language: en',
+  },
+  {
+    name: 'json',
+    sort: 'typed text',
+    shape: z.unknown(),
+    wants: 'a value',
+    about:
+      'A body in JSON. Inserted values stay values; an unquoted true, false, null or number is one. Pasted JSON is YAML already.',
+    example: 'json:\n  piece: ${piece.id}\n  cone: 6',
+  },
+  {
+    name: 'form',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about: 'A body of form fields (application/x-www-form-urlencoded). A list repeats the name.',
+    example: 'form:\n  user: anna',
+  },
+  {
+    name: 'text',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'A body of plain text.',
+    example: 'text: ${report}',
+  },
+  {
+    name: 'timeout',
+    sort: 'setting',
+    shape: timeout,
+    wants: 'a duration, or a map of connect, answer and total',
+    usual: 'connect: 10s, answer: 30s, total: 60s',
+    about:
+      'How long a request may take: until it is connected, until the answer begins, and in all. One duration is the time in all.',
+    example: 'timeout: 10s',
+  },
+  {
+    name: 'read-as',
+    sort: 'setting',
+    shape: z.enum(READ_AS),
+    wants: READ_AS.join(', '),
+    about: 'How the body of the answer is read, whatever its content type says.',
+    example: 'read-as: json',
+  },
 ];
 
 export const expectationKeys: readonly KeyDefinition[] = [
-  { name: 'holds', sort: 'condition', shape: text, wants: 'a condition', required: true, about: 'What has to hold.', example: 'holds: $.cone <= 10' },
-  { name: 'because', sort: 'plain text', shape: text, wants: 'a text', about: 'Why; it is shown where the expectation does not hold.', example: 'because: the kiln goes no higher' },
+  {
+    name: 'holds',
+    sort: 'condition',
+    shape: text,
+    wants: 'a condition',
+    required: true,
+    about: 'What has to hold.',
+    example: 'holds: $.cone <= 10',
+  },
+  {
+    name: 'because',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'Why; it is shown where the expectation does not hold.',
+    example: 'because: the kiln goes no higher',
+  },
 ];
 
 export const projectKeys: readonly KeyDefinition[] = [
-  { name: 'services', sort: 'structure', shape: map, wants: 'a map of services', about: 'The services that the chains speak to.', example: 'services:\n  kiln:\n    url: https://api.emberfold.example/v1' },
-  { name: 'credentials', sort: 'structure', shape: map, wants: 'a map of credentials', about: 'Who signs in, and how.', example: 'credentials:\n  counter:\n    kind: bearer\n    token: ${secret.counter}' },
-  { name: 'secrets', sort: 'setting', shape: z.record(z.string(), text), wants: 'a map of names and sources', about: 'Where secrets come from: `env NAME` or `file PATH`.', example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN' },
-  { name: 'environments', sort: 'structure', shape: z.record(z.string(), z.unknown()), wants: 'a map of environments', about: 'Sets of overrides, by dotted key, of anything in this file.', example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1' },
-  { name: 'default-environment', sort: 'setting', shape: text, wants: 'the name of an environment', about: 'The environment of a run without --env.', example: 'default-environment: practice' },
-  { name: 'values', sort: 'typed text', shape: map, wants: 'a map of names and values', about: 'Names that every chain of the project may use.', example: 'values:\n  studio: north' },
-  { name: 'zone', sort: 'setting', shape: text, wants: 'a time zone', usual: 'UTC', about: 'The zone in which date(…) and format(…) write times.', example: 'zone: Europe/Lisbon' },
+  {
+    name: 'services',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of services',
+    about: 'The services that the chains speak to.',
+    example: 'services:\n  kiln:\n    url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'credentials',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of credentials',
+    about: 'Who signs in, and how.',
+    example: 'credentials:\n  counter:\n    kind: bearer\n    token: ${secret.counter}',
+  },
+  {
+    name: 'secrets',
+    sort: 'setting',
+    shape: z.record(z.string(), text),
+    wants: 'a map of names and sources',
+    about: 'Where secrets come from: `env NAME` or `file PATH`.',
+    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN',
+  },
+  {
+    name: 'environments',
+    sort: 'structure',
+    shape: z.record(z.string(), z.unknown()),
+    wants: 'a map of environments',
+    about: 'Sets of overrides, by dotted key, of anything in this file.',
+    example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'default-environment',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of an environment',
+    about: 'The environment of a run without --env.',
+    example: 'default-environment: practice',
+  },
+  {
+    name: 'values',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about: 'Names that every chain of the project may use.',
+    example: 'values:\n  studio: north',
+  },
+  {
+    name: 'zone',
+    sort: 'setting',
+    shape: text,
+    wants: 'a time zone',
+    usual: 'UTC',
+    about: 'The zone in which date(…) and format(…) write times.',
+    example: 'zone: Europe/Lisbon',
+  },
 ];
 
 export const serviceKeys: readonly KeyDefinition[] = [
-  { name: 'url', sort: 'plain text', shape: text, wants: 'a URL, or practice', required: true, about: 'Where the service lives; paths of calls are appended. `practice` is the practice service, started with the run.', example: 'url: https://api.emberfold.example/v1' },
-  { name: 'as', sort: 'setting', shape: text, wants: 'the name of a credential, or nobody', about: 'The credential that its calls carry.', example: 'as: counter' },
-  { name: 'headers', sort: 'plain text', shape: map, wants: 'a map of names and texts', about: 'Fields of each of its requests. A call may set them otherwise.', example: 'headers:\n  Accept: application/json' },
-  { name: 'timeout', sort: 'setting', shape: timeout, wants: 'a duration, or a map of connect, answer and total', usual: 'connect: 10s, answer: 30s, total: 60s', about: 'How long each of its requests may take.', example: 'timeout:\n  connect: 2s\n  total: 20s' },
+  {
+    name: 'url',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or practice',
+    required: true,
+    about:
+      'Where the service lives; paths of calls are appended. `practice` is the practice service, started with the run.',
+    example: 'url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'as',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of a credential, or nobody',
+    about: 'The credential that its calls carry.',
+    example: 'as: counter',
+  },
+  {
+    name: 'headers',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of names and texts',
+    about: 'Fields of each of its requests. A call may set them otherwise.',
+    example: 'headers:\n  Accept: application/json',
+  },
+  {
+    name: 'timeout',
+    sort: 'setting',
+    shape: timeout,
+    wants: 'a duration, or a map of connect, answer and total',
+    usual: 'connect: 10s, answer: 30s, total: 60s',
+    about: 'How long each of its requests may take.',
+    example: 'timeout:\n  connect: 2s\n  total: 20s',
+  },
 ];
 
 interface CredentialKeys {
@@ -125,7 +452,10 @@ export const credentialKeys: Readonly<Record<(typeof CREDENTIAL_KINDS)[number], 
   },
   bearer: {
     about: 'A token in the Authorization field (RFC 6750).',
-    keys: [field('token', 'The token.'), field('scheme', 'The word before it, for services that want another than Bearer.', false)],
+    keys: [
+      field('token', 'The token.'),
+      field('scheme', 'The word before it, for services that want another than Bearer.', false),
+    ],
     example: 'counter:\n  kind: bearer\n  token: ${secret.counter}',
   },
   header: {
@@ -139,9 +469,16 @@ export const credentialKeys: Readonly<Record<(typeof CREDENTIAL_KINDS)[number], 
     example: 'counter:\n  kind: query\n  name: key\n  value: ${secret.counter}',
   },
   oauth2: {
-    about: 'A token of OAuth 2.0 (RFC 6749), fetched once for all that runs at the same time, renewed before it expires and once after a 401.',
+    about:
+      'A token of OAuth 2.0 (RFC 6749), fetched once for all that runs at the same time, renewed before it expires and once after a 401.',
     keys: [
-      { ...field('grant', 'How the token is got.'), shape: z.enum(['client-credentials']), wants: 'client-credentials', sort: 'setting', example: 'grant: client-credentials' },
+      {
+        ...field('grant', 'How the token is got.'),
+        shape: z.enum(['client-credentials']),
+        wants: 'client-credentials',
+        sort: 'setting',
+        example: 'grant: client-credentials',
+      },
       field('token-url', 'The token endpoint.'),
       field('client-id', 'The client’s identifier.'),
       field('client-secret', 'Its secret.'),

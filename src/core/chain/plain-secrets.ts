@@ -2,7 +2,8 @@ import type { Findings } from './findings.ts';
 import type { SourceNode } from './source.ts';
 
 /** Names of fields and members whose value is a secret. */
-const SECRET_NAME = /(?:^|[-_])(?:authorization|password|passwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key|credential|key)$/i;
+const SECRET_NAME =
+  /(?:^|[-_])(?:authorization|password|passwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key|credential|key)$/i;
 
 /** Shapes that only secrets have: JSON Web Tokens, PEM keys, marked keys, credentials of the Authorization field. */
 const SHAPES: readonly (readonly [RegExp, string])[] = [
@@ -46,7 +47,12 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
   const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
   if (shape !== undefined) {
     findings.problem(node, 'secret-in-plain-text', `${shape} stands readable under ${name}`, ADVICE);
-  } else if (!node.text.includes('${') && SECRET_NAME.test(name) && node.text.length >= 6 && !/^(?:true|false|null|\d{1,6})$/.test(node.text)) {
+  } else if (
+    !node.text.includes('${') &&
+    SECRET_NAME.test(name) &&
+    node.text.length >= 6 &&
+    !/^(?:true|false|null|\d{1,6})$/.test(node.text)
+  ) {
     findings.problem(node, 'secret-in-plain-text', `${name} stands readable in the file`, ADVICE);
   } else if (looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' '))) {
     findings.remark(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);

@@ -1,7 +1,16 @@
 import { nearest } from '../language/nearest.ts';
 import { namesIn } from '../language/tree.ts';
 import type { ChainScope } from './chain-scope.ts';
-import { type CallBody, type CallStep, type CallTarget, type Field, type Parameter, READ_AS, type Timeouts, type Typed } from './model.ts';
+import {
+  type CallBody,
+  type CallStep,
+  type CallTarget,
+  type Field,
+  type Parameter,
+  READ_AS,
+  type Timeouts,
+  type Typed,
+} from './model.ts';
 import { optional, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { entryOf, type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
@@ -10,7 +19,12 @@ import type { StaticScope } from '../language/scope.ts';
 const BODIES = ['json', 'form', 'text'] as const;
 
 /** Reads a call: what is sent first, then what is made of the answer. */
-export function readCall(reader: StepReader, node: MapNode, base: StepBase, scope: ChainScope): CallStep | undefined {
+export function readCall(
+  reader: StepReader,
+  node: MapNode,
+  base: StepBase,
+  scope: ChainScope,
+): CallStep | undefined {
   const { fields, project } = reader;
   const { findings } = fields;
   const sent = scope.before(true, [...project.secrets.keys()], [...project.services.keys()]);
@@ -20,7 +34,12 @@ export function readCall(reader: StepReader, node: MapNode, base: StepBase, scop
   const as = fields.literal(asNode);
   if (as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
     const near = nearest(as, [...project.credentials.keys(), 'nobody']);
-    findings.problem(asNode!, 'unknown-credential', `the project has no credential ${as}`, near === undefined ? credentialsOf(reader) : `the nearest is ${near}`);
+    findings.problem(
+      asNode!,
+      'unknown-credential',
+      `the project has no credential ${as}`,
+      near === undefined ? credentialsOf(reader) : `the nearest is ${near}`,
+    );
   }
   const query = readParameters(reader, valueOf(node, 'query'), sent);
   if (request && line.type === 'scalar') repeatedParameters(reader, line, query);
@@ -29,7 +48,9 @@ export function readCall(reader: StepReader, node: MapNode, base: StepBase, scop
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
   const readAs = READ_AS.find((one) => one === fields.literal(valueOf(node, 'read-as')));
   const outcome = readOutcome(reader, node, scope, scope.after(readAs));
-  const expectsSuccess = !outcome.expect.some(({ condition }) => namesIn(condition.expression.tree).has('status'));
+  const expectsSuccess = !outcome.expect.some(({ condition }) =>
+    namesIn(condition.expression.tree).has('status'),
+  );
   if (!request) return undefined;
   return {
     ...base,
@@ -52,7 +73,9 @@ export function readCall(reader: StepReader, node: MapNode, base: StepBase, scop
 
 function credentialsOf({ project }: StepReader): string {
   const names = [...project.credentials.keys()];
-  return names.length === 0 ? 'credentials: in batharon.yaml describes who signs in' : `it has ${names.join(', ')}; nobody sends none`;
+  return names.length === 0
+    ? 'credentials: in batharon.yaml describes who signs in'
+    : `it has ${names.join(', ')}; nobody sends none`;
 }
 
 interface RequestLine {
@@ -73,7 +96,12 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   }
   if (!/^[A-Z][A-Z-]*$/.test(method)) {
     const upper = /^[a-z]+$/.test(method) ? method.toUpperCase() : undefined;
-    findings.problem(node, 'wrong-form', `${method} is no method of HTTP`, upper === undefined ? 'call: GET kiln /racks' : `${upper} ${rest}`);
+    findings.problem(
+      node,
+      'wrong-form',
+      `${method} is no method of HTTP`,
+      upper === undefined ? 'call: GET kiln /racks' : `${upper} ${rest}`,
+    );
     return undefined;
   }
   const at = method.length + gap.length;
@@ -83,14 +111,31 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   const service = word ?? (services.length === 1 ? services[0] : undefined);
   if (service === undefined) {
     const lone = /^[^\s/$]\S*$/.test(rest);
-    const message = lone ? `${rest} is a service without a path, or a path without its /` : services.length === 0 ? 'no project file describes a service, so a call needs a whole URL' : 'the project has several services, so a call names one';
-    const instead = lone ? `${method} ${rest} /` : services.length === 0 ? `${method} https://… , or services: in batharon.yaml` : `${method} ${services[0]!} ${rest}`;
+    const message = lone
+      ? `${rest} is a service without a path, or a path without its /`
+      : services.length === 0
+        ? 'no project file describes a service, so a call needs a whole URL'
+        : 'the project has several services, so a call names one';
+    const instead = lone
+      ? `${method} ${rest} /`
+      : services.length === 0
+        ? `${method} https://… , or services: in batharon.yaml`
+        : `${method} ${services[0]!} ${rest}`;
     findings.problem(node, services.length === 0 ? 'unknown-service' : 'wrong-form', message, instead);
     return undefined;
   }
   if (!project.services.has(service)) {
     const near = nearest(service, services);
-    findings.problem(node.offset(at), 'unknown-service', `the project has no service ${service}`, near !== undefined ? `the nearest is ${near}` : services.length > 0 ? `it has ${services.join(', ')}` : 'services: in batharon.yaml describes where it lives');
+    findings.problem(
+      node.offset(at),
+      'unknown-service',
+      `the project has no service ${service}`,
+      near !== undefined
+        ? `the nearest is ${near}`
+        : services.length > 0
+          ? `it has ${services.join(', ')}`
+          : 'services: in batharon.yaml describes where it lives',
+    );
     fields.template(node, scope, { raw: true, hint: false });
     return undefined;
   }
@@ -103,7 +148,12 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
     return { method, where: written, written, target: { type: 'address', service, address: first } };
   }
   if (typeof first !== 'string' || !first.startsWith('/')) {
-    findings.problem(node.offset(from), 'wrong-form', 'a path begins with /', `${method} ${service} /${path ?? rest}`);
+    findings.problem(
+      node.offset(from),
+      'wrong-form',
+      'a path begins with /',
+      `${method} ${service} /${path ?? rest}`,
+    );
     return undefined;
   }
   return { method, where: written, written, target: { type: 'service', service, path: template } };
@@ -111,10 +161,21 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
 
 /** A scalar from one of its characters on. */
 function part(node: ScalarNode, from: number): ScalarNode {
-  return { ...node, text: node.text.slice(from), offset: (inText) => node.offset(inText + from), range: [node.offset(from), node.range[1]] };
+  return {
+    ...node,
+    text: node.text.slice(from),
+    offset: (inText) => node.offset(inText + from),
+    range: [node.offset(from), node.range[1]],
+  };
 }
 
-function readUrl(reader: StepReader, node: ScalarNode, scope: StaticScope, method: string, from: number): RequestLine | undefined {
+function readUrl(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: StaticScope,
+  method: string,
+  from: number,
+): RequestLine | undefined {
   const { fields } = reader;
   const rest = part(node, from);
   const url = fields.template(rest, scope, { raw: true, hint: false });
@@ -122,11 +183,21 @@ function readUrl(reader: StepReader, node: ScalarNode, scope: StaticScope, metho
   const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
   const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
   if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
-    fields.findings.problem(rest, 'wrong-form', 'the host of a URL is written out; insertions stand behind it', 'services: in batharon.yaml, with an environment for each host');
+    fields.findings.problem(
+      rest,
+      'wrong-form',
+      'the host of a URL is written out; insertions stand behind it',
+      'services: in batharon.yaml, with an environment for each host',
+    );
     return undefined;
   }
   if (/@/.test(origin)) {
-    fields.findings.problem(rest, 'secret-in-plain-text', 'user and password stand readable in this URL', 'a credential of kind basic in batharon.yaml');
+    fields.findings.problem(
+      rest,
+      'secret-in-plain-text',
+      'user and password stand readable in this URL',
+      'a credential of kind basic in batharon.yaml',
+    );
     return undefined;
   }
   return { method, where: rest.text, written: rest.text, target: { type: 'url', url, origin } };
@@ -138,7 +209,13 @@ function repeatedParameters({ fields }: StepReader, line: ScalarNode, query: rea
   const names = new Set(search.split('&').map((pair) => decodeName(pair.split('=')[0]!)));
   for (const { name, at } of query) {
     if (name !== '' && names.has(name)) {
-      fields.findings.all.push({ level: 'problem', code: 'parameter-twice', message: `${name} stands both in the URL and under query`, instead: 'one of them; a list under query repeats a name', place: at });
+      fields.findings.all.push({
+        level: 'problem',
+        code: 'parameter-twice',
+        message: `${name} stands both in the URL and under query`,
+        instead: 'one of them; a list under query repeats a name',
+        place: at,
+      });
     }
   }
 }
@@ -151,11 +228,20 @@ function decodeName(name: string): string {
   }
 }
 
-function readParameters({ fields }: StepReader, node: SourceNode | undefined, scope: StaticScope): Parameter[] {
+function readParameters(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Parameter[] {
   if (node?.type !== 'map') return [];
   return node.entries.flatMap(({ key, value }) => {
     if (value.type === 'map') {
-      fields.findings.problem(value, 'wrong-form', 'a parameter is one value or a list of them', '${json(x)} sends an object as JSON');
+      fields.findings.problem(
+        value,
+        'wrong-form',
+        'a parameter is one value or a list of them',
+        '${json(x)} sends an object as JSON',
+      );
       return [];
     }
     const typed = fields.typed(value, scope);
@@ -164,15 +250,28 @@ function readParameters({ fields }: StepReader, node: SourceNode | undefined, sc
 }
 
 /** Reads a map of header fields (RFC 9110, section 5). */
-export function readFields({ fields }: Pick<StepReader, 'fields'>, node: SourceNode | undefined, scope: StaticScope): Field[] {
+export function readFields(
+  { fields }: Pick<StepReader, 'fields'>,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Field[] {
   if (node?.type !== 'map') return [];
   const seen = new Set<string>();
   return node.entries.flatMap(({ key, value }) => {
     const lower = key.text.toLowerCase();
     if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(key.text)) {
-      fields.findings.problem(key, 'wrong-form', `${key.text} can't be the name of a header field`, 'letters, digits and -');
+      fields.findings.problem(
+        key,
+        'wrong-form',
+        `${key.text} can't be the name of a header field`,
+        'letters, digits and -',
+      );
     } else if (seen.has(lower)) {
-      fields.findings.problem(key, 'wrong-form', `the field ${key.text} stands here twice; the case of letters does not count`);
+      fields.findings.problem(
+        key,
+        'wrong-form',
+        `the field ${key.text} stands here twice; the case of letters does not count`,
+      );
     } else if (['content-length', 'transfer-encoding', 'connection', 'host'].includes(lower)) {
       fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);
     }
@@ -188,7 +287,12 @@ function readBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBo
   const { fields } = reader;
   const given = BODIES.filter((name) => entryOf(node, name));
   if (given.length > 1) {
-    fields.findings.problem(entryOf(node, given[1]!)!.key, 'wrong-form', `a request has one body, and this one has ${given.join(' and ')}`, 'one of them');
+    fields.findings.problem(
+      entryOf(node, given[1]!)!.key,
+      'wrong-form',
+      `a request has one body, and this one has ${given.join(' and ')}`,
+      'one of them',
+    );
   }
   const type = given[0];
   const entry = type && entryOf(node, type);
@@ -215,12 +319,16 @@ function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void
 }
 
 /** One duration is the time in all; a map tells the phases apart. */
-export function readTimeouts({ fields }: Pick<StepReader, 'fields'>, node: SourceNode | undefined, scope: StaticScope): Timeouts {
+export function readTimeouts(
+  { fields }: Pick<StepReader, 'fields'>,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Timeouts {
   if (!node) return {};
   if (node.type === 'scalar') return optional('total', fields.duration(node, scope));
   const phase = <K extends keyof Timeouts>(name: K): Partial<Record<K, Timeouts[K]>> => {
     const value = valueOf(node, name);
     return optional(name, value && fields.duration(value, scope));
   };
-  return { ...phase('connect'), ...phase('answer'), ...phase('total') } as Timeouts;
+  return { ...phase('connect'), ...phase('answer'), ...phase('total') };
 }

@@ -35,7 +35,9 @@ export function readChain(path: string, text: string, project: Project): ReadCha
   const findings = new Findings(file);
   const reader: StepReader = { fields: new FieldReader(findings), project, used: new Set() };
   const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
-  const sorted = findings.all.toSorted((a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0));
+  const sorted = findings.all.toSorted(
+    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
+  );
   const broken = sorted.some(({ level }) => level === 'problem');
   return { file, findings: sorted, ...(broken || !chain ? {} : { chain }) };
 }
@@ -46,22 +48,37 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
   if (!root) return undefined;
   const scope = new ChainScope();
   scope.set('run', { kind: RUN_KIND }, 0);
-  scope.set('environment', { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT }, 0);
-  for (const [name, value] of Object.entries(project.values)) scope.set(name, { kind: kindOfValue(value) }, 0);
+  scope.set(
+    'environment',
+    { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT },
+    0,
+  );
+  for (const [name, value] of Object.entries(project.values))
+    scope.set(name, { kind: kindOfValue(value) }, 0);
   announceKept(file.root, scope, fields);
 
   const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
   const steps = readSteps(reader, valueOf(root, 'steps') ?? root, scope, '');
   const stepsNode = valueOf(root, 'steps');
   if (stepsNode?.type === 'list' && stepsNode.items.length === 0) {
-    fields.findings.problem(stepsNode, 'wrong-form', 'a chain has at least one step', 'steps:\n  - call: GET kiln /racks');
+    fields.findings.problem(
+      stepsNode,
+      'wrong-form',
+      'a chain has at least one step',
+      'steps:\n  - call: GET kiln /racks',
+    );
   }
   const cleanupNode = valueOf(root, 'cleanup');
   const cleanup = cleanupNode ? readSteps(reader, cleanupNode, certainScope(scope), 'cleanup') : [];
   const results = readResults(reader, valueOf(root, 'results'), scope);
   for (const input of inputs) {
     if (!reader.used.has(input.name)) {
-      fields.findings.all.push({ level: 'remark', code: 'unused-input', message: `nothing uses the input ${input.name}`, place: input.at });
+      fields.findings.all.push({
+        level: 'remark',
+        code: 'unused-input',
+        message: `nothing uses the input ${input.name}`,
+        place: input.at,
+      });
     }
   }
   const tags = valueOf(root, 'tags');
@@ -80,7 +97,8 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
 /** In cleanup a name that was never kept skips its step, so no name is in doubt there. */
 function certainScope(scope: ChainScope): ChainScope {
   const sure = scope.branch();
-  for (const [name, { kind, secret, line }] of scope.entries()) sure.set(name, { kind, ...optional('secret', secret) }, line);
+  for (const [name, { kind, secret, line }] of scope.entries())
+    sure.set(name, { kind, ...optional('secret', secret) }, line);
   return sure;
 }
 
@@ -111,24 +129,49 @@ function readInputs(reader: StepReader, node: SourceNode | undefined, scope: Cha
     const before = scope.define(key.text, { kind: INPUT_VALUE[kind], secret: kind === 'secret' }, line);
     if (before !== undefined) {
       const where = before === 0 ? 'the project file' : `line ${before}`;
-      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined in ${where} already`, 'another name');
+      fields.findings.problem(
+        key,
+        'name-twice',
+        `the name ${key.text} is defined in ${where} already`,
+        'another name',
+      );
       return [];
     }
     return readOneInput(reader, entry, kind, scope);
   });
 }
 
-function readOneInput({ fields, used }: StepReader, { key, value }: MapEntry, kind: InputKind, scope: ChainScope): Input[] {
+function readOneInput(
+  { fields, used }: StepReader,
+  { key, value }: MapEntry,
+  kind: InputKind,
+  scope: ChainScope,
+): Input[] {
   const { findings } = fields;
   const node = value.type === 'empty' ? undefined : value;
   if (node && !checkStructure(findings, node, inputKeys, 'an input')) return [];
   const choicesNode = node && valueOf(node, 'choices');
-  const choices = choicesNode?.type === 'list' ? choicesNode.items.flatMap((one) => (one.type === 'scalar' ? [one.text] : [])) : undefined;
-  if (kind === 'choice' && !choices) findings.problem(key, 'missing-key', `the input ${key.text} is a choice, and has no choices`, 'choices: [glazed, plain]');
+  const choices =
+    choicesNode?.type === 'list'
+      ? choicesNode.items.flatMap((one) => (one.type === 'scalar' ? [one.text] : []))
+      : undefined;
+  if (kind === 'choice' && !choices)
+    findings.problem(
+      key,
+      'missing-key',
+      `the input ${key.text} is a choice, and has no choices`,
+      'choices: [glazed, plain]',
+    );
   const defaultNode = node && valueOf(node, 'default');
   let usual: Value | undefined;
   if (defaultNode) {
-    if (kind === 'secret') findings.problem(defaultNode, 'secret-in-plain-text', 'a secret has no default in a file', 'leave it out; --give asks for it');
+    if (kind === 'secret')
+      findings.problem(
+        defaultNode,
+        'secret-in-plain-text',
+        'a secret has no default in a file',
+        'leave it out; --give asks for it',
+      );
     usual = readDefault(fields, defaultNode, kind, choices);
   }
   const mustNode = node && valueOf(node, 'must');
@@ -149,13 +192,23 @@ function readOneInput({ fields, used }: StepReader, { key, value }: MapEntry, ki
   return [input];
 }
 
-function readDefault(fields: FieldReader, node: SourceNode, kind: InputKind, choices: readonly string[] | undefined): Value | undefined {
+function readDefault(
+  fields: FieldReader,
+  node: SourceNode,
+  kind: InputKind,
+  choices: readonly string[] | undefined,
+): Value | undefined {
   if (kind === 'json') {
     const typed = fields.typed(node, noNames);
     return typed && literalOf(typed);
   }
   if (node.type !== 'scalar') {
-    fields.findings.problem(node, 'wrong-form', `a default of kind ${kind} is one value`, 'kind: json for lists and objects');
+    fields.findings.problem(
+      node,
+      'wrong-form',
+      `a default of kind ${kind} is one value`,
+      'kind: json for lists and objects',
+    );
     return undefined;
   }
   const { value, problem } = readInput(kind, node.text, choices);
@@ -163,13 +216,18 @@ function readDefault(fields: FieldReader, node: SourceNode, kind: InputKind, cho
   return value;
 }
 
-const noNames: StaticScope = { lookup: () => undefined, names: () => [], answer: { missing: 'there is no answer here' } };
+const noNames: StaticScope = {
+  lookup: () => undefined,
+  names: () => [],
+  answer: { missing: 'there is no answer here' },
+};
 
 /** The value of a typed field without insertions. */
 export function literalOf(typed: Typed): Value | undefined {
   if (typed.type === 'value') return typed.value;
   if (typed.type === 'list') return typed.items.map((item) => literalOf(item) ?? null);
-  if (typed.type === 'object') return Object.fromEntries(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
+  if (typed.type === 'object')
+    return Object.fromEntries(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
   return undefined;
 }
 

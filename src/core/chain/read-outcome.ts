@@ -36,7 +36,12 @@ export function readOutcome(
   const keep: Keep[] = [];
   const kept = new Set(keepNode?.type === 'map' ? keepNode.entries.map(({ key }) => key.text) : []);
   const expectNode = valueOf(node, 'expect');
-  const expectNodes = !expectNode || expectNode.type === 'empty' ? [] : expectNode.type === 'list' ? expectNode.items : [expectNode];
+  const expectNodes =
+    !expectNode || expectNode.type === 'empty'
+      ? []
+      : expectNode.type === 'list'
+        ? expectNode.items
+        : [expectNode];
   const early = expectNodes.filter((one) => !usesAny(one, kept));
   const late = expectNodes.filter((one) => usesAny(one, kept));
   const tried = new Map(early.map((one) => [one, readExpectation(reader, one, expressions, false)]));
@@ -51,11 +56,24 @@ export function readOutcome(
 }
 
 function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {
-  const text = node.type === 'scalar' ? node.text : node.type === 'map' ? (valueOf(node, 'holds') as ScalarNode | undefined)?.text : undefined;
-  return typeof text === 'string' && [...text.matchAll(/[A-Za-z_][A-Za-z0-9_]*/g)].some(([word]) => names.has(word));
+  const text =
+    node.type === 'scalar'
+      ? node.text
+      : node.type === 'map'
+        ? (valueOf(node, 'holds') as ScalarNode | undefined)?.text
+        : undefined;
+  return (
+    typeof text === 'string' &&
+    [...text.matchAll(/[A-Za-z_][A-Za-z0-9_]*/g)].some(([word]) => names.has(word))
+  );
 }
 
-function readExpectation(reader: StepReader, node: SourceNode, scope: StaticScope, afterKeep: boolean): Expectation[] {
+function readExpectation(
+  reader: StepReader,
+  node: SourceNode,
+  scope: StaticScope,
+  afterKeep: boolean,
+): Expectation[] {
   const { fields } = reader;
   let conditionNode: SourceNode | undefined = node;
   let because: string | undefined;
@@ -67,26 +85,50 @@ function readExpectation(reader: StepReader, node: SourceNode, scope: StaticScop
   if (!conditionNode) return [];
   const condition = fields.condition(conditionNode, scope);
   if (condition && constant(condition.expression.tree) !== undefined) {
-    fields.findings.remark(conditionNode, 'unreachable', `this is always ${String(constant(condition.expression.tree))}, whatever comes`);
+    fields.findings.remark(
+      conditionNode,
+      'unreachable',
+      `this is always ${String(constant(condition.expression.tree))}, whatever comes`,
+    );
   }
   return condition ? [{ condition, afterKeep, ...optional('because', because) }] : [];
 }
 
-function readKeep(reader: StepReader, key: ScalarNode, node: SourceNode, scope: ChainScope, expressions: StaticScope): Keep | undefined {
+function readKeep(
+  reader: StepReader,
+  key: ScalarNode,
+  node: SourceNode,
+  scope: ChainScope,
+  expressions: StaticScope,
+): Keep | undefined {
   const { fields } = reader;
   const valid = fields.name(key, RESERVED_NAMES);
   const value = fields.expressions(node, expressions, { outermost: 'hidden' });
-  const hidden = value?.type === 'expression' && value.value.expression.tree.type === 'call' && value.value.expression.tree.name === 'hidden';
+  const hidden =
+    value?.type === 'expression' &&
+    value.value.expression.tree.type === 'call' &&
+    value.value.expression.tree.name === 'hidden';
   const secret = value !== undefined && isSecret(value);
   if (valid) {
     const kind = value ? kindOf(value) : ANY;
     const { line } = fields.findings.place(key);
-    const before = scope.define(key.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret: hidden || secret }, line);
+    const before = scope.define(
+      key.text,
+      { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret: hidden || secret },
+      line,
+    );
     if (before !== undefined) {
-      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined on line ${before} already`, `another name; nothing hides anything`);
+      fields.findings.problem(
+        key,
+        'name-twice',
+        `the name ${key.text} is defined on line ${before} already`,
+        `another name; nothing hides anything`,
+      );
     }
   }
-  return valid && value ? { name: key.text, value, hidden, secret, at: fields.findings.place(key) } : undefined;
+  return valid && value
+    ? { name: key.text, value, hidden, secret, at: fields.findings.place(key) }
+    : undefined;
 }
 
 function isSecret(value: Expressions): boolean {
@@ -114,4 +156,3 @@ export function constant(tree: Tree): boolean | undefined {
   if (left === decides || right === decides) return decides;
   return left === undefined || right === undefined ? undefined : !decides;
 }
-

@@ -7,12 +7,26 @@ import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
 import { credentialKeys, credentialKindKey, projectKeys, serviceKeys } from './keys.ts';
-import { type Credential, CREDENTIAL_KINDS, type Project, type SecretSource, type Service, type Template } from './model.ts';
+import {
+  type Credential,
+  CREDENTIAL_KINDS,
+  type Project,
+  type SecretSource,
+  type Service,
+  type Template,
+} from './model.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { literalOf } from './read-chain.ts';
 import { optional } from './read-outcome.ts';
-import { type MapEntry, type MapNode, type ScalarNode, SourceFile, type SourceNode, valueOf } from './source.ts';
+import {
+  type MapEntry,
+  type MapNode,
+  type ScalarNode,
+  SourceFile,
+  type SourceNode,
+  valueOf,
+} from './source.ts';
 import { checkStructure, formOf } from './structure.ts';
 
 /** A project without a file: full URLs, no credentials. */
@@ -35,15 +49,27 @@ export interface ReadProject {
  * Reads and checks a project file with the overrides of one environment: that of `environment`, or the default one.
  * `choose` says that a run wants one, so that several without a default are a problem.
  */
-export function readProject(path: string, text: string, environment: string | undefined, choose: boolean): ReadProject {
+export function readProject(
+  path: string,
+  text: string,
+  environment: string | undefined,
+  choose: boolean,
+): ReadProject {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const project = readRoot(new FieldReader(findings), file, environment, choose);
-  const sorted = findings.all.toSorted((a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0));
+  const sorted = findings.all.toSorted(
+    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
+  );
   return { file, project, findings: sorted };
 }
 
-function readRoot(fields: FieldReader, file: SourceFile, wanted: string | undefined, choose: boolean): Project {
+function readRoot(
+  fields: FieldReader,
+  file: SourceFile,
+  wanted: string | undefined,
+  choose: boolean,
+): Project {
   const { findings } = fields;
   if (file.root.type === 'empty' && findings.all.length === 0) return { ...NO_PROJECT, file: file.path };
   const written = checkStructure(findings, file.root, projectKeys, 'a project file');
@@ -55,7 +81,10 @@ function readRoot(fields: FieldReader, file: SourceFile, wanted: string | undefi
 
   const secrets = new Map(entries(valueOf(root, 'secrets')).flatMap((entry) => readSecret(fields, entry)));
   const serviceNodes = entries(valueOf(root, 'services'));
-  const names = sentNames([...secrets.keys()], serviceNodes.map(({ key }) => key.text));
+  const names = sentNames(
+    [...secrets.keys()],
+    serviceNodes.map(({ key }) => key.text),
+  );
   const values = readValues(fields, valueOf(root, 'values'));
   const scope: StaticScope = {
     lookup: (name) => {
@@ -66,11 +95,19 @@ function readRoot(fields: FieldReader, file: SourceFile, wanted: string | undefi
     names: () => ['environment', 'run', ...names.names, ...Object.keys(values)],
     answer: { missing: '$ is the answer of a step, and there is none in the project file' },
   };
-  const credentials = new Map(entries(valueOf(root, 'credentials')).flatMap((entry) => readCredential(fields, entry, scope)));
+  const credentials = new Map(
+    entries(valueOf(root, 'credentials')).flatMap((entry) => readCredential(fields, entry, scope)),
+  );
   const services = new Map(serviceNodes.flatMap((entry) => readService(fields, entry, scope, credentials)));
   const zoneNode = valueOf(root, 'zone');
   const zone = fields.literal(zoneNode) ?? 'UTC';
-  if (zoneNode && !isZone(zone)) findings.problem(zoneNode, 'unknown-zone', `there is no time zone '${zone}'`, 'a name of the IANA list, such as Europe/Lisbon, or UTC');
+  if (zoneNode && !isZone(zone))
+    findings.problem(
+      zoneNode,
+      'unknown-zone',
+      `there is no time zone '${zone}'`,
+      'a name of the IANA list, such as Europe/Lisbon, or UTC',
+    );
   return {
     file: file.path,
     services,
@@ -89,22 +126,43 @@ function entries(node: SourceNode | undefined): readonly MapEntry[] {
 
 // ---- environments
 
-function chooseEnvironment(findings: Findings, root: MapNode, environments: readonly MapEntry[], wanted: string | undefined, choose: boolean): MapEntry | undefined {
+function chooseEnvironment(
+  findings: Findings,
+  root: MapNode,
+  environments: readonly MapEntry[],
+  wanted: string | undefined,
+  choose: boolean,
+): MapEntry | undefined {
   const names = environments.map(({ key }) => key.text);
   const usualNode = valueOf(root, 'default-environment');
   const usual = usualNode?.type === 'scalar' ? usualNode.text : undefined;
   const name = wanted ?? usual ?? (names.length === 1 ? names[0] : undefined);
   if (name === undefined) {
     if (choose && names.length > 1) {
-      findings.problem(valueOf(root, 'environments')!, 'environment-needed', `the project has the environments ${nameList(names)} and no default`, '--env NAME, or default-environment: in this file');
+      findings.problem(
+        valueOf(root, 'environments')!,
+        'environment-needed',
+        `the project has the environments ${nameList(names)} and no default`,
+        '--env NAME, or default-environment: in this file',
+      );
     }
     return undefined;
   }
   const found = environments.find(({ key }) => key.text === name);
   if (!found) {
     const near = nearest(name, names);
-    const instead = near !== undefined ? `the nearest is ${near}` : names.length > 0 ? `it has ${nameList(names)}` : 'environments: in this file describes them';
-    findings.problem(wanted === undefined && usualNode ? usualNode : 0, 'unknown-environment', `the project has no environment ${name}`, instead);
+    const instead =
+      near !== undefined
+        ? `the nearest is ${near}`
+        : names.length > 0
+          ? `it has ${nameList(names)}`
+          : 'environments: in this file describes them';
+    findings.problem(
+      wanted === undefined && usualNode ? usualNode : 0,
+      'unknown-environment',
+      `the project has no environment ${name}`,
+      instead,
+    );
   }
   return found;
 }
@@ -113,14 +171,31 @@ function chooseEnvironment(findings: Findings, root: MapNode, environments: read
 function override(findings: Findings, root: MapNode, overrides: SourceNode): MapNode {
   if (overrides.type === 'empty') return root;
   if (overrides.type !== 'map') {
-    findings.problem(overrides, 'wrong-form', `an environment is a map of dotted keys, and this is ${formOf(overrides)}`, 'services.kiln.url: https://api.emberfold.example/v1');
+    findings.problem(
+      overrides,
+      'wrong-form',
+      `an environment is a map of dotted keys, and this is ${formOf(overrides)}`,
+      'services.kiln.url: https://api.emberfold.example/v1',
+    );
     return root;
   }
   return overrides.entries.reduce((changed, { key, value }) => {
     const path = key.text.split('.');
-    if (path[0] === 'environments' || path[0] === 'default-environment' || !projectKeys.some(({ name }) => name === path[0])) {
-      const near = nearest(path[0]!, projectKeys.map(({ name }) => name));
-      findings.problem(key, 'unknown-key', `an environment can't set ${key.text}`, near === undefined ? 'services.NAME.url, secrets.NAME, values.NAME …' : `the nearest is ${near}`);
+    if (
+      path[0] === 'environments' ||
+      path[0] === 'default-environment' ||
+      !projectKeys.some(({ name }) => name === path[0])
+    ) {
+      const near = nearest(
+        path[0]!,
+        projectKeys.map(({ name }) => name),
+      );
+      findings.problem(
+        key,
+        'unknown-key',
+        `an environment can't set ${key.text}`,
+        near === undefined ? 'services.NAME.url, secrets.NAME, values.NAME …' : `the nearest is ${near}`,
+      );
       return changed;
     }
     return setPath(changed, path, key, value);
@@ -129,10 +204,14 @@ function override(findings: Findings, root: MapNode, overrides: SourceNode): Map
 
 function setPath(node: MapNode, [name, ...rest]: string[], key: ScalarNode, value: SourceNode): MapNode {
   const known = node.entries.find((entry) => entry.key.text === name);
-  const inner: MapNode = known?.value.type === 'map' ? known.value : { type: 'map', entries: [], range: key.range };
+  const inner: MapNode =
+    known?.value.type === 'map' ? known.value : { type: 'map', entries: [], range: key.range };
   const changed = rest.length === 0 ? value : setPath(inner, rest, key, value);
   const entry: MapEntry = { key: known?.key ?? { ...key, text: name! }, value: changed };
-  return { ...node, entries: known ? node.entries.map((one) => (one === known ? entry : one)) : [...node.entries, entry] };
+  return {
+    ...node,
+    entries: known ? node.entries.map((one) => (one === known ? entry : one)) : [...node.entries, entry],
+  };
 }
 
 /** An environment that moves a service elsewhere and leaves its secret would show that secret to somebody else. */
@@ -149,7 +228,12 @@ function movedServices(findings: Findings, before: MapNode, after: MapNode, envi
         return node?.type === 'scalar' ? node.text : undefined;
       };
       if (same(before) === same(after)) {
-        findings.remark(environment.key, 'secret-moved', `the environment ${environment.key.text} moves ${key.text} from ${from} to ${to} and sends it the same secret ${secret}`, `secrets.${secret}: env OTHER_NAME, in the environment`);
+        findings.remark(
+          environment.key,
+          'secret-moved',
+          `the environment ${environment.key.text} moves ${key.text} from ${from} to ${to} and sends it the same secret ${secret}`,
+          `secrets.${secret}: env OTHER_NAME, in the environment`,
+        );
       }
     }
   }
@@ -162,13 +246,21 @@ function originOf(service: SourceNode): string | undefined {
 
 function secretsOf(root: MapNode, credential: string): string[] {
   const node = entries(valueOf(root, 'credentials')).find(({ key }) => key.text === credential)?.value;
-  return entries(node).flatMap(({ value }) => (value.type === 'scalar' ? [...value.text.matchAll(/secret\.([A-Za-z_]\w*)/g)].map(([, name]) => name!) : []));
+  return entries(node).flatMap(({ value }) =>
+    value.type === 'scalar'
+      ? [...value.text.matchAll(/secret\.([A-Za-z_]\w*)/g)].map(([, name]) => name!)
+      : [],
+  );
 }
 
 // ---- parts
 
 function readValues(fields: FieldReader, node: SourceNode | undefined): Record<string, Value> {
-  const nothing: StaticScope = { lookup: () => undefined, names: () => [], answer: { missing: 'there is no answer in the project file' } };
+  const nothing: StaticScope = {
+    lookup: () => undefined,
+    names: () => [],
+    answer: { missing: 'there is no answer in the project file' },
+  };
   return Object.fromEntries(
     entries(node).flatMap(({ key, value }) => {
       if (!fields.name(key, RESERVED_NAMES)) return [];
@@ -185,28 +277,56 @@ function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, Sec
   const [, from, where] = /^(env|file)\s+(.+)$/.exec(value.text) ?? [];
   if (where === undefined || (from === 'env' && !/^[A-Za-z_][A-Za-z0-9_]*$/.test(where))) {
     // The text may be the secret itself, so it is not repeated.
-    fields.findings.problem(value, 'wrong-form', `the secret ${key.text} does not say where it comes from`, `${key.text}: env NAME_OF_A_VARIABLE, or ${key.text}: file PATH`);
+    fields.findings.problem(
+      value,
+      'wrong-form',
+      `the secret ${key.text} does not say where it comes from`,
+      `${key.text}: env NAME_OF_A_VARIABLE, or ${key.text}: file PATH`,
+    );
     return [];
   }
-  return [[key.text, { name: key.text, from: from as SecretSource['from'], where, at: fields.findings.place(key) }]];
+  return [
+    [key.text, { name: key.text, from: from as SecretSource['from'], where, at: fields.findings.place(key) }],
+  ];
 }
 
-function readCredential(fields: FieldReader, { key, value }: MapEntry, scope: StaticScope): [string, Credential][] {
+function readCredential(
+  fields: FieldReader,
+  { key, value }: MapEntry,
+  scope: StaticScope,
+): [string, Credential][] {
   const { findings } = fields;
   const name = key.text;
-  if (name === 'nobody') findings.problem(key, 'name-invalid', 'nobody is the word for sending no credential');
+  if (name === 'nobody')
+    findings.problem(key, 'name-invalid', 'nobody is the word for sending no credential');
   if (value.type !== 'map') {
-    findings.problem(value.type === 'empty' ? key : value, 'wrong-form', `a credential is a map of keys, and this is ${formOf(value)}`, credentialKeys.bearer.example);
+    findings.problem(
+      value.type === 'empty' ? key : value,
+      'wrong-form',
+      `a credential is a map of keys, and this is ${formOf(value)}`,
+      credentialKeys.bearer.example,
+    );
     return [];
   }
   const kindNode = valueOf(value, 'kind');
   const kindText = fields.literal(kindNode);
   const kind = CREDENTIAL_KINDS.find((one) => one === kindText);
   if (!kind) {
-    if (!kindNode) findings.problem(key, 'missing-key', `the credential ${name} has no kind`, `kind: ${CREDENTIAL_KINDS.join(', ')}`);
+    if (!kindNode)
+      findings.problem(
+        key,
+        'missing-key',
+        `the credential ${name} has no kind`,
+        `kind: ${CREDENTIAL_KINDS.join(', ')}`,
+      );
     else {
       const near = nearest(kindText ?? '', CREDENTIAL_KINDS);
-      findings.problem(kindNode, 'wrong-form', `there is no credential of kind ${kindText ?? ''}`, near === undefined ? CREDENTIAL_KINDS.join(', ') : `the nearest is ${near}`);
+      findings.problem(
+        kindNode,
+        'wrong-form',
+        `there is no credential of kind ${kindText ?? ''}`,
+        near === undefined ? CREDENTIAL_KINDS.join(', ') : `the nearest is ${near}`,
+      );
     }
     return [];
   }
@@ -217,63 +337,129 @@ function readCredential(fields: FieldReader, { key, value }: MapEntry, scope: St
     const node = valueOf(value, field);
     const template = node?.type === 'scalar' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
-    if (['password', 'token', 'value', 'client-secret'].includes(field)) literalSecret(findings, node, name, field, template);
+    if (['password', 'token', 'value', 'client-secret'].includes(field))
+      literalSecret(findings, node, name, field, template);
     templates.set(field, template);
   }
   return [[name, { name, kind, fields: templates, at: findings.place(key) }]];
 }
 
 /** The secret part of a credential is inserted, never written out. */
-function literalSecret(findings: Findings, node: SourceNode, name: string, field: string, { parts }: Template): void {
+function literalSecret(
+  findings: Findings,
+  node: SourceNode,
+  name: string,
+  field: string,
+  { parts }: Template,
+): void {
   if (parts.some((part) => typeof part === 'object')) return;
-  findings.problem(node, 'secret-in-plain-text', `the ${field} of ${name} stands readable in the file`, `${field}: \${secret.${name}}, and under secrets: ${name}: env NAME_OF_A_VARIABLE`);
+  findings.problem(
+    node,
+    'secret-in-plain-text',
+    `the ${field} of ${name} stands readable in the file`,
+    `${field}: \${secret.${name}}, and under secrets: ${name}: env NAME_OF_A_VARIABLE`,
+  );
 }
 
-function readService(fields: FieldReader, { key, value }: MapEntry, scope: StaticScope, credentials: ReadonlyMap<string, Credential>): [string, Service][] {
+function readService(
+  fields: FieldReader,
+  { key, value }: MapEntry,
+  scope: StaticScope,
+  credentials: ReadonlyMap<string, Credential>,
+): [string, Service][] {
   const { findings } = fields;
   const name = key.text;
   if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name)) {
-    findings.problem(key, 'name-invalid', `${name} can't be the name of a service: a letter, then letters, digits and _`);
+    findings.problem(
+      key,
+      'name-invalid',
+      `${name} can't be the name of a service: a letter, then letters, digits and _`,
+    );
   }
-  const node = checkStructure(findings, value.type === 'empty' ? { type: 'map', entries: [], range: key.range } : value, serviceKeys, 'a service');
+  const node = checkStructure(
+    findings,
+    value.type === 'empty' ? { type: 'map', entries: [], range: key.range } : value,
+    serviceKeys,
+    'a service',
+  );
   if (!node) return [];
   const asNode = valueOf(node, 'as');
   const as = fields.literal(asNode);
   if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
     const near = nearest(as, [...credentials.keys(), 'nobody']);
-    findings.problem(asNode, 'unknown-credential', `the project has no credential ${as}`, near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in');
+    findings.problem(
+      asNode,
+      'unknown-credential',
+      `the project has no credential ${as}`,
+      near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in',
+    );
   }
   const urlNode = valueOf(node, 'url');
-  const url = urlNode?.type === 'scalar' ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody') : undefined;
+  const url =
+    urlNode?.type === 'scalar'
+      ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody')
+      : undefined;
   const headers = readFields({ fields }, valueOf(node, 'headers'), scope);
   const timeouts = readTimeouts({ fields }, valueOf(node, 'timeout'), scope);
-  return [[name, { name, url: url ?? 'practice', ...optional('as', as), headers, timeouts, at: findings.place(key) }]];
+  return [
+    [
+      name,
+      { name, url: url ?? 'practice', ...optional('as', as), headers, timeouts, at: findings.place(key) },
+    ],
+  ];
 }
 
-function readServiceUrl(fields: FieldReader, node: ScalarNode, scope: StaticScope, signs: boolean): Service['url'] | undefined {
+function readServiceUrl(
+  fields: FieldReader,
+  node: ScalarNode,
+  scope: StaticScope,
+  signs: boolean,
+): Service['url'] | undefined {
   if (node.text === 'practice') return 'practice';
   const template = fields.template(node, scope, { hint: false });
   if (!template) return undefined;
   const [only] = template.parts;
   if (template.parts.length !== 1 || typeof only !== 'string') return template;
   if (!/^https?:\/\//.test(only) || !URL.canParse(only)) {
-    fields.findings.problem(node, 'not-a-url', `'${only}' is not the URL of a service`, 'https://api.emberfold.example/v1');
+    fields.findings.problem(
+      node,
+      'not-a-url',
+      `'${only}' is not the URL of a service`,
+      'https://api.emberfold.example/v1',
+    );
     return template;
   }
   const url = new URL(only);
   if (url.username !== '' || url.password !== '') {
-    fields.findings.problem(node, 'secret-in-plain-text', 'user and password stand readable in this URL', 'a credential of kind basic');
+    fields.findings.problem(
+      node,
+      'secret-in-plain-text',
+      'user and password stand readable in this URL',
+      'a credential of kind basic',
+    );
   }
   if (url.search !== '' || url.hash !== '') {
-    fields.findings.problem(node, 'wrong-form', 'the URL of a service has no query and no fragment', 'query: on the calls');
+    fields.findings.problem(
+      node,
+      'wrong-form',
+      'the URL of a service has no query and no fragment',
+      'query: on the calls',
+    );
   }
   if (signs && url.protocol === 'http:' && !isThisMachine(url.hostname)) {
-    fields.findings.remark(node, 'plain-http', `a credential goes over plain http to ${url.host}, where others can read it`, only.replace('http:', 'https:'));
+    fields.findings.remark(
+      node,
+      'plain-http',
+      `a credential goes over plain http to ${url.host}, where others can read it`,
+      only.replace('http:', 'https:'),
+    );
   }
   return template;
 }
 
 /** Whether a host name is that of this machine, which no network lies in between. */
 export function isThisMachine(host: string): boolean {
-  return host === 'localhost' || host.endsWith('.localhost') || /^127(?:\.\d+){3}$/.test(host) || host === '[::1]';
+  return (
+    host === 'localhost' || host.endsWith('.localhost') || /^127(?:\.\d+){3}$/.test(host) || host === '[::1]'
+  );
 }

@@ -26,7 +26,13 @@ export function readSteps(reader: StepReader, node: SourceNode, scope: ChainScop
   });
 }
 
-function readStep(reader: StepReader, node: SourceNode, scope: ChainScope, parent: string, position: number): Step | undefined {
+function readStep(
+  reader: StepReader,
+  node: SourceNode,
+  scope: ChainScope,
+  parent: string,
+  position: number,
+): Step | undefined {
   const { findings } = reader.fields;
   if (node.type !== 'map') {
     findings.problem(node, 'wrong-form', 'a step is a map of keys', '- call: GET kiln /racks');
@@ -35,7 +41,12 @@ function readStep(reader: StepReader, node: SourceNode, scope: ChainScope, paren
   const verbs = VERBS.filter((name) => valueOf(node, name));
   if (verbs.length > 1) {
     const second = node.entries.filter(({ key }) => (verbs as readonly string[]).includes(key.text))[1]!;
-    findings.problem(second.key, 'wrong-form', `a step does one thing, and this one has ${verbs.join(' and ')}`, `a step of its own for ${second.key.text}`);
+    findings.problem(
+      second.key,
+      'wrong-form',
+      `a step does one thing, and this one has ${verbs.join(' and ')}`,
+      `a step of its own for ${second.key.text}`,
+    );
     return undefined;
   }
   const type = verbs[0] ?? 'plain';
@@ -43,7 +54,8 @@ function readStep(reader: StepReader, node: SourceNode, scope: ChainScope, paren
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
   checkStructure(findings, node, stepShapes[type], what);
   const nameNode = valueOf(node, 'name');
-  const name = nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
+  const name =
+    nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
   const address = `${parent}${parent === '' ? '' : '.'}${name ?? position}`;
   const when = valueOf(node, 'when');
   reader.fields.used.clear();
@@ -60,7 +72,10 @@ function readStep(reader: StepReader, node: SourceNode, scope: ChainScope, paren
     ...optional('about', reader.fields.literal(valueOf(node, 'about'))),
     at: findings.place(node),
     ...optional('when', condition),
-    onFail: reader.fields.literal(valueOf(node, 'on-fail')) === 'continue' ? ('continue' as const) : ('stop' as const),
+    onFail:
+      reader.fields.literal(valueOf(node, 'on-fail')) === 'continue'
+        ? ('continue' as const)
+        : ('stop' as const),
     normal: JSON.stringify(plainOf(node)),
   };
   const step = readBody(reader, node, type, base, inner, scope);
@@ -69,14 +84,27 @@ function readStep(reader: StepReader, node: SourceNode, scope: ChainScope, paren
   return step;
 }
 
-function readBody(reader: StepReader, node: MapNode, type: (typeof VERBS)[number] | 'plain', base: StepBase, inner: ChainScope, outer: ChainScope): Step | undefined {
+function readBody(
+  reader: StepReader,
+  node: MapNode,
+  type: (typeof VERBS)[number] | 'plain',
+  base: StepBase,
+  inner: ChainScope,
+  outer: ChainScope,
+): Step | undefined {
   if (type === 'call') return readCall(reader, node, base, inner);
-  const common = () => ({ ...readOutcome(reader, node, inner, inner.outside()), uses: new Set(reader.fields.used) });
+  const common = () => ({
+    ...readOutcome(reader, node, inner, inner.outside()),
+    uses: new Set(reader.fields.used),
+  });
   if (type === 'wait') {
     const value = valueOf(node, 'wait')!;
     const duration = reader.fields.duration(value, inner.outside());
     const rest = common();
-    return duration && ({ ...base, ...rest, type: 'wait', title: base.name ?? 'wait', duration } satisfies WaitStep);
+    return (
+      duration &&
+      ({ ...base, ...rest, type: 'wait', title: base.name ?? 'wait', duration } satisfies WaitStep)
+    );
   }
   if (type === 'plain') {
     const rest = common();
@@ -84,7 +112,12 @@ function readBody(reader: StepReader, node: MapNode, type: (typeof VERBS)[number
   }
   const otherwiseNode = valueOf(node, 'else');
   if (otherwiseNode && !valueOf(node, 'when')) {
-    reader.fields.findings.problem(otherwiseNode, 'missing-key', 'else without when', 'when: condition, on the same group');
+    reader.fields.findings.problem(
+      otherwiseNode,
+      'missing-key',
+      'else without when',
+      'when: condition, on the same group',
+    );
   }
   const usedHere = new Set(reader.fields.used);
   const before = new Set(inner.names());
@@ -99,13 +132,21 @@ function readBody(reader: StepReader, node: MapNode, type: (typeof VERBS)[number
     otherwise = readSteps(reader, otherwiseNode, second, `${base.address}.else`);
     for (const name of second.names()) if (!before.has(name)) defined.push(name);
   }
-  if (valueOf(node, 'when')) inner.join(first, second, 'it is kept only where the condition of its group holds');
+  if (valueOf(node, 'when'))
+    inner.join(first, second, 'it is kept only where the condition of its group holds');
   else for (const [name, known] of first.entries()) if (!before.has(name)) inner.set(name, known, known.line);
   inner.lastCall = first.lastCall ?? inner.lastCall;
   reader.fields.used.clear();
   usedHere.forEach((name) => reader.fields.used.add(name));
   const rest = common();
-  return { ...base, ...rest, type: 'group', title: base.name ?? 'steps', steps, ...optional('otherwise', otherwise) };
+  return {
+    ...base,
+    ...rest,
+    type: 'group',
+    title: base.name ?? 'steps',
+    steps,
+    ...optional('otherwise', otherwise),
+  };
 }
 
 /** A key that is nearly a verb, in a step that has none. */
@@ -115,12 +156,26 @@ function misspelledVerb(reader: StepReader, node: MapNode): boolean {
   for (const { key } of node.entries) {
     if (known.includes(key.text)) continue;
     const verbNear = nearest(key.text, VERBS);
-    if (verbNear !== undefined && !callOnly.includes(key.text) && nearest(key.text, [...known, ...VERBS, ...callOnly]) === verbNear) {
-      reader.fields.findings.problem(key, 'unknown-key', `a step has no key ${key.text}`, `the nearest is ${verbNear}`);
+    if (
+      verbNear !== undefined &&
+      !callOnly.includes(key.text) &&
+      nearest(key.text, [...known, ...VERBS, ...callOnly]) === verbNear
+    ) {
+      reader.fields.findings.problem(
+        key,
+        'unknown-key',
+        `a step has no key ${key.text}`,
+        `the nearest is ${verbNear}`,
+      );
       return true;
     }
     if (callOnly.includes(key.text)) {
-      reader.fields.findings.problem(key, 'missing-key', `${key.text} belongs to a call, and this step has none`, 'call: GET kiln /racks');
+      reader.fields.findings.problem(
+        key,
+        'missing-key',
+        `${key.text} belongs to a call, and this step has none`,
+        'call: GET kiln /racks',
+      );
       return true;
     }
   }
@@ -150,7 +205,12 @@ function settleNames(
     const { line } = reader.fields.findings.place(nameNode);
     const before = scope.define(base.name, { kind: stepKind(isCall) }, line);
     if (before !== undefined) {
-      reader.fields.findings.problem(nameNode, 'name-twice', `the name ${base.name} is defined on line ${before} already`, 'another name; nothing hides anything');
+      reader.fields.findings.problem(
+        nameNode,
+        'name-twice',
+        `the name ${base.name} is defined on line ${before} already`,
+        'another name; nothing hides anything',
+      );
     }
     if (isCall) scope.lastCall = base.name;
   }
@@ -158,8 +218,10 @@ function settleNames(
 
 /** Names that are there where a condition holds: exists(x), x != nothing, and any comparison that speaks of x itself. */
 function assured(tree: Tree): string[] {
-  if (tree.type === 'binary' && tree.operator === '&&') return [...assured(tree.left), ...assured(tree.right)];
-  if (tree.type === 'call' && tree.name === 'exists' && tree.arguments[0]) return [...namesIn(tree.arguments[0])];
+  if (tree.type === 'binary' && tree.operator === '&&')
+    return [...assured(tree.left), ...assured(tree.right)];
+  if (tree.type === 'call' && tree.name === 'exists' && tree.arguments[0])
+    return [...namesIn(tree.arguments[0])];
   const isNothing = (side: Tree): boolean => side.type === 'literal' && side.value === undefined;
   if (tree.type === 'binary' && tree.operator === '!=' && (isNothing(tree.left) || isNothing(tree.right))) {
     return [...namesIn(isNothing(tree.left) ? tree.right : tree.left)];
@@ -181,7 +243,9 @@ function unreachable(reader: StepReader, node: SourceNode, tree: Tree): void {
   reader.fields.findings.remark(
     node,
     'unreachable',
-    value ? 'this always holds, so when has no effect (and else is never carried out)' : 'this never holds, so the step is never carried out',
+    value
+      ? 'this always holds, so when has no effect (and else is never carried out)'
+      : 'this never holds, so the step is never carried out',
     'a condition on an input or a kept name',
   );
 }

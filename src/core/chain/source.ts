@@ -1,4 +1,15 @@
-import { isAlias, isMap, isPair, isScalar, isSeq, LineCounter, parseDocument, type Document, type Node, type Scalar as YamlScalar } from 'yaml';
+import {
+  isAlias,
+  isMap,
+  isPair,
+  isScalar,
+  isSeq,
+  LineCounter,
+  parseDocument,
+  type Document,
+  type Node,
+  type Scalar as YamlScalar,
+} from 'yaml';
 import type { Place, Problem } from '../problems.ts';
 import { type Fix, findTraps } from './yaml-traps.ts';
 
@@ -74,7 +85,7 @@ export class SourceFile {
     for (const error of [...document.errors, ...document.warnings]) {
       const place = this.place(error.pos[0]);
       // A trap explains what YAML only stumbled over; one such line often breaks the next one too.
-      if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error as never))) {
+      if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error))) {
         problems.push({ code: 'yaml', message: yamlMessage(error.code, error.message), place });
       }
     }
@@ -101,7 +112,10 @@ function yamlMessage(code: string, message: string): string {
     MULTIPLE_DOCS: 'a second document begins here; a file has one',
     TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',
   };
-  return own[code] ?? `not YAML: ${message.replace(/ at line \d+.*$/s, '').replace(/^./, (char) => char.toLowerCase())}`;
+  return (
+    own[code] ??
+    `not YAML: ${message.replace(/ at line \d+.*$/s, '').replace(/^./, (char) => char.toLowerCase())}`
+  );
 }
 
 /** How many nodes a file may have with its aliases followed. */
@@ -126,12 +140,18 @@ class TreeReader {
   }
 
   #problem(offset: number, code: Problem['code'], message: string, instead?: string): void {
-    this.#problems.push({ code, message, place: this.#place(offset), ...(instead === undefined ? {} : { instead }) });
+    this.#problems.push({
+      code,
+      message,
+      place: this.#place(offset),
+      ...(instead === undefined ? {} : { instead }),
+    });
   }
 
   #node(node: Node | null | undefined, near: number): SourceNode {
     if (++this.#nodes > MAXIMUM_NODES) {
-      if (this.#nodes === MAXIMUM_NODES + 1) this.#problem(near, 'yaml', `more than ${MAXIMUM_NODES} values, aliases followed`);
+      if (this.#nodes === MAXIMUM_NODES + 1)
+        this.#problem(near, 'yaml', `more than ${MAXIMUM_NODES} values, aliases followed`);
       return { type: 'empty', range: [near, near] };
     }
     if (!node) return { type: 'empty', range: [near, near] };
@@ -139,19 +159,34 @@ class TreeReader {
     if (isAlias(node)) {
       const target = node.resolve(this.#document!);
       if (!target) {
-        this.#problem(start, 'yaml', `*${node.source} is no anchor of this file`, 'a text that begins with * stands in quotes');
+        this.#problem(
+          start,
+          'yaml',
+          `*${node.source} is no anchor of this file`,
+          'a text that begins with * stands in quotes',
+        );
         return { type: 'empty', range: [start, end] };
       }
-      return this.#node(target as Node, start);
+      return this.#node(target, start);
     }
     if (node.tag !== undefined && node.tag !== '' && !/^tag:yaml\.org,2002:(?:str|map|seq)$/.test(node.tag)) {
-      this.#problem(start, 'yaml', 'YAML tags have no meaning here', 'a text that begins with ! stands in quotes');
+      this.#problem(
+        start,
+        'yaml',
+        'YAML tags have no meaning here',
+        'a text that begins with ! stands in quotes',
+      );
     }
     if (isMap(node)) {
       const entries = node.items.flatMap((pair) => {
         const key = this.#node(pair.key as Node | null, start);
         if (key.type !== 'scalar') {
-          this.#problem(key.range[0], 'yaml', 'a key is a text here', 'a value that begins with { or [ stands in quotes');
+          this.#problem(
+            key.range[0],
+            'yaml',
+            'a key is a text here',
+            'a value that begins with { or [ stands in quotes',
+          );
           return [];
         }
         if (key.text === '<<' && !key.quoted) {
@@ -167,15 +202,21 @@ class TreeReader {
       return { type: 'list', items, range: [start, end] };
     }
     if (!isScalar(node)) return { type: 'empty', range: [start, end] };
-    return this.#scalar(node as YamlScalar, [start, end]);
+    return this.#scalar(node, [start, end]);
   }
 
   #scalar(node: YamlScalar, range: Range): SourceNode {
-    const text = String(node.value ?? '');
+    const text = typeof node.value === 'string' ? node.value : '';
     const quoted = node.type !== 'PLAIN';
     if (!quoted && text === '') return { type: 'empty', range };
     const source = this.#text.slice(...range);
-    return { type: 'scalar', text, quoted, range, offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN') };
+    return {
+      type: 'scalar',
+      text,
+      quoted,
+      range,
+      offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN'),
+    };
   }
 }
 
@@ -204,7 +245,12 @@ function blockOffset(source: string, text: string, at: number): number {
   const row = before.split('\n').length - 1;
   const column = at - (before.lastIndexOf('\n') + 1);
   const lines = source.split('\n');
-  const indent = Math.min(...lines.slice(1).filter((line) => line.trim() !== '').map((line) => /^ */.exec(line)![0].length));
+  const indent = Math.min(
+    ...lines
+      .slice(1)
+      .filter((line) => line.trim() !== '')
+      .map((line) => /^ */.exec(line)![0].length),
+  );
   const index = Math.min(row + 1, lines.length - 1);
   const offset = lines.slice(0, index).reduce((sum, line) => sum + line.length + 1, 0);
   return offset + (Number.isFinite(indent) ? indent : 0) + column;

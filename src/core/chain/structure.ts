@@ -22,12 +22,19 @@ export function plainOf(node: SourceNode): unknown {
   }
 }
 
+// A schema is used a few times in a run, too few to be worth compiling.
+z.config({ jitless: true });
+
 const schemas = new WeakMap<readonly KeyDefinition[], z.ZodType>();
 
 function schemaOf(keys: readonly KeyDefinition[]): z.ZodType {
   let schema = schemas.get(keys);
   if (!schema) {
-    schema = z.strictObject(Object.fromEntries(keys.map(({ name, shape, required }) => [name, required ? shape : shape.optional()])));
+    schema = z.strictObject(
+      Object.fromEntries(
+        keys.map(({ name, shape, required }) => [name, required ? shape : shape.optional()]),
+      ),
+    );
     schemas.set(keys, schema);
   }
   return schema;
@@ -42,9 +49,19 @@ export function formOf(node: SourceNode): string {
  * Holds a map to the keys that may stand in it. Says of each unknown key the nearest known one, of each value that has
  * another form what is wanted, with an example. Gives the map where it is one.
  */
-export function checkStructure(findings: Findings, node: SourceNode, keys: readonly KeyDefinition[], what: string): MapNode | undefined {
+export function checkStructure(
+  findings: Findings,
+  node: SourceNode,
+  keys: readonly KeyDefinition[],
+  what: string,
+): MapNode | undefined {
   if (node.type !== 'map') {
-    findings.problem(node, 'wrong-form', `${what} is a map of keys, and this is ${formOf(node)}`, keys[0]?.example);
+    findings.problem(
+      node,
+      'wrong-form',
+      `${what} is a map of keys, and this is ${formOf(node)}`,
+      keys[0]?.example,
+    );
     return undefined;
   }
   const { error } = schemaOf(keys).safeParse(plainOf(node));
@@ -60,15 +77,31 @@ export function checkStructure(findings: Findings, node: SourceNode, keys: reado
       findings.problem(node, 'missing-key', `${what} has no ${definition.name}`, definition.example);
     } else {
       const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
-      findings.problem(value.type === 'empty' ? node.entries.find((entry) => entry.value === value)!.key : value, 'wrong-form', `${definition.name} wants ${definition.wants}, and this is ${given}`, definition.example);
+      findings.problem(
+        value.type === 'empty' ? node.entries.find((entry) => entry.value === value)!.key : value,
+        'wrong-form',
+        `${definition.name} wants ${definition.wants}, and this is ${given}`,
+        definition.example,
+      );
     }
   }
   return node;
 }
 
-function unknownKey(findings: Findings, node: MapNode, name: string, keys: readonly KeyDefinition[], what: string): void {
+function unknownKey(
+  findings: Findings,
+  node: MapNode,
+  name: string,
+  keys: readonly KeyDefinition[],
+  what: string,
+): void {
   const names = keys.map((key) => key.name);
   const near = nearest(name, names);
   const entry = node.entries.find(({ key }) => key.text === name)!;
-  findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`);
+  findings.problem(
+    entry.key,
+    'unknown-key',
+    `${what} has no key ${name}`,
+    near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
+  );
 }

@@ -13,7 +13,11 @@ export interface Fix {
  * Finds places where YAML reads an expression otherwise than it was meant, also where it says nothing. What was meant is
  * known from the expression grammar: read from where the value begins, it goes further than YAML's value does.
  */
-export function findTraps(document: Document.Parsed, text: string, place: (offset: number) => Place): SourceProblem[] {
+export function findTraps(
+  document: Document.Parsed,
+  text: string,
+  place: (offset: number) => Place,
+): SourceProblem[] {
   const found = new Map<number, SourceProblem>();
   const consider = (start: number, end: number): void => {
     if ([...found.keys()].some((line) => line === place(start).line)) return;
@@ -25,7 +29,8 @@ export function findTraps(document: Document.Parsed, text: string, place: (offse
       if (isMap(node) || isSeq(node)) return;
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
-      const source = 'srcToken' in node ? (node.srcToken as { offset?: number } | undefined)?.offset : undefined;
+      const source =
+        'srcToken' in node ? (node.srcToken as { offset?: number } | undefined)?.offset : undefined;
       // A tag belongs to what was meant: !done
       const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, source ?? start) : start;
       consider(tagged, end);
@@ -68,21 +73,32 @@ function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | u
   const written = inQuotes(expression);
   const lineStart = text.lastIndexOf('\n', start - 1) + 1;
   const whole = text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end));
-  return { code: 'yaml-trap', message: explanation, instead: whole.trim(), fix: { range: [start, end], text: written } };
+  return {
+    code: 'yaml-trap',
+    message: explanation,
+    instead: whole.trim(),
+    fix: { range: [start, end], text: written },
+  };
 }
 
 function explain(expression: string, read: string, beyond: string, tagged: boolean): string {
   if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} for a tag, since it begins with "!"`;
   const first = expression[0]!;
-  if (first === "'" || first === '"') return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
+  if (first === "'" || first === '"')
+    return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
   if (first === '@') return 'in YAML no value may begin with @';
-  if (/\s#/.test(beyond) || beyond.startsWith('#')) return `in YAML " #" begins a comment, so it reads only ${read.trim()}`;
-  if (/^\s*:/.test(beyond) || /:\s/.test(beyond)) return `in YAML ": " makes a key of what stands before it, so it reads ${read.trim()} as a key`;
-  if (beyond.startsWith(',')) return `inside { } and [ ] YAML ends a value at a comma, so it reads only ${read.trim()}`;
+  if (/\s#/.test(beyond) || beyond.startsWith('#'))
+    return `in YAML " #" begins a comment, so it reads only ${read.trim()}`;
+  if (/^\s*:/.test(beyond) || /:\s/.test(beyond))
+    return `in YAML ": " makes a key of what stands before it, so it reads ${read.trim()} as a key`;
+  if (beyond.startsWith(','))
+    return `inside { } and [ ] YAML ends a value at a comma, so it reads only ${read.trim()}`;
   return `inside { } and [ ] YAML ends a value at a bracket, so it reads only ${read.trim() || 'a list'}`;
 }
 
 /** An expression as a YAML scalar that nothing cuts. */
 function inQuotes(expression: string): string {
-  return expression.includes('"') || expression.includes('\\') ? `'${expression.replaceAll("'", "''")}'` : `"${expression}"`;
+  return expression.includes('"') || expression.includes('\\')
+    ? `'${expression.replaceAll("'", "''")}'`
+    : `"${expression}"`;
 }

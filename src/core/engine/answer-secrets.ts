@@ -19,7 +19,12 @@ export const SECRET_MEMBERS: readonly string[] = [
 const MEMBER = new RegExp(`("(?:${SECRET_MEMBERS.join('|')})"\\s*:\\s*)"((?:[^"\\\\]|\\\\.)*)("|$)`, 'gi');
 
 /** Fields whose values are never shown (their names and the scheme are). */
-const SECRET_FIELDS: ReadonlySet<string> = new Set(['authorization', 'proxy-authorization', 'cookie', 'set-cookie']);
+const SECRET_FIELDS: ReadonlySet<string> = new Set([
+  'authorization',
+  'proxy-authorization',
+  'cookie',
+  'set-cookie',
+]);
 
 /** Learns the secrets that an answer brings, so that they are masked wherever they turn up later. */
 export function hideAnswerSecrets(masker: Masker, { text, value }: ReadBody): void {
@@ -30,7 +35,8 @@ export function hideAnswerSecrets(masker: Masker, { text, value }: ReadBody): vo
     if (Array.isArray(part)) part.forEach(visit);
     else if (isObject(part)) {
       for (const [name, member] of Object.entries(part)) {
-        if (typeof member === 'string' && SECRET_MEMBERS.includes(name.toLowerCase())) masker.addFound(member, name);
+        if (typeof member === 'string' && SECRET_MEMBERS.includes(name.toLowerCase()))
+          masker.addFound(member, name);
         else visit(member);
       }
     }

@@ -7,7 +7,16 @@ import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
 import { placed, type RunContext, throwNothing } from './context.ts';
 import { type Limits, USUAL_LIMITS } from './deadline.ts';
-import { encodeForm, encodeQuery, type Inserter, renderField, renderParameters, renderText, renderTyped, renderUrl } from './insert.ts';
+import {
+  encodeForm,
+  encodeQuery,
+  type Inserter,
+  renderField,
+  renderParameters,
+  renderText,
+  renderTyped,
+  renderUrl,
+} from './insert.ts';
 
 /** A request before a credential is added to it. */
 export interface BuiltRequest {
@@ -49,7 +58,12 @@ export function buildRequest(context: RunContext, step: CallStep, environment: E
   };
 }
 
-function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): { url: string; home?: string } {
+function buildUrl(
+  context: RunContext,
+  step: CallStep,
+  inserter: Inserter,
+  environment: Environment,
+): { url: string; home?: string } {
   const { target } = step;
   const query = encodeQuery(renderParameters(inserter, step.query));
   if (target.type === 'url') return { url: withQuery(renderUrl(inserter, target.url), query) };
@@ -126,14 +140,21 @@ function buildBody(step: CallStep, inserter: Inserter): { body?: Uint8Array; typ
       }
     }
     case 'form':
-      return { body: utf8(encodeForm(renderParameters(inserter, body.fields))), type: 'application/x-www-form-urlencoded' };
+      return {
+        body: utf8(encodeForm(renderParameters(inserter, body.fields))),
+        type: 'application/x-www-form-urlencoded',
+      };
     case 'text':
       return { body: utf8(renderText(inserter, body.text)), type: 'text/plain; charset=utf-8' };
   }
 }
 
 /** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */
-function limitsOf(context: RunContext, from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[], environment: Environment): Limits {
+function limitsOf(
+  context: RunContext,
+  from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[],
+  environment: Environment,
+): Limits {
   const limits = { ...USUAL_LIMITS };
   for (const one of from) {
     const timeouts = one?.timeouts ?? {};

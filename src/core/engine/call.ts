@@ -2,7 +2,14 @@ import type { CallStep, Credential } from '../chain/model.ts';
 import type { EventBody } from '../events.ts';
 import { encodeHex, fromUtf8, percentEncode } from '../language/encodings.ts';
 import { type Maybe, Duration, objectOf, type ValueObject } from '../language/values.ts';
-import type { Authorisation, FilledCredential, HeaderList, Phases, WireAnswer, WireRequest } from '../ports.ts';
+import type {
+  Authorisation,
+  FilledCredential,
+  HeaderList,
+  Phases,
+  WireAnswer,
+  WireRequest,
+} from '../ports.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { type BuiltRequest, buildRequest, withQuery } from './build-request.ts';
 import { eventProblem, type RunContext } from './context.ts';
@@ -42,7 +49,12 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
   return sendFollowing(context, step, request, first.attempts + 1);
 }
 
-async function sendFollowing(context: RunContext, step: CallStep, request: BuiltRequest, attempt: number): Promise<CallResult> {
+async function sendFollowing(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  attempt: number,
+): Promise<CallResult> {
   let wire: WireRequest = request;
   let carried = true;
   for (let redirects = 0; ; redirects++) {
@@ -53,16 +65,34 @@ async function sendFollowing(context: RunContext, step: CallStep, request: Built
       const body = readBody(answer.headers, answer.body, step.readAs);
       hideAnswerSecrets(context.masker, body);
       reportAnswer(context, step, answer, body, attempt + redirects, elapsed);
-      return { answer, body, request, sentHeaders: authorised.headers, url: wire.url, elapsed, attempts: attempt + redirects };
+      return {
+        answer,
+        body,
+        request,
+        sentHeaders: authorised.headers,
+        url: wire.url,
+        elapsed,
+        attempts: attempt + redirects,
+      };
     }
     const body = readBody(answer.headers, answer.body, 'bytes');
     reportAnswer(context, step, answer, body, attempt + redirects, elapsed);
     if (redirects === MAXIMUM_REDIRECTS) {
-      throw new ProblemError({ code: 'too-many-redirects', message: `redirected more than ${MAXIMUM_REDIRECTS} times, the last time from ${wire.url} to ${next.url}` });
+      throw new ProblemError({
+        code: 'too-many-redirects',
+        message: `redirected more than ${MAXIMUM_REDIRECTS} times, the last time from ${wire.url} to ${next.url}`,
+      });
     }
     const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
     if (leaves) carried = false;
-    wire = leaves ? { ...next, headers: next.headers.filter(([name]) => !/^(?:authorization|cookie|proxy-authorization)$/i.test(name)) } : next;
+    wire = leaves
+      ? {
+          ...next,
+          headers: next.headers.filter(
+            ([name]) => !/^(?:authorization|cookie|proxy-authorization)$/i.test(name),
+          ),
+        }
+      : next;
     context.emit({
       event: 'redirected',
       step: step.address,
@@ -81,12 +111,20 @@ function redirectOf(request: WireRequest, { status, headers }: WireAnswer): Wire
   if (location === undefined) return undefined;
   const url = URL.canParse(location, request.url) ? new URL(location, request.url) : undefined;
   if (!url || !/^https?:$/.test(url.protocol)) {
-    throw new ProblemError({ code: 'redirect-invalid', message: `${request.url} redirects to "${location}", which is no address of HTTP` });
+    throw new ProblemError({
+      code: 'redirect-invalid',
+      message: `${request.url} redirects to "${location}", which is no address of HTTP`,
+    });
   }
   if (url.protocol === 'http:' && request.url.startsWith('https:')) {
-    throw new ProblemError({ code: 'redirect-invalid', message: `${request.url} redirects from https to plain http, ${url.origin}` });
+    throw new ProblemError({
+      code: 'redirect-invalid',
+      message: `${request.url} redirects from https to plain http, ${url.origin}`,
+    });
   }
-  const toGet = (status === 303 && request.method !== 'HEAD') || ((status === 301 || status === 302) && request.method === 'POST');
+  const toGet =
+    (status === 303 && request.method !== 'HEAD') ||
+    ((status === 301 || status === 302) && request.method === 'POST');
   if (!toGet) return { ...request, url: url.href };
   const rest = request.headers.filter(([name]) => !/^content-/i.test(name));
   return { method: 'GET', url: url.href, headers: rest };
@@ -95,12 +133,22 @@ function redirectOf(request: WireRequest, { status, headers }: WireAnswer): Wire
 /** A credential with its texts filled in; its secret fields are masked from then on. */
 export function fillCredential(context: RunContext, name: string): FilledCredential {
   const credential: Credential = context.project.credentials.get(name)!;
-  const inserter = context.inserter(context.environment(undefined, undefined, (one) => context.sentName(one)));
-  const fields = new Map([...credential.fields].map(([field, template]) => [field, renderText(inserter, template)]));
+  const inserter = context.inserter(
+    context.environment(undefined, undefined, (one) => context.sentName(one)),
+  );
+  const fields = new Map(
+    [...credential.fields].map(([field, template]) => [field, renderText(inserter, template)]),
+  );
   return { credential, fields };
 }
 
-async function authorise(context: RunContext, step: CallStep, request: BuiltRequest, wire: WireRequest, carried: boolean): Promise<WireRequest> {
+async function authorise(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  wire: WireRequest,
+  carried: boolean,
+): Promise<WireRequest> {
   if (request.as === undefined || !carried) return wire;
   const credential = fillCredential(context, request.as);
   const added: Authorisation = await context.ports.credentials.authorise(credential, context.signal);
@@ -117,7 +165,9 @@ async function authorise(context: RunContext, step: CallStep, request: BuiltRequ
     });
   }
   const own = new Set(added.headers.map(([name]) => name.toLowerCase()));
-  const query = added.query.map(([name, value]) => `${percentEncode(name)}=${percentEncode(value)}`).join('&');
+  const query = added.query
+    .map(([name, value]) => `${percentEncode(name)}=${percentEncode(value)}`)
+    .join('&');
   return {
     ...wire,
     url: withQuery(wire.url, query),
@@ -132,7 +182,9 @@ async function sendOnce(
   request: BuiltRequest,
   attempt: number,
 ): Promise<{ answer: WireAnswer; elapsed: number }> {
-  const sentBody = wire.body && summarise(context, wire.body, wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1]);
+  const sentBody =
+    wire.body &&
+    summarise(context, wire.body, wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1]);
   context.calls++;
   context.emit({
     event: 'request-sent',
@@ -147,7 +199,12 @@ async function sendOnce(
   const deadline = new Deadline(context.ports.clock, request.limits, context.signal);
   try {
     const answer = await context.ports.transport.send(
-      { method: wire.method, url: wire.url, headers: wire.headers, ...(wire.body ? { body: wire.body } : {}) },
+      {
+        method: wire.method,
+        url: wire.url,
+        headers: wire.headers,
+        ...(wire.body ? { body: wire.body } : {}),
+      },
       deadline,
     );
     const { phases, elapsed } = deadline.end();
@@ -155,23 +212,40 @@ async function sendOnce(
   } catch (error) {
     const { phases, elapsed } = deadline.end();
     const problem: Problem = problemOf(deadline.signal.aborted ? deadline.signal.reason : error);
-    context.emit({ event: 'request-failed', step: step.address, attempt, problem: eventProblem(problem), phases: rounded(phases), elapsed });
+    context.emit({
+      event: 'request-failed',
+      step: step.address,
+      attempt,
+      problem: eventProblem(problem),
+      phases: rounded(phases),
+      elapsed,
+    });
     throw new ProblemError(problem);
   }
 }
 
 /** An address as a chain would write it: the service's name and the path, without the query. */
 function writtenAddress(context: RunContext, { target }: CallStep, url: string): string {
-  const base = target.type === 'url' ? undefined : context.serviceUrls.get(target.service)?.replace(/\/+$/, '');
+  const base =
+    target.type === 'url' ? undefined : context.serviceUrls.get(target.service)?.replace(/\/+$/, '');
   if (target.type === 'url' || base === undefined || !url.startsWith(`${base}/`)) return url;
   return `${target.service} ${url.slice(base.length).replace(/[?#].*$/, '')}`;
 }
 
 function rounded(phases: Phases): Phases {
-  return Object.fromEntries(Object.entries(phases).map(([name, time]) => [name, Math.round((time as number) * 100) / 100]));
+  return Object.fromEntries(
+    Object.entries(phases).map(([name, time]) => [name, Math.round((time as number) * 100) / 100]),
+  );
 }
 
-function reportAnswer(context: RunContext, step: CallStep, answer: WireAnswer, body: ReadBody, attempt: number, elapsed: number): void {
+function reportAnswer(
+  context: RunContext,
+  step: CallStep,
+  answer: WireAnswer,
+  body: ReadBody,
+  attempt: number,
+  elapsed: number,
+): void {
   context.emit({
     event: 'answer-came',
     step: step.address,
@@ -185,7 +259,12 @@ function reportAnswer(context: RunContext, step: CallStep, answer: WireAnswer, b
 }
 
 /** A body by size, digest and type, with its beginning where it is text; secrets are taken out before it is cut. */
-function summarise(context: RunContext, bytes: Uint8Array, type: string | undefined, known?: string): EventBody {
+function summarise(
+  context: RunContext,
+  bytes: Uint8Array,
+  type: string | undefined,
+  known?: string,
+): EventBody {
   const digest = encodeHex(context.ports.digests.digest('sha-256', bytes));
   const window = EXCERPT + context.masker.longest;
   const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
@@ -198,7 +277,15 @@ function summarise(context: RunContext, bytes: Uint8Array, type: string | undefi
 }
 
 /** The names that a call gives to the expressions of its own step. */
-export function answerNames({ answer, body, request, sentHeaders, url, elapsed, attempts }: CallResult): (name: string) => Maybe {
+export function answerNames({
+  answer,
+  body,
+  request,
+  sentHeaders,
+  url,
+  elapsed,
+  attempts,
+}: CallResult): (name: string) => Maybe {
   return (name) => {
     switch (name) {
       case 'status':
@@ -222,7 +309,11 @@ export function answerNames({ answer, body, request, sentHeaders, url, elapsed, 
       case 'url':
         return url;
       case 'sent':
-        return { url, headers: headerObject(sentHeaders), ...(request.json === undefined ? {} : { json: request.json }) };
+        return {
+          url,
+          headers: headerObject(sentHeaders),
+          ...(request.json === undefined ? {} : { json: request.json }),
+        };
       default:
         return undefined;
     }
@@ -249,4 +340,3 @@ function cookiesOf(headers: HeaderList): ValueObject {
     }),
   );
 }
-

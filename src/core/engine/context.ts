@@ -2,7 +2,13 @@ import type { Chain, PlacedExpression, Project, Setting, Step } from '../chain/m
 import type { RunEvent } from '../events.ts';
 import type { Environment, World } from '../language/environment.ts';
 import { brief } from '../language/show.ts';
-import { type Duration, Duration as DurationValue, kindOf, type Maybe, type Value } from '../language/values.ts';
+import {
+  type Duration,
+  Duration as DurationValue,
+  kindOf,
+  type Maybe,
+  type Value,
+} from '../language/values.ts';
 import { withArticle } from '../language/kinds.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
@@ -77,10 +83,13 @@ export class RunContext {
   }
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */
-  environment(step: Step | undefined, answer: Maybe = undefined, more?: (name: string) => Maybe): Environment {
+  environment(step: Step | undefined, answer?: Maybe, more?: (name: string) => Maybe): Environment {
     return {
       answer,
-      name: (name) => more?.(name) ?? this.names.get(name),
+      name: (name) => {
+        const own = more?.(name);
+        return own === undefined ? this.names.get(name) : own;
+      },
       world: this.world(),
       visited: 0,
       remark: ({ code, message }) => this.remark(step?.address, code, message),
@@ -90,7 +99,8 @@ export class RunContext {
   /** The names of texts that are sent: secrets and addresses of services besides all others. */
   sentName(name: string): Maybe {
     if (name === 'secret') return Object.fromEntries(this.secrets);
-    if (name === 'services') return Object.fromEntries([...this.serviceUrls].map(([service, url]) => [service, { url }]));
+    if (name === 'services')
+      return Object.fromEntries([...this.serviceUrls].map(([service, url]) => [service, { url }]));
     return undefined;
   }
 
@@ -99,7 +109,8 @@ export class RunContext {
     return {
       value: (insertion) => {
         const value = placed(insertion, () => insertion.expression.evaluate(environment));
-        if (insertion.expression.secret && value !== undefined && value !== null) this.#hide(insertion, value);
+        if (insertion.expression.secret && value !== undefined && value !== null)
+          this.#hide(insertion, value);
         return value;
       },
       nothing: (insertion) => throwNothing(insertion, environment),
@@ -183,11 +194,24 @@ function maskAll<T>(value: T, mask: (text: string) => string): T {
   if (Array.isArray(value)) return value.map((item: unknown) => maskAll(item, mask)) as T;
   if (typeof value !== 'object' || value === null) return value;
   return Object.fromEntries(
-    Object.entries(value).map(([name, member]) => [name, UNMASKED.has(name) ? (member as unknown) : maskAll<unknown>(member, mask)]),
+    Object.entries(value).map(([name, member]) => [
+      name,
+      UNMASKED.has(name) ? (member as unknown) : maskAll<unknown>(member, mask),
+    ]),
   ) as T;
 }
 
 /** A problem as an event carries it. */
-export function eventProblem({ code, message, instead, place }: Problem): { code: string; message: string; instead?: string; place?: { file: string; line: number; column: number } } {
-  return { code, message, ...(instead === undefined ? {} : { instead }), ...(place === undefined ? {} : { place }) };
+export function eventProblem({ code, message, instead, place }: Problem): {
+  code: string;
+  message: string;
+  instead?: string;
+  place?: { file: string; line: number; column: number };
+} {
+  return {
+    code,
+    message,
+    ...(instead === undefined ? {} : { instead }),
+    ...(place === undefined ? {} : { place }),
+  };
 }

@@ -45,7 +45,8 @@ export class Deadline implements Watch {
   }
 
   phase(phase: Phase): void {
-    const connecting = (one: Phase | undefined): boolean => one === 'name' || one === 'connect' || one === 'tls';
+    const connecting = (one: Phase | undefined): boolean =>
+      one === 'name' || one === 'connect' || one === 'tls';
     this.#settle();
     const wasConnecting = connecting(this.#current);
     this.#current = phase;

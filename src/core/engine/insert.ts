@@ -45,7 +45,11 @@ function textOf(insertion: Insertion, value: Value): string {
         : kind === 'null'
           ? `\${${source} ?? 'text'}`
           : `\${json(${source})}, or one of its members`;
-  return at(insertion, { code: 'wrong-kind', message: `${source} is ${withArticle(kind)}, and a text is wanted here: ${brief(value, 60)}`, instead });
+  return at(insertion, {
+    code: 'wrong-kind',
+    message: `${source} is ${withArticle(kind)}, and a text is wanted here: ${brief(value, 60)}`,
+    instead,
+  });
 }
 
 /** A text as it stands, with values in it. */
@@ -115,10 +119,13 @@ export function renderUrl(inserter: Inserter, template: Template): string {
   return url;
 }
 
-function checkSegments(url: string, marks: readonly { start: number; end: number; insertion: Insertion }[]): void {
+function checkSegments(
+  url: string,
+  marks: readonly { start: number; end: number; insertion: Insertion }[],
+): void {
   const path = /^[^?#]*/.exec(url)![0];
   const authority = /^https?:\/\/[^/]*/.exec(path)?.[0].length ?? 0;
-  for (let start = authority; start <= path.length; ) {
+  for (let start = authority; start <= path.length;) {
     const slash = path.indexOf('/', start);
     const end = slash < 0 ? path.length : slash;
     const mark = marks.find((one) => one.start <= end && one.end >= start && one.start <= path.length);
@@ -137,7 +144,9 @@ function checkSegments(url: string, marks: readonly { start: number; end: number
 
 /** Names and values of a query or form; a list repeats the name, null and dropped values leave it out. */
 export function renderParameters(inserter: Inserter, parameters: readonly Parameter[]): [string, string][] {
-  return parameters.flatMap(({ name, value }): [string, string][] => parameterTexts(inserter, name, value).map((text) => [name, text]));
+  return parameters.flatMap(({ name, value }): [string, string][] =>
+    parameterTexts(inserter, name, value).map((text) => [name, text]),
+  );
 }
 
 function parameterTexts(inserter: Inserter, name: string, typed: Typed): string[] {
@@ -154,8 +163,11 @@ function parameterTexts(inserter: Inserter, name: string, typed: Typed): string[
       const { insertion } = typed;
       const value = inserter.value(insertion);
       if (value === null) return [];
-      if (value === undefined) return isDropping(insertion.expression.tree) ? [] : inserter.nothing(insertion);
-      return Array.isArray(value) ? value.filter((item) => item !== null).map((item) => textOf(insertion, item)) : [textOf(insertion, value)];
+      if (value === undefined)
+        return isDropping(insertion.expression.tree) ? [] : inserter.nothing(insertion);
+      return Array.isArray(value)
+        ? value.filter((item) => item !== null).map((item) => textOf(insertion, item))
+        : [textOf(insertion, value)];
     }
   }
 }
@@ -199,8 +211,12 @@ export function renderTyped(inserter: Inserter, typed: Typed): Maybe {
 
 /** Throws `bad-insertion` where a secret was inserted whose text is too short to be masked. */
 export function refuseShortSecret(insertion: PlacedExpression): never {
-  return fail('secret-too-short', `${sourceOf(insertion)} is computed from a secret and too short to be masked`, {
-    instead: 'at least 6 characters of it, or a digest',
-    place: insertion.at(insertion.expression.tree.span),
-  });
+  return fail(
+    'secret-too-short',
+    `${sourceOf(insertion)} is computed from a secret and too short to be masked`,
+    {
+      instead: 'at least 6 characters of it, or a digest',
+      place: insertion.at(insertion.expression.tree.span),
+    },
+  );
 }

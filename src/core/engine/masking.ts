@@ -18,9 +18,13 @@ export class Masker {
   /** Adds a secret of the project. Throws `secret-too-short`. */
   add(secret: string, label: string): void {
     if (secret.length < SHORTEST_SECRET) {
-      fail('secret-too-short', `${label} has fewer than ${SHORTEST_SECRET} characters, so masking it would mask everything`, {
-        instead: 'a longer secret',
-      });
+      fail(
+        'secret-too-short',
+        `${label} has fewer than ${SHORTEST_SECRET} characters, so masking it would mask everything`,
+        {
+          instead: 'a longer secret',
+        },
+      );
     }
     this.#learn(secret, label);
   }
@@ -58,7 +62,11 @@ export class Masker {
   }
 
   #label(found: string): string {
-    return this.#labels.get(found) ?? this.#labels.get(found.replace(/%[0-9a-f]{2}/gi, (code) => code.toUpperCase())) ?? '‹secret›';
+    return (
+      this.#labels.get(found) ??
+      this.#labels.get(found.replace(/%[0-9a-f]{2}/gi, (code) => code.toUpperCase())) ??
+      '‹secret›'
+    );
   }
 
   #compiled(): RegExp {
@@ -66,7 +74,9 @@ export class Masker {
       const known = [...this.#labels.keys()].sort((a, b) => b.length - a.length);
       // Percent codes may be written with small letters.
       const source = known.map((spelling) =>
-        spelling.replace(/[.*+?^${}()|[\]\\/]/g, '\\$&').replace(/%[0-9A-F]{2}/g, (code) => `%(?:${code.slice(1)}|${code.slice(1).toLowerCase()})`),
+        spelling
+          .replace(/[.*+?^${}()|[\]\\/]/g, '\\$&')
+          .replace(/%[0-9A-F]{2}/g, (code) => `%(?:${code.slice(1)}|${code.slice(1).toLowerCase()})`),
       );
       this.#pattern = new RegExp(source.join('|'), 'g');
     }
@@ -90,9 +100,20 @@ function spellings(secret: string): Set<string> {
   const json = JSON.stringify(secret).slice(1, -1);
   all.add(json);
   all.add(json.replaceAll('/', '\\/'));
-  all.add(secret.replace(/[\u0080-\uffff]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`));
-  all.add(json.replace(/[\u0080-\uffff]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`));
-  all.add(secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;').replaceAll('"', '&quot;').replaceAll("'", '&#39;'));
+  all.add(
+    secret.replace(/[\u0080-\uffff]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`),
+  );
+  all.add(
+    json.replace(/[\u0080-\uffff]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`),
+  );
+  all.add(
+    secret
+      .replaceAll('&', '&amp;')
+      .replaceAll('<', '&lt;')
+      .replaceAll('>', '&gt;')
+      .replaceAll('"', '&quot;')
+      .replaceAll("'", '&#39;'),
+  );
   all.add(secret.replaceAll('&', '&amp;').replaceAll('<', '&lt;').replaceAll('>', '&gt;'));
   const percent = percentEncode(secret);
   all.add(percent);

@@ -23,14 +23,29 @@ export class StepOutcome {
 
   /** All expectations are tried, and each is reported. */
   expect(afterKeep: boolean): void {
-    for (const expectation of this.#step.expect) if (expectation.afterKeep === afterKeep) this.#try(expectation);
+    for (const expectation of this.#step.expect)
+      if (expectation.afterKeep === afterKeep) this.#try(expectation);
   }
 
   /** One that the engine adds of itself. */
   failed(condition: string, came: string, more: { code: Problem['code']; instead?: string }): void {
     const { instead } = more;
-    this.#context.emit({ event: 'expected', step: this.#step.address, condition, held: false, came, code: more.code, ...(instead === undefined ? {} : { instead }), place: this.#step.at });
-    this.#note({ code: more.code, message: `expected ${condition}, came ${came}`, place: this.#step.at, ...(instead === undefined ? {} : { instead }) });
+    this.#context.emit({
+      event: 'expected',
+      step: this.#step.address,
+      condition,
+      held: false,
+      came,
+      code: more.code,
+      ...(instead === undefined ? {} : { instead }),
+      place: this.#step.at,
+    });
+    this.#note({
+      code: more.code,
+      message: `expected ${condition}, came ${came}`,
+      place: this.#step.at,
+      ...(instead === undefined ? {} : { instead }),
+    });
   }
 
   #note(problem: Problem): void {
@@ -57,8 +72,17 @@ export class StepOutcome {
       const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
       const came = nothing?.message ?? expression.whatCame(this.#environment);
       const instead = nothing?.instead;
-      report(false, { came, ...(instead === undefined ? {} : { instead }), code: nothing ? 'found-nothing' : 'not-as-expected' });
-      this.#note({ code: nothing ? 'found-nothing' : 'not-as-expected', message: `expected ${expression.text}, came ${came}`, place, ...(instead === undefined ? {} : { instead }) });
+      report(false, {
+        came,
+        ...(instead === undefined ? {} : { instead }),
+        code: nothing ? 'found-nothing' : 'not-as-expected',
+      });
+      this.#note({
+        code: nothing ? 'found-nothing' : 'not-as-expected',
+        message: `expected ${expression.text}, came ${came}`,
+        place,
+        ...(instead === undefined ? {} : { instead }),
+      });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const { code, message, instead } = error.problem;
@@ -106,7 +130,11 @@ export class StepOutcome {
     if (parts.length === 1 && typeof only === 'object') {
       const value = inserter.value(only);
       if (value === undefined) return inserter.nothing(only);
-      return typeof value === 'string' ? showable(value) : typeof value === 'object' && value !== null ? tableOrJson(value) : brief(value, 2000);
+      return typeof value === 'string'
+        ? showable(value)
+        : typeof value === 'object' && value !== null
+          ? tableOrJson(value)
+          : brief(value, 2000);
     }
     return showable(renderText(inserter, this.#step.show!));
   }
@@ -123,17 +151,31 @@ const SHOWN_ITEMS = 20;
 /** A list of objects as a table of its first members; anything else as JSON. */
 function tableOrJson(value: Value): string {
   const rows = Array.isArray(value) ? value.slice(0, SHOWN_ITEMS) : [];
-  const objects = rows.every((row) => typeof row === 'object' && row !== null && !Array.isArray(row) && !(row instanceof Uint8Array));
+  const objects = rows.every(
+    (row) => typeof row === 'object' && row !== null && !Array.isArray(row) && !(row instanceof Uint8Array),
+  );
   if (!Array.isArray(value) || rows.length === 0 || !objects) return brief(value, 2000);
   const columns = [...new Set(rows.flatMap((row) => Object.keys(row as object)))].slice(0, 6);
   const cell = (row: Value, column: string): string => {
     const member = Object.hasOwn(row as object, column) ? (row as Record<string, Value>)[column] : undefined;
-    return member === undefined ? '' : typeof member === 'string' ? visible(member).slice(0, 40) : brief(member, 40);
+    return member === undefined
+      ? ''
+      : typeof member === 'string'
+        ? visible(member).slice(0, 40)
+        : brief(member, 40);
   };
   const lines = [columns, ...rows.map((row) => columns.map((column) => cell(row, column)))];
   const widths = columns.map((_, i) => Math.max(...lines.map((line) => line[i]!.length)));
   const more = value.length > rows.length ? [`and ${value.length - rows.length} more`] : [];
-  return [...lines.map((line) => line.map((text, i) => text.padEnd(widths[i]!)).join('  ').trimEnd()), ...more].join('\n');
+  return [
+    ...lines.map((line) =>
+      line
+        .map((text, i) => text.padEnd(widths[i]!))
+        .join('  ')
+        .trimEnd(),
+    ),
+    ...more,
+  ].join('\n');
 }
 
 /** The value of a value field; throws where a part of it is nothing. */
@@ -157,6 +199,6 @@ function required(expression: PlacedExpression, environment: Environment): Value
 export function hideValue(value: Value, hide: (text: string) => void): void {
   if (typeof value === 'string') hide(value);
   else if (Array.isArray(value)) value.forEach((item) => hideValue(item, hide));
-  else if (typeof value === 'object' && value !== null && !(value instanceof Uint8Array)) Object.values(value).forEach((member) => hideValue(member as Value, hide));
+  else if (typeof value === 'object' && value !== null && !(value instanceof Uint8Array))
+    Object.values(value).forEach((member) => hideValue(member as Value, hide));
 }
-

@@ -39,11 +39,17 @@ export async function prepare(context: RunContext): Promise<void> {
 }
 
 function fillAddresses(context: RunContext): void {
-  const inserter = context.inserter(context.environment(undefined, undefined, (name) => context.sentName(name)));
+  const inserter = context.inserter(
+    context.environment(undefined, undefined, (name) => context.sentName(name)),
+  );
   for (const [name, { url, at }] of context.project.services) {
     const text = url === 'practice' ? context.options.practice! : renderText(inserter, url);
     if (!URL.canParse(text) || !/^https?:$/.test(new URL(text).protocol)) {
-      throw new ProblemError({ code: 'not-a-url', message: `the URL of the service ${name} came out as no address of HTTP: '${text}'`, place: at });
+      throw new ProblemError({
+        code: 'not-a-url',
+        message: `the URL of the service ${name} came out as no address of HTTP: '${text}'`,
+        place: at,
+      });
     }
     context.serviceUrls.set(name, text);
   }

@@ -17,7 +17,8 @@ export interface ReadBody {
 }
 
 const JSON_TYPE = /^application\/(?:[\w.+-]+\+)?json$|^text\/json$|^[\w.-]+\/[\w.-]+\+json$/;
-const TEXT_TYPE = /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
+const TEXT_TYPE =
+  /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
 
 export function headerValue(headers: HeaderList, name: string): string | undefined {
   const values = headers.filter(([other]) => other === name).map(([, value]) => value);
@@ -36,14 +37,28 @@ export function readBody(headers: HeaderList, bytes: Uint8Array, readAs: ReadAs 
   const charset = /;\s*charset\s*=\s*"?([^\s";]+)/i.exec(contentType)?.[1];
   const text = decode(bytes, charset, isJson || isText);
   if (isJson) {
-    if (text === undefined) return { value: undefined, ...withType, problem: { expected: 'JSON', came: `${bytes.length} bytes that are not UTF-8` } };
+    if (text === undefined)
+      return {
+        value: undefined,
+        ...withType,
+        problem: { expected: 'JSON', came: `${bytes.length} bytes that are not UTF-8` },
+      };
     try {
       return { value: parseJson(text), text, ...withType };
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const looksOther = /^\s*</.test(text);
       const came = looksOther ? describeText(text, type) : error.problem.message;
-      return { value: undefined, text, ...withType, problem: { expected: readAs === 'json' ? 'JSON, as read-as says' : `JSON, as its content type ${type ?? ''} says`, came } };
+      return {
+        value: undefined,
+        text,
+        ...withType,
+        problem: {
+          expected:
+            readAs === 'json' ? 'JSON, as read-as says' : `JSON, as its content type ${type ?? ''} says`,
+          came,
+        },
+      };
     }
   }
   if (isText) return text === undefined ? { value: bytes, ...withType } : { value: text, text, ...withType };
@@ -53,7 +68,9 @@ export function readBody(headers: HeaderList, bytes: Uint8Array, readAs: ReadAs 
 /** The text of bytes; nothing where they are not text. Only UTF-8 is guessed. */
 function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean): string | undefined {
   try {
-    return new TextDecoder(isText ? (charset ?? 'utf-8') : 'utf-8', { fatal: charset === undefined || !isText }).decode(bytes);
+    return new TextDecoder(isText ? (charset ?? 'utf-8') : 'utf-8', {
+      fatal: charset === undefined || !isText,
+    }).decode(bytes);
   } catch {
     return undefined;
   }
@@ -61,9 +78,12 @@ function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean)
 
 /** "a page titled "Kiln closed"", for a body that was expected to be something else. */
 export function describeText(text: string, type: string | undefined): string {
-  const title = /<title[^>]*>\s*([^<]*?)\s*<\/title>/i.exec(text)?.[1] ?? /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
+  const title =
+    /<title[^>]*>\s*([^<]*?)\s*<\/title>/i.exec(text)?.[1] ??
+    /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
   const kind = type === undefined ? '' : ` (${type})`;
-  if (/<html|<!doctype html/i.test(text)) return title === undefined || title === '' ? `a page of HTML${kind}` : `a page titled "${title}"${kind}`;
+  if (/<html|<!doctype html/i.test(text))
+    return title === undefined || title === '' ? `a page of HTML${kind}` : `a page titled "${title}"${kind}`;
   if (/^\s*<\?xml|^\s*<[a-z]/i.test(text)) return `XML${kind}`;
   return `${type ?? 'text'}: ${JSON.stringify(text.slice(0, 60))}`;
 }

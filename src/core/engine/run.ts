@@ -1,5 +1,6 @@
 import type { CallStep, Chain, Project, Step } from '../chain/model.ts';
-import { EVENT_VERSION, type ExitCode, type Outcome } from '../events.ts';
+import { EVENT_VERSION } from '../event-version.ts';
+import type { ExitCode, Outcome } from '../events.ts';
 import { encodeHex, utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
 import { Duration, objectOf, Time, type Value } from '../language/values.ts';
@@ -13,8 +14,23 @@ import { describeText } from './read-answer.ts';
 
 /** Codes of failures in which the service gave no answer that could be looked at: the run could not be completed. */
 const INCOMPLETE: ReadonlySet<string> = new Set([
-  ...['time-limit', 'connection-refused', 'connection-reset', 'unknown-host', 'host-unreachable', 'certificate-refused'],
-  ...['not-http', 'body-too-large', 'body-broken', 'headers-too-large', 'too-many-redirects', 'redirect-invalid', 'no-answer'],
+  ...[
+    'time-limit',
+    'connection-refused',
+    'connection-reset',
+    'unknown-host',
+    'host-unreachable',
+    'certificate-refused',
+  ],
+  ...[
+    'not-http',
+    'body-too-large',
+    'body-broken',
+    'headers-too-large',
+    'too-many-redirects',
+    'redirect-invalid',
+    'no-answer',
+  ],
   ...['sign-in-refused', 'sign-in-failed'],
 ]);
 
@@ -35,7 +51,12 @@ interface StepResult {
  * Carries out a checked chain. All that happens is told through `options.emit`, masked; nothing else comes out besides
  * the results. Never throws for anything that a chain, a service or a person does.
  */
-export async function run(chain: Chain, project: Project, ports: Ports, options: RunOptions): Promise<RunResult> {
+export async function run(
+  chain: Chain,
+  project: Project,
+  ports: Ports,
+  options: RunOptions,
+): Promise<RunResult> {
   return new Runner(new RunContext(chain, project, ports, options)).run();
 }
 
@@ -66,13 +87,24 @@ class Runner {
       chain: chain.title,
       file: chain.file,
       ...(project.environment === undefined ? {} : { environment: project.environment }),
-      inputs: Object.fromEntries(chain.inputs.map(({ name }) => [name, context.masker.text(writeJson(context.names.get(name) ?? null, 0, 'base64'))])),
+      inputs: Object.fromEntries(
+        chain.inputs.map(({ name }) => [
+          name,
+          context.masker.text(writeJson(context.names.get(name) ?? null, 0, 'base64')),
+        ]),
+      ),
       steps: chain.steps.length,
     });
     if (problem) {
       this.#raise(2);
     } else {
-      context.names.set('run', objectOf([['id', options.id], ['started', new Time(ports.clock.now())]]));
+      context.names.set(
+        'run',
+        objectOf([
+          ['id', options.id],
+          ['started', new Time(ports.clock.now())],
+        ]),
+      );
       const stopped = await this.#steps(chain.steps);
       if (!stopped && !options.signal.aborted) {
         try {
@@ -91,7 +123,9 @@ class Runner {
       event: 'run-ended',
       outcome,
       exit: this.#exit,
-      results: Object.fromEntries([...results].map(([name, value]) => [name, context.masker.text(writeJson(value, 0, 'base64'))])),
+      results: Object.fromEntries(
+        [...results].map(([name, value]) => [name, context.masker.text(writeJson(value, 0, 'base64'))]),
+      ),
       calls: context.calls,
       elapsed: ports.clock.elapsed() - began,
       ...(problem ? { problem: eventProblem(problem) } : {}),
@@ -106,7 +140,9 @@ class Runner {
 
   #results(): Map<string, Value> {
     const environment = this.#context.environment(undefined);
-    return new Map(this.#context.chain.results.map(({ name, value }) => [name, evaluateAll(value, environment)]));
+    return new Map(
+      this.#context.chain.results.map(({ name, value }) => [name, evaluateAll(value, environment)]),
+    );
   }
 
   /** Carries steps out in order; true where one of them stopped the run. */
@@ -126,9 +162,16 @@ class Runner {
     if (cleanup.length === 0) return;
     context.emit({ event: 'cleanup-began', steps: cleanup.length });
     context.signal = new AbortController().signal;
-    const defined = new Set(cleanup.flatMap(({ keep, name }) => [...keep.map((one) => one.name), ...(name === undefined ? [] : [name])]));
+    const defined = new Set(
+      cleanup.flatMap(({ keep, name }) => [
+        ...keep.map((one) => one.name),
+        ...(name === undefined ? [] : [name]),
+      ]),
+    );
     for (const step of cleanup) {
-      const missing = [...usedNames(step)].find((name) => !context.names.has(name) && !defined.has(name) && keptSomewhere(context.chain.steps, name));
+      const missing = [...usedNames(step)].find(
+        (name) => !context.names.has(name) && !defined.has(name) && keptSomewhere(context.chain.steps, name),
+      );
       if (missing !== undefined) this.#skip(step, `${missing} was never kept`);
       else await this.#step(step);
     }
@@ -228,11 +271,23 @@ class Runner {
 
   #usualExpectations(step: CallStep, { answer, body }: CallResult, outcome: StepOutcome): void {
     if (step.expectsSuccess && answer.status >= 400) {
-      const said = body.text === undefined || body.text === '' ? '' : body.type !== undefined && /html/.test(body.type) ? `, ${describeText(body.text, undefined)}` : '';
+      const said =
+        body.text === undefined || body.text === ''
+          ? ''
+          : body.type !== undefined && /html/.test(body.type)
+            ? `, ${describeText(body.text, undefined)}`
+            : '';
       const instead = answer.status === 401 ? refusedAdvice(step, this.#context) : undefined;
-      outcome.failed('status < 400', `${answer.status}${said}`, { code: 'status-not-expected', ...(instead === undefined ? {} : { instead }) });
+      outcome.failed('status < 400', `${answer.status}${said}`, {
+        code: 'status-not-expected',
+        ...(instead === undefined ? {} : { instead }),
+      });
     }
-    if (body.problem) outcome.failed(body.problem.expected, body.problem.came, { code: 'answer-not-as-typed', instead: 'read-as: text reads it as it is' });
+    if (body.problem)
+      outcome.failed(body.problem.expected, body.problem.came, {
+        code: 'answer-not-as-typed',
+        instead: 'read-as: text reads it as it is',
+      });
   }
 
   #settle(step: Step, began: number, call: CallResult | undefined, problem: Problem | undefined): StepResult {
@@ -262,7 +317,8 @@ class Runner {
 
   /** Names that a failed step would have kept can't be used below it. */
   #lose(step: Step): void {
-    for (const name of keptNames(step)) if (!this.#context.names.has(name)) this.#context.lost.set(name, step.title);
+    for (const name of keptNames(step))
+      if (!this.#context.names.has(name)) this.#context.lost.set(name, step.title);
   }
 
   /** What later steps can say of this one. */
@@ -277,7 +333,11 @@ class Runner {
     if (problem) about.push(['problem', problem.message]);
     if (step.type === 'call') about.push(['attempts', call?.attempts ?? 0]);
     if (call) {
-      about.push(['status', call.answer.status], ['headers', headerObject(call.answer.headers)], ['url', call.url]);
+      about.push(
+        ['status', call.answer.status],
+        ['headers', headerObject(call.answer.headers)],
+        ['url', call.url],
+      );
       if (call.body.value !== undefined) about.push(['body', call.body.value]);
       this.#context.cameFrom.set(step.name, call.url);
     }
@@ -288,7 +348,8 @@ class Runner {
 function refusedAdvice(step: CallStep, { project }: RunContext): string {
   const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
   const name = step.as ?? service?.as;
-  if (name === undefined || name === 'nobody') return 'the request carried no credential: as: on the call or its service names one';
+  if (name === undefined || name === 'nobody')
+    return 'the request carried no credential: as: on the call or its service names one';
   return `the service did not accept the credential ${name} (${project.credentials.get(name)!.kind})`;
 }
 
@@ -304,6 +365,10 @@ function keptNames(step: Step): string[] {
 }
 
 function keptSomewhere(steps: readonly Step[], name: string): boolean {
-  return steps.some((step) => step.name === name || keptNames(step).includes(name) || (step.type === 'group' && keptSomewhere([...step.steps, ...(step.otherwise ?? [])], name)));
+  return steps.some(
+    (step) =>
+      step.name === name ||
+      keptNames(step).includes(name) ||
+      (step.type === 'group' && keptSomewhere([...step.steps, ...(step.otherwise ?? [])], name)),
+  );
 }
-

@@ -5,7 +5,8 @@ import { Duration, isNumeric, isObject, memberOf, Time, type Value } from './val
 export function equalValues(a: Value, b: Value): boolean {
   if (a === b) return true;
   if (typeof a === 'string' || typeof a === 'boolean') return false;
-  if (isNumeric(a)) return (typeof a !== 'number' || typeof b !== 'number') && isNumeric(b) && compareNumbers(a, b) === 0;
+  if (isNumeric(a))
+    return (typeof a !== 'number' || typeof b !== 'number') && isNumeric(b) && compareNumbers(a, b) === 0;
   if (typeof b !== 'object' || a === null || b === null) return false;
   if (Array.isArray(a)) {
     return Array.isArray(b) && a.length === b.length && a.every((item, i) => equalValues(item, b[i]!));

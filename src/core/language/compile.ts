@@ -30,7 +30,8 @@ function located<T>(tree: Tree, run: () => T): T {
   try {
     return run();
   } catch (error) {
-    if (error instanceof ProblemError && !error.problem.span) throw new ProblemError({ ...error.problem, span: tree.span });
+    if (error instanceof ProblemError && !error.problem.span)
+      throw new ProblemError({ ...error.problem, span: tree.span });
     throw error;
   }
 }
@@ -130,7 +131,11 @@ function compileList(trees: readonly Tree[], filter: boolean): Evaluate {
 }
 
 function compileObject(trees: readonly (readonly [string, Tree])[], filter: boolean): Evaluate {
-  const members = trees.map(([name, tree]) => ({ name, value: compileValue(tree, filter), dropping: isDropping(tree) }));
+  const members = trees.map(([name, tree]) => ({
+    name,
+    value: compileValue(tree, filter),
+    dropping: isDropping(tree),
+  }));
   return (environment, current) => {
     const found: [string, Value][] = [];
     for (const { name, value, dropping } of members) {
@@ -152,7 +157,11 @@ function compileMinus(operand: Tree, tree: Tree, filter: boolean): Evaluate {
     if (number instanceof Duration) return new Duration(-number.milliseconds);
     if (isNumeric(number)) return negate(number);
     if (filter) return undefined;
-    return fail('wrong-kind', `a minus stands before numbers and durations, and this is ${withArticle(kindOf(number))}`, { span: tree.span });
+    return fail(
+      'wrong-kind',
+      `a minus stands before numbers and durations, and this is ${withArticle(kindOf(number))}`,
+      { span: tree.span },
+    );
   };
 }
 
@@ -173,7 +182,11 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
           : tree.operator === '+'
             ? "number(x) reads a number from a text; join([a, b], '') joins texts"
             : 'number(x) or time(x) reads a number or a time from a text';
-      return fail('wrong-kind', `${tree.operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`, instead === undefined ? {} : { instead });
+      return fail(
+        'wrong-kind',
+        `${tree.operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`,
+        instead === undefined ? {} : { instead },
+      );
     });
   };
 }
@@ -197,9 +210,12 @@ function calculate(operator: string, a: Value, b: Value): Maybe {
   const sign = operator === '+' ? 1 : operator === '-' ? -1 : 0;
   if (sign !== 0) {
     if (a instanceof Time && b instanceof Duration) return timeOf(a.milliseconds + sign * b.milliseconds);
-    if (a instanceof Duration && b instanceof Time && sign === 1) return timeOf(a.milliseconds + b.milliseconds);
-    if (a instanceof Time && b instanceof Time && sign === -1) return new Duration(a.milliseconds - b.milliseconds);
-    if (a instanceof Duration && b instanceof Duration) return new Duration(a.milliseconds + sign * b.milliseconds);
+    if (a instanceof Duration && b instanceof Time && sign === 1)
+      return timeOf(a.milliseconds + b.milliseconds);
+    if (a instanceof Time && b instanceof Time && sign === -1)
+      return new Duration(a.milliseconds - b.milliseconds);
+    if (a instanceof Duration && b instanceof Duration)
+      return new Duration(a.milliseconds + sign * b.milliseconds);
   }
   if (operator === '*') {
     if (a instanceof Duration && isNumeric(b)) return new Duration(a.milliseconds * approximately(b));
@@ -222,7 +238,8 @@ function timeOf(milliseconds: number): Time {
 /** Compiles an expression that decides something. */
 export function compileTest(tree: Tree, filter = false): Test {
   if (tree.type === 'binary') {
-    if (tree.operator === '&&' || tree.operator === '||') return compileJunction(tree.operator, tree.left, tree.right, filter);
+    if (tree.operator === '&&' || tree.operator === '||')
+      return compileJunction(tree.operator, tree.left, tree.right, filter);
     if (isRelation(tree.operator)) return compileRelation(tree.operator, tree, filter);
   }
   if (tree.type === 'unary' && tree.operator === '!') {
@@ -277,13 +294,17 @@ function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean):
     const wanted = operator === '==';
     return (environment, item) => (other(environment, item) === undefined) === wanted;
   }
-  return filter ? compileStandardRelation(operator, left, right, tree.right) : compileStrictRelation(operator, left, right, tree);
+  return filter
+    ? compileStandardRelation(operator, left, right, tree.right)
+    : compileStrictRelation(operator, left, right, tree);
 }
 
 /** RFC 9535, section 2.3.5.2.2: what has no order does not hold, and two nothings are equal. */
 function compileStandardRelation(operator: Relation, left: Evaluate, right: Evaluate, rightTree: Tree): Test {
-  const equal = (a: Maybe, b: Maybe): boolean => a === b || (a !== undefined && b !== undefined && equalValues(a, b));
-  const below = (a: Maybe, b: Maybe): boolean => a !== undefined && b !== undefined && (compareValues(a, b) ?? 0) < 0;
+  const equal = (a: Maybe, b: Maybe): boolean =>
+    a === b || (a !== undefined && b !== undefined && equalValues(a, b));
+  const below = (a: Maybe, b: Maybe): boolean =>
+    a !== undefined && b !== undefined && (compareValues(a, b) ?? 0) < 0;
   if (rightTree.type === 'literal' && (operator === '==' || operator === '!=')) {
     const { value } = rightTree;
     const wanted = operator === '==';
@@ -310,9 +331,17 @@ function compileStrictRelation(operator: Relation, left: Evaluate, right: Evalua
       if (operator === '!=') return !equalValues(a, b);
       const order = compareValues(a, b);
       if (order === undefined) {
-        fail('kinds-differ', `${withArticle(kindOf(a))} and ${withArticle(kindOf(b))} have no order`, { instead: orderAdvice(a, b) });
+        fail('kinds-differ', `${withArticle(kindOf(a))} and ${withArticle(kindOf(b))} have no order`, {
+          instead: orderAdvice(a, b),
+        });
       }
-      return operator === '<' ? order < 0 : operator === '<=' ? order <= 0 : operator === '>' ? order > 0 : order >= 0;
+      return operator === '<'
+        ? order < 0
+        : operator === '<='
+          ? order <= 0
+          : operator === '>'
+            ? order > 0
+            : order >= 0;
     });
   };
 }
@@ -333,8 +362,14 @@ function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, filter: bo
       return list.some((other) => equalValues(a, other));
     }
     if (filter) return false;
-    const instead = typeof list === 'string' ? 'contains(text, part) for a part of a text' : 'x in keys(object) or values(object)';
-    return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, { span: tree.right.span, instead });
+    const instead =
+      typeof list === 'string'
+        ? 'contains(text, part) for a part of a text'
+        : 'x in keys(object) or values(object)';
+    return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, {
+      span: tree.right.span,
+      instead,
+    });
   };
 }
 
@@ -349,14 +384,20 @@ function compileCall(tree: CallTree, filter: boolean): Evaluate {
   const definition = functions.get(tree.name);
   if (!definition) return fail('unknown-function', `there is no function ${tree.name}`, { span: tree.span });
   const passes = tree.arguments.map((argument, i) =>
-    compileArgument(argument, definition.parameters[Math.min(i, definition.parameters.length - 1)]!, tree.name, filter),
+    compileArgument(
+      argument,
+      definition.parameters[Math.min(i, definition.parameters.length - 1)]!,
+      tree.name,
+      filter,
+    ),
   );
   const [first, second] = passes;
   const run = (environment: Environment, args: readonly unknown[]): Maybe => {
     try {
       return definition.evaluate(environment, args);
     } catch (error) {
-      if (filter && error instanceof ProblemError && QUIET_IN_FILTER.has(error.problem.code)) return undefined;
+      if (filter && error instanceof ProblemError && QUIET_IN_FILTER.has(error.problem.code))
+        return undefined;
       return located(tree, () => {
         throw error;
       });
@@ -382,7 +423,13 @@ function compileCall(tree: CallTree, filter: boolean): Evaluate {
 }
 
 /** Inside a filter a value of another kind is a node like any other that does not match. */
-const QUIET_IN_FILTER: ReadonlySet<string> = new Set(['wrong-kind', 'not-a-number', 'not-a-time', 'kinds-differ', 'pattern-invalid']);
+const QUIET_IN_FILTER: ReadonlySet<string> = new Set([
+  'wrong-kind',
+  'not-a-number',
+  'not-a-time',
+  'kinds-differ',
+  'pattern-invalid',
+]);
 
 function compileArgument(tree: Tree, parameter: Parameter, name: string, filter: boolean): Pass {
   switch (parameter.passing) {
@@ -412,7 +459,11 @@ function compileArgument(tree: Tree, parameter: Parameter, name: string, filter:
         const kind = kindOf(argument);
         if ((parameter.bits & BIT[kind]) === 0) {
           if (filter) return MISSING;
-          fail('wrong-kind', `${name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and this is ${withArticle(kind)}`, { span: tree.span });
+          fail(
+            'wrong-kind',
+            `${name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and this is ${withArticle(kind)}`,
+            { span: tree.span },
+          );
         }
         if (Array.isArray(argument)) {
           boundList(argument.length);

@@ -48,15 +48,39 @@ function formatOf(zone: string): Intl.DateTimeFormat | undefined {
 
 /** Whether a name is a time zone of the IANA list, or UTC. */
 export function isZone(zone: string): boolean {
-  return formatOf(zone) !== undefined;
+  return zone === 'UTC' || formatOf(zone) !== undefined;
+}
+
+/** The most frequent zone, for which the platform's slow tables are not needed. */
+function utcTime(milliseconds: number): LocalTime {
+  const date = new Date(milliseconds);
+  return {
+    year: date.getUTCFullYear(),
+    month: date.getUTCMonth() + 1,
+    day: date.getUTCDate(),
+    hour: date.getUTCHours(),
+    minute: date.getUTCMinutes(),
+    second: date.getUTCSeconds(),
+    millisecond: date.getUTCMilliseconds(),
+    weekday: date.getUTCDay(),
+    offset: 0,
+    zone: 'UTC',
+  };
 }
 
 function localTime(milliseconds: number, zone: string): LocalTime {
+  if (zone === 'UTC') return utcTime(milliseconds);
   const format = formatOf(zone) ?? fail('unknown-zone', `there is no time zone '${zone}'`);
   const parts = new Map(format.formatToParts(milliseconds).map(({ type, value }) => [type, value]));
   const part = (type: Intl.DateTimeFormatPartTypes): number => Number(parts.get(type));
   const year = parts.get('era') === 'BC' ? 1 - part('year') : part('year');
-  const [month, day, hour, minute, second] = [part('month'), part('day'), part('hour'), part('minute'), part('second')];
+  const [month, day, hour, minute, second] = [
+    part('month'),
+    part('day'),
+    part('hour'),
+    part('minute'),
+    part('second'),
+  ];
   const millisecond = ((milliseconds % 1000) + 1000) % 1000;
   const asUtc = new Date(0);
   asUtc.setUTCFullYear(year, month - 1, day);
@@ -79,9 +103,16 @@ function offsetText(offset: number, colon: boolean, zForZero: boolean, minutes: 
 const FIELDS: Readonly<Record<string, (time: LocalTime, width: number) => string>> = {
   y: ({ year }, width) => (width === 2 ? pad(year % 100, 2) : (year < 0 ? '-' : '') + pad(year, width)),
   M: ({ month }, width) =>
-    width <= 2 ? pad(month, width) : width === 3 ? MONTHS[month - 1]!.slice(0, 3) : width === 5 ? MONTHS[month - 1]![0]! : MONTHS[month - 1]!,
+    width <= 2
+      ? pad(month, width)
+      : width === 3
+        ? MONTHS[month - 1]!.slice(0, 3)
+        : width === 5
+          ? MONTHS[month - 1]![0]!
+          : MONTHS[month - 1]!,
   d: ({ day }, width) => pad(day, width),
-  E: ({ weekday }, width) => (width <= 3 ? DAYS[weekday]!.slice(0, 3) : width === 5 ? DAYS[weekday]![0]! : DAYS[weekday]!),
+  E: ({ weekday }, width) =>
+    width <= 3 ? DAYS[weekday]!.slice(0, 3) : width === 5 ? DAYS[weekday]![0]! : DAYS[weekday]!,
   a: ({ hour }) => (hour < 12 ? 'AM' : 'PM'),
   H: ({ hour }, width) => pad(hour, width),
   h: ({ hour }, width) => pad(hour % 12 === 0 ? 12 : hour % 12, width),
@@ -106,7 +137,8 @@ export function formatDate(milliseconds: number, pattern: string, zone: string):
   for (const [token, quoted, letter] of pattern.matchAll(TOKEN)) {
     if (letter !== undefined) text += FIELDS[checkedLetter(letter)]!(time, token.length);
     else if (quoted !== undefined) text += quoted === '' ? "'" : quoted.replaceAll("''", "'");
-    else if (token === "'") fail('date-pattern-invalid', `the date pattern ${pattern} has a quote that is not closed`);
+    else if (token === "'")
+      fail('date-pattern-invalid', `the date pattern ${pattern} has a quote that is not closed`);
     else text += token;
   }
   return text;
@@ -114,7 +146,13 @@ export function formatDate(milliseconds: number, pattern: string, zone: string):
 
 function checkedLetter(letter: string): string {
   if (letter in FIELDS) return letter;
-  const likely = { Y: 'y for the year', D: 'd for the day', u: 'y for the year', k: 'H for the hour', n: 'm for the minute' }[letter];
+  const likely = {
+    Y: 'y for the year',
+    D: 'd for the day',
+    u: 'y for the year',
+    k: 'H for the hour',
+    n: 'm for the minute',
+  }[letter];
   return fail('date-pattern-invalid', `the letter ${letter} means nothing in a date pattern here`, {
     instead: likely ?? `${Object.keys(FIELDS).join(' ')}; other letters stand in single quotes`,
   });

@@ -30,7 +30,12 @@ function evaluate(tree: Tree, environment: Environment, item: Maybe): Maybe {
  * Why an expression came out as nothing: which path found nothing, how far it got and what was there. Nothing where the
  * expression gives a value.
  */
-export function whyNothing(tree: Tree, text: string, environment: Environment, item?: Maybe): Diagnosis | undefined {
+export function whyNothing(
+  tree: Tree,
+  text: string,
+  environment: Environment,
+  item?: Maybe,
+): Diagnosis | undefined {
   if (evaluate(tree, environment, item) !== undefined) return undefined;
   const source = text.slice(...tree.span);
   switch (tree.type) {
@@ -39,7 +44,10 @@ export function whyNothing(tree: Tree, text: string, environment: Environment, i
     case 'literal':
       return { message: 'the word nothing stands here' };
     case 'name':
-      return { message: `${source} is nothing: nothing was kept under this name in this run`, instead: `${source} ?? other` };
+      return {
+        message: `${source} is nothing: nothing was kept under this name in this run`,
+        instead: `${source} ?? other`,
+      };
     case 'query':
       return whyNoNode(tree, text, environment, item);
     case 'call':
@@ -48,17 +56,29 @@ export function whyNothing(tree: Tree, text: string, environment: Environment, i
       return whyNothing(tree.operand, text, environment, item);
     case 'binary':
     case 'default':
-      return whyNothing(tree.left, text, environment, item) ?? whyNothing(tree.right, text, environment, item);
+      return (
+        whyNothing(tree.left, text, environment, item) ?? whyNothing(tree.right, text, environment, item)
+      );
     case 'list':
       return firstReason(tree.items, text, environment, item);
     case 'object':
-      return firstReason(tree.members.map(([, value]) => value), text, environment, item);
+      return firstReason(
+        tree.members.map(([, value]) => value),
+        text,
+        environment,
+        item,
+      );
     default:
       return { message: `${source} is nothing` };
   }
 }
 
-function firstReason(trees: readonly Tree[], text: string, environment: Environment, item: Maybe): Diagnosis | undefined {
+function firstReason(
+  trees: readonly Tree[],
+  text: string,
+  environment: Environment,
+  item: Maybe,
+): Diagnosis | undefined {
   for (const tree of trees) {
     const reason = whyNothing(tree, text, environment, item);
     if (reason) return reason;
@@ -68,13 +88,21 @@ function firstReason(trees: readonly Tree[], text: string, environment: Environm
 
 function whyNoNode(tree: QueryTree, text: string, environment: Environment, item: Maybe): Diagnosis {
   const base = evaluate(tree.base, environment, item);
-  if (base === undefined) return whyNothing(tree.base, text, environment, item) ?? { message: `${text.slice(...tree.base.span)} is nothing` };
+  if (base === undefined)
+    return (
+      whyNothing(tree.base, text, environment, item) ?? {
+        message: `${text.slice(...tree.base.span)} is nothing`,
+      }
+    );
   let value: Value = base;
   let path = text.slice(...tree.base.span);
   for (const segment of tree.segments) {
     const next = compileSingular([segment])(value);
     if (next === undefined) {
-      return { message: `${text.slice(...tree.span)} found nothing: ${whatIsThere(path, value)}`, ...wayOut(path, value, segmentText(segment)) };
+      return {
+        message: `${text.slice(...tree.span)} found nothing: ${whatIsThere(path, value)}`,
+        ...wayOut(path, value, segmentText(segment)),
+      };
     }
     value = next;
     path += segmentText(segment);
@@ -84,10 +112,15 @@ function whyNoNode(tree: QueryTree, text: string, environment: Environment, item
 
 /** "`$.pieces[0]` has the members id, glaze, cone" */
 function whatIsThere(path: string, value: Value): string {
-  if (Array.isArray(value)) return value.length === 0 ? `${path} is an empty list` : `${path} is a list of ${value.length} item${value.length === 1 ? '' : 's'}`;
+  if (Array.isArray(value))
+    return value.length === 0
+      ? `${path} is an empty list`
+      : `${path} is a list of ${value.length} item${value.length === 1 ? '' : 's'}`;
   if (isObject(value)) {
     const names = Object.keys(value);
-    return names.length === 0 ? `${path} is an object without members` : `${path} has the members ${nameList(names)}`;
+    return names.length === 0
+      ? `${path} is an object without members`
+      : `${path} has the members ${nameList(names)}`;
   }
   return value === null ? `${path} is null` : `${path} is ${withArticle(kindOf(value))}, ${brief(value, 60)}`;
 }
@@ -96,13 +129,22 @@ function wayOut(path: string, value: Value, segment: string): { instead?: string
   if (Array.isArray(value) && segment.startsWith('.') && value.length > 0) {
     return { instead: `${path}[0]${segment} for the first, ${path}[*]${segment} for all` };
   }
-  const near = isObject(value) ? nearest(segment.replace(/^[.['\]]+|['\]]+$/g, ''), Object.keys(value)) : undefined;
-  if (near !== undefined) return { instead: `${path}${/^[A-Za-z_]\w*$/.test(near) ? `.${near}` : `['${near}']`}` };
-  if (typeof value === 'string' && /^\s*[{[]/.test(value)) return { instead: `this text looks like JSON: parse(${path})${segment}` };
+  const near = isObject(value)
+    ? nearest(segment.replace(/^[.['\]]+|['\]]+$/g, ''), Object.keys(value))
+    : undefined;
+  if (near !== undefined)
+    return { instead: `${path}${/^[A-Za-z_]\w*$/.test(near) ? `.${near}` : `['${near}']`}` };
+  if (typeof value === 'string' && /^\s*[{[]/.test(value))
+    return { instead: `this text looks like JSON: parse(${path})${segment}` };
   return {};
 }
 
-function whyNoResult(tree: Tree & { type: 'call' }, text: string, environment: Environment, item: Maybe): Diagnosis | undefined {
+function whyNoResult(
+  tree: Tree & { type: 'call' },
+  text: string,
+  environment: Environment,
+  item: Maybe,
+): Diagnosis | undefined {
   const parameters = functions.get(tree.name)?.parameters ?? [];
   for (const [i, argument] of tree.arguments.entries()) {
     const passing = parameters[Math.min(i, parameters.length - 1)]?.passing;
@@ -118,7 +160,9 @@ function whyNoResult(tree: Tree & { type: 'call' }, text: string, environment: E
     }
   }
   const first = tree.arguments[0] && evaluate(tree.arguments[0], environment, item);
-  return Array.isArray(first) && first.length === 0 ? { message: `${text.slice(...tree.span)} gave nothing: the list is empty` } : undefined;
+  return Array.isArray(first) && first.length === 0
+    ? { message: `${text.slice(...tree.span)} gave nothing: the list is empty` }
+    : undefined;
 }
 
 /** What came where a condition did not hold: the value that decided it, in a few words. */
@@ -129,13 +173,17 @@ export function whatCame(tree: Tree, text: string, environment: Environment, ite
     if (tree.operator === '&&') return whatCame(sides[0] ?? tree.left, text, environment, item);
     return sides.map((side) => whatCame(side, text, environment, item)).join('; ');
   }
-  if (tree.type === 'binary' && isRelation(tree.operator)) return whatWasCompared(tree, text, environment, item);
+  if (tree.type === 'binary' && isRelation(tree.operator))
+    return whatWasCompared(tree, text, environment, item);
   if (tree.type === 'unary' && tree.operator === '!') return `${source(tree.operand)} holds`;
   if (tree.type === 'call') {
     const first = tree.arguments[0];
-    if (tree.name === 'exists' && first) return whyNothing(first, text, environment, item)?.message ?? 'nothing';
-    if ((tree.name === 'every' || tree.name === 'any') && first) return whichItems(tree, text, environment, item);
-    if (first && !givesNodes(first) && first.type !== 'literal') return brief(evaluate(first, environment, item));
+    if (tree.name === 'exists' && first)
+      return whyNothing(first, text, environment, item)?.message ?? 'nothing';
+    if ((tree.name === 'every' || tree.name === 'any') && first)
+      return whichItems(tree, text, environment, item);
+    if (first && !givesNodes(first) && first.type !== 'literal')
+      return brief(evaluate(first, environment, item));
   }
   const value = evaluate(tree, environment, item);
   return value === false ? `${source(tree)} is false` : brief(value);
@@ -153,9 +201,13 @@ function held(tree: Tree, environment: Environment, item: Maybe): boolean | unde
 function whatWasCompared(tree: BinaryTree, text: string, environment: Environment, item: Maybe): string {
   const left = evaluate(tree.left, environment, item);
   const right = evaluate(tree.right, environment, item);
-  const literal = (part: Tree): boolean => part.type === 'literal' || (part.type === 'list' && part.items.every(literal));
+  const literal = (part: Tree): boolean =>
+    part.type === 'literal' || (part.type === 'list' && part.items.every(literal));
   const kinds =
-    (tree.operator === '==' || tree.operator === '!=') && left !== undefined && right !== undefined && kindOf(left) !== kindOf(right)
+    (tree.operator === '==' || tree.operator === '!=') &&
+    left !== undefined &&
+    right !== undefined &&
+    kindOf(left) !== kindOf(right)
       ? `, ${withArticle(kindOf(left))}, and ${withArticle(kindOf(left))} never equals ${withArticle(kindOf(right))}`
       : '';
   if (literal(tree.right)) return brief(left) + kinds;
@@ -164,11 +216,19 @@ function whatWasCompared(tree: BinaryTree, text: string, environment: Environmen
   return `${side(tree.left, left)}, ${side(tree.right, right)}`;
 }
 
-function whichItems(tree: Tree & { type: 'call' }, text: string, environment: Environment, item: Maybe): string {
+function whichItems(
+  tree: Tree & { type: 'call' },
+  text: string,
+  environment: Environment,
+  item: Maybe,
+): string {
   const [listTree, test] = tree.arguments;
   const list = listTree && evaluate(listTree, environment, item);
   if (!Array.isArray(list) || !test) return 'false';
-  if (tree.name === 'any') return list.length === 0 ? 'an empty list' : `false for each of ${list.length} items, the first ${brief(list[0], 60)}`;
+  if (tree.name === 'any')
+    return list.length === 0
+      ? 'an empty list'
+      : `false for each of ${list.length} items, the first ${brief(list[0], 60)}`;
   const failing = list.flatMap((element, i) => (held(test, environment, element) === true ? [] : [i]));
   const first = failing[0] ?? 0;
   return `${failing.length} of ${list.length} items are otherwise, the first is item ${first}: ${whatCame(test, text, environment, list[first])}`;

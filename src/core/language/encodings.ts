@@ -38,7 +38,11 @@ export function encodeBase64(bytes: Uint8Array, form: 'standard' | 'url' = 'stan
 
 /** Reads base64 of either alphabet, with or without padding; nothing where the text is not base64. */
 export function decodeBase64(text: string): Uint8Array | undefined {
-  const digits = text.replace(/[\t\n\r ]/g, '').replace(/={0,2}$/, '').replace(/-/g, '+').replace(/_/g, '/');
+  const digits = text
+    .replace(/[\t\n\r ]/g, '')
+    .replace(/={0,2}$/, '')
+    .replace(/-/g, '+')
+    .replace(/_/g, '/');
   if (!/^[A-Za-z0-9+/]*$/.test(digits) || digits.length % 4 === 1) return undefined;
   const bytes = new Uint8Array(Math.floor((digits.length * 3) / 4));
   let at = 0;
@@ -64,14 +68,19 @@ export function decodeHex(text: string): Uint8Array | undefined {
 
 /** RFC 6570 simple expansion: every byte but the unreserved ones of RFC 3986, section 2.3, becomes %XX. */
 export function percentEncode(text: string): string {
-  return encodeURIComponent(text.toWellFormed()).replace(/[!'()*]/g, (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`);
+  return encodeURIComponent(text.toWellFormed()).replace(
+    /[!'()*]/g,
+    (char) => `%${char.charCodeAt(0).toString(16).toUpperCase()}`,
+  );
 }
 
 /** RFC 6570 reserved expansion (section 3.2.3): reserved characters and %XX stay as they are. */
 export function percentEncodeReserved(text: string): string {
   return text
     .toWellFormed()
-    .replace(/%(?![0-9a-fA-F]{2})|[^A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=%]+/g, (part) => encodeURIComponent(part));
+    .replace(/%(?![0-9a-fA-F]{2})|[^A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=%]+/g, (part) =>
+      encodeURIComponent(part),
+    );
 }
 
 /** Undoes %XX; nothing where a % is not followed by two digits or the bytes are not UTF-8. */

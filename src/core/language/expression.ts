@@ -38,7 +38,10 @@ export class Expression {
     const value = this.evaluate(environment);
     if (value !== undefined) return value;
     const { message, instead } = this.whyNothing(environment);
-    return fail('found-nothing', message, { span: this.tree.span, ...(instead === undefined ? {} : { instead }) });
+    return fail('found-nothing', message, {
+      span: this.tree.span,
+      ...(instead === undefined ? {} : { instead }),
+    });
   }
 
   /** True, false, or nothing. Throws a {@link ProblemError} with a span. */
@@ -59,12 +62,14 @@ export class Expression {
   }
 }
 
-function withoutRemarks({ answer, name, world }: Environment): Environment {
-  return { answer, name, world, visited: 0 };
+function withoutRemarks(environment: Environment): Environment {
+  return { answer: environment.answer, name: (name) => environment.name(name), world: environment.world, visited: 0 };
 }
 
 /** An expression, or all that is wrong with it. */
-export type Checked = { readonly expression: Expression; readonly problems: readonly Problem[] } | { readonly expression?: undefined; readonly problems: readonly Problem[] };
+export type Checked =
+  | { readonly expression: Expression; readonly problems: readonly Problem[] }
+  | { readonly expression?: undefined; readonly problems: readonly Problem[] };
 
 /** Reads and checks an expression. Problems have spans in its text. */
 export function checkExpression(text: string, scope: StaticScope, use: Use = {}): Checked {

@@ -21,12 +21,19 @@ function pathsOf(selector: Selector & { type: 'filter' }): readonly FilterPath[]
     if (tree.type === 'query' && tree.base.type === 'item') {
       if (!givesNodes(tree)) {
         const { segments } = tree;
-        paths.push({ text: `@${segments.map(segmentText).join('')}`, find: compileSingular(segments), segments, existence: decides });
+        paths.push({
+          text: `@${segments.map(segmentText).join('')}`,
+          find: compileSingular(segments),
+          segments,
+          existence: decides,
+        });
       }
       return; // what stands in its inner filters has an @ of its own
     }
-    const junction = (tree.type === 'binary' && (tree.operator === '&&' || tree.operator === '||')) || tree.type === 'unary';
-    const hasOwnItem = tree.type === 'call' && /^(?:any|every|map|sort|min|max|unique|group)$/.test(tree.name);
+    const junction =
+      (tree.type === 'binary' && (tree.operator === '&&' || tree.operator === '||')) || tree.type === 'unary';
+    const hasOwnItem =
+      tree.type === 'call' && /^(?:any|every|map|sort|min|max|unique|group)$/.test(tree.name);
     childrenOf(tree).forEach((child, i) => {
       if (!(hasOwnItem && i > 0)) collect(child, decides && junction);
     });
@@ -40,7 +47,9 @@ export function segmentText({ selectors }: Segment): string {
   const selector = selectors[0]!;
   if (selector.type === 'index') return `[${selector.index}]`;
   if (selector.type !== 'name') return '[…]';
-  return /^[A-Za-z_\u0080-\uffff][A-Za-z0-9_\u0080-\uffff]*$/.test(selector.name) ? `.${selector.name}` : `['${selector.name}']`;
+  return /^[A-Za-z_\u0080-\uffff][A-Za-z0-9_\u0080-\uffff]*$/.test(selector.name)
+    ? `.${selector.name}`
+    : `['${selector.name}']`;
 }
 
 /**
@@ -73,7 +82,12 @@ function absentMessage({ text, segments }: FilterPath, items: readonly Value[]):
   return `[?…${text}…] looks for ${text}, and ${what} ${verb} it${near === undefined ? '' : `; the nearest is @.${near}`}`;
 }
 
-function reviewExistence(environment: Environment, path: FilterPath, items: readonly Value[], keeps: Filter['keeps']): void {
+function reviewExistence(
+  environment: Environment,
+  path: FilterPath,
+  items: readonly Value[],
+  keeps: Filter['keeps'],
+): void {
   for (const empty of [false, null]) {
     const kept = items.filter((item) => path.find(item) === empty && keeps(environment, item)).length;
     if (kept === 0) continue;

@@ -28,7 +28,9 @@ function isStandard(tree: Tree): boolean {
       return isStandard(tree.operand);
     case 'binary':
       return (
-        (tree.operator === '&&' || tree.operator === '||' || (isRelation(tree.operator) && tree.operator !== 'in')) &&
+        (tree.operator === '&&' ||
+          tree.operator === '||' ||
+          (isRelation(tree.operator) && tree.operator !== 'in')) &&
         isStandard(tree.left) &&
         isStandard(tree.right)
       );
@@ -49,7 +51,11 @@ function logical(tree: Tree): void {
     case 'call':
       callArguments(tree);
       if (tree.name !== 'match' && tree.name !== 'search') {
-        refuse(tree, `${tree.name}(…) gives a value, and a filter wants true or false`, `compare it: ${tree.name}(…) == 1`);
+        refuse(
+          tree,
+          `${tree.name}(…) gives a value, and a filter wants true or false`,
+          `compare it: ${tree.name}(…) == 1`,
+        );
       }
       return;
     case 'unary':
@@ -87,7 +93,11 @@ function comparable(tree: Tree): void {
     case 'call':
       callArguments(tree);
       if (tree.name === 'match' || tree.name === 'search') {
-        refuse(tree, `${tree.name}(…) is already true or false`, `${tree.name}(…) alone, or !${tree.name}(…)`);
+        refuse(
+          tree,
+          `${tree.name}(…) is already true or false`,
+          `${tree.name}(…) alone, or !${tree.name}(…)`,
+        );
       }
       return;
     case 'unary':

@@ -1,4 +1,4 @@
-import type { Problem, ProblemError } from '../problems.ts';
+import type { Problem } from '../problems.ts';
 import { problemOf } from '../problems.ts';
 import { formatDate, isZone } from './dates.ts';
 import { DIGEST_ALGORITHMS } from './environment.ts';
@@ -25,7 +25,17 @@ import {
 import { nameList, nearest } from './nearest.ts';
 import { patternOf } from './pattern/pattern.ts';
 import type { StaticScope } from './scope.ts';
-import { type BinaryTree, type CallTree, givesNodes, isRelation, isStandardPath, type QueryTree, type Segment, type Selector, type Tree } from './tree.ts';
+import {
+  type BinaryTree,
+  type CallTree,
+  givesNodes,
+  isRelation,
+  isStandardPath,
+  type QueryTree,
+  type Segment,
+  type Selector,
+  type Tree,
+} from './tree.ts';
 
 /** What is known of an expression before it runs. */
 export interface Inference {
@@ -82,7 +92,11 @@ class Inferrer {
       this.#condition(tree, context);
       return YES_NO;
     }
-    if (tree.type === 'call' && (tree.name === 'raw' || tree.name === 'hidden') && tree.name === use.outermost) {
+    if (
+      tree.type === 'call' &&
+      (tree.name === 'raw' || tree.name === 'hidden') &&
+      tree.name === use.outermost
+    ) {
       return this.#call(tree, context, true);
     }
     return this.#kind(tree, context);
@@ -159,13 +173,18 @@ class Inferrer {
       case 'call':
         return this.#call(tree, context, false);
       case 'list': {
-        const kinds = tree.items.map((item) => this.#valueKind(item, { ...context, tolerant: isDropping(item) }));
+        const kinds = tree.items.map((item) =>
+          this.#valueKind(item, { ...context, tolerant: isDropping(item) }),
+        );
         return kinds.length === 0 ? LIST : listOf(kinds.map(present).reduce(union));
       }
       case 'object':
         return objectKind(
           Object.fromEntries(
-            tree.members.map(([name, value]) => [name, present(this.#valueKind(value, { ...context, tolerant: isDropping(value) }))]),
+            tree.members.map(([name, value]) => [
+              name,
+              present(this.#valueKind(value, { ...context, tolerant: isDropping(value) })),
+            ]),
           ),
         );
       case 'unary':
@@ -202,7 +221,12 @@ class Inferrer {
       if (known.secret) this.secret = true;
       if (known.mayBeNothing !== undefined) {
         if (!context.tolerant && !context.filter) {
-          this.#problem(tree, 'may-be-nothing', `${name} may be nothing here: ${known.mayBeNothing}`, `${name} ?? other, or when: exists(${name}) on the step`);
+          this.#problem(
+            tree,
+            'may-be-nothing',
+            `${name} may be nothing here: ${known.mayBeNothing}`,
+            `${name} ?? other, or when: exists(${name}) on the step`,
+          );
         }
         return maybe(known.kind);
       }
@@ -215,10 +239,20 @@ class Inferrer {
     }
     const names = this.#scope.names();
     const near = nearest(name, names);
-    const literal = { True: 'true', False: 'false', None: 'null', Null: 'null', NULL: 'null', undefined: 'nothing', nil: 'null' }[name];
+    const literal = {
+      True: 'true',
+      False: 'false',
+      None: 'null',
+      Null: 'null',
+      NULL: 'null',
+      undefined: 'nothing',
+      nil: 'null',
+    }[name];
     const instead =
       literal !== undefined
-        ? `${literal} is written in lower case here`.replace(/^nothing is .*/, 'the word is nothing').replace(/^null is .*/, 'null')
+        ? `${literal} is written in lower case here`
+            .replace(/^nothing is .*/, 'the word is nothing')
+            .replace(/^null is .*/, 'null')
         : functions.has(name)
           ? `${name} is a function: ${signature(functions.get(name)!)}`
           : near !== undefined
@@ -237,7 +271,11 @@ class Inferrer {
     }
     const kind = this.#single(operand, context);
     if (!mayBe(kind, BIT.number | BIT.duration | BIT.nothing)) {
-      this.#problem(operand, 'wrong-kind', `a minus stands before numbers and durations, and this is ${kindWords(kind.bits)}`);
+      this.#problem(
+        operand,
+        'wrong-kind',
+        `a minus stands before numbers and durations, and this is ${kindWords(kind.bits)}`,
+      );
     }
     return { bits: kind.bits & (BIT.number | BIT.duration | BIT.nothing) };
   }
@@ -246,7 +284,12 @@ class Inferrer {
   #single(tree: Tree, context: Context): Kind {
     const kind = this.#kind(tree, context);
     if (givesNodes(tree)) {
-      this.#problem(tree, 'list-in-comparison', `${this.#source(tree)} may find several values, and one is wanted here`, listAdvice(this.#source(tree)));
+      this.#problem(
+        tree,
+        'list-in-comparison',
+        `${this.#source(tree)} may find several values, and one is wanted here`,
+        listAdvice(this.#source(tree)),
+      );
       return ANY;
     }
     return kind;
@@ -287,7 +330,12 @@ class Inferrer {
         const instead = mayBe(list, BIT.object)
           ? `${this.#source(left)} in keys(${source}) or values(${source})`
           : `contains(${source}, ${this.#source(left)}) for a part of a text`;
-        this.#problem(right, 'wrong-kind', `in looks through lists, and ${source} is ${kindWords(list.bits)}`, instead);
+        this.#problem(
+          right,
+          'wrong-kind',
+          `in looks through lists, and ${source} is ${kindWords(list.bits)}`,
+          instead,
+        );
       } else if (list.item && !context.filter) {
         this.#comparable('==', item, list.item, span, left, right);
       }
@@ -316,14 +364,24 @@ class Inferrer {
     const kind = this.#kind(tree, context);
     if (!givesNodes(tree)) return kind;
     const source = this.#source(tree);
-    this.#problem(tree, 'list-in-comparison', `${source} may find several values, and a comparison takes one`, listAdvice(source));
+    this.#problem(
+      tree,
+      'list-in-comparison',
+      `${source} may find several values, and a comparison takes one`,
+      listAdvice(source),
+    );
     return ANY;
   }
 
   /** Inside a filter match(…) and search(…) are of the standard's LogicalType, which is not compared. */
   #refuseLogical(tree: Tree): void {
     if (tree.type === 'call' && (tree.name === 'match' || tree.name === 'search')) {
-      this.#problem(tree, 'filter-not-standard', `${tree.name}(…) is already true or false`, `${tree.name}(…) alone, or !${tree.name}(…)`);
+      this.#problem(
+        tree,
+        'filter-not-standard',
+        `${tree.name}(…) is already true or false`,
+        `${tree.name}(…) alone, or !${tree.name}(…)`,
+      );
     }
   }
 
@@ -342,7 +400,9 @@ class Inferrer {
   // ---- paths
 
   #query(tree: QueryTree, context: Context): Kind {
-    let kind = givesNodes(tree.base) ? listOf(this.#kind(tree.base, context)) : this.#kind(tree.base, context);
+    let kind = givesNodes(tree.base)
+      ? listOf(this.#kind(tree.base, context))
+      : this.#kind(tree.base, context);
     const nothingBefore = kind.bits & BIT.nothing;
     let end = tree.base.span[1];
     for (const segment of tree.segments) {
@@ -354,7 +414,9 @@ class Inferrer {
   }
 
   #segment(kind: Kind, segment: Segment, before: string, context: Context): Kind {
-    const found = segment.selectors.map((selector) => this.#selected(segment.descendant ? JSON_VALUE : kind, selector, before, segment, context));
+    const found = segment.selectors.map((selector) =>
+      this.#selected(segment.descendant ? JSON_VALUE : kind, selector, before, segment, context),
+    );
     return found.reduce(union);
   }
 
@@ -379,18 +441,28 @@ class Inferrer {
           }
           return ANY;
         }
-        if (!mayBe(kind, BIT.object | BIT.nothing) && !quiet) this.#noMember(kind, selector.name, before, segment);
+        if (!mayBe(kind, BIT.object | BIT.nothing) && !quiet)
+          this.#noMember(kind, selector.name, before, segment);
         return kind.caseless ? { bits: BIT.text } : JSON_VALUE;
       }
       case 'index':
         if (!mayBe(kind, BIT.list | BIT.nothing) && !quiet) {
-          this.#problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no items`, mayBe(kind, BIT.text) ? `slice(${before}, 0, 1) for a part of a text` : undefined);
+          this.#problem(
+            segment,
+            'wrong-kind',
+            `${before} is ${kindWords(kind.bits)}, which has no items`,
+            mayBe(kind, BIT.text) ? `slice(${before}, 0, 1) for a part of a text` : undefined,
+          );
         }
         return kind.item ?? JSON_VALUE;
       case 'filter': {
         const item = kind.item ?? (mayBe(kind, BIT.object) && kind.members ? JSON_VALUE : JSON_VALUE);
         this.#filterable(kind, before, segment, quiet);
-        this.#condition(selector.condition, { filter: true, item: kind.item ? item : JSON_VALUE, tolerant: false });
+        this.#condition(selector.condition, {
+          filter: true,
+          item: kind.item ? item : JSON_VALUE,
+          tolerant: false,
+        });
         return item;
       }
       default:
@@ -401,13 +473,24 @@ class Inferrer {
 
   #filterable(kind: Kind, before: string, segment: Segment, quiet: boolean): void {
     if (!quiet && !mayBe(kind, BIT.list | BIT.object | BIT.nothing)) {
-      this.#problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no items or members`);
+      this.#problem(
+        segment,
+        'wrong-kind',
+        `${before} is ${kindWords(kind.bits)}, which has no items or members`,
+      );
     }
   }
 
   #noMember(kind: Kind, name: string, before: string, segment: Segment): void {
-    const instead = isOnly(kind, BIT.list) ? `${before}[0].${name} for the first, ${before}[*].${name} for all` : undefined;
-    this.#problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, instead);
+    const instead = isOnly(kind, BIT.list)
+      ? `${before}[0].${name} for the first, ${before}[*].${name} for all`
+      : undefined;
+    this.#problem(
+      segment,
+      'wrong-kind',
+      `${before} is ${kindWords(kind.bits)}, which has no members`,
+      instead,
+    );
   }
 
   // ---- functions
@@ -416,11 +499,21 @@ class Inferrer {
     const definition = functions.get(tree.name);
     if (!definition) {
       const near = nearest(tree.name, functions.keys());
-      this.#problem(tree, 'unknown-function', `there is no function ${tree.name}`, near === undefined ? 'batharon explain functions lists them' : `the nearest is ${signature(functions.get(near)!)}`);
+      this.#problem(
+        tree,
+        'unknown-function',
+        `there is no function ${tree.name}`,
+        near === undefined
+          ? 'batharon explain functions lists them'
+          : `the nearest is ${signature(functions.get(near)!)}`,
+      );
       return ANY;
     }
     if ((tree.name === 'raw' || tree.name === 'hidden') && !outermost) {
-      const where = tree.name === 'raw' ? 'as the whole of an insertion into a URL: ${raw(x)}' : 'as the whole expression of a name under keep';
+      const where =
+        tree.name === 'raw'
+          ? 'as the whole of an insertion into a URL: ${raw(x)}'
+          : 'as the whole expression of a name under keep';
       this.#problem(tree, 'function-not-here', `${tree.name}(…) can't stand here`, `it stands ${where}`);
     }
     if (tree.name === 'link') this.#answer(tree);
@@ -435,15 +528,29 @@ class Inferrer {
 
   #arity(tree: CallTree, definition: FunctionDefinition): boolean {
     const least = definition.parameters.filter((parameter) => !parameter.optional).length;
-    const most = definition.parameters.some((parameter) => parameter.repeats) ? Infinity : definition.parameters.length;
+    const most = definition.parameters.some((parameter) => parameter.repeats)
+      ? Infinity
+      : definition.parameters.length;
     const given = tree.arguments.length;
     if (given >= least && given <= most) return true;
-    const wanted = least === most ? String(least) : most === Infinity ? `${least} or more` : `${least} to ${most}`;
-    this.#problem(tree, 'wrong-arguments', `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, and here ${given === 1 ? 'is 1' : `are ${given}`}`, signature(definition));
+    const wanted =
+      least === most ? String(least) : most === Infinity ? `${least} or more` : `${least} to ${most}`;
+    this.#problem(
+      tree,
+      'wrong-arguments',
+      `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, and here ${given === 1 ? 'is 1' : `are ${given}`}`,
+      signature(definition),
+    );
     return false;
   }
 
-  #argument(tree: Tree, parameter: Parameter, definition: FunctionDefinition, first: Kind | undefined, context: Context): Kind {
+  #argument(
+    tree: Tree,
+    parameter: Parameter,
+    definition: FunctionDefinition,
+    first: Kind | undefined,
+    context: Context,
+  ): Kind {
     switch (parameter.passing) {
       case 'nodes':
         return this.#nodesArgument(tree, definition, context);
@@ -460,9 +567,17 @@ class Inferrer {
       default:
     }
     if (givesNodes(tree) && context.filter && definition.family === 'standard') {
-      this.#problem(tree, 'list-in-comparison', `${this.#source(tree)} may find several values, and ${definition.name} takes one`, `count(${this.#source(tree)}) says how many`);
+      this.#problem(
+        tree,
+        'list-in-comparison',
+        `${this.#source(tree)} may find several values, and ${definition.name} takes one`,
+        `count(${this.#source(tree)}) says how many`,
+      );
     }
-    const kind = this.#valueKind(tree, { ...context, tolerant: context.tolerant || parameter.passing === 'maybe' });
+    const kind = this.#valueKind(tree, {
+      ...context,
+      tolerant: context.tolerant || parameter.passing === 'maybe',
+    });
     if (!mayBe(kind, parameter.bits | BIT.nothing) && !context.filter) {
       this.#problem(
         tree,
@@ -476,11 +591,22 @@ class Inferrer {
   }
 
   #nodesArgument(tree: Tree, definition: FunctionDefinition, context: Context): Kind {
-    const isPath = tree.type === 'query' || tree.type === 'answer' || tree.type === 'item' || tree.type === 'name';
+    const isPath =
+      tree.type === 'query' || tree.type === 'answer' || tree.type === 'item' || tree.type === 'name';
     if (!isPath) {
-      this.#problem(tree, 'wrong-kind', `${definition.name} takes a path`, definition.name === 'count' ? `length(${this.#source(tree)}) measures a value` : undefined);
+      this.#problem(
+        tree,
+        'wrong-kind',
+        `${definition.name} takes a path`,
+        definition.name === 'count' ? `length(${this.#source(tree)}) measures a value` : undefined,
+      );
     } else if (definition.name === 'count' && !context.filter && !givesNodes(tree)) {
-      this.#problem(tree, 'wrong-kind', `${this.#source(tree)} is one value, and count counts the nodes of a path that may find several`, `length(${this.#source(tree)}), or count(${this.#source(tree)}[*])`);
+      this.#problem(
+        tree,
+        'wrong-kind',
+        `${this.#source(tree)} is one value, and count counts the nodes of a path that may find several`,
+        `length(${this.#source(tree)}), or count(${this.#source(tree)}[*])`,
+      );
     }
     return this.#kind(tree, { ...context, tolerant: true });
   }
@@ -494,12 +620,23 @@ class Inferrer {
     } else if (literal === 'date-pattern') {
       this.#tried(tree, () => formatDate(0, value, 'UTC'));
     } else if (literal === 'zone') {
-      if (!isZone(value)) this.#problem(tree, 'unknown-zone', `there is no time zone '${value}'`, "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'");
+      if (!isZone(value))
+        this.#problem(
+          tree,
+          'unknown-zone',
+          `there is no time zone '${value}'`,
+          "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+        );
     } else {
       const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;
       if (!allowed.includes(value)) {
         const near = nearest(value, allowed) ?? allowed.map((known) => `'${known}'`).join(', ');
-        this.#problem(tree, literal === 'digest' ? 'unknown-algorithm' : 'wrong-kind', `there is no ${name} '${value}'`, near);
+        this.#problem(
+          tree,
+          literal === 'digest' ? 'unknown-algorithm' : 'wrong-kind',
+          `there is no ${name} '${value}'`,
+          near,
+        );
       }
     }
   }
@@ -508,7 +645,7 @@ class Inferrer {
     try {
       attempt();
     } catch (error) {
-      const { code, message, instead } = problemOf(error as ProblemError);
+      const { code, message, instead } = problemOf(error);
       this.#problem(tree, code, message, instead);
     }
   }
@@ -522,7 +659,8 @@ export function isDropping(tree: Tree): boolean {
 // ---- ways out
 
 function conditionAdvice(source: string, kind: Kind): string {
-  if (isOnly(kind, BIT.list | BIT.text | BIT.object | BIT.bytes)) return `length(${source}) > 0, or compare it: ${source} == …`;
+  if (isOnly(kind, BIT.list | BIT.text | BIT.object | BIT.bytes))
+    return `length(${source}) > 0, or compare it: ${source} == …`;
   return `compare it: ${source} == …, ${source} != null, or exists(${source})`;
 }
 
@@ -530,14 +668,20 @@ function listAdvice(source: string): string {
   return `any(${source}, @ == x), every(${source}, @ == x), first(${source}) or length(${source})`;
 }
 
-function comparisonAdvice(left: string, right: string, leftBits: number, rightBits: number): string | undefined {
+function comparisonAdvice(
+  left: string,
+  right: string,
+  leftBits: number,
+  rightBits: number,
+): string | undefined {
   const pair = (one: number, other: number): string | undefined => {
     if (leftBits === one && rightBits === other) return left;
     if (leftBits === other && rightBits === one) return right;
     return undefined;
   };
   const text = pair(BIT.text, BIT.number);
-  if (text !== undefined) return /^'|^"/.test(text) ? `without quotes it is a number: ${text.slice(1, -1)}` : `number(${text})`;
+  if (text !== undefined)
+    return /^'|^"/.test(text) ? `without quotes it is a number: ${text.slice(1, -1)}` : `number(${text})`;
   const date = pair(BIT.text, BIT.time);
   if (date !== undefined) return `time(${date})`;
   if (pair(BIT.number, BIT.duration) !== undefined) return 'a duration has a unit: 800ms, 2s';
@@ -548,14 +692,20 @@ function conversionAdvice(source: string, wanted: number, given: number): string
   if (wanted === BIT.number && given === BIT.text) return `number(${source})`;
   if (wanted === BIT.time && (given & (BIT.text | BIT.number)) !== 0) return `time(${source})`;
   if (wanted === BIT.text && (given & (BIT.number | BIT.time | BIT.duration)) !== 0) return `text(${source})`;
-  if (wanted === BIT.list && given === BIT.object) return `entries(${source}), keys(${source}) or values(${source})`;
+  if (wanted === BIT.list && given === BIT.object)
+    return `entries(${source}), keys(${source}) or values(${source})`;
   return undefined;
 }
 
 const [N, T, D] = [BIT.number, BIT.time, BIT.duration];
 
 /** What arithmetic gives for each pair of kinds that it takes. */
-export const ARITHMETIC: readonly (readonly [operator: string, left: number, right: number, gives: number])[] = [
+export const ARITHMETIC: readonly (readonly [
+  operator: string,
+  left: number,
+  right: number,
+  gives: number,
+])[] = [
   ...['+', '-', '*', '/', '%'].map((operator) => [operator, N, N, N] as const),
   ['+', T, D, T],
   ['+', D, T, T],
@@ -570,10 +720,19 @@ export const ARITHMETIC: readonly (readonly [operator: string, left: number, rig
 ];
 
 function arithmeticBits(operator: string, left: number, right: number): number {
-  return ARITHMETIC.reduce((bits, [op, a, b, gives]) => (op === operator && a & left && b & right ? bits | gives : bits), 0);
+  return ARITHMETIC.reduce(
+    (bits, [op, a, b, gives]) => (op === operator && a & left && b & right ? bits | gives : bits),
+    0,
+  );
 }
 
-function arithmeticAdvice(operator: string, left: string, right: string, a: Kind, b: Kind): string | undefined {
+function arithmeticAdvice(
+  operator: string,
+  left: string,
+  right: string,
+  a: Kind,
+  b: Kind,
+): string | undefined {
   if (operator === '+' && (mayBe(a, BIT.text) || mayBe(b, BIT.text)) && !mayBe(a, T) && !mayBe(b, T | D)) {
     return `join([${left}, ${right}], '') joins texts; in a text field write them as insertions`;
   }

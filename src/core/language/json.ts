@@ -42,7 +42,8 @@ function hasPlainNumbersOnly(text: string): boolean {
         if (backslashes % 2 === 0) break;
       }
     } else if (char === Char.OpenList || char === Char.OpenObject) {
-      if (++depth > MAXIMUM_DEPTH) fail('json-too-deep', `the JSON is nested more than ${MAXIMUM_DEPTH} levels deep`);
+      if (++depth > MAXIMUM_DEPTH)
+        fail('json-too-deep', `the JSON is nested more than ${MAXIMUM_DEPTH} levels deep`);
     } else if (char === Char.CloseList || char === Char.CloseObject) {
       depth--;
     } else if (plain && (char === Char.Minus || (char >= Char.Zero && char <= Char.Nine))) {
@@ -123,7 +124,10 @@ class Parser {
     const before = this.#text.slice(0, this.#at);
     const line = before.split('\n').length;
     const column = this.#at - before.lastIndexOf('\n');
-    const found = this.#at < this.#text.length ? `at ${JSON.stringify(this.#text.slice(this.#at, this.#at + 12))}` : 'at its end';
+    const found =
+      this.#at < this.#text.length
+        ? `at ${JSON.stringify(this.#text.slice(this.#at, this.#at + 12))}`
+        : 'at its end';
     fail('json-invalid', `not JSON: ${what}, line ${line}, column ${column}, ${found}`);
   }
 
@@ -161,7 +165,8 @@ class Parser {
 
   #enter(): void {
     this.#at++;
-    if (++this.#depth > MAXIMUM_DEPTH) fail('json-too-deep', `the JSON is nested more than ${MAXIMUM_DEPTH} levels deep`);
+    if (++this.#depth > MAXIMUM_DEPTH)
+      fail('json-too-deep', `the JSON is nested more than ${MAXIMUM_DEPTH} levels deep`);
     this.#blank();
   }
 
@@ -217,7 +222,10 @@ class Parser {
       this.#at = PLAIN_STRING.lastIndex;
       const char = this.#text[this.#at];
       if (char === '"') break;
-      if (char !== '\\') this.#refuse(char === undefined ? 'a text without its closing quote' : 'a control character inside a text');
+      if (char !== '\\')
+        this.#refuse(
+          char === undefined ? 'a text without its closing quote' : 'a control character inside a text',
+        );
       this.#at++;
     }
     this.#at++;
@@ -243,13 +251,24 @@ export function writeJson(value: Value, indent = 0, bytes: 'refuse' | 'base64' =
 function isPlain(value: Value): boolean {
   if (typeof value !== 'object' || value === null) return true;
   if (Array.isArray(value)) return value.every(isPlain);
-  if (value instanceof Exact || value instanceof Time || value instanceof Duration || value instanceof Uint8Array) return false;
+  if (
+    value instanceof Exact ||
+    value instanceof Time ||
+    value instanceof Duration ||
+    value instanceof Uint8Array
+  )
+    return false;
   // A member named toJSON would be called by the platform's writer were it a function; no value of ours is one.
   return Object.keys(value).every((name) => isPlain(value[name]!));
 }
 
 function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'base64'): string {
-  if (value === null || typeof value === 'boolean' || typeof value === 'number' || typeof value === 'string') {
+  if (
+    value === null ||
+    typeof value === 'boolean' ||
+    typeof value === 'number' ||
+    typeof value === 'string'
+  ) {
     return JSON.stringify(value);
   }
   if (value instanceof Exact) return value.text;
@@ -257,14 +276,21 @@ function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'b
   if (value instanceof Duration || value instanceof Uint8Array) {
     if (value instanceof Uint8Array && bytes === 'base64') return JSON.stringify(encodeBase64(value));
     const kind = value instanceof Duration ? 'a duration' : 'bytes';
-    const way = value instanceof Duration ? 'x / 1s gives seconds as a number' : 'base64(x) or text(x) gives a text';
+    const way =
+      value instanceof Duration ? 'x / 1s gives seconds as a number' : 'base64(x) or text(x) gives a text';
     return fail('not-json', `${kind} can't stand in JSON`, { instead: way });
   }
   const inner = newline + (newline ? step : '');
   const colon = newline ? ': ' : ':';
   const [open, close, items] = Array.isArray(value)
     ? ['[', ']', value.map((item) => write(item, inner, step, bytes))]
-    : ['{', '}', Object.keys(value).map((name) => JSON.stringify(name) + colon + write(value[name]!, inner, step, bytes))];
+    : [
+        '{',
+        '}',
+        Object.keys(value).map(
+          (name) => JSON.stringify(name) + colon + write(value[name]!, inner, step, bytes),
+        ),
+      ];
   return items.length === 0 ? open + close : `${open}${inner}${items.join(`,${inner}`)}${newline}${close}`;
 }
 

@@ -51,7 +51,10 @@ export function listOf(item: Kind): Kind {
 }
 
 /** An object of which all members are known. */
-export function objectKind(members: Readonly<Record<string, Kind>>, more: Omit<Kind, 'bits' | 'members'> = { closed: true }): Kind {
+export function objectKind(
+  members: Readonly<Record<string, Kind>>,
+  more: Omit<Kind, 'bits' | 'members'> = { closed: true },
+): Kind {
   return { bits: BIT.object, members: new Map(Object.entries(members)), ...more };
 }
 
@@ -61,12 +64,17 @@ export function union(a: Kind, b: Kind): Kind {
   const aList = (a.bits & BIT.list) !== 0;
   const bList = (b.bits & BIT.list) !== 0;
   const item = aList && bList ? (a.item && b.item ? union(a.item, b.item) : undefined) : (a.item ?? b.item);
-  const keepsMembers = a.members && !(b.bits & BIT.object) ? a : b.members && !(a.bits & BIT.object) ? b : undefined;
+  const keepsMembers =
+    a.members && !(b.bits & BIT.object) ? a : b.members && !(a.bits & BIT.object) ? b : undefined;
   return {
     bits,
     ...(item ? { item } : {}),
     ...(keepsMembers
-      ? { members: keepsMembers.members!, closed: keepsMembers.closed ?? false, caseless: keepsMembers.caseless ?? false }
+      ? {
+          members: keepsMembers.members!,
+          closed: keepsMembers.closed ?? false,
+          caseless: keepsMembers.caseless ?? false,
+        }
       : {}),
   };
 }
@@ -99,7 +107,9 @@ export function kindOfValue(value: Maybe): Kind {
     return items.length > 0 && value.length <= 20 ? { bits, item: items.reduce(union) } : { bits };
   }
   if (bits === BIT.object) {
-    const members = new Map(Object.entries(value as Record<string, Value>).map(([name, member]) => [name, kindOfValue(member)]));
+    const members = new Map(
+      Object.entries(value as Record<string, Value>).map(([name, member]) => [name, kindOfValue(member)]),
+    );
     return { bits, members, closed: true };
   }
   return { bits };

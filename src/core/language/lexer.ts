@@ -102,9 +102,13 @@ function readString(text: string, start: number): { value: string; end: number }
     }
     if (char === mark) break;
     if (char < ' ') {
-      fail('bad-syntax', 'a control character inside quotes is written as an escape, such as \\n or \\u0009', {
-        span: [i, i + 1],
-      });
+      fail(
+        'bad-syntax',
+        'a control character inside quotes is written as an escape, such as \\n or \\u0009',
+        {
+          span: [i, i + 1],
+        },
+      );
     }
     if (char === '\\') {
       const escape = match(ESCAPE, text, i);
@@ -124,9 +128,13 @@ function readString(text: string, start: number): { value: string; end: number }
   }
   const value = JSON.parse(`${json}"`) as string;
   if (!value.isWellFormed()) {
-    fail('bad-syntax', 'half of a surrogate pair: \\uD800 to \\uDBFF must be followed by \\uDC00 to \\uDFFF', {
-      span: [start, i + 1],
-    });
+    fail(
+      'bad-syntax',
+      'half of a surrogate pair: \\uD800 to \\uDBFF must be followed by \\uDC00 to \\uDFFF',
+      {
+        span: [start, i + 1],
+      },
+    );
   }
   return { value, end: i + 1 };
 }

@@ -31,7 +31,8 @@ function distance(a: string, b: string): number {
     for (let k = 1; k <= b.length; k++) {
       const cost = a[i - 1] === b[k - 1] ? 0 : 1;
       row[k] = Math.min(last[k]! + 1, row[k - 1]! + 1, last[k - 1]! + cost);
-      if (i > 1 && k > 1 && a[i - 1] === b[k - 2] && a[i - 2] === b[k - 1]) row[k] = Math.min(row[k]!, before[k - 2]! + 1);
+      if (i > 1 && k > 1 && a[i - 1] === b[k - 2] && a[i - 2] === b[k - 1])
+        row[k] = Math.min(row[k]!, before[k - 2]! + 1);
     }
     before = last;
     last = row;

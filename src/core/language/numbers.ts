@@ -57,7 +57,8 @@ interface Normal {
 }
 
 function normalise(text: string): Normal {
-  const [, sign, whole = '', fraction = '', exponent = '0'] = /^(-?)([0-9]+)(?:\.([0-9]+))?(?:[eE]([+-]?[0-9]+))?$/.exec(text)!;
+  const [, sign, whole = '', fraction = '', exponent = '0'] =
+    /^(-?)([0-9]+)(?:\.([0-9]+))?(?:[eE]([+-]?[0-9]+))?$/.exec(text)!;
   const all = whole + fraction;
   const digits = all.replace(/^0+/, '');
   if (digits === '') return { negative: false, digits: '', magnitude: 0 };
@@ -98,7 +99,10 @@ function decimalOf(number: Numeric): Decimal {
   const { negative, digits, magnitude } = normalise(text);
   if (digits.length > MAXIMUM_DIGITS) tooLong(digits.length);
   const coefficient = BigInt(digits === '' ? 0 : digits);
-  return { coefficient: negative ? -coefficient : coefficient, exponent: digits === '' ? 0 : magnitude - digits.length };
+  return {
+    coefficient: negative ? -coefficient : coefficient,
+    exponent: digits === '' ? 0 : magnitude - digits.length,
+  };
 }
 
 function tooLong(digits: number): never {
@@ -166,7 +170,10 @@ export function multiply(a: Numeric, b: Numeric): Numeric {
   }
   const left = decimalOf(a);
   const right = decimalOf(b);
-  return fromDecimal({ coefficient: left.coefficient * right.coefficient, exponent: left.exponent + right.exponent });
+  return fromDecimal({
+    coefficient: left.coefficient * right.coefficient,
+    exponent: left.exponent + right.exponent,
+  });
 }
 
 /** The quotient, exact where it has at most 34 digits, otherwise rounded half-even to them. */
@@ -227,7 +234,10 @@ export function floor(a: Numeric): Numeric {
   if (-exponent > MAXIMUM_DIGITS * 2) return coefficient < 0n ? -1 : 0;
   const unit = 10n ** BigInt(-exponent);
   const cut = coefficient / unit;
-  return fromDecimal({ coefficient: coefficient < 0n && cut * unit !== coefficient ? cut - 1n : cut, exponent: 0 });
+  return fromDecimal({
+    coefficient: coefficient < 0n && cut * unit !== coefficient ? cut - 1n : cut,
+    exponent: 0,
+  });
 }
 
 /** A whole number as a JavaScript number; nothing where it is none, or beyond 2^53. */

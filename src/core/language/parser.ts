@@ -2,7 +2,14 @@ import { fail, ProblemError, type Span } from '../problems.ts';
 import { checkStandardFilter } from './filter-rules.ts';
 import { readDuration, readToken, type Token } from './lexer.ts';
 import { numberOf } from './numbers.ts';
-import { type BinaryTree, isRelation, type QueryTree, type Segment, type Selector, type Tree } from './tree.ts';
+import {
+  type BinaryTree,
+  isRelation,
+  type QueryTree,
+  type Segment,
+  type Selector,
+  type Tree,
+} from './tree.ts';
 import { Duration } from './values.ts';
 
 /** How long an expression may be, in characters. */
@@ -47,7 +54,8 @@ export function expressionEnd(text: string, from: number): number | undefined {
 
 /** Reads a query of RFC 9535, which has no blanks before or behind it. */
 export function parseQuery(text: string): Tree {
-  if (text.trim() !== text) fail('bad-syntax', 'a query has no blanks before or behind it', { span: [0, text.length] });
+  if (text.trim() !== text)
+    fail('bad-syntax', 'a query has no blanks before or behind it', { span: [0, text.length] });
   const tree = parseExpression(text);
   if (tree.type !== 'answer' && !(tree.type === 'query' && tree.base.type === 'answer')) {
     fail('bad-syntax', 'a query begins with $', { span: [0, text.length] });
@@ -76,7 +84,9 @@ class Parser {
   #advance(): Token {
     const token = this.#token;
     if (token.end > this.#limit) {
-      fail('too-long', `an expression has at most ${MAXIMUM_LENGTH} characters`, { span: [token.start, token.end] });
+      fail('too-long', `an expression has at most ${MAXIMUM_LENGTH} characters`, {
+        span: [token.start, token.end],
+      });
     }
     this.#previousEnd = token.end;
     this.#token = this.#next ?? this.#read(token.end);
@@ -136,7 +146,9 @@ class Parser {
 
   #inner<T>(read: () => T): T {
     if (++this.#levels > MAXIMUM_LEVELS) {
-      fail('too-deep', `an expression has at most ${MAXIMUM_LEVELS} levels`, { span: [this.#token.start, this.#token.end] });
+      fail('too-deep', `an expression has at most ${MAXIMUM_LEVELS} levels`, {
+        span: [this.#token.start, this.#token.end],
+      });
     }
     const result = read();
     this.#levels--;
@@ -156,13 +168,26 @@ class Parser {
   #strayAfterOperand(): never {
     const { type, text, start, end } = this.#token;
     if (type === 'name') {
-      const operator = { and: '&&', or: '||', is: '==', eq: '==', equals: '==', ne: '!=', mod: '%', div: '/' }[text];
+      const operator = {
+        and: '&&',
+        or: '||',
+        is: '==',
+        eq: '==',
+        equals: '==',
+        ne: '!=',
+        mod: '%',
+        div: '/',
+      }[text];
       if (operator !== undefined) {
         fail('bad-syntax', `"${text}" is no operator`, { span: [start, end], instead: `write ${operator}` });
       }
-      if (text === 'not') fail('bad-syntax', '"not" is no operator', { span: [start, end], instead: 'write !(a in b), or !=' });
+      if (text === 'not')
+        fail('bad-syntax', '"not" is no operator', { span: [start, end], instead: 'write !(a in b), or !=' });
       if (text === 'contains') {
-        fail('bad-syntax', '"contains" is a function', { span: [start, end], instead: 'write contains(text, part)' });
+        fail('bad-syntax', '"contains" is a function', {
+          span: [start, end],
+          instead: 'write contains(text, part)',
+        });
       }
     }
     this.#unexpected('an operator or the end was expected');
@@ -192,7 +217,8 @@ class Parser {
 
   #relation(): boolean {
     return (
-      this.#isWord('in') || (this.#token.type === 'punctuation' && isRelation(this.#token.text as BinaryTree['operator']))
+      this.#isWord('in') ||
+      (this.#token.type === 'punctuation' && isRelation(this.#token.text as BinaryTree['operator']))
     );
   }
 
@@ -209,7 +235,10 @@ class Parser {
     this.#advance();
     const right = this.#sum();
     if (right.type === 'unary' && right.operator === '!' && !right.parenthesised) {
-      fail('bad-syntax', `"!" can't stand inside a comparison`, { span: right.span, instead: 'a != b, or a == (!b)' });
+      fail('bad-syntax', `"!" can't stand inside a comparison`, {
+        span: right.span,
+        instead: 'a != b, or a == (!b)',
+      });
     }
     if (this.#relation()) {
       fail('bad-syntax', 'comparisons do not chain', {
@@ -248,7 +277,10 @@ class Parser {
       const whole = this.#text.slice(left.span[0], minus.end + behind.length);
       instead = `for a text write '${whole}'${/^\d{4}-\d\d-\d\d$/.test(whole) ? `, for a date time('${whole}')` : ''}; ${instead}`;
     }
-    fail('bad-syntax', 'a "-" without blanks around it', { span: [left.span[0], minus.end + behind.length], instead });
+    fail('bad-syntax', 'a "-" without blanks around it', {
+      span: [left.span[0], minus.end + behind.length],
+      instead,
+    });
   }
 
   #product(): Tree {
@@ -333,7 +365,10 @@ class Parser {
       switch (text) {
         case '$':
           if (this.#peek().text === '{' && !this.#peek().blank) {
-            this.#unexpected('a value was expected', 'this field is an expression already: leave out ${ and }');
+            this.#unexpected(
+              'a value was expected',
+              'this field is an expression already: leave out ${ and }',
+            );
           }
           this.#advance();
           return { type: 'answer', span: this.#span(start) };
@@ -350,11 +385,17 @@ class Parser {
           return this.#list();
         case '{':
           if (this.#peek().text === '{' && !this.#peek().blank) {
-            this.#unexpected('a value was expected', 'double braces mean nothing here; a name stands bare, and ${name} inserts it into a text');
+            this.#unexpected(
+              'a value was expected',
+              'double braces mean nothing here; a name stands bare, and ${name} inserts it into a text',
+            );
           }
           return this.#object();
         case '.':
-          this.#unexpected('a value was expected', 'a number has a digit before its point (0.5), a path something to begin with ($.a)');
+          this.#unexpected(
+            'a value was expected',
+            'a number has a digit before its point (0.5), a path something to begin with ($.a)',
+          );
           break;
         case '+':
           this.#unexpected('a value was expected', 'a number has no leading plus');
@@ -367,11 +408,14 @@ class Parser {
     const { text, start } = this.#token;
     const next = this.#peek();
     if (isReservedWord(text)) {
-      const instead = { and: 'and is written a && b', or: 'or is written a || b', not: 'not is written !a' }[text];
+      const instead = { and: 'and is written a && b', or: 'or is written a || b', not: 'not is written !a' }[
+        text
+      ];
       this.#unexpected('a value was expected', instead);
     }
     this.#advance();
-    if (!(next.type === 'punctuation' && next.text === '(')) return { type: 'name', name: text, span: this.#span(start) };
+    if (!(next.type === 'punctuation' && next.text === '('))
+      return { type: 'name', name: text, span: this.#span(start) };
     if (next.blank) {
       fail('bad-syntax', 'no blank may stand between the name of a function and its "("', {
         span: [start, next.end],
@@ -428,10 +472,15 @@ class Parser {
         return { descendant, selectors: [{ type: 'name', name: text }], span: this.#span(start) };
       }
       if (this.#take('*')) return { descendant, selectors: [{ type: 'wildcard' }], span: this.#span(start) };
-      if (descendant && this.#is('[')) return { descendant, selectors: this.#bracketed(), span: this.#span(start) };
+      if (descendant && this.#is('['))
+        return { descendant, selectors: this.#bracketed(), span: this.#span(start) };
     }
     const instead =
-      type === 'number' ? `an index stands in brackets: [${text}]` : blank ? 'no blank stands behind the point' : `['name'] for a name with other characters`;
+      type === 'number'
+        ? `an index stands in brackets: [${text}]`
+        : blank
+          ? 'no blank stands behind the point'
+          : `['name'] for a name with other characters`;
     return this.#unexpected('the name of a member was expected', instead);
   }
 
@@ -458,7 +507,10 @@ class Parser {
     }
     if (type === 'number' || this.#is('-') || this.#is(':')) return this.#indexOrSlice();
     if (type === 'name') {
-      this.#unexpected('a selector was expected', `['${text}'] for a member of that name, at(list, ${text}) for the item at a computed place`);
+      this.#unexpected(
+        'a selector was expected',
+        `['${text}'] for a member of that name, at(list, ${text}) for the item at a computed place`,
+      );
     }
     return this.#unexpected('a selector was expected', `[0], ['name'], [*], [1:3] or [?condition]`);
   }
@@ -487,7 +539,9 @@ class Parser {
       this.#unexpected('a whole number was expected');
     }
     if (!Number.isSafeInteger(value)) {
-      fail('bad-syntax', 'an index lies between -9007199254740991 and 9007199254740991', { span: [start, end] });
+      fail('bad-syntax', 'an index lies between -9007199254740991 and 9007199254740991', {
+        span: [start, end],
+      });
     }
     this.#advance();
     return negative ? -value : value;

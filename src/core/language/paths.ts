@@ -1,7 +1,8 @@
 import type { Environment } from './environment.ts';
 import { boundList, visit } from './limits.ts';
 import type { Segment, Selector } from './tree.ts';
-import { isObject, type Maybe, type Value, type ValueObject } from './values.ts';
+import { Exact } from './numbers.ts';
+import { Duration, isObject, type Maybe, Time, type Value, type ValueObject } from './values.ts';
 
 /** A filter selector, compiled. */
 export interface Filter {
@@ -19,14 +20,21 @@ const collect: Walk = (_, value, found) => {
   found.push(value);
 };
 
-function member(value: Value, name: string): Maybe {
-  return typeof value === 'object' &&
-    value !== null &&
-    !Array.isArray(value) &&
-    Object.hasOwn(value, name) &&
-    !(value instanceof Uint8Array)
-    ? (value as ValueObject)[name]
-    : undefined;
+/** Names that an object may answer to although it has no such member of its own. */
+const INHERITED: ReadonlySet<string> = new Set(
+  [Object.prototype, Uint8Array.prototype, Object.getPrototypeOf(Uint8Array.prototype) as object, Exact.prototype, Time.prototype, Duration.prototype].flatMap(
+    (prototype) => Object.getOwnPropertyNames(prototype),
+  ),
+);
+
+type Member = (value: Value) => Maybe;
+
+/** Compiles the choice of one member. For most names a plain look-up is enough, and much faster than asking first. */
+function compileMember(name: string): Member {
+  if (INHERITED.has(name) || /^[0-9]/.test(name)) {
+    return (value) => (isObject(value) && Object.hasOwn(value, name) ? value[name] : undefined);
+  }
+  return (value) => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as ValueObject)[name] : undefined);
 }
 
 function item(value: Value, index: number): Maybe {
@@ -35,19 +43,25 @@ function item(value: Value, index: number): Maybe {
 
 /** Compiles a path of names and indexes. */
 export function compileSingular(segments: readonly Segment[]): (value: Maybe) => Maybe {
-  const steps = segments.map(({ selectors }) => {
+  const steps = segments.map(({ selectors }): Member => {
     const selector = selectors[0]!;
-    return selector.type === 'name' ? selector.name : (selector as { index: number }).index;
+    if (selector.type === 'name') return compileMember(selector.name);
+    const { index } = selector as { index: number };
+    return (value) => item(value, index);
   });
-  const step = (value: Maybe, key: string | number): Maybe =>
-    value === undefined ? undefined : typeof key === 'string' ? member(value, key) : item(value, key);
   const [first, second] = steps;
-  if (steps.length === 1) {
-    if (typeof first === 'string') return (value) => (value === undefined ? undefined : member(value, first));
-    return (value) => step(value, first!);
+  if (steps.length === 1) return (value) => (value === undefined ? undefined : first!(value));
+  if (steps.length === 2) {
+    return (value) => {
+      const inner = value === undefined ? undefined : first!(value);
+      return inner === undefined ? undefined : second!(inner);
+    };
   }
-  if (steps.length === 2) return (value) => step(step(value, first!), second!);
-  return (value) => steps.reduce<Maybe>(step, value);
+  return (value) => {
+    let current = value;
+    for (let i = 0; i < steps.length && current !== undefined; i++) current = steps[i]!(current);
+    return current;
+  };
 }
 
 /** Compiles a path that may find several nodes (RFC 9535, section 2.1.2). */
@@ -68,12 +82,13 @@ function compileSegment({ descendant, selectors }: Segment, next: Walk, makeFilt
     select(environment, value, found);
     if (Array.isArray(value)) {
       visit(environment, value.length);
-      for (const child of value) if (typeof child === 'object' && child !== null) descend(environment, child, found);
+      for (const child of value)
+        if (typeof child === 'object' && child !== null) descend(environment, child, found);
     } else if (isObject(value)) {
       const names = Object.keys(value);
       visit(environment, names.length);
       for (const name of names) {
-        const child = value[name]!;
+        const child = value[name] as Value;
         if (typeof child === 'object' && child !== null) descend(environment, child, found);
       }
     }
@@ -112,9 +127,9 @@ function eachChild(filter: Filter | undefined, next: Walk): Walk {
 function compileSelector(selector: Selector, next: Walk, makeFilter: MakeFilter): Walk {
   switch (selector.type) {
     case 'name': {
-      const { name } = selector;
+      const member = compileMember(selector.name);
       return (environment, value, found) => {
-        const child = member(value, name);
+        const child = member(value);
         if (child !== undefined) next(environment, child, found);
       };
     }
@@ -141,7 +156,10 @@ function compileSelector(selector: Selector, next: Walk, makeFilter: MakeFilter)
 }
 
 /** The indexes that a slice selects, in its order (RFC 9535, section 2.3.4.2). */
-export function* sliceIndexes({ start, end, step = 1 }: Selector & { type: 'slice' }, length: number): Generator<number> {
+export function* sliceIndexes(
+  { start, end, step = 1 }: Selector & { type: 'slice' },
+  length: number,
+): Generator<number> {
   if (step === 0) return;
   const normal = (place: number): number => (place >= 0 ? place : length + place);
   if (step > 0) {
@@ -162,20 +180,27 @@ export interface LocatedNode {
 }
 
 /** The nodes of a path with their places; slower than a compiled path, for messages and listings. */
-export function locate(environment: Environment, value: Value, segments: readonly Segment[], makeFilter: MakeFilter): LocatedNode[] {
+export function locate(
+  environment: Environment,
+  value: Value,
+  segments: readonly Segment[],
+  makeFilter: MakeFilter,
+): LocatedNode[] {
   let nodes: LocatedNode[] = [{ path: [], value }];
   for (const { descendant, selectors } of segments) {
     if (descendant) nodes = nodes.flatMap(withDescendants);
     nodes = nodes.flatMap((node) =>
       selectors.flatMap((selector) => {
-        if (selector.type === 'name') return childNodes(node).filter(({ path }) => path.at(-1) === selector.name);
+        if (selector.type === 'name')
+          return childNodes(node).filter(({ path }) => path.at(-1) === selector.name);
         if (selector.type === 'wildcard') return childNodes(node);
         if (selector.type === 'filter') {
           const { keeps } = makeFilter(selector);
           return childNodes(node).filter((child) => keeps(environment, child.value));
         }
         const items = Array.isArray(node.value) ? childNodes(node) : [];
-        if (selector.type === 'slice') return [...sliceIndexes(selector, items.length)].map((index) => items[index]!);
+        if (selector.type === 'slice')
+          return [...sliceIndexes(selector, items.length)].map((index) => items[index]!);
         const found = items.at(selector.index);
         return found && Math.abs(selector.index) <= items.length ? [found] : [];
       }),
@@ -199,7 +224,15 @@ export function normalisedPath(path: readonly (string | number)[]): string {
   return `$${path.map((key) => (typeof key === 'number' ? `[${key}]` : `['${escapeName(key)}']`)).join('')}`;
 }
 
-const NAMED_ESCAPES: Readonly<Record<string, string>> = { '\b': 'b', '\f': 'f', '\n': 'n', '\r': 'r', '\t': 't', "'": "'", '\\': '\\' };
+const NAMED_ESCAPES: Readonly<Record<string, string>> = {
+  '\b': 'b',
+  '\f': 'f',
+  '\n': 'n',
+  '\r': 'r',
+  '\t': 't',
+  "'": "'",
+  '\\': '\\',
+};
 
 function escapeName(name: string): string {
   return name.replace(/[\u0000-\u001f'\\]/g, (char) => {

@@ -6,7 +6,9 @@ import { Duration, kindOf, type Maybe, Time, type Value } from './values.ts';
 export function visible(text: string): string {
   return text.replace(
     /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2028\u2029\u2066-\u2069]/g,
-    (char) => ({ '\n': '\\n', '\r': '\\r', '\t': '\\t' })[char] ?? `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
+    (char) =>
+      ({ '\n': '\\n', '\r': '\\r', '\t': '\\t' })[char] ??
+      `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
   );
 }
 
@@ -38,7 +40,10 @@ function compact(value: Value, most: number): string {
     }
     return `[${parts.join(', ')}${parts.length < value.length ? ', …' : ''}]`;
   }
-  if (kindOf(value) !== 'object') return kindOf(value) === 'text' || plainText(value) === undefined ? safeJson(value) : (plainText(value) ?? '');
+  if (kindOf(value) !== 'object')
+    return kindOf(value) === 'text' || plainText(value) === undefined
+      ? safeJson(value)
+      : (plainText(value) ?? '');
   const parts: string[] = [];
   let length = 0;
   const entries = Object.entries(value as Record<string, Value>);
@@ -51,5 +56,7 @@ function compact(value: Value, most: number): string {
 }
 
 function safeJson(value: Value): string {
-  return value instanceof Uint8Array ? `"${value.length} bytes"` : writeJson(typeof value === 'string' ? shorten(value, 200) : value);
+  return value instanceof Uint8Array
+    ? `"${value.length} bytes"`
+    : writeJson(typeof value === 'string' ? shorten(value, 200) : value);
 }

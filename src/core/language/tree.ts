@@ -119,7 +119,9 @@ export function givesNodes(tree: Tree): boolean {
     tree.type === 'query' &&
     (tree.segments.some(
       ({ descendant, selectors }) =>
-        descendant || selectors.length > 1 || (selectors[0]!.type !== 'name' && selectors[0]!.type !== 'index'),
+        descendant ||
+        selectors.length > 1 ||
+        (selectors[0]!.type !== 'name' && selectors[0]!.type !== 'index'),
     ) ||
       givesNodes(tree.base))
   );

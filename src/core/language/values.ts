@@ -36,16 +36,7 @@ export type Value = null | boolean | string | Numeric | Time | Duration | Uint8A
 export type Maybe = Value | undefined;
 
 export type KindName =
-  | 'nothing'
-  | 'null'
-  | 'yes or no'
-  | 'number'
-  | 'text'
-  | 'list'
-  | 'object'
-  | 'time'
-  | 'duration'
-  | 'bytes';
+  'nothing' | 'null' | 'yes or no' | 'number' | 'text' | 'list' | 'object' | 'time' | 'duration' | 'bytes';
 
 /** The kind of a value, as `kind()` and messages name it. */
 export function kindOf(value: Maybe): KindName {

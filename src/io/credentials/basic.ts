@@ -5,7 +5,11 @@ import { fail } from '../../core/problems.ts';
 export function basic({ credential, fields }: FilledCredential): Authorisation {
   const user = fields.get('user')!;
   if (user.includes(':')) {
-    fail('bad-insertion', `the user of the credential ${credential.name} has a colon, which ends a user’s name (RFC 7617)`, { place: credential.at });
+    fail(
+      'bad-insertion',
+      `the user of the credential ${credential.name} has a colon, which ends a user’s name (RFC 7617)`,
+      { place: credential.at },
+    );
   }
   const text = Buffer.from(`${user}:${fields.get('password')!}`, 'utf8').toString('base64');
   return { headers: [['authorization', `Basic ${text}`]], query: [], secrets: [text] };

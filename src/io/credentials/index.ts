@@ -7,7 +7,9 @@ import type { OAuth2 } from './oauth2.ts';
 import { query } from './query.ts';
 
 /** Kinds that need nothing but their own texts. */
-const SIMPLE: Readonly<Record<Exclude<CredentialKind, 'oauth2'>, (filled: FilledCredential) => Authorisation>> = { basic, bearer, header, query };
+const SIMPLE: Readonly<
+  Record<Exclude<CredentialKind, 'oauth2'>, (filled: FilledCredential) => Authorisation>
+> = { basic, bearer, header, query };
 
 /** All credentials of a run. */
 export class RunCredentials implements Credentials {

@@ -31,7 +31,8 @@ export class OAuth2 {
   async authorise(filled: FilledCredential, signal: AbortSignal): Promise<Authorisation> {
     const { name } = filled.credential;
     const known = this.#tokens.get(name);
-    if (known && (known.until === undefined || known.until - EARLY > this.#clock.now())) return authorisation(known);
+    if (known && (known.until === undefined || known.until - EARLY > this.#clock.now()))
+      return authorisation(known);
     let fetching = this.#underWay.get(name);
     const first = !fetching;
     if (!fetching) {
@@ -40,7 +41,10 @@ export class OAuth2 {
     }
     const token = await fetching;
     this.#tokens.set(name, token);
-    const signedIn = { ...(token.scope === undefined ? {} : { scope: token.scope }), ...(token.until === undefined ? {} : { until: token.until }) };
+    const signedIn = {
+      ...(token.scope === undefined ? {} : { scope: token.scope }),
+      ...(token.until === undefined ? {} : { until: token.until }),
+    };
     return first ? { ...authorisation(token), signedIn } : authorisation(token);
   }
 
@@ -55,7 +59,8 @@ export class OAuth2 {
   /** The client credentials grant (RFC 6749, section 4.4), the client's secret in a Basic field (section 2.3.1). */
   async #fetch({ credential, fields }: FilledCredential, signal: AbortSignal): Promise<Token> {
     const url = fields.get('token-url')!;
-    if (!URL.canParse(url)) fail('not-a-url', `the token-url of ${credential.name} is no URL: '${url}'`, { place: credential.at });
+    if (!URL.canParse(url))
+      fail('not-a-url', `the token-url of ${credential.name} is no URL: '${url}'`, { place: credential.at });
     const server: oauth.AuthorizationServer = { issuer: new URL(url).origin, token_endpoint: url };
     const client: oauth.Client = { client_id: fields.get('client-id')! };
     const parameters = new URLSearchParams();
@@ -64,11 +69,19 @@ export class OAuth2 {
       if (value !== undefined) parameters.set(name, value);
     }
     try {
-      const answer = await oauth.clientCredentialsGrantRequest(server, client, oauth.ClientSecretBasic(fields.get('client-secret')!), parameters, {
-        signal,
-        [oauth.customFetch]: (target, init) => this.#send(target, init, signal),
-        [oauth.allowInsecureRequests]: true,
-      });
+      const answer = await oauth.clientCredentialsGrantRequest(
+        server,
+        client,
+        oauth.ClientSecretBasic(fields.get('client-secret')!),
+        parameters,
+        {
+          signal,
+          [oauth.customFetch]: (target, init) => this.#send(target, init, signal),
+          // Whether plain http is allowed is for `check` to say, not for the library.
+          // eslint-disable-next-line @typescript-eslint/no-deprecated
+          [oauth.allowInsecureRequests]: true,
+        },
+      );
       const granted = await oauth.processClientCredentialsResponse(server, client, answer);
       return {
         text: granted.access_token,
@@ -82,18 +95,32 @@ export class OAuth2 {
   }
 
   /** Carries the library's request over the same transport as all others. */
-  async #send(url: string, init: oauth.CustomFetchOptions<string, URLSearchParams>, outer: AbortSignal): Promise<Response> {
+  async #send(
+    url: string,
+    init: oauth.CustomFetchOptions<string, URLSearchParams>,
+    outer: AbortSignal,
+  ): Promise<Response> {
     const controller = new AbortController();
     const stop = this.#clock.timer(LIMIT, () =>
-      controller.abort(new ProblemError({ code: 'time-limit', message: `the token endpoint ${url} gave no answer within ${LIMIT / 1000}s` })),
+      controller.abort(
+        new ProblemError({
+          code: 'time-limit',
+          message: `the token endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
+        }),
+      ),
     );
     const watch: Watch = { signal: AbortSignal.any([controller.signal, outer]), phase: () => undefined };
     try {
       const answer = await this.#transport.send(
-        { method: init.method, url, headers: Object.entries(init.headers), body: new TextEncoder().encode(init.body.toString()) },
+        {
+          method: init.method,
+          url,
+          headers: Object.entries(init.headers),
+          body: new TextEncoder().encode(init.body.toString()),
+        },
         watch,
       );
-      return new Response(answer.status === 204 || answer.status === 304 ? null : (Buffer.from(answer.body)), {
+      return new Response(answer.status === 204 || answer.status === 304 ? null : Buffer.from(answer.body), {
         status: answer.status,
         headers: answer.headers.map(([name, value]): [string, string] => [name, value]),
       });
@@ -110,18 +137,35 @@ function authorisation({ text }: Token): Authorisation {
 /** What went wrong at the token endpoint, with what the service said. */
 function tokenProblem(error: unknown, name: string, url: string): ProblemError {
   const own = findProblem(error);
-  if (own) return new ProblemError({ ...own.problem, message: `no token for the credential ${name}: ${own.problem.message}` });
+  if (own)
+    return new ProblemError({
+      ...own.problem,
+      message: `no token for the credential ${name}: ${own.problem.message}`,
+    });
   if (error instanceof oauth.ResponseBodyError) {
-    const said = error.error_description === undefined ? error.error : `${error.error}, "${error.error_description}"`;
+    const said =
+      error.error_description === undefined ? error.error : `${error.error}, "${error.error_description}"`;
     return new ProblemError({
       code: 'sign-in-refused',
       message: `the token endpoint ${url} refused the credential ${name} with ${error.status}: ${said}`,
-      instead: error.error === 'invalid_client' ? 'the right client-id and client-secret' : error.error === 'invalid_scope' ? 'a scope that the client may have' : 'what the service’s documentation says of this error',
+      instead:
+        error.error === 'invalid_client'
+          ? 'the right client-id and client-secret'
+          : error.error === 'invalid_scope'
+            ? 'a scope that the client may have'
+            : 'what the service’s documentation says of this error',
     });
   }
-  const status = error instanceof oauth.WWWAuthenticateChallengeError ? error.status : ((error as { cause?: { status?: unknown } }).cause?.status as number | undefined);
+  const status =
+    error instanceof oauth.WWWAuthenticateChallengeError
+      ? error.status
+      : ((error as { cause?: { status?: unknown } }).cause?.status as number | undefined);
   if (status === 401 || status === 403) {
-    return new ProblemError({ code: 'sign-in-refused', message: `the token endpoint ${url} refused the credential ${name} with ${status}`, instead: 'the right client-id and client-secret' });
+    return new ProblemError({
+      code: 'sign-in-refused',
+      message: `the token endpoint ${url} refused the credential ${name} with ${status}`,
+      instead: 'the right client-id and client-secret',
+    });
   }
   const reason = error instanceof Error ? error.message : String(error);
   return new ProblemError({

@@ -31,6 +31,7 @@ export const askingFunctions = [
     parameters: [takes.condition('condition'), takes.later('then'), takes.later('otherwise')],
     gives: ([, then, otherwise]: readonly Kind[]) => union(then ?? ANY, otherwise ?? ANY),
     examples: [["if(length($.pieces) > 2, 'many', 'few')", '"many"']],
-    evaluate: ([condition, then, otherwise]) => (condition === undefined ? undefined : condition ? then() : otherwise()),
+    evaluate: ([condition, then, otherwise]) =>
+      condition === undefined ? undefined : condition ? then() : otherwise(),
   }),
 ];

@@ -11,7 +11,9 @@ export const chanceFunctions = [
     about: 'A random UUID of version 4 (RFC 9562).',
     parameters: [],
     gives: TEXT,
-    examples: [["match(uuid(), '[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}')", 'true']],
+    examples: [
+      ["match(uuid(), '[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}')", 'true'],
+    ],
     evaluate: (_, { world }) => {
       const bytes = Uint8Array.from({ length: 16 }, () => Math.floor(world.chance() * 256));
       bytes[6] = (bytes[6]! & 0x0f) | 0x40;

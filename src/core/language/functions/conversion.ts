@@ -40,7 +40,8 @@ export function plainText(value: Value): string | undefined {
 
 export const conversionFunctions = [
   define(family, 'text', {
-    about: 'A number, time, duration, true or false as text; bytes read as UTF-8; null as "null". For lists and objects see json.',
+    about:
+      'A number, time, duration, true or false as text; bytes read as UTF-8; null as "null". For lists and objects see json.',
     parameters: [takes.any('value')],
     gives: TEXT,
     examples: [
@@ -50,11 +51,15 @@ export const conversionFunctions = [
     evaluate: ([value]) => {
       if (value === null) return 'null';
       if (value instanceof Uint8Array) {
-        return fromUtf8(value) ?? fail('not-text', 'these bytes are not UTF-8', { instead: 'base64(x) or hex(x)' });
+        return (
+          fromUtf8(value) ?? fail('not-text', 'these bytes are not UTF-8', { instead: 'base64(x) or hex(x)' })
+        );
       }
       return (
         plainText(value) ??
-        fail('wrong-kind', `text takes no ${kindOf(value)}`, { instead: "json(x) writes it as JSON, join(x, ',') joins a list" })
+        fail('wrong-kind', `text takes no ${kindOf(value)}`, {
+          instead: "json(x) writes it as JSON, join(x, ',') joins a list",
+        })
       );
     },
   }),
@@ -77,7 +82,8 @@ export const conversionFunctions = [
     evaluate: ([text]) => parseJson(text),
   }),
   define(family, 'base64', {
-    about: "Base64 of bytes, or of the UTF-8 of a text; with 'url' in the alphabet for URLs, without padding.",
+    about:
+      "Base64 of bytes, or of the UTF-8 of a text; with 'url' in the alphabet for URLs, without padding.",
     parameters: [takes.textOrBytes('data'), optional(takes.text('form', { literal: { oneOf: ['url'] } }))],
     gives: TEXT,
     examples: [
@@ -85,7 +91,8 @@ export const conversionFunctions = [
       ["base64('kiln', 'url')", '"a2lsbg"'],
     ],
     evaluate: ([data, form]) => {
-      if (form !== undefined && form !== 'url') fail('wrong-kind', `base64 has no form '${form}'`, { instead: "'url', or none" });
+      if (form !== undefined && form !== 'url')
+        fail('wrong-kind', `base64 has no form '${form}'`, { instead: "'url', or none" });
       return encodeBase64(bytesOf(data), form === 'url' ? 'url' : 'standard');
     },
   }),
@@ -108,10 +115,12 @@ export const conversionFunctions = [
     parameters: [takes.text('text')],
     gives: BYTES,
     examples: [["base64(unhex('00ff'))", '"AP8="']],
-    evaluate: ([text]) => decodeHex(text) ?? fail('not-encoded', 'this text is not pairs of hexadecimal digits'),
+    evaluate: ([text]) =>
+      decodeHex(text) ?? fail('not-encoded', 'this text is not pairs of hexadecimal digits'),
   }),
   define(family, 'percent', {
-    about: 'The text percent-encoded for a URL (RFC 3986). Values inserted into a URL are encoded without it.',
+    about:
+      'The text percent-encoded for a URL (RFC 3986). Values inserted into a URL are encoded without it.',
     parameters: [takes.text('text')],
     gives: TEXT,
     examples: [["percent('a/b c')", '"a%2Fb%20c"']],
@@ -125,7 +134,8 @@ export const conversionFunctions = [
     parameters: [takes.text('text')],
     gives: TEXT,
     examples: [["unpercent('a%2Fb%20c')", '"a/b c"']],
-    evaluate: ([text]) => percentDecode(text) ?? fail('not-encoded', 'this text is not percent-encoded UTF-8'),
+    evaluate: ([text]) =>
+      percentDecode(text) ?? fail('not-encoded', 'this text is not percent-encoded UTF-8'),
   }),
 ];
 

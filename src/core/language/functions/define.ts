@@ -45,7 +45,9 @@ export interface FunctionDefinition {
   readonly evaluate: (environment: Environment, args: readonly unknown[]) => Maybe;
 }
 
-type Arguments<P extends readonly Parameter[]> = { [I in keyof P]: P[I] extends Parameter<infer T> ? T : never };
+type Arguments<P extends readonly Parameter[]> = {
+  [I in keyof P]: P[I] extends Parameter<infer T> ? T : never;
+};
 
 interface Definition<P extends readonly Parameter[]> {
   about: string;
@@ -96,7 +98,7 @@ export const takes = {
 };
 
 export function optional<T>(inner: Parameter<T>): Parameter<T | undefined> {
-  return { ...inner, optional: true } as Parameter<T | undefined>;
+  return { ...inner, optional: true };
 }
 
 /** Any number of further arguments; the function sees each as an argument of its own. */

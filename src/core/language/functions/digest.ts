@@ -9,7 +9,9 @@ const family = 'digest';
 function algorithm(name: string): DigestAlgorithm {
   return (
     DIGEST_ALGORITHMS.find((known) => known === name) ??
-    fail('unknown-algorithm', `there is no digest '${name}'`, { instead: DIGEST_ALGORITHMS.map((known) => `'${known}'`).join(', ') })
+    fail('unknown-algorithm', `there is no digest '${name}'`, {
+      instead: DIGEST_ALGORITHMS.map((known) => `'${known}'`).join(', '),
+    })
   );
 }
 
@@ -23,7 +25,11 @@ export const digestFunctions = [
   }),
   define(family, 'hmac', {
     about: 'The keyed digest (RFC 2104) of bytes, or of the UTF-8 of a text.',
-    parameters: [takes.textOrBytes('key'), takes.textOrBytes('data'), takes.text('algorithm', { literal: 'digest' })],
+    parameters: [
+      takes.textOrBytes('key'),
+      takes.textOrBytes('data'),
+      takes.text('algorithm', { literal: 'digest' }),
+    ],
     gives: BYTES,
     examples: [["slice(hex(hmac('key', 'kiln', 'sha-256')), 0, 8)", '"00000000"']],
     evaluate: ([key, data, name], { world }) => world.hmac(algorithm(name), bytesOf(key), bytesOf(data)),

@@ -102,7 +102,8 @@ export const listFunctions = [
     evaluate: ([list]) => list.at(-1),
   }),
   define(family, 'at', {
-    about: 'The item of a list at a place (from 0, or from the end where negative), or the member of an object with a name.',
+    about:
+      'The item of a list at a place (from 0, or from the end where negative), or the member of an object with a name.',
     parameters: [takes.listOrObject('where'), takes.textOrNumber('which')],
     gives: maybe(ANY),
     examples: [
@@ -117,7 +118,9 @@ export const listFunctions = [
       }
       return typeof which === 'string'
         ? memberOf(where, which)
-        : fail('wrong-kind', 'an object has no numbered items', { instead: 'a text names the member: at(object, text(n))' });
+        : fail('wrong-kind', 'an object has no numbered items', {
+            instead: 'a text names the member: at(object, text(n))',
+          });
     },
   }),
   define(family, 'sort', {
@@ -126,7 +129,7 @@ export const listFunctions = [
     gives: sameList,
     examples: [
       ['sort([3, 1, 2])', '[1,2,3]'],
-      ["sort($.pieces, @.cone)[*].id", '["p2","p3","p1"]'],
+      ['sort($.pieces, @.cone)[*].id', '["p2","p3","p1"]'],
     ],
     evaluate: ([list, key]) => {
       const keys = keysOf(list, key);
@@ -160,7 +163,7 @@ export const listFunctions = [
     examples: [['flat([[1, 2], 3])', '[1,2,3]']],
     evaluate: ([list]) => {
       boundList(list.reduce<number>((sum, item) => sum + (Array.isArray(item) ? item.length : 1), 0));
-      return list.flat(1) as Value[];
+      return list.flat(1);
     },
   }),
   define(family, 'sum', {
@@ -182,14 +185,16 @@ export const listFunctions = [
       list.length === 0 ? undefined : divide(numbers(list, 'average').reduce<Numeric>(add, 0), list.length),
   }),
   define(family, 'min', {
-    about: 'The item that is smallest, or whose key is; the first of several. Nothing where the list is empty.',
+    about:
+      'The item that is smallest, or whose key is; the first of several. Nothing where the list is empty.',
     parameters: [takes.list('list'), optional(takes.each('key'))],
     gives: oneItem,
     examples: [['min([3, 1, 2])', '1']],
     evaluate: ([list, key]) => extreme(list, keysOf(list, key), -1),
   }),
   define(family, 'max', {
-    about: 'The item that is largest, or whose key is; the first of several. Nothing where the list is empty.',
+    about:
+      'The item that is largest, or whose key is; the first of several. Nothing where the list is empty.',
     parameters: [takes.list('list'), optional(takes.each('key'))],
     gives: oneItem,
     examples: [['max($.pieces, @.cone).id', '"p1"']],
@@ -240,9 +245,13 @@ export const listFunctions = [
     evaluate: ([a, b]) =>
       a.length === b.length
         ? a.map((item, i): Value => [item, b[i]!])
-        : fail('wrong-kind', `zip takes lists of one length, and these have ${a.length} and ${b.length} items`, {
-            instead: 'slice(list, 0, n) shortens the longer',
-          }),
+        : fail(
+            'wrong-kind',
+            `zip takes lists of one length, and these have ${a.length} and ${b.length} items`,
+            {
+              instead: 'slice(list, 0, n) shortens the longer',
+            },
+          ),
   }),
   define(family, 'range', {
     about: 'The whole numbers from one up to and including another.',

@@ -26,14 +26,16 @@ export const numberFunctions = [
     },
   }),
   define(family, 'round', {
-    about: 'The number rounded to so many digits after the point (0 if not given); a half goes to the even neighbour.',
+    about:
+      'The number rounded to so many digits after the point (0 if not given); a half goes to the even neighbour.',
     parameters: [takes.number('number'), optional(takes.number('digits'))],
     gives: NUMBER,
     examples: [
       ['round(2.345, 2)', '2.34'],
       ['round(2.5)', '2'],
     ],
-    evaluate: ([number, digits]) => round(number, digits === undefined ? 0 : place(digits, 'the count of digits')),
+    evaluate: ([number, digits]) =>
+      round(number, digits === undefined ? 0 : place(digits, 'the count of digits')),
   }),
   define(family, 'floor', {
     about: 'The largest whole number that is not above the number.',

@@ -38,6 +38,7 @@ export const objectFunctions = [
     parameters: [takes.object('object'), repeated(takes.text('name'))],
     gives: OBJECT,
     examples: [["without({ a: 1, b: 2 }, 'a')", '{"b":2}']],
-    evaluate: ([object, ...names]) => objectOf(Object.entries(object).filter(([name]) => !(names as string[]).includes(name))),
+    evaluate: ([object, ...names]) =>
+      objectOf(Object.entries(object).filter(([name]) => !(names as string[]).includes(name))),
   }),
 ];

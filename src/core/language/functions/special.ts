@@ -5,7 +5,8 @@ const family = 'only there';
 
 export const specialFunctions = [
   define(family, 'raw', {
-    about: 'In a URL, as the whole of an insertion: reserved characters such as / and ? stay as they are (RFC 6570, 3.2.3).',
+    about:
+      'In a URL, as the whole of an insertion: reserved characters such as / and ? stay as they are (RFC 6570, 3.2.3).',
     parameters: [takes.any('value')],
     gives: ([value]) => value ?? ANY,
     examples: [],

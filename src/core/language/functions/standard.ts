@@ -33,7 +33,7 @@ export const standardFunctions = [
     examples: [
       ['length([1, 2, 3])', '3'],
       ["length('kiln')", '4'],
-      ["length({ a: 1 })", '1'],
+      ['length({ a: 1 })', '1'],
     ],
     evaluate: ([value]) => lengthOf(value),
   }),

@@ -16,7 +16,9 @@ function bounded(text: string): string {
 
 /** A whole number that says a place; throws `wrong-kind`. */
 export function place(number: Numeric, what: string): number {
-  return wholeNumber(number) ?? fail('wrong-kind', `${what} is a whole number, and this is ${numberText(number)}`);
+  return (
+    wholeNumber(number) ?? fail('wrong-kind', `${what} is a whole number, and this is ${numberText(number)}`)
+  );
 }
 
 /** Only texts and numbers can be joined without a choice of how to write them. */
@@ -103,7 +105,9 @@ export const textFunctions = [
       if (Array.isArray(where)) return where.some((item) => equalValues(item, what));
       return typeof what === 'string'
         ? where.includes(what)
-        : fail('wrong-kind', `a text contains texts, and this is ${kindOf(what)}`, { instead: 'text(x) makes a text of it' });
+        : fail('wrong-kind', `a text contains texts, and this is ${kindOf(what)}`, {
+            instead: 'text(x) makes a text of it',
+          });
     },
   }),
   define(family, 'begins', {
@@ -121,7 +125,8 @@ export const textFunctions = [
     evaluate: ([text, ending]) => text.endsWith(ending),
   }),
   define(family, 'extract', {
-    about: 'What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing.',
+    about:
+      'What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing.',
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
     gives: TEXT,
     examples: [
@@ -138,7 +143,11 @@ export const textFunctions = [
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
     gives: listOf({ bits: BIT.text | BIT.null }),
     examples: [["groups('A3', '([A-Z])([0-9])')", '["A","3"]']],
-    evaluate: ([text, pattern]) => patternOf(pattern).groups(text)?.slice(1).map((group) => group ?? null),
+    evaluate: ([text, pattern]) =>
+      patternOf(pattern)
+        .groups(text)
+        ?.slice(1)
+        .map((group) => group ?? null),
   }),
 ];
 
@@ -146,7 +155,8 @@ const both = 'text or list';
 
 export const textOrListFunctions = [
   define(both, 'slice', {
-    about: 'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
+    about:
+      'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
     parameters: [takes.textOrList('value'), takes.number('from'), optional(takes.number('to'))],
     gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
     examples: [

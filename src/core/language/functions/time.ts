@@ -8,7 +8,8 @@ import { define, optional, takes } from './define.ts';
 const family = 'time';
 
 const RFC_3339 = /^(\d{4})-(\d\d)-(\d\d)(?:[Tt ](\d\d):(\d\d):(\d\d)(\.\d+)?([Zz]|[+-]\d\d:\d\d))?$/;
-const HTTP_DATE = /^(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun), \d\d (?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec) \d{4} \d\d:\d\d:\d\d GMT$/;
+const HTTP_DATE =
+  /^(?:Mon|Tue|Wed|Thu|Fri|Sat|Sun), \d\d (?:Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec) \d{4} \d\d:\d\d:\d\d GMT$/;
 
 /** The instant that a text names: RFC 3339, a date alone (midnight UTC), or the date of HTTP (RFC 9110, 5.6.7). */
 export function readTime(text: string): Time | undefined {
@@ -28,7 +29,9 @@ export function readTime(text: string): Time | undefined {
 
 function zoneOr(zone: string | undefined, usual: string): string {
   if (zone !== undefined && !isZone(zone)) {
-    fail('unknown-zone', `there is no time zone '${zone}'`, { instead: "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'" });
+    fail('unknown-zone', `there is no time zone '${zone}'`, {
+      instead: "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+    });
   }
   return zone ?? usual;
 }
@@ -51,7 +54,8 @@ export const timeFunctions = [
       ['time(1733814000)', '"2024-12-10T07:00:00Z"'],
     ],
     evaluate: ([value, unit]) => {
-      if (unit !== undefined && unit !== 'ms') fail('wrong-kind', `a time has no unit '${unit}'`, { instead: "'ms', or none for seconds" });
+      if (unit !== undefined && unit !== 'ms')
+        fail('wrong-kind', `a time has no unit '${unit}'`, { instead: "'ms', or none for seconds" });
       if (typeof value === 'string') {
         return (
           readTime(value.trim()) ??
@@ -62,20 +66,25 @@ export const timeFunctions = [
       }
       const milliseconds = Math.round(approximately(value) * (unit === 'ms' ? 1 : 1000));
       if (Math.abs(milliseconds) > 8.64e15) {
-        fail('not-a-time', 'this number is too large for a time', { instead: "time(x, 'ms') for milliseconds" });
+        fail('not-a-time', 'this number is too large for a time', {
+          instead: "time(x, 'ms') for milliseconds",
+        });
       }
       return new Time(milliseconds);
     },
   }),
   define(family, 'date', {
-    about: 'The date of a time as text, such as 2024-12-10, in a zone (that of the project if none is given).',
+    about:
+      'The date of a time as text, such as 2024-12-10, in a zone (that of the project if none is given).',
     parameters: [takes.time('time'), optional(takes.text('zone', { literal: 'zone' }))],
     gives: TEXT,
     examples: [["date(time('2024-12-10T23:30:00Z'), 'Europe/Berlin')", '"2024-12-11"']],
-    evaluate: ([time, zone], { world }) => formatDate(time.milliseconds, 'yyyy-MM-dd', zoneOr(zone, world.zone)),
+    evaluate: ([time, zone], { world }) =>
+      formatDate(time.milliseconds, 'yyyy-MM-dd', zoneOr(zone, world.zone)),
   }),
   define(family, 'format', {
-    about: 'A time as text, by a pattern of Unicode date letters (yyyy MM dd HH mm ss SSS EEE MMM XXX …), in a zone.',
+    about:
+      'A time as text, by a pattern of Unicode date letters (yyyy MM dd HH mm ss SSS EEE MMM XXX …), in a zone.',
     parameters: [
       takes.time('time'),
       takes.text('pattern', { literal: 'date-pattern' }),
@@ -86,7 +95,8 @@ export const timeFunctions = [
       ["format(time('2024-12-10T07:05:00Z'), 'EEE d MMM, HH:mm')", '"Tue 10 Dec, 07:05"'],
       ["format(time('2024-12-10T07:05:00Z'), \"yyyyMMdd'T'HHmmssX\")", '"20241210T070500Z"'],
     ],
-    evaluate: ([time, pattern, zone], { world }) => formatDate(time.milliseconds, pattern, zoneOr(zone, world.zone)),
+    evaluate: ([time, pattern, zone], { world }) =>
+      formatDate(time.milliseconds, pattern, zoneOr(zone, world.zone)),
   }),
   define(family, 'epoch', {
     about: 'The seconds since 1970-01-01T00:00:00Z; milliseconds are its fraction.',

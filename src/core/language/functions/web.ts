@@ -3,7 +3,15 @@ import { decodeBase64, fromUtf8 } from '../encodings.ts';
 import { parseJson } from '../json.ts';
 import { ANY, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
 import { findLink } from '../links.ts';
-import { isObject, memberOf, objectOf, setMember, type Maybe, type Value, type ValueObject } from '../values.ts';
+import {
+  isObject,
+  memberOf,
+  objectOf,
+  setMember,
+  type Maybe,
+  type Value,
+  type ValueObject,
+} from '../values.ts';
 import { define, takes } from './define.ts';
 
 const family = 'web';
@@ -12,7 +20,9 @@ function urlOf(text: string, base?: string): URL {
   try {
     return new URL(text, base);
   } catch {
-    return fail('not-a-url', `'${text.slice(0, 80)}' is not a URL`, { instead: 'resolve(url, reference) makes one of a relative reference' });
+    return fail('not-a-url', `'${text.slice(0, 80)}' is not a URL`, {
+      instead: 'resolve(url, reference) makes one of a relative reference',
+    });
   }
 }
 
@@ -32,7 +42,8 @@ function followPointer(value: Value, pointer: string): Maybe {
   let current: Maybe = value;
   for (const part of pointer.slice(1).split('/')) {
     const name = part.replaceAll('~1', '/').replaceAll('~0', '~');
-    if (Array.isArray(current)) current = /^(?:0|[1-9][0-9]*)$/.test(name) ? current[Number(name)] : undefined;
+    if (Array.isArray(current))
+      current = /^(?:0|[1-9][0-9]*)$/.test(name) ? current[Number(name)] : undefined;
     else current = isObject(current) ? memberOf(current, name) : undefined;
     if (current === undefined) return undefined;
   }
@@ -41,7 +52,8 @@ function followPointer(value: Value, pointer: string): Maybe {
 
 export const webFunctions = [
   define(family, 'link', {
-    about: 'The address with a relation in the Link field of this answer (RFC 8288), made absolute; nothing where there is none.',
+    about:
+      'The address with a relation in the Link field of this answer (RFC 8288), made absolute; nothing where there is none.',
     parameters: [takes.text('relation')],
     gives: maybe(TEXT),
     examples: [["link('next')", '"http://127.0.0.1:4717/v1/racks/A3/pieces?page=2"']],
@@ -50,13 +62,24 @@ export const webFunctions = [
       const field = headers !== undefined && isObject(headers) ? memberOf(headers, 'link') : undefined;
       const base = environment.name('url');
       const target = typeof field === 'string' ? findLink(field, relation) : undefined;
-      return target === undefined ? undefined : urlOf(target, typeof base === 'string' ? base : undefined).href;
+      return target === undefined
+        ? undefined
+        : urlOf(target, typeof base === 'string' ? base : undefined).href;
     },
   }),
   define(family, 'url', {
-    about: 'The parts of a URL: `scheme host port path query fragment origin`; `query` is an object of its parameters.',
+    about:
+      'The parts of a URL: `scheme host port path query fragment origin`; `query` is an object of its parameters.',
     parameters: [takes.text('text')],
-    gives: objectKind({ scheme: TEXT, host: TEXT, port: maybe(NUMBER), path: TEXT, query: OBJECT, fragment: TEXT, origin: TEXT }),
+    gives: objectKind({
+      scheme: TEXT,
+      host: TEXT,
+      port: maybe(NUMBER),
+      path: TEXT,
+      query: OBJECT,
+      fragment: TEXT,
+      origin: TEXT,
+    }),
     examples: [["url('https://kiln.example/v1?page=2').query.page", '"2"']],
     evaluate: ([text]) => {
       const url = urlOf(text);
@@ -94,7 +117,11 @@ export const webFunctions = [
       const [, claims, , more] = token.split('.');
       const bytes = claims === undefined || more !== undefined ? undefined : decodeBase64(claims);
       const text = bytes && fromUtf8(bytes);
-      if (text === undefined) fail('not-encoded', 'this text is not a JSON Web Token: three parts of base64 with points between them');
+      if (text === undefined)
+        fail(
+          'not-encoded',
+          'this text is not a JSON Web Token: three parts of base64 with points between them',
+        );
       return parseJson(text);
     },
   }),

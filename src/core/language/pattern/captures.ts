@@ -15,7 +15,13 @@ export function findGroups(program: Program, text: string): (string | undefined)
   let found: readonly (number | undefined)[] | undefined;
   const end = text.length;
 
-  const add = (list: Thread[], seen: Set<number>, at: number, slots: readonly (number | undefined)[], offset: number): void => {
+  const add = (
+    list: Thread[],
+    seen: Set<number>,
+    at: number,
+    slots: readonly (number | undefined)[],
+    offset: number,
+  ): void => {
     const open: Thread[] = [{ at, slots }];
     while (open.length > 0) {
       const thread = open.pop()!;
@@ -25,7 +31,10 @@ export function findGroups(program: Program, text: string): (string | undefined)
       const next = { at: thread.at + 1, slots: thread.slots };
       switch (instruction.type) {
         case 'fork':
-          open.push({ at: instruction.second, slots: thread.slots }, { at: instruction.first, slots: thread.slots });
+          open.push(
+            { at: instruction.second, slots: thread.slots },
+            { at: instruction.first, slots: thread.slots },
+          );
           break;
         case 'jump':
           open.push({ at: instruction.to, slots: thread.slots });
@@ -48,7 +57,7 @@ export function findGroups(program: Program, text: string): (string | undefined)
     }
   };
 
-  for (let offset = 0; ; ) {
+  for (let offset = 0; ;) {
     const seen = new Set(current.map((thread) => thread.at));
     if (!found) add(current, seen, 0, [offset], offset);
     if (current.length === 0) break;

@@ -18,8 +18,7 @@ const MAXIMUM_COUNT = 1000;
 /** How deep groups may stand in each other. */
 const MAXIMUM_DEPTH = 100;
 
-const CATEGORY =
-  /^(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)$/;
+const CATEGORY = /^(?:L[lmotu]?|M[cen]?|N[dlo]?|P[cdefios]?|Z[lps]?|S[ckmo]?|C[cfno]?)$/;
 
 /** Escapes of other pattern languages, and how RFC 9485 says the same. */
 const FOREIGN: Readonly<Record<string, string>> = {
@@ -51,7 +50,8 @@ class Reader {
 
   pattern(): PatternTree {
     const tree = this.#choice();
-    if (this.#at < this.#source.length) this.#refuse('a ")" without its "("', 'a bracket itself is written \\)');
+    if (this.#at < this.#source.length)
+      this.#refuse('a ")" without its "("', 'a bracket itself is written \\)');
     return tree;
   }
 
@@ -63,7 +63,8 @@ class Reader {
   }
 
   #choice(): PatternTree {
-    if (++this.#depth > MAXIMUM_DEPTH) this.#refuse(`more than ${MAXIMUM_DEPTH} levels of groups`, 'a simpler pattern');
+    if (++this.#depth > MAXIMUM_DEPTH)
+      this.#refuse(`more than ${MAXIMUM_DEPTH} levels of groups`, 'a simpler pattern');
     const branches = [this.#sequence()];
     while (this.#source[this.#at] === '|') {
       this.#at++;
@@ -89,7 +90,12 @@ class Reader {
     if (least === 1 && most === 1) return part;
     const char = this.#source[this.#at];
     if (char === '?' || char === '+' || char === '*') {
-      this.#refuse(`"${char}" after a quantity`, char === '?' ? 'there is no lazy form; a character class such as [^"]* often says it' : 'a group: (a+)*');
+      this.#refuse(
+        `"${char}" after a quantity`,
+        char === '?'
+          ? 'there is no lazy form; a character class such as [^"]* often says it'
+          : 'a group: (a+)*',
+      );
     }
     return { type: 'repeat', part, least, most };
   }
@@ -118,12 +124,17 @@ class Reader {
     switch (char) {
       case '(': {
         if (this.#source[this.#at + 1] === '?') {
-          this.#refuse('"(?" has no meaning', '( ) groups; there are no other kinds of groups, no look-ahead and no flags', 2);
+          this.#refuse(
+            '"(?" has no meaning',
+            '( ) groups; there are no other kinds of groups, no look-ahead and no flags',
+            2,
+          );
         }
         this.#at++;
         const number = ++this.#groups;
         const part = this.#choice();
-        if (this.#source[this.#at] !== ')') this.#refuse('a "(" without its ")"', 'a bracket itself is written \\(');
+        if (this.#source[this.#at] !== ')')
+          this.#refuse('a "(" without its ")"', 'a bracket itself is written \\(');
         this.#at++;
         return { type: 'group', number, part };
       }
@@ -152,7 +163,10 @@ class Reader {
       case '+':
       case '?':
       case '{':
-        return this.#refuse(`nothing stands before "${char}" that could be repeated`, `the character itself is written \\${char}`);
+        return this.#refuse(
+          `nothing stands before "${char}" that could be repeated`,
+          `the character itself is written \\${char}`,
+        );
       case ']':
       case '}':
         return this.#refuse(`a lone "${char}"`, `the character itself is written \\${char}`);
@@ -174,7 +188,11 @@ class Reader {
     if (char === 'p' || char === 'P') {
       const [whole, name] = /^\\[pP]\{([^}]*)\}/.exec(this.#source.slice(this.#at)) ?? [];
       if (whole === undefined || !CATEGORY.test(name!)) {
-        this.#refuse('\\p wants a general category of Unicode', '\\p{L} letters, \\p{Lu} upper case, \\p{Nd} digits', whole?.length ?? 2);
+        this.#refuse(
+          '\\p wants a general category of Unicode',
+          '\\p{L} letters, \\p{Lu} upper case, \\p{Nd} digits',
+          whole?.length ?? 2,
+        );
       }
       this.#at += whole.length;
       const category = new RegExp(`^\\${char}{${name!}}$`, 'u');
@@ -189,7 +207,10 @@ class Reader {
     if (control === undefined && !'()*+-.?[\\]^{|}$'.includes(char)) {
       const foreign = FOREIGN[char];
       if (foreign !== undefined) this.#refuse(`"\\${char}" has no meaning`, foreign, 2);
-      const way = char === 'b' || char === 'B' ? 'there are no word boundaries; name what may stand there' : `"${char}" alone stands for itself`;
+      const way =
+        char === 'b' || char === 'B'
+          ? 'there are no word boundaries; name what may stand there'
+          : `"${char}" alone stands for itself`;
       this.#refuse(`"\\${char}" has no meaning`, way, 2);
     }
     this.#at += 2;
@@ -213,7 +234,11 @@ class Reader {
       }
       if (char === '\\' && /[pP]/.test(this.#source[this.#at + 1] ?? '')) {
         sets.push(this.#escape());
-      } else if (char === '\\' && FOREIGN[this.#source[this.#at + 1] ?? ''] && /[dws]/.test(this.#source[this.#at + 1]!)) {
+      } else if (
+        char === '\\' &&
+        FOREIGN[this.#source[this.#at + 1] ?? ''] &&
+        /[dws]/.test(this.#source[this.#at + 1]!)
+      ) {
         const inner = FOREIGN[this.#source[this.#at + 1]!]!.slice(1, -1);
         this.#refuse(`"\\${this.#source[this.#at + 1]!}" has no meaning`, `inside a class: ${inner}`, 2);
       } else {
@@ -231,7 +256,8 @@ class Reader {
     if (!isRange) return (point) => point === low;
     this.#at++;
     const high = this.#classChar();
-    if (high < low) this.#refuse('the ends of a range are the wrong way round', 'the smaller character first: [a-z]');
+    if (high < low)
+      this.#refuse('the ends of a range are the wrong way round', 'the smaller character first: [a-z]');
     return (point) => point >= low && point <= high;
   }
 

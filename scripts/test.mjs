@@ -1,0 +1,63 @@
+// Everything that must hold: formatting, lint, types, import rules, dead code, then all tests.
+// `npm test -- PATTERN` runs only the tests whose file matches, and none of the rest.
+import { spawn } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const wanted = process.argv.slice(2);
+
+/** Runs a tool; its output is shown only where it fails. */
+function quietly(name, script, args) {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, [script, ...args], {
+      cwd: root,
+      stdio: ['ignore', 'pipe', 'pipe'],
+    });
+    let output = '';
+    child.stdout.on('data', (data) => (output += data));
+    child.stderr.on('data', (data) => (output += data));
+    child.on('close', (code) => {
+      process.stdout.write(code === 0 ? `${name}: clean\n` : `${name}:\n${output}\n`);
+      resolve(code === 0 ? output : undefined);
+    });
+  });
+}
+
+async function importRules() {
+  const output = await quietly('import rules', 'node_modules/dependency-cruiser/bin/dependency-cruise.mjs', [
+    'src',
+    '--config',
+    '.dependency-cruiser.cjs',
+  ]);
+  // A tool that sees no modules finds no faults either.
+  const modules = Number(/(\d+) modules/.exec(output ?? '')?.[1] ?? 0);
+  if (output !== undefined && modules < 50)
+    process.stdout.write(`import rules: only ${modules} modules were looked at\n`);
+  return output !== undefined && modules >= 50;
+}
+
+const tools = async () => {
+  const first = await Promise.all([
+    quietly('types', 'node_modules/typescript/bin/tsc', ['-p', '.']),
+    quietly('formatting', 'node_modules/prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']),
+  ]);
+  const second = await Promise.all([
+    quietly('lint', 'node_modules/eslint/bin/eslint.js', ['.']),
+    importRules(),
+  ]);
+  const third = await quietly('dead code', 'node_modules/knip/bin/knip.js', ['--no-progress']);
+  return [...first, ...second, third].every((result) => result !== undefined && result !== false);
+};
+
+const clean = wanted.length > 0 || (await tools());
+const jest = spawn(
+  process.execPath,
+  [
+    '--experimental-vm-modules',
+    '--disable-warning=ExperimentalWarning',
+    'node_modules/jest/bin/jest.js',
+    ...wanted,
+  ],
+  { cwd: root, stdio: ['ignore', 'inherit', 'inherit'] },
+);
+jest.on('close', (code) => process.exit(code !== 0 ? (code ?? 1) : clean ? 0 : 1));
