@@ -21,7 +21,10 @@ const pieces = Array.from({ length: 300 }, (_, i) => ({
   glazed: i % 2 === 0,
   cone: 4 + (i % 8),
   glaze: { name: GLAZES[i % 4]!, price: 4.5 + (i % 10) },
-  marks: [{ kind: 'stamp', by: 'anna' }, { kind: 'chip', by: 'joao' }].slice(0, i % 3),
+  marks: [
+    { kind: 'stamp', by: 'anna' },
+    { kind: 'chip', by: 'joao' },
+  ].slice(0, i % 3),
 }));
 const document = { rack: { id: 'A3', pieces }, cursor: null } as unknown as Value;
 
@@ -55,7 +58,9 @@ function rivalTime(query: string, document: Value, rounds = 9): number {
 }
 
 export function benchLanguage(): void {
-  process.stdout.write('\npath queries, in µs, and how many times faster than json-p3 and jsonpath-rfc9535\n');
+  process.stdout.write(
+    '\npath queries, in µs, and how many times faster than json-p3 and jsonpath-rfc9535\n',
+  );
   const environment = environmentOf(document);
   for (const [name, query] of QUERIES) {
     const ours = compileValue(parseQuery(query));
@@ -64,7 +69,10 @@ export function benchLanguage(): void {
       environment.visited = 0;
       return ours(environment, undefined);
     });
-    const ratios = [microseconds(() => first.query(document as never).values()), rivalTime(query, document)].map((other) => (other / time).toFixed(1));
+    const ratios = [
+      microseconds(() => first.query(document as never).values()),
+      rivalTime(query, document),
+    ].map((other) => (other / time).toFixed(1));
     print(`${name}  ${query}`, time.toFixed(2), `${ratios[0]!}×  ${ratios[1]!}×  (above 1×)`);
   }
   benchRandom();
@@ -89,12 +97,21 @@ function benchRandom(): void {
     ratios[0].push(microseconds(() => first.query(value as never).values(), 1) / time);
     ratios[1].push(rivalTime(query, value, 1) / time);
   }
-  print('median of 200 random queries', '', `${median(ratios[0]).toFixed(1)}×  ${median(ratios[1]).toFixed(1)}×  (above 1×)`);
+  print(
+    'median of 200 random queries',
+    '',
+    `${median(ratios[0]).toFixed(1)}×  ${median(ratios[1]).toFixed(1)}×  (above 1×)`,
+  );
 }
 
 function benchExpressions(): void {
   process.stdout.write('\nexpressions of an ordinary step, in µs\n');
-  const names: Record<string, Value> = { status: 200, rack: 'A3', limit: 5, pieces: pieces as unknown as Value };
+  const names: Record<string, Value> = {
+    status: 200,
+    rack: 'A3',
+    limit: 5,
+    pieces: pieces as unknown as Value,
+  };
   const scope = {
     lookup: (name: string) => (name in names ? { kind: kindOfValue(names[name]) } : undefined),
     names: () => Object.keys(names),
@@ -104,7 +121,7 @@ function benchExpressions(): void {
   for (const text of [
     'status == 200',
     '$.rack.id == rack && length($.rack.pieces) > 0',
-    "first($.rack.pieces[?@.glazed == true && @.cone >= 8]).id",
+    'first($.rack.pieces[?@.glazed == true && @.cone >= 8]).id',
     "any(pieces, @.glaze.name in ['ash', 'cobalt'])",
     'sum(map(pieces, @.glaze.price * 1.19))',
   ]) {
@@ -116,7 +133,12 @@ function benchExpressions(): void {
 
 function benchNumbers(): void {
   process.stdout.write('\nparse with exact numbers, against JSON.parse of the same text\n');
-  const plain = JSON.stringify(Array.from({ length: 20_000 }, (_, i) => ({ ...pieces[i % pieces.length], note: `a note, 10.50 of "them" ${i}` })));
+  const plain = JSON.stringify(
+    Array.from({ length: 20_000 }, (_, i) => ({
+      ...pieces[i % pieces.length],
+      note: `a note, 10.50 of "them" ${i}`,
+    })),
+  );
   const exact = plain.replaceAll('"cone":6', '"cone":6,"serial":9007199254740993');
   for (const [name, text, bound] of [
     ['numbers that a double keeps', plain, '(at most 2×)'],
@@ -128,13 +150,19 @@ function benchNumbers(): void {
 }
 
 function benchPattern(): void {
-  process.stdout.write('\nthe pattern (a+)+b on a’s alone: time for each doubling of the text (linear: about 2×)\n');
+  process.stdout.write(
+    '\nthe pattern (a+)+b on a’s alone: time for each doubling of the text (linear: about 2×)\n',
+  );
   const pattern = new Pattern('(a+)+b');
   let before = 0;
   for (const length of [50_000, 100_000, 200_000, 400_000]) {
     const text = 'a'.repeat(length);
     const time = microseconds(() => pattern.match(text), 5);
-    print(`${length} characters`, `${(time / 1000).toFixed(2)} ms`, before === 0 ? '' : `${(time / before).toFixed(2)}×`);
+    print(
+      `${length} characters`,
+      `${(time / 1000).toFixed(2)} ms`,
+      before === 0 ? '' : `${(time / before).toFixed(2)}×`,
+    );
     before = time;
   }
 }

@@ -4,4 +4,5 @@ import { benchStart } from './start.ts';
 
 const wanted = process.argv.slice(2);
 const parts = { language: benchLanguage, start: benchStart, calls: benchCalls };
-for (const [name, part] of Object.entries(parts)) if (wanted.length === 0 || wanted.includes(name)) await part();
+for (const [name, part] of Object.entries(parts))
+  if (wanted.length === 0 || wanted.includes(name)) await part();

@@ -16,7 +16,11 @@ function plainEnvironment(home: string): NodeJS.ProcessEnv {
 
 function time(args: readonly string[], cwd: string, env: NodeJS.ProcessEnv): number {
   const began = performance.now();
-  const { status, stderr } = spawnSync(process.execPath, args, { cwd, env, stdio: ['ignore', 'ignore', 'pipe'] });
+  const { status, stderr } = spawnSync(process.execPath, args, {
+    cwd,
+    env,
+    stdio: ['ignore', 'ignore', 'pipe'],
+  });
   if (status !== 0) throw new Error(`${args.join(' ')} exited with ${status}: ${stderr.toString()}`);
   return performance.now() - began;
 }
@@ -60,7 +64,11 @@ export async function benchStart(): Promise<void> {
 
 /** Starts the service of the benchmarks in a process of its own. */
 export async function startServer(): Promise<{ url: string; stop: () => void }> {
-  const child = spawn(process.execPath, [join(built, 'server.cjs')], { stdio: ['ignore', 'pipe', 'inherit'] });
-  const url = await new Promise<string>((resolve) => child.stdout.once('data', (data: Buffer) => resolve(data.toString().trim())));
+  const child = spawn(process.execPath, [join(built, 'server.cjs')], {
+    stdio: ['ignore', 'pipe', 'inherit'],
+  });
+  const url = await new Promise<string>((resolve) =>
+    child.stdout.once('data', (data: Buffer) => resolve(data.toString().trim())),
+  );
   return { url, stop: () => child.kill() };
 }

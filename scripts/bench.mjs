@@ -12,8 +12,18 @@ const root = fileURLToPath(new URL('..', import.meta.url));
 const folder = mkdtempSync(join(tmpdir(), 'batharon-bench-'));
 try {
   await bundle('bench/script.ts', join(folder, 'script'));
-  writeFileSync(join(folder, 'script.cjs'), `require(${JSON.stringify(join(root, 'bin/launch.cjs'))})(${JSON.stringify(join(folder, 'script'))}, 'batharon-bench');\n`);
-  await build({ absWorkingDir: root, entryPoints: ['bench/server.ts'], bundle: true, platform: 'node', format: 'cjs', outfile: join(folder, 'server.cjs') });
+  writeFileSync(
+    join(folder, 'script.cjs'),
+    `require(${JSON.stringify(join(root, 'bin/launch.cjs'))})(${JSON.stringify(join(folder, 'script'))}, 'batharon-bench');\n`,
+  );
+  await build({
+    absWorkingDir: root,
+    entryPoints: ['bench/server.ts'],
+    bundle: true,
+    platform: 'node',
+    format: 'cjs',
+    outfile: join(folder, 'server.cjs'),
+  });
   await build({
     absWorkingDir: root,
     entryPoints: ['bench/main.ts'],
@@ -21,7 +31,9 @@ try {
     platform: 'node',
     format: 'esm',
     outfile: join(folder, 'main.mjs'),
-    banner: { js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);" },
+    banner: {
+      js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
+    },
     logLevel: 'warning',
   });
   const { NODE_EXTRA_CA_CERTS: _, ...env } = process.env;

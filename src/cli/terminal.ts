@@ -30,7 +30,8 @@ export function widthOf(text: string): number {
   const plain = text.includes('\u001b') ? text.replace(/\u001b\[[0-9;]*m/g, '') : text;
   if (/^[\x20-\x7e]*$/.test(plain)) return plain.length;
   let width = 0;
-  for (const char of plain) if (!/^[\p{Mark}\u200b-\u200d\ufe0e\ufe0f]$/u.test(char)) width += eastAsianWidth(char.codePointAt(0)!);
+  for (const char of plain)
+    if (!/^[\p{Mark}\u200b-\u200d\ufe0e\ufe0f]$/u.test(char)) width += eastAsianWidth(char.codePointAt(0)!);
   return width;
 }
 

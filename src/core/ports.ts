@@ -48,7 +48,10 @@ export interface WireAnswer {
 
 /** Watches one request while it is under way. */
 export interface Watch {
-  readonly signal: AbortSignal;
+  /** Why the request is to end, once that is so. */
+  readonly stopped: Error | undefined;
+  /** Calls back, once, when the request is to end. */
+  onStop(callback: (reason: Error) => void): void;
   /** A phase has begun. */
   phase(phase: Phase): void;
 }
@@ -56,7 +59,7 @@ export interface Watch {
 export interface Transport {
   /**
    * Sends one request and reads its answer whole. Follows no redirect and repeats nothing. Throws a ProblemError with a
-   * code of the transport (`connection-refused`, `unknown-host`, `body-too-large` …), or the signal's reason.
+   * code of the transport (`connection-refused`, `unknown-host`, `body-too-large` …), or the reason for which the watch stopped it.
    */
   send(request: WireRequest, watch: Watch): Promise<WireAnswer>;
 }
@@ -76,6 +79,8 @@ export interface Chance {
 }
 
 export interface Digests {
+  /** The SHA-256 digest in hexadecimal digits, by which a body is known. */
+  identify(data: Uint8Array): string;
   digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
 }

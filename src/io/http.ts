@@ -39,7 +39,7 @@ export class HttpTransport implements Transport {
   }
 
   async send(request: WireRequest, watch: Watch): Promise<WireAnswer> {
-    if (watch.signal.aborted) throw watch.signal.reason;
+    if (watch.stopped) throw watch.stopped;
     const url = new URL(request.url);
     this.#connecting.set(url.origin, watch);
     const { status, headers, body, phases } = await this.#dispatch(request, url, watch);
@@ -66,21 +66,14 @@ export class HttpTransport implements Transport {
       let status = 0;
       let headers: HeaderList = [];
       let controller: Dispatcher.DispatchController | undefined;
-      const onAbort = (): void => {
-        controller?.abort(watch.signal.reason as Error);
-        settle(() => {
-          reject(watch.signal.reason as Error);
-        });
-      };
-      const settle = (finish: () => void): void => {
-        watch.signal.removeEventListener('abort', onAbort);
-        finish();
-      };
-      watch.signal.addEventListener('abort', onAbort, { once: true });
+      watch.onStop((reason) => {
+        controller?.abort(reason);
+        reject(reason);
+      });
       const handler: Dispatcher.DispatchHandler = {
         onRequestStart(begun) {
           controller = begun;
-          if (watch.signal.aborted) begun.abort(watch.signal.reason as Error);
+          if (watch.stopped) begun.abort(watch.stopped);
           else watch.phase('firstByte');
         },
         onResponseStart(begun, statusCode) {
@@ -94,25 +87,17 @@ export class HttpTransport implements Transport {
           else chunks.push(chunk);
         },
         onResponseEnd() {
-          settle(() => {
-            resolve({
-              status,
-              headers,
-              body: chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks),
-              phases: {},
-            });
+          resolve({
+            status,
+            headers,
+            body: chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks),
+            phases: {},
           });
         },
         onResponseError(_, error) {
-          settle(() => {
-            reject(
-              watch.signal.aborted
-                ? (watch.signal.reason as Error)
-                : error instanceof ProblemError
-                  ? error
-                  : transportProblem(error, url, status),
-            );
-          });
+          reject(
+            watch.stopped ?? (error instanceof ProblemError ? error : transportProblem(error, url, status)),
+          );
         },
       };
       try {
@@ -127,9 +112,7 @@ export class HttpTransport implements Transport {
           handler,
         );
       } catch (error) {
-        settle(() => {
-          reject(transportProblem(error as Error, url, 0));
-        });
+        reject(transportProblem(error as Error, url, 0));
       }
     });
   }

@@ -1,4 +1,4 @@
-import { createHash, createHmac, randomInt } from 'node:crypto';
+import { createHmac, hash, randomInt } from 'node:crypto';
 import type { DigestAlgorithm } from '../core/language/environment.ts';
 import type { Chance, Clock, Digests } from '../core/ports.ts';
 
@@ -34,6 +34,7 @@ const NODE_NAMES: Readonly<Record<DigestAlgorithm, string>> = {
 };
 
 export const nodeDigests: Digests = {
-  digest: (algorithm, data) => createHash(NODE_NAMES[algorithm]).update(data).digest(),
+  identify: (data) => hash('sha256', data),
+  digest: (algorithm, data) => hash(NODE_NAMES[algorithm], data, 'buffer'),
   hmac: (algorithm, key, data) => createHmac(NODE_NAMES[algorithm], key).update(data).digest(),
 };

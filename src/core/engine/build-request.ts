@@ -68,7 +68,7 @@ function buildUrl(
   const query = encodeQuery(renderParameters(inserter, step.query));
   if (target.type === 'url') return { url: withQuery(renderUrl(inserter, target.url), query) };
   const base = context.serviceUrls.get(target.service)!;
-  const home = new URL(base).origin;
+  const home = context.serviceOrigins.get(target.service)!;
   if (target.type === 'service') {
     return { url: withQuery(base.replace(/\/+$/, '') + renderUrl(inserter, target.path), query), home };
   }

@@ -1,6 +1,6 @@
 import type { CallStep, Credential } from '../chain/model.ts';
 import type { EventBody } from '../events.ts';
-import { encodeHex, fromUtf8, percentEncode } from '../language/encodings.ts';
+import { fromUtf8, percentEncode } from '../language/encodings.ts';
 import { type Maybe, Duration, objectOf, type ValueObject } from '../language/values.ts';
 import type {
   Authorisation,
@@ -211,7 +211,7 @@ async function sendOnce(
     return { answer: { ...answer, phases: { ...phases, ...answer.phases } }, elapsed };
   } catch (error) {
     const { phases, elapsed } = deadline.end();
-    const problem: Problem = problemOf(deadline.signal.aborted ? deadline.signal.reason : error);
+    const problem: Problem = problemOf(deadline.stopped ?? error);
     context.emit({
       event: 'request-failed',
       step: step.address,
@@ -265,7 +265,7 @@ function summarise(
   type: string | undefined,
   known?: string,
 ): EventBody {
-  const digest = encodeHex(context.ports.digests.digest('sha-256', bytes));
+  const digest = context.ports.digests.identify(bytes);
   const window = EXCERPT + context.masker.longest;
   const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
   const base = { size: bytes.length, digest, ...(type === undefined ? {} : { type }) };

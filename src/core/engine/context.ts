@@ -44,6 +44,7 @@ export class RunContext {
   readonly cameFrom = new Map<string, string>();
   readonly secrets = new Map<string, string>();
   readonly serviceUrls = new Map<string, string>();
+  readonly serviceOrigins = new Map<string, string>();
   calls = 0;
   /** Replaced while cleanup runs, so that an interruption does not end that too. */
   signal: AbortSignal;
@@ -59,8 +60,9 @@ export class RunContext {
 
   /** Masks an event and sends it out. */
   emit(event: Emitted): void {
-    const masked = this.masker.isIdle ? event : maskAll(event, (text) => this.masker.text(text));
-    this.options.emit({ ...(masked as RunEvent), at: this.ports.clock.now() });
+    const masked = (this.masker.isIdle ? event : maskAll(event, (text) => this.masker.text(text))) as RunEvent;
+    masked.at = this.ports.clock.now();
+    this.options.emit(masked);
   }
 
   remark(step: string | undefined, code: string, message: string): void {

@@ -1,5 +1,5 @@
 import type { Clock, Phase, Phases, Watch } from '../ports.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { ProblemError } from '../problems.ts';
 
 /** Limits of one request, in milliseconds. */
 export interface Limits {
@@ -18,45 +18,51 @@ const PHASE_WORDS: Readonly<Record<Phase, string>> = {
   body: 'reading the body',
 };
 
+const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', 'tls']);
+
 /** Watches the phases of a request and ends it when a limit is reached. */
 export class Deadline implements Watch {
-  readonly signal: AbortSignal;
-  readonly #controller = new AbortController();
+  stopped: Error | undefined;
   readonly #clock: Clock;
   readonly #limits: Limits;
   readonly #began: number;
   readonly #phases: Phases = {};
   readonly #outer: AbortSignal;
+  readonly #onOuter = (): void => this.#stop(this.#outer.reason as Error);
+  #callback: ((reason: Error) => void) | undefined;
   #current: Phase | undefined;
   #since: number;
-  #cancelTotal: () => void;
-  #cancelPhase: (() => void) | undefined;
-  readonly #onOuter = (): void => this.#controller.abort(this.#outer.reason);
+  /** When the limit of the current phase is reached; it is looked at when the one timer goes off. */
+  #phaseEnds = Infinity;
+  #cancel: () => void;
 
   constructor(clock: Clock, limits: Limits, outer: AbortSignal) {
     this.#clock = clock;
     this.#limits = limits;
     this.#outer = outer;
-    this.signal = this.#controller.signal;
     this.#began = this.#since = clock.elapsed();
-    this.#cancelTotal = clock.timer(limits.total, () => this.#expire('in all', limits.total));
+    this.#cancel = clock.timer(Math.min(limits.connect, limits.answer, limits.total), this.#look);
     if (outer.aborted) this.#onOuter();
     else outer.addEventListener('abort', this.#onOuter, { once: true });
   }
 
+  onStop(callback: (reason: Error) => void): void {
+    this.#callback = callback;
+  }
+
+  #stop(reason: Error): void {
+    if (this.stopped) return;
+    this.stopped = reason;
+    this.#callback?.(reason);
+  }
+
   phase(phase: Phase): void {
-    const connecting = (one: Phase | undefined): boolean =>
-      one === 'name' || one === 'connect' || one === 'tls';
     this.#settle();
-    const wasConnecting = connecting(this.#current);
+    const { connect, answer } = this.#limits;
+    if (phase === 'firstByte') this.#phaseEnds = this.#since + answer;
+    else if (phase === 'body') this.#phaseEnds = Infinity;
+    else if (!CONNECTING.has(this.#current)) this.#phaseEnds = this.#since + connect;
     this.#current = phase;
-    if (connecting(phase)) {
-      if (!wasConnecting) this.#limit(this.#limits.connect, 'to connect');
-    } else if (phase === 'firstByte') {
-      this.#limit(this.#limits.answer, 'for the answer to begin');
-    } else {
-      this.#cancelPhase?.();
-    }
   }
 
   #settle(): void {
@@ -65,27 +71,36 @@ export class Deadline implements Watch {
     this.#since = now;
   }
 
-  #limit(milliseconds: number, what: string): void {
-    this.#cancelPhase?.();
-    this.#cancelPhase = this.#clock.timer(milliseconds, () => this.#expire(what, milliseconds));
-  }
+  readonly #look = (): void => {
+    const now = this.#clock.elapsed();
+    const ends = Math.min(this.#phaseEnds, this.#began + this.#limits.total);
+    // Timers go off in whole milliseconds, so one may come a little early.
+    if (now < ends - 1) {
+      this.#cancel = this.#clock.timer(Math.min(ends - now, this.#limits.connect, this.#limits.answer), this.#look);
+      return;
+    }
+    const connecting = CONNECTING.has(this.#current);
+    if (ends !== this.#phaseEnds) this.#expire('in all', this.#limits.total);
+    else if (connecting) this.#expire('to connect', this.#limits.connect);
+    else this.#expire('for the answer to begin', this.#limits.answer);
+  };
 
   #expire(what: string, milliseconds: number): void {
     const phase = this.#current;
     const spent = this.#clock.elapsed() - this.#began;
-    const problem: Problem = {
-      code: 'time-limit',
-      message: `no answer within ${seconds(milliseconds)} ${what}; ${phase ? `it was ${PHASE_WORDS[phase]}` : 'the request had not begun'} after ${seconds(spent)}`,
-      instead: `a longer timeout: on the call or its service (timeout: ${seconds(milliseconds * 3)})`,
-    };
-    this.#controller.abort(new ProblemError(problem));
+    this.#stop(
+      new ProblemError({
+        code: 'time-limit',
+        message: `no answer within ${seconds(milliseconds)} ${what}; ${phase ? `it was ${PHASE_WORDS[phase]}` : 'the request had not begun'} after ${seconds(spent)}`,
+        instead: `a longer timeout: on the call or its service (timeout: ${seconds(milliseconds * 3)})`,
+      }),
+    );
   }
 
   /** The phases so far, in milliseconds; nothing is watched any more. */
   end(): { phases: Phases; elapsed: number } {
     this.#settle();
-    this.#cancelTotal();
-    this.#cancelPhase?.();
+    this.#cancel();
     this.#outer.removeEventListener('abort', this.#onOuter);
     return { phases: this.#phases, elapsed: this.#clock.elapsed() - this.#began };
   }

@@ -52,6 +52,7 @@ function fillAddresses(context: RunContext): void {
       });
     }
     context.serviceUrls.set(name, text);
+    context.serviceOrigins.set(name, new URL(text).origin);
   }
 }
 

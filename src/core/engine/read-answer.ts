@@ -1,3 +1,4 @@
+import { fromUtf8 } from '../language/encodings.ts';
 import { parseJson } from '../language/json.ts';
 import type { Maybe } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
@@ -21,8 +22,9 @@ const TEXT_TYPE =
   /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
 
 export function headerValue(headers: HeaderList, name: string): string | undefined {
-  const values = headers.filter(([other]) => other === name).map(([, value]) => value);
-  return values.length === 0 ? undefined : values.join(', ');
+  let joined: string | undefined;
+  for (const [other, value] of headers) if (other === name) joined = joined === undefined ? value : `${joined}, ${value}`;
+  return joined;
 }
 
 /** Reads a body by its content type, or as the step wants. */
@@ -67,12 +69,14 @@ export function readBody(headers: HeaderList, bytes: Uint8Array, readAs: ReadAs 
 
 /** The text of bytes; nothing where they are not text. Only UTF-8 is guessed. */
 function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean): string | undefined {
+  if (!isText || charset === undefined || /^utf-?8$/i.test(charset)) {
+    const text = fromUtf8(bytes);
+    return text !== undefined && text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
+  }
   try {
-    return new TextDecoder(isText ? (charset ?? 'utf-8') : 'utf-8', {
-      fatal: charset === undefined || !isText,
-    }).decode(bytes);
+    return new TextDecoder(charset).decode(bytes);
   } catch {
-    return undefined;
+    return undefined; // no charset that the platform knows
   }
 }
 

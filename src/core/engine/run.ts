@@ -1,13 +1,13 @@
 import type { CallStep, Chain, Project, Step } from '../chain/model.ts';
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode, Outcome } from '../events.ts';
-import { encodeHex, utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
 import { Duration, objectOf, Time, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames, type CallResult, carryOutCall, headerObject } from './call.ts';
 import { eventProblem, placed, RunContext, type RunOptions, throwNothing } from './context.ts';
+import { fingerprint } from './fingerprint.ts';
 import { evaluateAll, StepOutcome } from './outcome.ts';
 import { prepare } from './prepare.ts';
 import { describeText } from './read-answer.ts';
@@ -185,13 +185,12 @@ class Runner {
   }
 
   #begin(step: Step): void {
-    const { digests } = this.#context.ports;
     this.#context.emit({
       event: 'step-began',
       step: step.address,
       type: step.type,
       title: step.title,
-      hash: encodeHex(digests.digest('sha-256', utf8(step.normal))).slice(0, 16),
+      hash: fingerprint(step.normal),
       place: step.at,
       ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
     });
@@ -199,7 +198,7 @@ class Runner {
 
   async #step(step: Step): Promise<StepResult> {
     const context = this.#context;
-    const lostName = [...usedNames(step)].find((name) => context.lost.has(name));
+    const lostName = context.lost.size === 0 ? undefined : [...usedNames(step)].find((name) => context.lost.has(name));
     if (lostName !== undefined) {
       this.#lose(step);
       return this.#skip(step, `it needs ${lostName}, and ${context.lost.get(lostName)!} failed`);

@@ -54,9 +54,11 @@ export function decodeBase64(text: string): Uint8Array | undefined {
   return bytes;
 }
 
+const HEX = Array.from({ length: 256 }, (_, byte) => byte.toString(16).padStart(2, '0'));
+
 export function encodeHex(bytes: Uint8Array): string {
   let text = '';
-  for (const byte of bytes) text += byte.toString(16).padStart(2, '0');
+  for (const byte of bytes) text += HEX[byte]!;
   return text;
 }
 

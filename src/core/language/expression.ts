@@ -63,7 +63,12 @@ export class Expression {
 }
 
 function withoutRemarks(environment: Environment): Environment {
-  return { answer: environment.answer, name: (name) => environment.name(name), world: environment.world, visited: 0 };
+  return {
+    answer: environment.answer,
+    name: (name) => environment.name(name),
+    world: environment.world,
+    visited: 0,
+  };
 }
 
 /** An expression, or all that is wrong with it. */

@@ -22,9 +22,14 @@ const collect: Walk = (_, value, found) => {
 
 /** Names that an object may answer to although it has no such member of its own. */
 const INHERITED: ReadonlySet<string> = new Set(
-  [Object.prototype, Uint8Array.prototype, Object.getPrototypeOf(Uint8Array.prototype) as object, Exact.prototype, Time.prototype, Duration.prototype].flatMap(
-    (prototype) => Object.getOwnPropertyNames(prototype),
-  ),
+  [
+    Object.prototype,
+    Uint8Array.prototype,
+    Object.getPrototypeOf(Uint8Array.prototype) as object,
+    Exact.prototype,
+    Time.prototype,
+    Duration.prototype,
+  ].flatMap((prototype) => Object.getOwnPropertyNames(prototype)),
 );
 
 type Member = (value: Value) => Maybe;
@@ -34,7 +39,10 @@ function compileMember(name: string): Member {
   if (INHERITED.has(name) || /^[0-9]/.test(name)) {
     return (value) => (isObject(value) && Object.hasOwn(value, name) ? value[name] : undefined);
   }
-  return (value) => (typeof value === 'object' && value !== null && !Array.isArray(value) ? (value as ValueObject)[name] : undefined);
+  return (value) =>
+    typeof value === 'object' && value !== null && !Array.isArray(value)
+      ? (value as ValueObject)[name]
+      : undefined;
 }
 
 function item(value: Value, index: number): Maybe {

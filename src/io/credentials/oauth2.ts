@@ -100,16 +100,27 @@ export class OAuth2 {
     init: oauth.CustomFetchOptions<string, URLSearchParams>,
     outer: AbortSignal,
   ): Promise<Response> {
-    const controller = new AbortController();
-    const stop = this.#clock.timer(LIMIT, () =>
-      controller.abort(
-        new ProblemError({
-          code: 'time-limit',
-          message: `the token endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
-        }),
-      ),
-    );
-    const watch: Watch = { signal: AbortSignal.any([controller.signal, outer]), phase: () => undefined };
+    let stop = (): void => undefined;
+    const watch: Watch = {
+      stopped: outer.aborted ? (outer.reason as Error) : undefined,
+      onStop: (callback) => {
+        const onAbort = (): void => callback(outer.reason as Error);
+        outer.addEventListener('abort', onAbort, { once: true });
+        const cancel = this.#clock.timer(LIMIT, () =>
+          callback(
+            new ProblemError({
+              code: 'time-limit',
+              message: `the token endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
+            }),
+          ),
+        );
+        stop = () => {
+          cancel();
+          outer.removeEventListener('abort', onAbort);
+        };
+      },
+      phase: () => undefined,
+    };
     try {
       const answer = await this.#transport.send(
         {
