@@ -1,3 +1,38 @@
-export async function printDry(_project: unknown, _runs: unknown): Promise<0> {
-  return 0;
+import type { Chain, Project } from '../core/chain/model.ts';
+import { dryRun } from '../core/engine/dry.ts';
+import type { Value } from '../core/language/values.ts';
+import { RunCredentials } from '../io/credentials/index.ts';
+import { ProjectSecrets } from '../io/secrets.ts';
+import { nodeDigests, systemChance, systemClock } from '../io/world.ts';
+import { errorTerminal } from './terminal.ts';
+
+/** `run --dry`: shows what would be sent, and sends nothing. */
+export function printDry(
+  project: Project,
+  runs: readonly { chain: Chain; inputs: Record<string, Value> }[],
+): void {
+  const { colours, write } = errorTerminal();
+  const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
+  const ports = {
+    transport,
+    clock: systemClock,
+    chance: systemChance,
+    digests: nodeDigests,
+    secrets: new ProjectSecrets(project, {}),
+    credentials: new RunCredentials(transport, systemClock),
+  };
+  for (const { chain, inputs } of runs) {
+    const requests = dryRun(chain, project, ports, inputs, 'http://127.0.0.1:0/v1');
+    write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
+    for (const { step, method, url, as, headers, body, when } of requests) {
+      write(
+        `\n${colours.cyan('would'.padEnd(8))}${colours.bold(step.title)}${when === undefined ? '' : colours.dim(`  when ${when}`)}\n`,
+      );
+      write(`        ${method} ${url}\n`);
+      if (as !== undefined) write(colours.dim(`        as ${as}\n`));
+      for (const [name, value] of headers) write(colours.dim(`        ${name}: ${value}\n`));
+      if (body !== undefined) write(`        ${body}\n`);
+    }
+    write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent at the most.\n\n`);
+  }
 }

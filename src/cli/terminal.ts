@@ -12,18 +12,24 @@ export interface Terminal {
 
 const USUAL_WIDTH = 100;
 
-/** Standard error as it is: whether it is a terminal, how wide, and whether colours are wanted. */
-export function errorTerminal(): Terminal {
-  const { stderr, env } = process;
-  const isTerminal = stderr.isTTY && env.TERM !== 'dumb';
+/** A stream as it is: whether it is a terminal, how wide, and whether colours are wanted. */
+function terminalOf(stream: NodeJS.WriteStream): Terminal {
+  const { env } = process;
+  const isTerminal = stream.isTTY && env.TERM !== 'dumb';
   const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
   return {
-    width: Math.max(40, stderr.isTTY ? stderr.columns || USUAL_WIDTH : USUAL_WIDTH),
+    width: Math.max(40, stream.isTTY ? stream.columns || USUAL_WIDTH : USUAL_WIDTH),
     live: isTerminal,
     colours: pc.createColors(coloured),
-    write: (text) => stderr.write(text),
+    write: (text) => stream.write(text),
   };
 }
+
+/** Standard error: everything but results. */
+export const errorTerminal = (): Terminal => terminalOf(process.stderr);
+
+/** Standard output, for what was asked for. */
+export const outputTerminal = (): Terminal => terminalOf(process.stdout);
 
 /** How many columns a text takes in a terminal; its colours take none. */
 export function widthOf(text: string): number {

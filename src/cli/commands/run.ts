@@ -34,7 +34,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
       const { printDry } = await import('../dry.ts');
-      return await printDry(loaded.project, runs);
+      printDry(loaded.project, runs);
+      return 0;
     }
     return await runAll(terminal, loaded.project, runs, options);
   } catch (error) {

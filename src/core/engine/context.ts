@@ -60,7 +60,9 @@ export class RunContext {
 
   /** Masks an event and sends it out. */
   emit(event: Emitted): void {
-    const masked = (this.masker.isIdle ? event : maskAll(event, (text) => this.masker.text(text))) as RunEvent;
+    const masked = (
+      this.masker.isIdle ? event : maskAll(event, (text) => this.masker.text(text))
+    ) as RunEvent;
     masked.at = this.ports.clock.now();
     this.options.emit(masked);
   }

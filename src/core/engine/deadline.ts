@@ -76,7 +76,10 @@ export class Deadline implements Watch {
     const ends = Math.min(this.#phaseEnds, this.#began + this.#limits.total);
     // Timers go off in whole milliseconds, so one may come a little early.
     if (now < ends - 1) {
-      this.#cancel = this.#clock.timer(Math.min(ends - now, this.#limits.connect, this.#limits.answer), this.#look);
+      this.#cancel = this.#clock.timer(
+        Math.min(ends - now, this.#limits.connect, this.#limits.answer),
+        this.#look,
+      );
       return;
     }
     const connecting = CONNECTING.has(this.#current);

@@ -38,7 +38,7 @@ export async function prepare(context: RunContext): Promise<void> {
   }
 }
 
-function fillAddresses(context: RunContext): void {
+export function fillAddresses(context: RunContext): void {
   const inserter = context.inserter(
     context.environment(undefined, undefined, (name) => context.sentName(name)),
   );

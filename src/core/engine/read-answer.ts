@@ -23,7 +23,8 @@ const TEXT_TYPE =
 
 export function headerValue(headers: HeaderList, name: string): string | undefined {
   let joined: string | undefined;
-  for (const [other, value] of headers) if (other === name) joined = joined === undefined ? value : `${joined}, ${value}`;
+  for (const [other, value] of headers)
+    if (other === name) joined = joined === undefined ? value : `${joined}, ${value}`;
   return joined;
 }
 

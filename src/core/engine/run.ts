@@ -198,7 +198,8 @@ class Runner {
 
   async #step(step: Step): Promise<StepResult> {
     const context = this.#context;
-    const lostName = context.lost.size === 0 ? undefined : [...usedNames(step)].find((name) => context.lost.has(name));
+    const lostName =
+      context.lost.size === 0 ? undefined : [...usedNames(step)].find((name) => context.lost.has(name));
     if (lostName !== undefined) {
       this.#lose(step);
       return this.#skip(step, `it needs ${lostName}, and ${context.lost.get(lostName)!} failed`);

@@ -1,0 +1,169 @@
+import type { CallStep, Chain, Expressions, PlacedExpression, Project, Step } from '../chain/model.ts';
+import { writeJson } from '../language/json.ts';
+import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
+import type { Maybe, Value } from '../language/values.ts';
+import type { Ports } from '../ports.ts';
+import { ProblemError } from '../problems.ts';
+import { RunContext } from './context.ts';
+import { encodeForm, type Inserter, renderParameters, renderText, renderTyped } from './insert.ts';
+import { fillAddresses } from './prepare.ts';
+
+/** A request as it would be sent, with `‹…›` for what is not known before a run. */
+export interface DryRequest {
+  readonly step: Step;
+  readonly method: string;
+  readonly url: string;
+  readonly as?: string;
+  readonly headers: readonly (readonly [string, string])[];
+  readonly body?: string;
+  /** Why it may not be sent. */
+  readonly when?: string;
+}
+
+/** The requests of a chain, in order; nothing is sent and no secret is read. */
+export function dryRun(
+  chain: Chain,
+  project: Project,
+  ports: Ports,
+  inputs: Readonly<Record<string, Value>>,
+  practice: string,
+): DryRequest[] {
+  const context = new RunContext(chain, project, ports, {
+    id: '‹run›',
+    inputs,
+    emit: () => undefined,
+    signal: new AbortController().signal,
+    practice,
+  });
+  for (const [name, value] of [...Object.entries(project.values), ...Object.entries(inputs)])
+    context.names.set(name, value);
+  if (project.environment !== undefined) context.names.set('environment', project.environment);
+  for (const name of project.secrets.keys()) context.secrets.set(name, `‹secret ${name}›`);
+  for (const { name, kind } of chain.inputs)
+    if (kind === 'secret' && inputs[name] !== undefined) context.names.set(name, `‹secret ${name}›`);
+  fillAddresses(context);
+  return new DryRunner(context).steps([...chain.steps, ...chain.cleanup]);
+}
+
+class DryRunner {
+  readonly #context: RunContext;
+  /** What is written for a name that only a run gives. */
+  readonly #unknown = new Map<string, string>();
+
+  constructor(context: RunContext) {
+    this.#context = context;
+  }
+
+  steps(steps: readonly Step[], when?: string): DryRequest[] {
+    return steps.flatMap((step) => {
+      const condition = step.when?.expression.text ?? when;
+      const requests =
+        step.type === 'call'
+          ? [this.#request(step, condition)]
+          : step.type === 'group'
+            ? [
+                ...this.steps(step.steps, condition),
+                ...this.steps(step.otherwise ?? [], condition === undefined ? undefined : `!(${condition})`),
+              ]
+            : [];
+      for (const { name, value } of step.keep) this.#unknown.set(name, `‹${step.title}: ${textOf(value)}›`);
+      if (step.name !== undefined) this.#unknown.set(step.name, `‹${step.name}›`);
+      return requests;
+    });
+  }
+
+  #inserter(): Inserter {
+    const environment = this.#context.environment(undefined, undefined, (name) =>
+      this.#context.sentName(name),
+    );
+    return {
+      value: (insertion): Maybe => {
+        const { tree, text } = insertion.expression;
+        const names = [...namesIn(tree)].filter((name) => this.#unknown.has(name) || name === 'run');
+        const written = text.slice(...tree.span);
+        if (names.length > 0)
+          return tree.type === 'name' ? (this.#unknown.get(tree.name) ?? `‹${written}›`) : `‹${written}›`;
+        if (usesChance(tree)) return `‹${written}›`;
+        return insertion.expression.evaluate(environment);
+      },
+      nothing: (insertion) => {
+        throw new ProblemError({
+          code: 'found-nothing',
+          message: `${insertion.expression.text} is nothing`,
+          place: insertion.at(),
+        });
+      },
+    };
+  }
+
+  #request(step: CallStep, when: string | undefined): DryRequest {
+    const inserter = this.#inserter();
+    const service =
+      step.target.type === 'url' ? undefined : this.#context.project.services.get(step.target.service)!;
+    const headers = new Map(
+      [...(service?.headers ?? []), ...step.headers].map(({ name, value }) => [
+        name.toLowerCase(),
+        [name, renderText(inserter, value)] as const,
+      ]),
+    );
+    const body = this.#body(step, inserter);
+    const query = renderParameters(inserter, step.query)
+      .map(([name, value]) => `${shown(name)}=${shown(value)}`)
+      .join('&');
+    const url = this.#url(step, inserter);
+    const as = step.as ?? service?.as;
+    return {
+      step,
+      method: step.method,
+      url: query === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${query}`,
+      ...(as === undefined || as === 'nobody' ? {} : { as }),
+      headers: [...headers.values()],
+      ...(body === undefined ? {} : { body }),
+      ...(when === undefined ? {} : { when }),
+    };
+  }
+
+  #url({ target }: CallStep, inserter: Inserter): string {
+    if (target.type === 'address') return String(inserter.value(target.address));
+    const template = target.type === 'url' ? target.url : target.path;
+    const path = template.parts
+      .map((part) =>
+        typeof part === 'string' ? part : shown(String(inserter.value(part) ?? inserter.nothing(part))),
+      )
+      .join('');
+    return target.type === 'url'
+      ? path
+      : this.#context.serviceUrls.get(target.service)!.replace(/\/+$/, '') + path;
+  }
+
+  #body({ body }: CallStep, inserter: Inserter): string | undefined {
+    if (!body) return undefined;
+    if (body.type === 'json') return writeJson(renderTyped(inserter, body.value) ?? null);
+    if (body.type === 'form')
+      return encodeForm(renderParameters(inserter, body.fields)).replace(/%E2%80%B9.*?%E2%80%BA/g, (part) =>
+        decodeURIComponent(part.replaceAll('+', ' ')),
+      );
+    return renderText(inserter, body.text);
+  }
+}
+
+/** Known values as they would be encoded; a mark for an unknown one stays readable. */
+function shown(text: string): string {
+  return /^‹.*›$/s.test(text) ? text : encodeURIComponent(text);
+}
+
+function usesChance(tree: Tree): boolean {
+  return (
+    (tree.type === 'call' && ['uuid', 'random', 'choose', 'now'].includes(tree.name)) ||
+    childrenOf(tree).some(usesChance)
+  );
+}
+
+function textOf(expressions: Expressions): string {
+  if (expressions.type === 'expression') return source(expressions.value);
+  return expressions.type === 'list' ? '[…]' : '{…}';
+}
+
+function source({ expression: { text } }: PlacedExpression): string {
+  return text.length > 40 ? `${text.slice(0, 39)}…` : text;
+}
