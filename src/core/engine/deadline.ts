@@ -83,7 +83,8 @@ export class Deadline implements Watch {
       return;
     }
     const connecting = CONNECTING.has(this.#current);
-    if (ends !== this.#phaseEnds) this.#expire('in all', this.#limits.total);
+    if (ends < this.#phaseEnds || this.#limits.total <= this.#limits.answer)
+      this.#expire('in all', this.#limits.total);
     else if (connecting) this.#expire('to connect', this.#limits.connect);
     else this.#expire('for the answer to begin', this.#limits.answer);
   };

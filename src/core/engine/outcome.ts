@@ -2,7 +2,9 @@ import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/
 import type { Environment } from '../language/environment.ts';
 import { writeJson } from '../language/json.ts';
 import { brief, visible } from '../language/show.ts';
-import { objectOf, type Value } from '../language/values.ts';
+import { numberText } from '../language/numbers.ts';
+import { isNumeric, objectOf, type Value } from '../language/values.ts';
+import { hideMembers } from './answer-secrets.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { placed, type RunContext, throwNothing } from './context.ts';
 import { renderText } from './insert.ts';
@@ -94,7 +96,7 @@ export class StepOutcome {
   /** Keeps names, top to bottom; ends at the first that can't be kept. */
   keep(cameFrom: string | undefined): void {
     const { masker, names } = this.#context;
-    for (const { name, value, hidden, secret } of this.#step.keep) {
+    for (const { name, value, hidden, secret, at } of this.#step.keep) {
       let kept: Value;
       try {
         kept = evaluateAll(value, this.#environment);
@@ -103,10 +105,18 @@ export class StepOutcome {
         this.#note(error.problem);
         return;
       }
-      if (hidden || secret) hideValue(kept, (text) => masker.addFound(text, `secret ${name}`));
+      try {
+        if (hidden || secret) hideValue(kept, (text) => masker.add(text, `secret ${name}`));
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        this.#note({ ...error.problem, place: at });
+        return;
+      }
       names.set(name, kept);
       if (cameFrom !== undefined) this.#context.cameFrom.set(name, cameFrom);
-      const shown = hidden ? JSON.stringify(`‹secret ${name}›`) : masker.text(writeJson(kept, 0, 'base64'));
+      const shown = hidden
+        ? JSON.stringify(`‹secret ${name}›`)
+        : hideMembers(masker.text(writeJson(kept, 0, 'base64')));
       this.#context.emit({ event: 'kept', step: this.#step.address, name, value: shown });
     }
   }
@@ -195,9 +205,10 @@ function required(expression: PlacedExpression, environment: Environment): Value
   return value ?? (value === null ? null : throwNothing(expression, environment));
 }
 
-/** Calls back with every text in a value. */
+/** Calls back with every text and number in a value. */
 export function hideValue(value: Value, hide: (text: string) => void): void {
   if (typeof value === 'string') hide(value);
+  else if (isNumeric(value)) hide(numberText(value));
   else if (Array.isArray(value)) value.forEach((item) => hideValue(item, hide));
   else if (typeof value === 'object' && value !== null && !(value instanceof Uint8Array))
     Object.values(value).forEach((member) => hideValue(member as Value, hide));

@@ -8,6 +8,7 @@ import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames, type CallResult, carryOutCall, headerObject } from './call.ts';
 import { eventProblem, placed, RunContext, type RunOptions, throwNothing } from './context.ts';
 import { fingerprint } from './fingerprint.ts';
+import { hideMembers } from './answer-secrets.ts';
 import { evaluateAll, StepOutcome } from './outcome.ts';
 import { prepare } from './prepare.ts';
 import { describeText } from './read-answer.ts';
@@ -124,7 +125,10 @@ class Runner {
       outcome,
       exit: this.#exit,
       results: Object.fromEntries(
-        [...results].map(([name, value]) => [name, context.masker.text(writeJson(value, 0, 'base64'))]),
+        [...results].map(([name, value]) => [
+          name,
+          hideMembers(context.masker.text(writeJson(value, 0, 'base64'))),
+        ]),
       ),
       calls: context.calls,
       elapsed: ports.clock.elapsed() - began,

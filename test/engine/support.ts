@@ -1,0 +1,160 @@
+import { createHash, createHmac } from 'node:crypto';
+import { readChain } from '../../src/core/chain/read-chain.ts';
+import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
+import { run } from '../../src/core/engine/run.ts';
+import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
+import type { Value } from '../../src/core/language/values.ts';
+import type { Clock, HeaderList, Ports, Transport, WireAnswer, WireRequest } from '../../src/core/ports.ts';
+import { ProblemError } from '../../src/core/problems.ts';
+import { RunCredentials } from '../../src/io/credentials/index.ts';
+
+/** A clock that goes on by itself to the next timer when nothing else is to be done. */
+export class VirtualClock implements Clock {
+  #now = 0;
+  #timers: { at: number; callback: () => void }[] = [];
+  #scheduled = false;
+
+  now(): number {
+    return Date.UTC(2026, 2, 1, 8) + this.#now;
+  }
+
+  elapsed(): number {
+    return this.#now;
+  }
+
+  timer(milliseconds: number, callback: () => void): () => void {
+    const timer = { at: this.#now + milliseconds, callback };
+    this.#timers.push(timer);
+    this.#schedule();
+    return () => (this.#timers = this.#timers.filter((other) => other !== timer));
+  }
+
+  #schedule(): void {
+    if (this.#scheduled) return;
+    this.#scheduled = true;
+    setImmediate(() => {
+      this.#scheduled = false;
+      this.#timers.sort((a, b) => a.at - b.at);
+      const next = this.#timers.shift();
+      if (!next) return;
+      this.#now = Math.max(this.#now, next.at);
+      next.callback();
+      if (this.#timers.length > 0) this.#schedule();
+    });
+  }
+}
+
+export interface Reply {
+  readonly status?: number;
+  readonly headers?: HeaderList;
+  readonly json?: string;
+  readonly body?: Uint8Array;
+  /** Milliseconds until the answer begins. */
+  readonly after?: number;
+}
+
+/** Answers each request by a function; remembers what was sent. */
+export class ScriptedTransport implements Transport {
+  readonly sent: WireRequest[] = [];
+  readonly #script: (request: WireRequest, nth: number) => Reply;
+  readonly #clock: Clock;
+
+  constructor(clock: Clock, script: (request: WireRequest, nth: number) => Reply) {
+    this.#clock = clock;
+    this.#script = script;
+  }
+
+  async send(request: WireRequest, watch: Parameters<Transport['send']>[1]): Promise<WireAnswer> {
+    this.sent.push(request);
+    const { status = 200, headers = [], json, body, after = 0 } = this.#script(request, this.sent.length - 1);
+    watch.phase('connect');
+    watch.phase('firstByte');
+    await new Promise<void>((resolve, reject) => {
+      const cancel = this.#clock.timer(after, resolve);
+      watch.onStop((reason) => {
+        cancel();
+        reject(reason);
+      });
+    });
+    watch.phase('body');
+    const typed: HeaderList =
+      json === undefined || headers.some(([name]) => name === 'content-type')
+        ? headers
+        : [...headers, ['content-type', 'application/json']];
+    return { status, headers: typed, body: body ?? new TextEncoder().encode(json ?? ''), phases: {} };
+  }
+}
+
+export interface Ran {
+  readonly exit: number;
+  readonly events: RunEvent[];
+  readonly sent: WireRequest[];
+  readonly results: ReadonlyMap<string, Value>;
+  of<K extends RunEvent['event']>(kind: K): EventOf<K>[];
+}
+
+export interface RunSetting {
+  readonly project?: string;
+  readonly secrets?: Record<string, string>;
+  readonly inputs?: Record<string, Value>;
+  /** Interrupts the run when this many requests have been sent. */
+  readonly interruptAt?: number;
+}
+
+/** Runs a chain against scripted answers on a virtual clock; each event is held to its schema. */
+export async function runChain(
+  text: string,
+  script: (request: WireRequest, nth: number) => Reply,
+  setting: RunSetting = {},
+): Promise<Ran> {
+  const project =
+    setting.project === undefined
+      ? NO_PROJECT
+      : readProject('batharon.yaml', setting.project, undefined, true).project;
+  const { chain, findings } = readChain('test.chain.yaml', text, project);
+  if (!chain)
+    throw new Error(findings.map(({ place, message }) => `${place?.line ?? 0}: ${message}`).join('\n'));
+  const clock = new VirtualClock();
+  const controller = new AbortController();
+  const transport = new ScriptedTransport(clock, (request, nth) => {
+    if (nth + 1 === setting.interruptAt)
+      setImmediate(() => controller.abort(new ProblemError({ code: 'interrupted', message: 'interrupted' })));
+    return script(request, nth);
+  });
+  const events: RunEvent[] = [];
+  const ports: Ports = {
+    transport,
+    clock,
+    chance: { next: () => 0.5 },
+    digests: {
+      identify: (data) => createHash('sha256').update(data).digest('hex'),
+      digest: (algorithm, data) => createHash(algorithm.replace('-', '')).update(data).digest(),
+      hmac: (algorithm, key, data) => createHmac(algorithm.replace('-', ''), key).update(data).digest(),
+    },
+    secrets: {
+      get: async (name) =>
+        setting.secrets?.[name] ??
+        Promise.reject(new ProblemError({ code: 'secret-missing', message: `no secret ${name}` })),
+    },
+    credentials: new RunCredentials(transport, clock),
+  };
+  const { exit, results } = await run(chain, project, ports, {
+    id: 'test',
+    inputs:
+      setting.inputs ??
+      Object.fromEntries(
+        chain.inputs.flatMap(({ name, default: usual }) => (usual === undefined ? [] : [[name, usual]])),
+      ),
+    signal: controller.signal,
+    emit: (event) => events.push(eventSchema.parse(event)),
+  });
+  return {
+    exit,
+    events,
+    sent: transport.sent,
+    results,
+    of: (kind) => events.filter((event) => event.event === kind) as never,
+  };
+}
+
+export const KILN = 'services:\n  kiln:\n    url: https://kiln.example/v1\n';
