@@ -17,6 +17,7 @@ import { Deadline } from './deadline.ts';
 import { renderText } from './insert.ts';
 import { hideAnswerSecrets, hideMembers, maskHeaders } from './answer-secrets.ts';
 import { MaskStream } from './masking.ts';
+import { evaluateAll, hideValue } from './outcome.ts';
 import { type ReadBody, readBody } from './read-answer.ts';
 
 /** How often a request is redirected. */
@@ -64,8 +65,7 @@ async function sendFollowing(
     if (!next) {
       const body = readBody(answer.headers, answer.body, step.readAs);
       hideAnswerSecrets(context.masker, body);
-      reportAnswer(context, step, answer, body, attempt + redirects, elapsed);
-      return {
+      const result: CallResult = {
         answer,
         body,
         request,
@@ -74,6 +74,9 @@ async function sendFollowing(
         elapsed,
         attempts: attempt + redirects,
       };
+      hideKept(context, step, result);
+      reportAnswer(context, step, answer, body, attempt + redirects, elapsed);
+      return result;
     }
     const body = readBody(answer.headers, answer.body, 'bytes');
     reportAnswer(context, step, answer, body, attempt + redirects, elapsed);
@@ -101,6 +104,19 @@ async function sendFollowing(
       method: wire.method,
       credential: request.as === undefined ? 'none' : carried ? 'kept' : 'left behind',
     });
+  }
+}
+
+/** What the step is about to keep as hidden is masked in the answer already. What can't be kept is said later. */
+function hideKept(context: RunContext, step: CallStep, result: CallResult): void {
+  for (const { name, value, hidden } of step.keep) {
+    if (!hidden) continue;
+    try {
+      const environment = context.environment(step, result.body.value, answerNames(result));
+      hideValue(evaluateAll(value, environment), (text) => context.masker.addFound(text, `secret ${name}`));
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+    }
   }
 }
 
