@@ -16,11 +16,13 @@ export async function check(
   let loaded: Loaded;
   try {
     loaded = load(names, options.env, false);
-    if (options.fix) {
+    // One mistake hides the next on its line, so it takes as many rounds as a line has mistakes.
+    for (let round = 0; options.fix && round < 20; round++) {
       const fixed = fixAll(loaded);
       for (const [path, count] of fixed)
         terminal.write(`${path}: ${count} line${count === 1 ? '' : 's'} written as they should stand\n`);
-      if (fixed.size > 0) loaded = load(names, options.env, false);
+      if (fixed.size === 0) break;
+      loaded = load(names, options.env, false);
     }
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;

@@ -36,14 +36,16 @@ export function findTraps(
       consider(tagged, end);
     },
   });
-  // What YAML refused may have left no value behind: read on from each place where one could begin on that line.
-  for (const error of document.errors) {
+  // What YAML refused may have left no value behind: read on from each place where one could begin on that line. Further
+  // errors are mostly consequences of the first.
+  const [error] = document.errors;
+  if (error) {
     const at = error.pos[0];
     const lineStart = text.lastIndexOf('\n', at - 1) + 1;
     const line = text.slice(lineStart, lineEnd(text, at));
-    for (const match of line.matchAll(/: +|- +|[[{] */g)) {
+    for (const match of line.matchAll(/: +|- +|, +|[[{] */g)) {
       const start = lineStart + match.index + match[0].length;
-      if (start <= at) consider(start, Math.max(start, at));
+      if (start <= at && !/[[{]/.test(text[start] ?? '')) consider(start, Math.max(start, at));
     }
   }
   return [...found.values()];
@@ -62,6 +64,8 @@ function tagStart(text: string, before: number): number {
 
 function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | undefined {
   const line = text.slice(0, lineEnd(text, start)).replace(/\r$/, '');
+  const insertions = insertionsEnd(line, start);
+  if (insertions !== undefined && insertions > yamlEnd) return flowInsertion(text, start, insertions);
   const end = expressionEnd(line, start);
   if (end === undefined) return undefined;
   const expression = text.slice(start, end);
@@ -77,6 +81,33 @@ function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | u
     code: 'yaml-trap',
     message: explanation,
     instead: whole.trim(),
+    fix: { range: [start, end], text: written },
+  };
+}
+
+/** Where a text with insertions ends inside { } or [ ]; nothing where there is no insertion in it. */
+function insertionsEnd(line: string, start: number): number | undefined {
+  let found = false;
+  for (let i = start; i < line.length; i++) {
+    if (line.startsWith('${', i)) {
+      const end = expressionEnd(line, i + 2);
+      if (end === undefined || line[end + /^\s*/.exec(line.slice(end))![0].length] !== '}') return undefined;
+      i = line.indexOf('}', end);
+      found = true;
+    } else if (/[,}\]'"]/.test(line[i]!) || line.startsWith(': ', i)) {
+      return found ? start + line.slice(start, i).trimEnd().length : undefined;
+    }
+  }
+  return found ? line.trimEnd().length : undefined;
+}
+
+function flowInsertion(text: string, start: number, end: number): SourceProblem {
+  const written = inQuotes(text.slice(start, end));
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  return {
+    code: 'yaml-trap',
+    message: 'inside { } and [ ] YAML takes the braces of an insertion for its own',
+    instead: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written },
   };
 }
