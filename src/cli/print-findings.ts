@@ -10,12 +10,12 @@ export function printProblem(
   file: SourceFile | undefined,
   level: Finding['level'] = 'problem',
 ): void {
-  const { colours, width } = terminal;
+  const { colours, width, wrapWidth } = terminal;
   const { place } = problem;
   const where = place ? `${place.file}:${place.line}:${place.column}: ` : '';
   const what =
     level === 'problem' ? colours.red(problem.message) : `${colours.yellow('remark:')} ${problem.message}`;
-  terminal.write(`${wrap(`${colours.bold(where)}${what}`, width).join('\n')}\n`);
+  terminal.write(`${wrap(`${colours.bold(where)}${what}`, wrapWidth).join('\n')}\n`);
   if (place && file) {
     const line = file.line(place.line);
     const start = Math.max(0, place.column - Math.floor(width / 2));
@@ -25,7 +25,7 @@ export function printProblem(
     );
   }
   if (problem.instead !== undefined) {
-    const [first = '', ...rest] = wrap(problem.instead, width - 14);
+    const [first = '', ...rest] = wrap(problem.instead, wrapWidth - 14);
     terminal.write(
       `    ${colours.cyan('instead:')} ${first}\n${rest.map((line) => `             ${line}\n`).join('')}`,
     );

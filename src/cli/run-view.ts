@@ -106,7 +106,7 @@ export class RunView {
   /** A mark, and a text that goes on below itself where it is long. */
   #line(mark: string, text: string): void {
     this.#erase();
-    const [first = '', ...rest] = wrap(text, this.#terminal.width - MARK);
+    const [first = '', ...rest] = wrap(text, this.#terminal.wrapWidth - MARK);
     this.#terminal.write(`${this.#paint(mark)}${first}\n`.trimEnd() + '\n');
     for (const line of rest) this.#terminal.write(`${' '.repeat(MARK)}${line}\n`);
   }
@@ -188,7 +188,7 @@ export class RunView {
   #failure({ failed, answer, sent, began }: OpenStep, { problem }: EventOf<'step-ended'>): void {
     const { colours, width } = this.#terminal;
     const row = (label: string, text: string): void => {
-      const lines = wrap(text, width - MARK - LABEL - 1);
+      const lines = wrap(text, this.#terminal.wrapWidth - MARK - LABEL - 1);
       lines.forEach((line, i) =>
         this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
       );
@@ -228,11 +228,11 @@ export class RunView {
 
   #end({ outcome, calls, elapsed, problem }: EventOf<'run-ended'>): void {
     this.#erase();
-    const { colours, width } = this.#terminal;
+    const { colours } = this.#terminal;
     if (problem) {
       this.#line('broke', problem.message);
       const row = (label: string, text: string): void =>
-        wrap(text, width - MARK - LABEL - 1).forEach((line, i) =>
+        wrap(text, this.#terminal.wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
           this.#terminal.write(
             `${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`,
           ),

@@ -4,6 +4,8 @@ import { eastAsianWidth } from 'get-east-asian-width';
 /** Where a view writes: a terminal, or something that takes lines. */
 export interface Terminal {
   readonly width: number;
+  /** Where running text is broken into lines: never, where there is no terminal, so that it can be searched. */
+  readonly wrapWidth: number;
   /** Lines can be written again. */
   readonly live: boolean;
   readonly colours: ReturnType<typeof pc.createColors>;
@@ -19,6 +21,7 @@ function terminalOf(stream: NodeJS.WriteStream): Terminal {
   const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
   return {
     width: Math.max(40, stream.isTTY ? stream.columns || USUAL_WIDTH : USUAL_WIDTH),
+    wrapWidth: stream.isTTY ? Math.max(40, stream.columns || USUAL_WIDTH) : Infinity,
     live: isTerminal,
     colours: pc.createColors(coloured),
     write: (text) => stream.write(text),

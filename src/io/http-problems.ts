@@ -93,8 +93,9 @@ export function transportProblem(error: NodeJS.ErrnoException, url: URL, status:
       ...(instead === undefined ? {} : { instead }),
     });
   }
-  if (code.startsWith('HPE_') || code === 'EPROTO' || code.startsWith('ERR_SSL')) {
-    const tls = code.startsWith('HPE_') ? 'HTTP' : 'TLS';
+  const notHttp = code.startsWith('HPE_') || cause.name === 'HTTPParserError';
+  if (notHttp || code === 'EPROTO' || code.startsWith('ERR_SSL')) {
+    const tls = notHttp ? 'HTTP' : 'TLS';
     return new ProblemError({
       code: 'not-http',
       message: `what answered at ${url.host} does not speak ${tls}: ${cause.message}${begun}`,

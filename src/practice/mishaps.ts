@@ -46,7 +46,7 @@ export class Moods {
   /** Carries out a mishap; false where the request is to be answered after all, only later. */
   async happen(mishap: Mishap, request: FastifyRequest, reply: FastifyReply): Promise<boolean> {
     const pause = (milliseconds: number): Promise<void> =>
-      new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed));
+      new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed).unref());
     switch (mishap) {
       case '500':
         await problem(reply, 500, 'The kiln is out of order', 'a fuse has blown');

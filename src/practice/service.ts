@@ -140,7 +140,8 @@ async function daylight(state: State, request: FastifyRequest, reply: FastifyRep
   const yearly = Math.cos(((day / 86_400_000 - 172) / 365.25) * 2 * Math.PI);
   const hours = 12 + yearly * 2.8;
   const noon = day / 1000 + 12 * 3600;
-  if (state.next() % 7 === 0) await new Promise((resolve) => setTimeout(resolve, 1500 / state.options.speed));
+  if (state.next() % 7 === 0)
+    await new Promise((resolve) => setTimeout(resolve, 1500 / state.options.speed).unref());
   return sendJson(reply, 200, {
     date,
     light: { from: Math.round(noon - hours * 1800), until: Math.round(noon + hours * 1800) },

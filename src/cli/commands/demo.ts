@@ -53,7 +53,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   let asMeant = true;
   const say = (text: string): void =>
     terminal.write(
-      `${wrap(text, terminal.width)
+      `${wrap(text, terminal.wrapWidth)
         .map((line) => terminal.colours.dim(line))
         .join('\n')}\n`,
     );

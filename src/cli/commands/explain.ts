@@ -45,7 +45,7 @@ function printTopic(
   { word, what, about, details, examples }: Topic,
   apart: boolean,
 ): void {
-  const { colours, width } = terminal;
+  const { colours, wrapWidth: width } = terminal;
   const line = (text: string): void => terminal.write(`${text}\n`);
   if (apart) line('');
   line(`${colours.bold(word)}  ${colours.dim(what)}`);

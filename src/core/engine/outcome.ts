@@ -2,6 +2,7 @@ import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/
 import type { Environment } from '../language/environment.ts';
 import { writeJson } from '../language/json.ts';
 import { brief, visible } from '../language/show.ts';
+import { childrenOf, type Tree } from '../language/tree.ts';
 import { numberText } from '../language/numbers.ts';
 import { isNumeric, objectOf, type Value } from '../language/values.ts';
 import { hideMembers } from './answer-secrets.ts';
@@ -14,10 +15,13 @@ export class StepOutcome {
   readonly #context: RunContext;
   readonly #step: Step;
   readonly #environment: Environment;
+  readonly #page: string | undefined;
   /** The first thing that went wrong. */
   problem: Problem | undefined;
 
-  constructor(context: RunContext, step: Step, environment: Environment) {
+  /** `page` describes the answer where it is a page, which is rarely what was expected. */
+  constructor(context: RunContext, step: Step, environment: Environment, page?: string) {
+    this.#page = page;
     this.#context = context;
     this.#step = step;
     this.#environment = environment;
@@ -72,7 +76,8 @@ export class StepOutcome {
       const held = placed(condition, () => expression.test(this.#environment));
       if (held) return report(true);
       const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
-      const came = nothing?.message ?? expression.whatCame(this.#environment);
+      const came =
+        (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
       const instead = nothing?.instead;
       report(false, {
         came,
@@ -91,6 +96,16 @@ export class StepOutcome {
       report(false, { came: message, code, ...(instead === undefined ? {} : { instead }) });
       this.#note(error.problem);
     }
+  }
+
+  /** What came instead, for a condition that speaks of the body or its type. */
+  #pageNote(tree: Tree): string {
+    if (this.#page === undefined) return '';
+    const speaks = (part: Tree): boolean =>
+      part.type === 'answer' ||
+      (part.type === 'name' && (part.name === 'type' || part.name === 'body')) ||
+      childrenOf(part).some(speaks);
+    return speaks(tree) ? `, ${this.#page}` : '';
   }
 
   /** Keeps names, top to bottom; ends at the first that can't be kept. */

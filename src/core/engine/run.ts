@@ -261,7 +261,9 @@ class Runner {
     const environment = call
       ? this.#context.environment(step, call.body.value, answerNames(call))
       : this.#context.environment(step);
-    const outcome = new StepOutcome(this.#context, step, environment);
+    const { text, type } = call?.body ?? {};
+    const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
+    const outcome = new StepOutcome(this.#context, step, environment, page);
     if (call && step.type === 'call') this.#usualExpectations(step, call, outcome);
     outcome.expect(false);
     // A failed expectation does not keep later ones from being tried, but names are kept only from what held.

@@ -1,0 +1,63 @@
+import { spawn } from 'node:child_process';
+import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+
+const program = fileURLToPath(new URL('../../bin/batharon.cjs', import.meta.url));
+
+export interface Finished {
+  readonly code: number | null;
+  readonly stdout: string;
+  readonly stderr: string;
+}
+
+/** A temporary folder with files in it. */
+export function folderWith(files: Record<string, string>): string {
+  const folder = mkdtempSync(join(tmpdir(), 'batharon-test-'));
+  for (const [name, text] of Object.entries(files)) {
+    mkdirSync(dirname(join(folder, name)), { recursive: true });
+    writeFileSync(join(folder, name), text);
+  }
+  return folder;
+}
+
+/** Runs the built program in a folder, without a terminal; `during` may send it signals. */
+export function batharon(
+  folder: string,
+  args: readonly string[],
+  {
+    env = {},
+    input = '',
+    during,
+  }: { env?: NodeJS.ProcessEnv; input?: string; during?: (stderr: string, kill: () => void) => void } = {},
+): Promise<Finished> {
+  return new Promise((resolve) => {
+    const child = spawn(process.execPath, [program, ...args], {
+      cwd: folder,
+      env: { PATH: process.env.PATH, HOME: tmpdir(), ...env },
+    });
+    let [stdout, stderr] = ['', ''];
+    child.stdout.on('data', (data: Buffer) => (stdout += data.toString()));
+    child.stderr.on('data', (data: Buffer) => {
+      stderr += data.toString();
+      during?.(stderr, () => child.kill('SIGINT'));
+    });
+    child.on('close', (code) => resolve({ code, stdout, stderr }));
+    child.stdin.end(input);
+  });
+}
+
+export const PRACTICE = `services:
+  kiln:
+    url: practice
+    as: desk
+credentials:
+  desk: { kind: oauth2, grant: client-credentials, token-url: "\${services.kiln.url}/token", client-id: studio-desk, client-secret: "\${secret.desk}" }
+  key: { kind: header, name: Emberfold-Key, value: "\${secret.key}" }
+  office: { kind: basic, user: anna, password: "\${secret.office}" }
+secrets:
+  desk: env KILN_DESK_SECRET
+  key: env KILN_API_KEY
+  office: env KILN_OFFICE_PASSWORD
+`;
