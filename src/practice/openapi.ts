@@ -1,1 +1,374 @@
-export const openapi = {} as const;
+// The description of the practice service. A test holds every answer to it.
+
+const json = (schema: object): object => ({ 'application/json': { schema } });
+const ref = (name: string): object => ({ $ref: `#/components/schemas/${name}` });
+const text = { type: 'string' };
+const whole = { type: 'integer' };
+const money = { type: 'number' };
+
+const object = (properties: Record<string, object>, optional: readonly string[] = []): object => ({
+  type: 'object',
+  properties,
+  required: Object.keys(properties).filter((name) => !optional.includes(name)),
+  additionalProperties: false,
+});
+
+const list = (items: object): object => ({ type: 'array', items });
+
+const problem = (description: string): object => ({
+  description,
+  content: { 'application/problem+json': { schema: ref('Problem') } },
+});
+const page = (description: string): object => ({ description, content: { 'text/html': { schema: text } } });
+const answer = (description: string, schema: object, headers: readonly string[] = []): object => ({
+  description,
+  content: json(schema),
+  ...(headers.length === 0
+    ? {}
+    : { headers: Object.fromEntries(headers.map((name) => [name, { schema: text }])) }),
+});
+
+const query = (name: string, schema: object, description: string, required = false): object => ({
+  name,
+  in: 'query',
+  schema,
+  description,
+  required,
+});
+const path = (name: string): object => ({ name, in: 'path', schema: text, required: true });
+
+const failures = {
+  '401': problem('No credential, or one that is not good'),
+  '429': page('Too many requests'),
+};
+const writeFailures = { ...failures, '403': problem('Not with this credential') };
+const missing = { '404': problem('Nothing of this name') };
+
+const signed = [{ token: [] }, { key: [] }, { keyInQuery: [] }];
+const filters = [
+  query('state', { enum: ['waiting', 'fired', 'collected'] }, 'Only pieces in this state'),
+  query('glazed', { enum: ['true', 'false'] }, 'Only glazed pieces, or only others'),
+  query('glaze', text, 'Only pieces with this glaze'),
+  query('fields', text, 'Members to show, with commas between them'),
+  query('limit', { type: 'integer', minimum: 1, maximum: 50 }, 'Pieces a page'),
+];
+
+const draft = object(
+  { name: text, rack: text, glaze: { type: ['string', 'null'] }, cone: whole, price: money, state: text },
+  ['name', 'rack', 'glaze', 'cone', 'price', 'state'],
+);
+const body = (schema: object, type = 'application/json'): object => ({
+  required: true,
+  content: { [type]: { schema } },
+});
+const changed = {
+  '200': answer('The piece as it is now', ref('Piece'), ['ETag']),
+  '412': problem('Changed meanwhile'),
+  '422': problem('Not a piece'),
+  ...writeFailures,
+  ...missing,
+};
+
+export const openapi = {
+  openapi: '3.1.0',
+  info: {
+    title: 'Emberfold Kilns',
+    version: '1',
+    description:
+      'A made-up pottery studio that fires other people’s pots: a service to practise with. It is the same at every start.',
+  },
+  servers: [{ url: '/' }],
+  security: signed,
+  paths: {
+    '/': {
+      get: {
+        operationId: 'describe',
+        security: [],
+        responses: { '200': answer('What the service offers', { type: 'object' }) },
+      },
+    },
+    '/openapi.json': {
+      get: {
+        operationId: 'description',
+        security: [],
+        responses: { '200': answer('This description', { type: 'object' }) },
+      },
+    },
+    '/ledger': {
+      get: {
+        operationId: 'ledger',
+        security: [],
+        responses: { '200': answer('What the service has received', ref('Ledger')) },
+      },
+    },
+    '/v1/token': {
+      post: {
+        operationId: 'token',
+        summary: 'A token by client credentials (RFC 6749)',
+        security: [{ client: [] }],
+        requestBody: body(
+          object(
+            {
+              grant_type: { const: 'client_credentials' },
+              scope: text,
+              client_id: text,
+              client_secret: text,
+            },
+            ['scope', 'client_id', 'client_secret'],
+          ),
+          'application/x-www-form-urlencoded',
+        ),
+        responses: {
+          '200': answer(
+            'A token',
+            object({ access_token: text, token_type: { const: 'Bearer' }, expires_in: whole, scope: text }),
+          ),
+          '400': answer('Not such a grant or scope', ref('TokenError')),
+          '401': answer('Not such a client', ref('TokenError')),
+        },
+      },
+    },
+    '/v1/racks': {
+      get: {
+        operationId: 'listRacks',
+        responses: {
+          '200': answer(
+            'All racks',
+            object({ racks: list(object({ id: text, pieces: whole, href: text })) }),
+          ),
+          ...failures,
+        },
+      },
+    },
+    '/v1/racks/{rack}/pieces': {
+      get: {
+        operationId: 'listRackPieces',
+        summary: 'A page of the pieces of a rack; the next one is in the Link field (RFC 8288)',
+        parameters: [path('rack'), query('page', { type: 'integer', minimum: 1 }, 'Which page'), ...filters],
+        responses: {
+          '200': answer('A page', object({ rack: text, pieces: list(ref('PartOfPiece')) }), ['Link']),
+          '400': problem('Not such a page'),
+          ...failures,
+          ...missing,
+        },
+      },
+    },
+    '/v1/pieces': {
+      get: {
+        operationId: 'listPieces',
+        summary: 'Pieces by cursor, or by page number where `page` is given',
+        parameters: [
+          query('cursor', text, 'next_cursor of the page before'),
+          query('page', { type: 'integer', minimum: 1 }, 'Which page'),
+          ...filters,
+        ],
+        responses: {
+          '200': answer('A page', {
+            oneOf: [
+              object({ pieces: list(ref('PartOfPiece')), next_cursor: { type: ['string', 'null'] } }),
+              object({ pieces: list(ref('PartOfPiece')), page: whole, pages: whole, total: whole }),
+            ],
+          }),
+          '400': problem('Not such a page'),
+          ...failures,
+        },
+      },
+      post: {
+        operationId: 'createPiece',
+        requestBody: body(draft),
+        responses: {
+          '201': answer('The new piece', ref('Piece'), ['Location', 'ETag']),
+          '422': problem('Not a piece'),
+          ...writeFailures,
+        },
+      },
+    },
+    '/v1/pieces/{id}': {
+      parameters: [path('id')],
+      get: {
+        operationId: 'readPiece',
+        responses: {
+          '200': answer('The piece', ref('PartOfPiece'), ['ETag']),
+          '304': { description: 'As it was' },
+          ...failures,
+          ...missing,
+        },
+      },
+      put: { operationId: 'replacePiece', requestBody: body(draft), responses: changed },
+      patch: { operationId: 'changePiece', requestBody: body(draft), responses: changed },
+      delete: {
+        operationId: 'deletePiece',
+        responses: {
+          '204': { description: 'Deleted' },
+          '412': problem('Changed meanwhile'),
+          ...writeFailures,
+          ...missing,
+        },
+      },
+    },
+    '/v1/glazes': {
+      get: {
+        operationId: 'listGlazes',
+        responses: { '200': answer('All glazes', list(ref('Glaze'))), ...failures },
+      },
+    },
+    '/v1/glazes/{name}': {
+      get: {
+        operationId: 'readGlaze',
+        parameters: [path('name')],
+        responses: { '200': answer('The glaze', ref('Glaze')), ...failures, ...missing },
+      },
+    },
+    '/v1/firings': {
+      post: {
+        operationId: 'loadFiring',
+        summary: 'Loads a piece into the kiln; with an Idempotency-Key, once',
+        parameters: [{ name: 'Idempotency-Key', in: 'header', schema: text }],
+        requestBody: body(object({ piece: text, cone: whole }, ['cone'])),
+        responses: {
+          '202': answer('Accepted', ref('Firing'), ['Location', 'Retry-After']),
+          '400': problem('Not JSON'),
+          '422': problem('Not a firing'),
+          ...writeFailures,
+        },
+      },
+    },
+    '/v1/firings/{id}': {
+      parameters: [path('id')],
+      get: {
+        operationId: 'readFiring',
+        responses: {
+          '200': answer('The firing as it is now', ref('Firing')),
+          '410': problem('Taken back'),
+          ...failures,
+          ...missing,
+        },
+      },
+      delete: {
+        operationId: 'takeBackFiring',
+        responses: {
+          '204': { description: 'Taken back' },
+          '410': problem('Taken back already'),
+          ...writeFailures,
+          ...missing,
+        },
+      },
+    },
+    '/v1/firings/{id}/certificate': {
+      get: {
+        operationId: 'readCertificate',
+        parameters: [path('id')],
+        responses: {
+          '200': {
+            description: 'A picture; a page while the kiln is closed',
+            content: { 'image/png': {}, 'text/html': { schema: text } },
+          },
+          '410': problem('Taken back'),
+          ...failures,
+          ...missing,
+        },
+      },
+    },
+    '/v1/daylight': {
+      get: {
+        operationId: 'readDaylight',
+        summary: 'When pots can dry outdoors on a day; needs no credential',
+        security: [],
+        parameters: [query('date', { type: 'string', format: 'date' }, 'The day', true)],
+        responses: {
+          '200': answer(
+            'Its light',
+            object({ date: text, light: object({ from: whole, until: whole }), drying_hours: money }),
+          ),
+          '400': problem('Not a date'),
+        },
+      },
+    },
+    '/office/orders': {
+      get: {
+        operationId: 'listOrders',
+        security: [{ staff: [] }],
+        responses: {
+          '200': answer(
+            'The orders',
+            object({ orders: list(object({ number: text, pieces: list(text), paid: { type: 'boolean' } })) }),
+          ),
+          '401': { description: 'For staff', content: { 'text/plain': { schema: text } } },
+        },
+      },
+    },
+    '/moody/racks': {
+      get: {
+        operationId: 'moodyRacks',
+        summary: 'Misbehaves now and then, the same way at every start',
+        security: [],
+        responses: {
+          '200': answer('The racks', object({ racks: list(text) })),
+          '500': problem('Out of order'),
+          '503': page('Back in a moment'),
+        },
+      },
+    },
+  },
+  components: {
+    securitySchemes: {
+      token: {
+        type: 'oauth2',
+        flows: {
+          clientCredentials: {
+            tokenUrl: '/v1/token',
+            scopes: { 'pieces:read': 'Read', 'pieces:write': 'Write', 'firings:write': 'Fire' },
+          },
+        },
+      },
+      client: { type: 'http', scheme: 'basic' },
+      key: { type: 'apiKey', in: 'header', name: 'Emberfold-Key' },
+      keyInQuery: { type: 'apiKey', in: 'query', name: 'key' },
+      staff: { type: 'http', scheme: 'basic' },
+    },
+    schemas: {
+      Problem: {
+        type: 'object',
+        description: 'Problem details (RFC 9457)',
+        properties: { type: text, title: text, status: whole, detail: text },
+        required: ['type', 'title', 'status'],
+      },
+      TokenError: object({ error: text, error_description: text }),
+      Piece: object({
+        id: text,
+        serial: { ...whole, description: 'Beyond what a double keeps' },
+        name: text,
+        rack: text,
+        state: { enum: ['waiting', 'fired', 'collected'] },
+        glazed: { type: 'boolean' },
+        glaze: { type: ['string', 'null'] },
+        cone: whole,
+        price: { ...money, description: 'In euros, with two digits after the point' },
+        made: { type: 'string', format: 'date' },
+        href: text,
+      }),
+      PartOfPiece: {
+        description: 'A piece, or the members of it that `fields` names',
+        type: 'object',
+        properties: { id: text, serial: whole, name: text, cone: whole, price: money },
+      },
+      Glaze: object({ name: text, cone: whole, colour: text, price: money }),
+      Firing: object({
+        id: text,
+        piece: text,
+        cone: whole,
+        state: { enum: ['waiting', 'heating', 'soaking', 'cooling', 'done', 'cracked'] },
+        href: text,
+      }),
+      Ledger: object({
+        received: whole,
+        firings: whole,
+        requests: list(
+          object({ at: money, method: text, path: text, status: whole, credential: text, mishap: text }, [
+            'mishap',
+          ]),
+        ),
+      }),
+    },
+  },
+};
