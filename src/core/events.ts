@@ -157,5 +157,4 @@ export type RunEvent = z.infer<typeof eventSchema>;
 export type EventOf<K extends RunEvent['event']> = Extract<RunEvent, { event: K }>;
 export type Outcome = z.infer<typeof outcome>;
 export type ExitCode = EventOf<'run-ended'>['exit'];
-export type EventProblem = z.infer<typeof problem>;
 export type EventBody = z.infer<typeof body>;

@@ -174,7 +174,9 @@ test('/moody misbehaves now and then, the same way at every start', async () => 
     const seen: string[] = [];
     for (let i = 0; i < 25; i++) {
       const answer = await fetch(`${new URL(moody.url).origin}/moody/racks`).catch(() => undefined);
-      seen.push(answer ? `${answer.status} ${(await answer.text().catch(() => 'cut')).slice(0, 12)}` : 'reset');
+      seen.push(
+        answer ? `${answer.status} ${(await answer.text().catch(() => 'cut')).slice(0, 12)}` : 'reset',
+      );
     }
     await moody.close();
     return seen;

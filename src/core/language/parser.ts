@@ -5,7 +5,6 @@ import { numberOf } from './numbers.ts';
 import {
   type BinaryTree,
   isRelation,
-  type QueryTree,
   type Segment,
   type Selector,
   type Tree,
@@ -546,10 +545,4 @@ class Parser {
     this.#advance();
     return negative ? -value : value;
   }
-}
-
-/** A path as a person would write it, up to a number of its segments. */
-export function pathText(text: string, query: QueryTree, segments: number): string {
-  const end = segments === 0 ? query.base.span[1] : query.segments[segments - 1]!.span[1];
-  return text.slice(query.base.span[0], end);
 }

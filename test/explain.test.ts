@@ -1,0 +1,134 @@
+// What `explain` shows is held to the language: each example is read and checked.
+import { expect, test } from '@jest/globals';
+import {
+  callKeys,
+  chainKeys,
+  credentialKeys,
+  expectationKeys,
+  groupKeys,
+  inputKeys,
+  projectKeys,
+  serviceKeys,
+  stepKeys,
+  verbKeys,
+} from '../src/core/chain/keys.ts';
+import { givenNames } from '../src/core/chain/names.ts';
+import { readChain } from '../src/core/chain/read-chain.ts';
+import { readProject } from '../src/core/chain/read-project.ts';
+import { indent, topics } from '../src/core/explain.ts';
+import { problemCodes } from '../src/core/problem-codes.ts';
+
+const names = ['counter', 'desk', 'office'];
+const projectText = `services: { kiln: { url: "https://kiln.example/v1" } }
+credentials:
+  counter: { kind: bearer, token: "\${secret.counter}" }
+secrets: { ${names.map((name) => `${name}: env KILN`).join(', ')} }
+`;
+const { project } = readProject('batharon.yaml', projectText, undefined, true);
+const inputs =
+  'inputs:\n  rack: { default: A3 }\n  cone: { kind: number, default: 6 }\n  report: { default: x }\n';
+const before =
+  '  - call: GET kiln /first\n    name: load\n    keep: { pieces: "$.pieces", piece: "$.pieces[0]" }\n';
+
+function chainProblems(text: string): string[] {
+  return readChain('example.chain.yaml', text, project)
+    .findings.filter(({ level }) => level === 'problem')
+    .map(({ message }) => message);
+}
+const steps = (text: string): string => `chain: Example\n${inputs}steps:\n${before}${text}`;
+const asItem = (text: string): string => `  - ${indent(text, 4).trimStart()}\n`;
+
+test.each(callKeys)('call: $name', ({ example }) => {
+  expect(chainProblems(steps(asItem(`call: POST kiln /a\n${example}`)))).toEqual([]);
+});
+test.each(verbKeys)('step: $name', ({ example }) => {
+  expect(
+    chainProblems(steps(example.startsWith('- ') ? `${indent(example, 2)}\n` : asItem(example))),
+  ).toEqual([]);
+});
+test.each(stepKeys)('step: $name', ({ name, example }) => {
+  expect(
+    chainProblems(
+      steps(
+        asItem(
+          `call: GET kiln /a\n${name === 'name' ? example.replace('load', 'other') : name === 'show' ? example : example}`,
+        ),
+      ),
+    ),
+  ).toEqual([]);
+});
+test.each(groupKeys)('group: $name', ({ example }) => {
+  expect(chainProblems(steps(asItem(`when: rack == 'A3'\nsteps:\n  - show: x\n${example}`)))).toEqual([]);
+});
+test.each(expectationKeys)('expectation: $name', ({ name, example }) => {
+  expect(
+    chainProblems(
+      steps(
+        asItem(
+          `call: GET kiln /a\nexpect:\n  - ${name === 'because' ? `holds: $.cone <= 10\n    ${example}` : example}`,
+        ),
+      ),
+    ),
+  ).toEqual([]);
+});
+test.each(inputKeys)('input: $name', ({ name, example }) => {
+  const kind = name === 'choices' ? '    kind: choice\n' : name === 'must' ? '    kind: number\n' : '';
+  expect(
+    chainProblems(
+      `chain: Example\ninputs:\n  cone:\n${kind}${indent(example, 4)}\nsteps:\n  - show: \${cone}\n`,
+    ),
+  ).toEqual([]);
+});
+test.each(chainKeys)('chain: $name', ({ name, example }) => {
+  const rest =
+    {
+      chain: steps('').replace(/^.*\n/, ''),
+      inputs: steps('').replace(inputs, ''),
+      steps: 'chain: Example\n',
+    }[name] ?? steps('');
+  expect(
+    chainProblems(`${rest.replace(/\n?$/, '\n')}${example.replace('${piece}', '${piece.id}')}\n`),
+  ).toEqual([]);
+});
+test.each(projectKeys)('project: $name', ({ name, example }) => {
+  const rest =
+    name === 'environments'
+      ? 'services: { kiln: { url: "https://test.example" } }\n'
+      : name === 'credentials'
+        ? 'secrets: { counter: env KILN }\n'
+        : name === 'default-environment'
+          ? 'environments: { practice: {} }\n'
+          : '';
+  expect(readProject('batharon.yaml', `${rest}${example}\n`, undefined, true).findings).toEqual([]);
+});
+test.each(serviceKeys)('service: $name', ({ name, example }) => {
+  const text = projectText.replace(
+    /^services.*\n/,
+    `services:\n  kiln:\n${name === 'url' ? '' : '    url: practice\n'}${indent(example, 4)}\n`,
+  );
+  expect(readProject('batharon.yaml', text, undefined, true).findings).toEqual([]);
+});
+test.each(Object.entries(credentialKeys))('credential: %s', (_, { example }) => {
+  const text = `services: { kiln: { url: practice } }\nsecrets: { ${names.map((name) => `${name}: env KILN`).join(', ')} }\ncredentials:\n${indent(example, 2)}\n`;
+  expect(readProject('batharon.yaml', text, undefined, true).findings).toEqual([]);
+});
+test.each(givenNames)('name: $name', ({ name, example, where }) => {
+  const field = where.startsWith('texts')
+    ? `call: GET kiln /a\nheaders:\n  Mark: \${${example}}`
+    : where.startsWith('steps below')
+      ? `keep:\n  x: ${JSON.stringify(example)}`
+      : `call: GET kiln /a\nkeep:\n  x: ${JSON.stringify(example)}`;
+  const text = steps(asItem(name === 'environment' ? `show: \${environment ?? 'none'}` : field)).replace(
+    'secret.desk',
+    'secret.counter',
+  );
+  expect(chainProblems(text)).toEqual([]);
+});
+
+test('every word is explained, and every code', () => {
+  const all = topics();
+  for (const { about, word } of all) expect([word, about]).toEqual([word, expect.stringMatching(/.{12,}/)]);
+  expect(all.filter(({ group }) => group === 'codes of errors').map(({ word }) => word)).toEqual(
+    Object.keys(problemCodes),
+  );
+});
