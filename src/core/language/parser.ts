@@ -2,13 +2,7 @@ import { fail, ProblemError, type Span } from '../problems.ts';
 import { checkStandardFilter } from './filter-rules.ts';
 import { readDuration, readToken, type Token } from './lexer.ts';
 import { numberOf } from './numbers.ts';
-import {
-  type BinaryTree,
-  isRelation,
-  type Segment,
-  type Selector,
-  type Tree,
-} from './tree.ts';
+import { type BinaryTree, isRelation, type Segment, type Selector, type Tree } from './tree.ts';
 import { Duration } from './values.ts';
 
 /** How long an expression may be, in characters. */

@@ -1,0 +1,56 @@
+// What README and docs show is true: chains and project files in them are checked, links lead somewhere.
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { dirname, join } from 'node:path';
+import { fileURLToPath } from 'node:url';
+import { describe, expect, test } from '@jest/globals';
+import { readChain } from '../src/core/chain/read-chain.ts';
+import { readProject } from '../src/core/chain/read-project.ts';
+import { batharon, folderWith, PRACTICE } from './cli/support.ts';
+
+const root = fileURLToPath(new URL('..', import.meta.url));
+const pages = [
+  'README.md',
+  'CONTRIBUTING.md',
+  ...readdirSync(join(root, 'docs'))
+    .filter((name) => name.endsWith('.md'))
+    .map((name) => `docs/${name}`),
+];
+const { project } = readProject('batharon.yaml', PRACTICE, undefined, true);
+
+describe.each(pages)('%s', (page) => {
+  const text = readFileSync(join(root, page), 'utf8');
+  const blocks = [...text.matchAll(/```yaml\n([\s\S]*?)```/g)].map(([, block]) => block!);
+
+  test('links lead somewhere', () => {
+    const targets = [...text.matchAll(/\]\(([^)#\s]+)(?:#[^)]*)?\)/g)]
+      .map(([, target]) => target!)
+      .filter((target) => !/^https?:/.test(target));
+    expect(targets.filter((target) => !existsSync(join(root, dirname(page), target)))).toEqual([]);
+  });
+
+  test('chains and project files have no problems', () => {
+    for (const block of blocks) {
+      const findings = block.startsWith('chain:')
+        ? readChain(page, block, project).findings
+        : readProject(page, block, undefined, true).findings;
+      expect([block, findings.map(({ message }) => message)]).toEqual([block, []]);
+    }
+  });
+});
+
+test('the chains of README, guide and recipes hold against the practice service', async () => {
+  const chains = pages
+    .flatMap((page) =>
+      [...readFileSync(join(root, page), 'utf8').matchAll(/```yaml\n(chain:[\s\S]*?)```/g)].map(
+        ([, block]) => block!,
+      ),
+    )
+    .filter((block) => !block.includes('127.0.0.1'));
+  expect(chains.length).toBeGreaterThan(8);
+  const folder = folderWith({
+    'batharon.yaml': PRACTICE,
+    ...Object.fromEntries(chains.map((chain, i) => [`${String(i).padStart(2, '0')}.chain.yaml`, chain])),
+  });
+  const { code, stderr } = await batharon(folder, ['run']);
+  expect([code, stderr.match(/^broke.*/gm) ?? []]).toEqual([0, []]);
+});
