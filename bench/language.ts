@@ -85,7 +85,7 @@ function benchRandom(): void {
   const chance = seeded(9535);
   const ratios: [number[], number[]] = [[], []];
   for (let i = 0; i < 200; i++) {
-    const value = randomDocument(chance, 4) as Value;
+    const value = randomDocument(chance, 4);
     const query = randomQuery(chance);
     const ours = compileValue(parseQuery(query));
     const environment = environmentOf(value);
@@ -110,7 +110,7 @@ function benchExpressions(): void {
     status: 200,
     rack: 'A3',
     limit: 5,
-    pieces: pieces as unknown as Value,
+    pieces: pieces,
   };
   const scope = {
     lookup: (name: string) => (name in names ? { kind: kindOfValue(names[name]) } : undefined),

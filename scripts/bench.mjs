@@ -36,7 +36,9 @@ try {
     },
     logLevel: 'warning',
   });
-  const { NODE_EXTRA_CA_CERTS: _, ...env } = process.env;
+  // Node reads extra certificates at every start, which would flatter each ratio.
+  const env = { ...process.env };
+  delete env.NODE_EXTRA_CA_CERTS;
   const { status } = spawnSync(process.execPath, [join(folder, 'main.mjs'), ...process.argv.slice(2)], {
     stdio: 'inherit',
     env: { ...env, BATHARON_ROOT: root, BATHARON_BENCH: folder },

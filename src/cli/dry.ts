@@ -11,7 +11,9 @@ export function printDry(
   project: Project,
   runs: readonly { chain: Chain; inputs: Record<string, Value> }[],
 ): void {
-  const { colours, write } = errorTerminal();
+  const terminal = errorTerminal();
+  const { colours } = terminal;
+  const write = (text: string): void => terminal.write(text);
   const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
   const ports = {
     transport,

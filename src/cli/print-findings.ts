@@ -3,21 +3,45 @@ import type { SourceFile } from '../core/chain/source.ts';
 import type { Problem } from '../core/problems.ts';
 import { type Terminal, wrap } from './terminal.ts';
 
+/** Prints findings one after the other. What is or looks like a secret in a line is not shown, whatever else is wrong there. */
+export function printFindings(
+  terminal: Terminal,
+  findings: readonly { readonly file: SourceFile; readonly finding: Finding }[],
+): void {
+  for (const { file, finding } of findings) {
+    const secrets = findings.flatMap(({ file: other, finding: { code, place } }) =>
+      other === file && code === 'secret-in-plain-text' && place?.line === finding.place?.line
+        ? [place!.column]
+        : [],
+    );
+    printProblem(
+      terminal,
+      finding,
+      file,
+      finding.level,
+      secrets.length > 0 ? Math.min(...secrets) : undefined,
+    );
+  }
+}
+
 /** Prints a problem: what and where, the line with a mark under it, and what to write instead. */
 export function printProblem(
   terminal: Terminal,
   problem: Problem,
   file: SourceFile | undefined,
   level: Finding['level'] = 'problem',
+  secretFrom?: number,
 ): void {
   const { colours, width, wrapWidth } = terminal;
   const { place } = problem;
   const where = place ? `${place.file}:${place.line}:${place.column}: ` : '';
   const what =
     level === 'problem' ? colours.red(problem.message) : `${colours.yellow('remark:')} ${problem.message}`;
-  terminal.write(`${wrap(`${colours.bold(where)}${what}`, wrapWidth).join('\n')}\n`);
+  const code = colours.dim(` (${problem.code})`);
+  terminal.write(`${wrap(`${colours.bold(where)}${what}${code}`, wrapWidth).join('\n')}\n`);
   if (place && file) {
-    const line = file.line(place.line);
+    const whole = file.line(place.line);
+    const line = secretFrom === undefined ? whole : `${whole.slice(0, secretFrom - 1)}‹not shown›`;
     const start = Math.max(0, place.column - Math.floor(width / 2));
     const shown = line.slice(start, start + width - 6).replace(/\t/g, ' ');
     terminal.write(
@@ -30,5 +54,5 @@ export function printProblem(
       `    ${colours.cyan('instead:')} ${first}\n${rest.map((line) => `             ${line}\n`).join('')}`,
     );
   }
-  terminal.write(`    ${colours.dim(`(${problem.code})`)}\n`);
+  terminal.write('\n');
 }

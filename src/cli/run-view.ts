@@ -1,4 +1,5 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
+import { shorten, visible } from '../core/language/show.ts';
 import { fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
 
 const MARK = 8;
@@ -76,7 +77,7 @@ export class RunView {
         return this.#stepEnded(event);
       case 'cleanup-began':
         this.#cleanup = true;
-        return this.#line('', 'cleanup');
+        return this.#line('', this.#terminal.colours.dim('cleanup'));
       case 'run-ended':
         return this.#end(event);
       default:
@@ -258,14 +259,17 @@ function oneLine(text: string): string {
   return text.replace(/\s+/g, ' ').trim();
 }
 
-/** A value for a line: a list by its length, an object by its members. */
+/** A value for a line: a text as it is, a list by its length, anything else as JSON. */
 function briefJson(json: string): string {
-  if (json.startsWith('[')) {
+  if (json.startsWith('[') || json.startsWith('"')) {
     try {
-      return `list of ${(JSON.parse(json) as unknown[]).length}`;
+      const value = JSON.parse(json) as unknown;
+      return typeof value === 'string'
+        ? visible(shorten(value, 40))
+        : `list of ${(value as unknown[]).length}`;
     } catch {
-      return 'list';
+      // a list whose numbers or masks the platform does not read
     }
   }
-  return json.length > 40 ? `${json.slice(0, 39)}…` : json;
+  return shorten(json, 40);
 }

@@ -40,7 +40,8 @@ export function widthOf(text: string): number {
   if (/^[\x20-\x7e]*$/.test(plain)) return plain.length;
   let width = 0;
   for (const char of plain)
-    if (!/^[\p{Mark}\u200b-\u200d\ufe0e\ufe0f]$/u.test(char)) width += eastAsianWidth(char.codePointAt(0)!);
+    if (!/^(?:\p{Mark}|\u200b|\u200c|\u200d|\ufe0e|\ufe0f)$/u.test(char))
+      width += eastAsianWidth(char.codePointAt(0)!);
   return width;
 }
 

@@ -45,7 +45,7 @@ function keyTopic(group: string, key: KeyDefinition): Topic {
   return {
     word: key.name,
     what: `${group} · ${key.sort}`,
-    group: `${group.replace(/^key/, 'keys')}`,
+    group: group.replace(/^key/, 'keys'),
     about: key.about,
     details: [
       ['wants', key.wants],

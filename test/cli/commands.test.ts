@@ -94,7 +94,7 @@ describe('run', () => {
     const { code, stderr } = await batharon(
       folderWith({
         'batharon.yaml': PRACTICE,
-        'a.chain.yaml': `${glazed.replace('results:', '  - call: GET kiln /pieces/${first}\nresults:')}`,
+        'a.chain.yaml': glazed.replace('results:', '  - call: GET kiln /pieces/${first}\nresults:'),
       }),
       ['run', '--dry'],
     );
@@ -109,7 +109,7 @@ describe('run', () => {
       'an input that no chain has',
       ['run', '--give', 'rak=A1'],
       2,
-      /no chain has an input rak\n.*the nearest is rack/,
+      /no chain has an input rak.*\n.*the nearest is rack/,
     ],
     ['an input that is none', ['run', '--give', 'limit=many'], 2, /'many' is not a number/],
     [
@@ -288,6 +288,18 @@ describe('check and explain', () => {
     const fixed = await batharon(folder, ['check', '--fix']);
     expect([fixed.code, fixed.stderr]).toEqual([0, expect.stringContaining('no problems')]);
     expect(readFileSync(join(folder, 'a.chain.yaml'), 'utf8')).toContain(`expect: "$.m == ' #1'"`);
+  });
+
+  test('a key that check finds is not shown again', async () => {
+    const chain =
+      'chain: A\nsteps:\n  - call: GET kiln /a\n    headers: { Authorization: Bearer abcdefgh12345678, A: b, a: c }\n';
+    const { code, stderr } = await batharon(
+      folderWith({ 'batharon.yaml': PRACTICE, 'a.chain.yaml': chain }),
+      ['check'],
+    );
+    expect([code, stderr]).toEqual([2, expect.stringContaining('headers: { Authorization: ‹not shown›')]);
+    expect(stderr).toContain('stands here twice');
+    expect(stderr).not.toContain('abcdefgh');
   });
 
   test('several files, and a folder, are checked in one go', async () => {

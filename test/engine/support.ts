@@ -90,7 +90,7 @@ export interface Ran {
   readonly events: RunEvent[];
   readonly sent: WireRequest[];
   readonly results: ReadonlyMap<string, Value>;
-  of<K extends RunEvent['event']>(kind: K): EventOf<K>[];
+  readonly of: <K extends RunEvent['event']>(kind: K) => EventOf<K>[];
 }
 
 export interface RunSetting {

@@ -181,7 +181,7 @@ describe('TLS', () => {
       notAfterDate: new Date(Date.now() + days[1] * day),
       keySize: 2048,
       algorithm: 'sha256',
-    } as never);
+    });
     return { key: made.private, cert: made.cert };
   };
 

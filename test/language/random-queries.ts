@@ -1,4 +1,4 @@
-type Json = null | boolean | number | string | Json[] | { [name: string]: Json };
+import type { Value } from '../../src/core/language/values.ts';
 
 /** Numbers from 0 up to 1 that are the same for the same seed. */
 export function seeded(seed: number): () => number {
@@ -17,14 +17,14 @@ const times = <T>(chance: () => number, most: number, make: () => T): T[] =>
   Array.from({ length: Math.floor(chance() * (most + 1)) }, make);
 
 /** A document of a few levels whose members have few names, so that queries find something. */
-export function randomDocument(chance: () => number, depth: number): Json {
+export function randomDocument(chance: () => number, depth: number): Value {
   const kind = depth === 0 ? Math.floor(chance() * 4) : 4 + Math.floor(chance() * 2.5);
   if (kind === 4) return times(chance, 6, () => randomDocument(chance, depth - 1));
   if (kind >= 5)
     return Object.fromEntries(
       times(chance, 5, () => [pick(chance, NAMES), randomDocument(chance, depth - 1)]),
     );
-  return pick<Json>(chance, [null, chance() < 0.5, Math.floor(chance() * 5), pick(chance, TEXTS)]);
+  return pick<Value>(chance, [null, chance() < 0.5, Math.floor(chance() * 5), pick(chance, TEXTS)]);
 }
 
 /** A valid query of RFC 9535. */

@@ -4,7 +4,7 @@ import type { SourceFile } from '../../core/chain/source.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { ProblemError } from '../../core/problems.ts';
 import { load, type Loaded } from '../load.ts';
-import { printProblem } from '../print-findings.ts';
+import { printFindings, printProblem } from '../print-findings.ts';
 import { errorTerminal } from '../terminal.ts';
 
 /** `batharon check`: prints all problems of all files, in the order of the files. */
@@ -29,7 +29,7 @@ export async function check(
     printProblem(terminal, error.problem, undefined);
     return 2;
   }
-  for (const { file, finding } of loaded.findings) printProblem(terminal, finding, file, finding.level);
+  printFindings(terminal, loaded.findings);
   const problems = loaded.findings.filter(({ finding }) => finding.level === 'problem').length;
   const remarks = loaded.findings.length - problems;
   const files = `${loaded.files.length} file${loaded.files.length === 1 ? '' : 's'}`;

@@ -9,7 +9,7 @@ import { run } from '../../core/engine/run.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { inputsOf } from '../inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../load.ts';
-import { printProblem } from '../print-findings.ts';
+import { printFindings } from '../print-findings.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
@@ -47,7 +47,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   const terminal = errorTerminal();
   if (options.write !== undefined) return writeDemo(terminal, options.write);
   const loaded = loadTexts(readProject(PROJECT_FILE, project, undefined, true), CHAINS);
-  for (const { file, finding } of loaded.findings) printProblem(terminal, finding, file, finding.level);
+  printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
   const world = await openWorld(loaded.project);
   let asMeant = true;

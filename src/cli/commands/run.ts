@@ -8,7 +8,7 @@ import { objectOf, type Value } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { load, type Loaded } from '../load.ts';
-import { printProblem } from '../print-findings.ts';
+import { printFindings, printProblem } from '../print-findings.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 
@@ -53,7 +53,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
 /** Prints what stops a run; remarks are for `check`. */
 function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
   const problems = findings.filter(({ finding }) => finding.level === 'problem');
-  for (const { file, finding } of problems) printProblem(terminal, finding, file);
+  printFindings(terminal, problems);
   if (problems.length > 0)
     terminal.write(`${problems.length} problem${problems.length === 1 ? '' : 's'}; nothing was sent.\n`);
   return problems.length > 0;

@@ -53,4 +53,17 @@ export class Findings {
   placed(expression: Expression, scalar: ScalarNode): PlacedExpression {
     return { expression, at: (span) => this.file.place(scalar.offset(span?.[0] ?? 0)) };
   }
+
+  /** All that was found, in the order of the file. What only follows from YAML's reading of a line is left out. */
+  sorted(): Finding[] {
+    const trapped = new Set(
+      this.all.filter(({ code }) => code === 'yaml-trap').map(({ place }) => place?.line),
+    );
+    return this.all
+      .filter(({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line))
+      .toSorted(
+        (a, b) =>
+          (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
+      );
+  }
 }

@@ -29,7 +29,7 @@ const timeout = z.union([
   duration,
   z.strictObject({ connect: duration.optional(), answer: duration.optional(), total: duration.optional() }),
 ]);
-const conditions = z.union([text, list]);
+const conditions = z.union([text, list, map]);
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 

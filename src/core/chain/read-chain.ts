@@ -35,9 +35,7 @@ export function readChain(path: string, text: string, project: Project): ReadCha
   const findings = new Findings(file);
   const reader: StepReader = { fields: new FieldReader(findings), project, used: new Set() };
   const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
-  const sorted = findings.all.toSorted(
-    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
-  );
+  const sorted = findings.sorted();
   const broken = sorted.some(({ level }) => level === 'problem');
   return { file, findings: sorted, ...(broken || !chain ? {} : { chain }) };
 }

@@ -58,10 +58,7 @@ export function readProject(
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const project = readRoot(new FieldReader(findings), file, environment, choose);
-  const sorted = findings.all.toSorted(
-    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
-  );
-  return { file, project, findings: sorted };
+  return { file, project, findings: findings.sorted() };
 }
 
 function readRoot(

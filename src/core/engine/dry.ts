@@ -1,4 +1,5 @@
 import type { CallStep, Chain, Expressions, PlacedExpression, Project, Step } from '../chain/model.ts';
+import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
 import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
 import type { Maybe, Value } from '../language/values.ts';
@@ -124,11 +125,11 @@ class DryRunner {
   }
 
   #url({ target }: CallStep, inserter: Inserter): string {
-    if (target.type === 'address') return String(inserter.value(target.address));
+    if (target.type === 'address') return asText(inserter.value(target.address));
     const template = target.type === 'url' ? target.url : target.path;
     const path = template.parts
       .map((part) =>
-        typeof part === 'string' ? part : shown(String(inserter.value(part) ?? inserter.nothing(part))),
+        typeof part === 'string' ? part : shown(asText(inserter.value(part) ?? inserter.nothing(part))),
       )
       .join('');
     return target.type === 'url'
@@ -145,6 +146,10 @@ class DryRunner {
       );
     return renderText(inserter, body.text);
   }
+}
+
+function asText(value: Maybe): string {
+  return (value === undefined ? undefined : plainText(value)) ?? '‹no text›';
 }
 
 /** Known values as they would be encoded; a mark for an unknown one stays readable. */
