@@ -18,7 +18,7 @@ const USUAL_WIDTH = 100;
 function terminalOf(stream: NodeJS.WriteStream): Terminal {
   const { env } = process;
   const isTerminal = stream.isTTY && env.TERM !== 'dumb';
-  const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
+  const coloured = Boolean(isTerminal) && !env.NO_COLOR && !process.argv.includes('--no-color');
   return {
     width: Math.max(40, stream.isTTY ? stream.columns || USUAL_WIDTH : USUAL_WIDTH),
     wrapWidth: stream.isTTY ? Math.max(40, stream.columns || USUAL_WIDTH) : Infinity,

@@ -72,11 +72,13 @@ export class Masker {
   #compiled(): RegExp {
     if (!this.#pattern) {
       const known = [...this.#labels.keys()].sort((a, b) => b.length - a.length);
-      // Percent codes may be written with small letters.
+      // Percent codes may be written with small letters. Classes, not alternatives: these would be tried again and again.
       const source = known.map((spelling) =>
         spelling
           .replace(/[.*+?^${}()|[\]\\/]/g, '\\$&')
-          .replace(/%[0-9A-F]{2}/g, (code) => `%(?:${code.slice(1)}|${code.slice(1).toLowerCase()})`),
+          .replace(/%[0-9A-F]{2}/g, (code) =>
+            code.replace(/[A-F]/g, (digit) => `[${digit}${digit.toLowerCase()}]`),
+          ),
       );
       this.#pattern = new RegExp(source.join('|'), 'g');
     }
