@@ -115,7 +115,7 @@ export function renderUrl(inserter: Inserter, template: Template): string {
     url += part.raw ? percentEncodeReserved(text) : percentEncode(text);
     marks.push({ start, end: url.length, insertion: part });
   }
-  checkSegments(url, marks);
+  if (marks.length > 0) checkSegments(url, marks);
   return url;
 }
 

@@ -82,7 +82,7 @@ function isNumberChar(char: number): boolean {
  */
 export function parseJson(text: string): Value {
   const source = text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
-  if (hasPlainNumbersOnly(source)) {
+  if ((!MAY_BE_DAMAGED.test(source) && hasFewContainers(source)) || hasPlainNumbersOnly(source)) {
     try {
       return JSON.parse(source) as Value;
     } catch {
@@ -90,6 +90,23 @@ export function parseJson(text: string): Value {
     }
   }
   return new Parser(source).document();
+}
+
+/**
+ * Finds every number that a JavaScript number could damage, and now and then something else: many digits, a zero at the
+ * end of a fraction, an exponent, minus zero, a very small number. What follows a number is a comma, a bracket or a blank.
+ */
+const MAY_BE_DAMAGED = /(?:[0-9.]{16}|\.[0-9]*0|[eE][+-]?[0-9]+|-0|0\.000000[0-9]*)(?=[,\]}\s]|$)/;
+
+/** Whether a text has so few lists and objects that they can't be nested too deep. */
+function hasFewContainers(text: string): boolean {
+  if (text.length <= MAXIMUM_DEPTH) return true;
+  let count = 0;
+  for (const open of '{[') {
+    for (let at = text.indexOf(open); at >= 0; at = text.indexOf(open, at + 1))
+      if (++count > MAXIMUM_DEPTH) return false;
+  }
+  return true;
 }
 
 const NUMBER = /-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y;
