@@ -41,8 +41,8 @@ function cacheFolder(dist, name) {
 function quickWasm() {
   if (!process.version.startsWith('v20.') || typeof WebAssembly === 'undefined') return;
   const { Module: Original } = WebAssembly;
-  const v8 = require('node:v8');
   WebAssembly.Module = function (bytes) {
+    const v8 = require('node:v8'); // only now: loading it costs some milliseconds
     v8.setFlagsFromString('--wasm-tiering-budget=2000000000');
     try {
       return new Original(bytes);

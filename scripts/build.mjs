@@ -8,6 +8,19 @@ import { build, transform } from 'esbuild';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 
+/** Commander loads child_process for subcommands in files of their own, which there are none of; it costs some milliseconds. */
+const withoutChildProcess = {
+  name: 'without-child-process',
+  setup(setting) {
+    setting.onResolve({ filter: /^node:child_process$/ }, ({ importer }) =>
+      importer.includes('node_modules/commander/')
+        ? { path: 'child_process', namespace: 'empty' }
+        : undefined,
+    );
+    setting.onLoad({ filter: /.*/, namespace: 'empty' }, () => ({ contents: 'module.exports = {};' }));
+  },
+};
+
 /**
  * Bundles one entry file into a folder of CommonJS pieces (`main.cjs` and what it loads) with a `package.json` that
  * carries a hash of their content.
@@ -28,6 +41,7 @@ export async function bundle(entry, outdir, version = '0.0.0') {
     outExtension: { '.js': '.mjs' },
     define: { BATHARON_VERSION: JSON.stringify(version) },
     loader: { '.yaml': 'text' },
+    plugins: [withoutChildProcess],
     legalComments: 'none',
     logLevel: 'warning',
   });

@@ -27,12 +27,21 @@ z.config({ jitless: true });
 
 const schemas = new WeakMap<readonly KeyDefinition[], z.ZodType>();
 
+/** Making a schema costs more than using it, so one is made for each shape, not for each key. */
+const optionals = new WeakMap<z.ZodType, z.ZodType>();
+
+function optionalOf(shape: z.ZodType): z.ZodType {
+  let made = optionals.get(shape);
+  if (!made) optionals.set(shape, (made = shape.optional()));
+  return made;
+}
+
 function schemaOf(keys: readonly KeyDefinition[]): z.ZodType {
   let schema = schemas.get(keys);
   if (!schema) {
     schema = z.strictObject(
       Object.fromEntries(
-        keys.map(({ name, shape, required }) => [name, required ? shape : shape.optional()]),
+        keys.map(({ name, shape, required }) => [name, required ? shape : optionalOf(shape)]),
       ),
     );
     schemas.set(keys, schema);
