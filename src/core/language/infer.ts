@@ -1,5 +1,13 @@
 import type { Problem } from '../problems.ts';
 import { problemOf } from '../problems.ts';
+import {
+  arithmeticAdvice,
+  comparisonAdvice,
+  conditionAdvice,
+  conversionAdvice,
+  listAdvice,
+} from './advice.ts';
+import { arithmeticBits } from './arithmetic.ts';
 import { formatDate, isZone } from './dates.ts';
 import { DIGEST_ALGORITHMS } from './environment.ts';
 import { type FunctionDefinition, type Parameter, signature } from './functions/define.ts';
@@ -654,89 +662,4 @@ class Inferrer {
 /** `x ?? nothing`: the word says that the part may be left out. */
 export function isDropping(tree: Tree): boolean {
   return tree.type === 'default' && tree.right.type === 'literal' && tree.right.value === undefined;
-}
-
-// ---- ways out
-
-function conditionAdvice(source: string, kind: Kind): string {
-  if (isOnly(kind, BIT.list | BIT.text | BIT.object | BIT.bytes))
-    return `length(${source}) > 0, or compare it: ${source} == …`;
-  return `compare it: ${source} == …, ${source} != null, or exists(${source})`;
-}
-
-function listAdvice(source: string): string {
-  return `any(${source}, @ == x), every(${source}, @ == x), first(${source}) or length(${source})`;
-}
-
-function comparisonAdvice(
-  left: string,
-  right: string,
-  leftBits: number,
-  rightBits: number,
-): string | undefined {
-  const pair = (one: number, other: number): string | undefined => {
-    if (leftBits === one && rightBits === other) return left;
-    if (leftBits === other && rightBits === one) return right;
-    return undefined;
-  };
-  const text = pair(BIT.text, BIT.number);
-  if (text !== undefined)
-    return /^'|^"/.test(text) ? `without quotes it is a number: ${text.slice(1, -1)}` : `number(${text})`;
-  const date = pair(BIT.text, BIT.time);
-  if (date !== undefined) return `time(${date})`;
-  if (pair(BIT.number, BIT.duration) !== undefined) return 'a duration has a unit: 800ms, 2s';
-  return undefined;
-}
-
-function conversionAdvice(source: string, wanted: number, given: number): string | undefined {
-  if (wanted === BIT.number && given === BIT.text) return `number(${source})`;
-  if (wanted === BIT.time && (given & (BIT.text | BIT.number)) !== 0) return `time(${source})`;
-  if (wanted === BIT.text && (given & (BIT.number | BIT.time | BIT.duration)) !== 0) return `text(${source})`;
-  if (wanted === BIT.list && given === BIT.object)
-    return `entries(${source}), keys(${source}) or values(${source})`;
-  return undefined;
-}
-
-const [N, T, D] = [BIT.number, BIT.time, BIT.duration];
-
-/** What arithmetic gives for each pair of kinds that it takes. */
-export const ARITHMETIC: readonly (readonly [
-  operator: string,
-  left: number,
-  right: number,
-  gives: number,
-])[] = [
-  ...['+', '-', '*', '/', '%'].map((operator) => [operator, N, N, N] as const),
-  ['+', T, D, T],
-  ['+', D, T, T],
-  ['-', T, D, T],
-  ['-', T, T, D],
-  ['+', D, D, D],
-  ['-', D, D, D],
-  ['*', D, N, D],
-  ['*', N, D, D],
-  ['/', D, N, D],
-  ['/', D, D, N],
-];
-
-function arithmeticBits(operator: string, left: number, right: number): number {
-  return ARITHMETIC.reduce(
-    (bits, [op, a, b, gives]) => (op === operator && a & left && b & right ? bits | gives : bits),
-    0,
-  );
-}
-
-function arithmeticAdvice(
-  operator: string,
-  left: string,
-  right: string,
-  a: Kind,
-  b: Kind,
-): string | undefined {
-  if (operator === '+' && (mayBe(a, BIT.text) || mayBe(b, BIT.text)) && !mayBe(a, T) && !mayBe(b, T | D)) {
-    return `join([${left}, ${right}], '') joins texts; in a text field write them as insertions`;
-  }
-  const text = mayBe(a, BIT.text) ? left : mayBe(b, BIT.text) ? right : undefined;
-  if (text === undefined) return undefined;
-  return mayBe(a, T | D) || mayBe(b, T | D) ? `time(${text})` : `number(${text})`;
 }
