@@ -1,6 +1,6 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
 import { shorten, visible } from '../core/language/show.ts';
-import { fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
+import { chop, fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
 
 const MARK = 8;
 const LABEL = 10;
@@ -173,27 +173,31 @@ export class RunView {
       ? `${step.sent.method} ${step.sent.written}`
       : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
     const tail = event.outcome === 'skipped' ? (event.reason ?? '') : step.kept.join(' · ');
-    const rest = width - MARK - widthOf(head) - 2;
-    const left = fit(
-      request,
-      tail === '' ? rest : Math.max(24, Math.min(widthOf(request), rest - Math.min(widthOf(tail), 28) - 2)),
-    );
-    const right = tail === '' ? '' : fit(tail, rest - widthOf(left) - (left === '' ? 0 : 2));
+    const gap = request !== '' && tail !== '' ? 2 : 0;
+    const rest = Math.max(0, width - MARK - widthOf(head) - 2);
+    // Where there is no terminal nothing is cut, so that it can be searched.
+    const whole = this.#terminal.wrapWidth === Infinity;
+    const share = Math.min(rest, Math.max(24, rest - Math.min(widthOf(tail), 28) - gap));
+    const left = whole ? request : fit(request, tail === '' ? rest : share);
+    const right = whole ? tail : fit(tail, rest - widthOf(left) - gap);
     this.#terminal.write(
       `${this.#paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() +
         '\n',
     );
   }
 
+  /** A label and a text beside it, on as many lines as it needs. */
+  #row(label: string, text: string, breakLines = wrap): void {
+    const { colours, wrapWidth } = this.#terminal;
+    breakLines(text, wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
+      this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
+    );
+  }
+
   /** What was expected, what came, where it stands. */
   #failure({ failed, answer, sent, began }: OpenStep, { problem }: EventOf<'step-ended'>): void {
     const { colours, width } = this.#terminal;
-    const row = (label: string, text: string): void => {
-      const lines = wrap(text, this.#terminal.wrapWidth - MARK - LABEL - 1);
-      lines.forEach((line, i) =>
-        this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
-      );
-    };
+    const row = this.#row.bind(this);
     for (const one of failed) {
       row('expected', one.condition);
       row('came', colours.bold(one.came ?? ''));
@@ -209,7 +213,7 @@ export class RunView {
         (answer?.attempt ?? sent.attempt) > 1 ? ` · attempt ${answer?.attempt ?? sent.attempt}` : '';
       row('call', `${sent.method} ${sent.url}${answer ? ` · ${answer.status}` : ''}${attempt}`);
       if (sent.body?.text !== undefined)
-        row('sent', fit(oneLine(sent.body.text), 2 * (width - MARK - LABEL - 1)));
+        row('sent', fit(oneLine(sent.body.text), 2 * (width - MARK - LABEL - 1)), chop);
     }
     if (answer && answer.body.size > 0)
       row(
@@ -220,6 +224,7 @@ export class RunView {
             : oneLine(answer.body.text),
           2 * (width - MARK - LABEL - 1),
         ),
+        chop,
       );
     const place = failed[0]?.place ?? problem?.place ?? began.place;
     row('stands', `${place.file}:${place.line}:${place.column}`);
@@ -232,12 +237,7 @@ export class RunView {
     const { colours } = this.#terminal;
     if (problem) {
       this.#line('broke', problem.message);
-      const row = (label: string, text: string): void =>
-        wrap(text, this.#terminal.wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
-          this.#terminal.write(
-            `${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`,
-          ),
-        );
+      const row = this.#row.bind(this);
       if (problem.instead !== undefined) row('instead', problem.instead);
       if (problem.place) row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
       row('code', `${problem.code} ${colours.dim(`(batharon explain ${problem.code})`)}`);
@@ -249,9 +249,8 @@ export class RunView {
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
     const steps = `${this.#counts.held} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} held${skipped}`;
     const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}.`;
-    this.#terminal.write(
-      `${outcome === 'held' ? colours.green(summary) : outcome === 'broke' ? colours.red(summary) : colours.yellow(summary)}\n`,
-    );
+    const paint = outcome === 'held' ? colours.green : outcome === 'broke' ? colours.red : colours.yellow;
+    for (const line of wrap(summary, this.#terminal.wrapWidth)) this.#terminal.write(`${paint(line)}\n`);
   }
 }
 

@@ -17,8 +17,9 @@ const USUAL_WIDTH = 100;
 /** A stream as it is: whether it is a terminal, how wide, and whether colours are wanted. */
 function terminalOf(stream: NodeJS.WriteStream): Terminal {
   const { env } = process;
-  const isTerminal = stream.isTTY && env.TERM !== 'dumb';
-  const coloured = Boolean(isTerminal) && !env.NO_COLOR && !process.argv.includes('--no-color');
+  // What is no terminal has no such member, whatever its type says.
+  const isTerminal = ((stream.isTTY as boolean | undefined) ?? false) && env.TERM !== 'dumb';
+  const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
   return {
     width: Math.max(40, stream.isTTY ? stream.columns || USUAL_WIDTH : USUAL_WIDTH),
     wrapWidth: stream.isTTY ? Math.max(40, stream.columns || USUAL_WIDTH) : Infinity,
@@ -67,7 +68,18 @@ export function padStart(text: string, columns: number): string {
   return ' '.repeat(Math.max(0, columns - widthOf(text))) + text;
 }
 
-/** Breaks a text at blanks into lines of at most so many columns. */
+/** Breaks a text into lines of exactly so many columns, wherever that falls. */
+export function chop(text: string, columns: number): string[] {
+  if (widthOf(text) <= columns) return [text];
+  const lines = [''];
+  for (const char of text) {
+    if (widthOf(lines.at(-1)! + char) > columns) lines.push('');
+    lines.push((lines.pop() ?? '') + char);
+  }
+  return lines;
+}
+
+/** Breaks a text at blanks into lines of at most so many columns; a longer word, such as an address, stays whole. */
 export function wrap(text: string, columns: number): string[] {
   return text.split('\n').flatMap((paragraph) => {
     const lines: string[] = [];
