@@ -85,6 +85,14 @@ program
     process.exitCode = explain(word, options);
   });
 
+// Whoever reads the output may stop reading, as `head` does; that is no failure.
+for (const stream of [process.stdout, process.stderr]) {
+  stream.on('error', (error: NodeJS.ErrnoException) => {
+    if (error.code === 'EPIPE') process.exit(0);
+    throw error;
+  });
+}
+
 try {
   if (process.argv.length <= 2) program.outputHelp();
   else await0(program.parseAsync(process.argv));

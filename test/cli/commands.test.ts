@@ -4,6 +4,7 @@ import { readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { beforeAll, describe, expect, test } from '@jest/globals';
 import { eventSchema } from '../../src/core/events.ts';
+import { KEYS } from '../../src/practice/state.ts';
 import { batharon, type Finished, folderWith, PRACTICE } from './support.ts';
 
 const glazed = `chain: Find a piece
@@ -139,6 +140,56 @@ describe('run', () => {
       { input: 'B1\n' },
     );
     expect(both.stderr).toMatch(/GET kiln \/racks\/B1\/pieces[\s\S]*the first of 2/);
+  });
+
+  test('inputs of each kind, and a secret out of a file', async () => {
+    const chain = `chain: A
+inputs:
+  day: { kind: date }
+  mode: { kind: choice, choices: [glazed, plain], default: plain }
+  dry: { kind: yes-no, default: no }
+  ids: { kind: json, default: [1, 2.50] }
+  pin: { kind: secret }
+steps:
+  - call: GET kiln /glazes
+    as: filed
+    headers: { Kiln-Pin: "\${pin}" }
+    keep: { pinned: "sent.headers['kiln-pin']" }
+  - show: \${date(day + 1d)} \${mode} \${if(dry, 'dry', 'wet')} \${json(ids)} \${pinned}
+results: { pinned: pinned, ids: ids }
+`;
+    const filed = PRACTICE.replace(
+      'credentials:',
+      'credentials:\n  filed: { kind: query, name: key, value: "${secret.filed}" }',
+    ).replace('secrets:', 'secrets:\n  filed: file key.txt');
+    const own = folderWith({ 'batharon.yaml': filed, 'a.chain.yaml': chain, 'key.txt': `${KEYS.apiKey}\n` });
+    const given = [
+      '--give',
+      'day=2026-02-28',
+      '--give',
+      'dry=yes',
+      '--give',
+      'ids=[9007199254740993]',
+      '--give',
+      'pin=739-001-22',
+    ];
+    const { code, stdout, stderr } = await batharon(own, ['run', ...given]);
+    expect([code, stderr]).toEqual([
+      0,
+      expect.stringContaining('says    2026-03-01 plain dry [9007199254740993] ‹secret pin›'),
+    ]);
+    expect(stdout).toContain('"pinned": "‹secret pin›"');
+    expect(stdout + stderr).not.toMatch(/739-001-22|ember-key/);
+    for (const [wrong, message] of [
+      ['day=tomorrow', "'tomorrow' is not a date"],
+      ['mode=glazd', 'glazed'],
+      ['dry=maybe', 'yes or no'],
+      ['ids=[1,', 'line 1, column 4'],
+      ['pin=abc', 'fewer than 6 characters'],
+    ] as const) {
+      const refused = await batharon(own, ['run', ...given, '--give', wrong]);
+      expect([refused.code, refused.stderr]).toEqual([2, expect.stringContaining(message)]);
+    }
   });
 
   test('a missing input and a missing secret are said before anything is sent', async () => {
