@@ -182,6 +182,42 @@ test('steps can be skipped, and passed when they fail; what depends on them is s
   ]);
 });
 
+test('each step that ends has begun, also where its condition could not be told', async () => {
+  const { exit, of } = await runChain(
+    steps(`
+- call: GET kiln /a
+  name: a
+- name: outer
+  steps:
+    - name: inner
+      when: a.body.missing == 1
+      steps:
+        - show: never
+`),
+    () => ({ json: '{}' }),
+    { project },
+  );
+  expect(exit).toBe(1);
+  expect(of('step-ended').map(({ step, outcome }) => `${step} ${outcome}`)).toEqual([
+    'a held',
+    'outer.inner broke',
+    'outer broke',
+  ]);
+  expect(
+    of('step-began')
+      .map(({ step }) => step)
+      .toSorted(),
+  ).toEqual(
+    of('step-ended')
+      .map(({ step }) => step)
+      .toSorted(),
+  );
+  expect(of('step-ended')[1]!.problem).toMatchObject({
+    code: 'found-nothing',
+    message: 'a.body.missing found nothing: a.body is an object without members',
+  });
+});
+
 describe('time', () => {
   test('a wait of an hour takes an hour of the clock, and none of ours', async () => {
     const { events } = await runChain(

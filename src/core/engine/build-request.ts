@@ -26,8 +26,6 @@ export interface BuiltRequest {
   readonly body?: Uint8Array;
   /** The body as a value, for `sent.json`. */
   readonly json?: Maybe;
-  /** The origin to which the credential belongs; nothing where the step names no service. */
-  readonly home?: string;
   /** The credential it carries, unless it is `nobody`. */
   readonly as?: string;
   readonly limits: Limits;
@@ -37,7 +35,7 @@ export interface BuiltRequest {
 export function buildRequest(context: RunContext, step: CallStep, environment: Environment): BuiltRequest {
   const inserter = context.inserter(environment);
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
-  const { url, home } = buildUrl(context, step, inserter, environment);
+  const url = buildUrl(context, step, inserter, environment);
   const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers]);
   const { body, type, json } = buildBody(step, inserter);
   const set = (name: string, value: string): void => {
@@ -52,25 +50,18 @@ export function buildRequest(context: RunContext, step: CallStep, environment: E
     url,
     headers,
     ...(body ? { body, json } : {}),
-    ...(home === undefined ? {} : { home }),
     ...(as === undefined || as === 'nobody' ? {} : { as }),
     limits: limitsOf(context, [service, step], environment),
   };
 }
 
-function buildUrl(
-  context: RunContext,
-  step: CallStep,
-  inserter: Inserter,
-  environment: Environment,
-): { url: string; home?: string } {
+function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
   const { target } = step;
   const query = encodeQuery(renderParameters(inserter, step.query));
-  if (target.type === 'url') return { url: withQuery(renderUrl(inserter, target.url), query) };
+  if (target.type === 'url') return withQuery(renderUrl(inserter, target.url), query);
   const base = context.serviceUrls.get(target.service)!;
-  const home = context.serviceOrigins.get(target.service)!;
   if (target.type === 'service') {
-    return { url: withQuery(base.replace(/\/+$/, '') + renderUrl(inserter, target.path), query), home };
+    return withQuery(base.replace(/\/+$/, '') + renderUrl(inserter, target.path), query);
   }
   const { address } = target;
   const value = placed(address, () => address.expression.evaluate(environment));
@@ -83,6 +74,7 @@ function buildUrl(
       place: address.at(address.expression.tree.span),
     });
   }
+  const home = context.serviceOrigins.get(target.service)!;
   if (url.origin !== home && step.as === undefined) {
     throw new ProblemError({
       code: 'other-origin',
@@ -91,7 +83,7 @@ function buildUrl(
       place: address.at(address.expression.tree.span),
     });
   }
-  return { url: withQuery(url.href, query), home };
+  return withQuery(url.href, query);
 }
 
 /** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */

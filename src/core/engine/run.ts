@@ -211,6 +211,7 @@ class Runner {
     const began = context.ports.clock.elapsed();
     let call: CallResult | undefined;
     let problem: Problem | undefined;
+    let begun = false;
     try {
       if (step.when && !this.#holds(step)) {
         if (step.type === 'group' && step.otherwise) return await this.#group(step, step.otherwise, began);
@@ -218,6 +219,7 @@ class Runner {
       }
       if (step.type === 'group') return await this.#group(step, step.steps, began);
       this.#begin(step);
+      begun = true;
       if (step.type === 'wait') {
         const milliseconds = context.duration(step.duration, context.environment(step));
         context.emit({ event: 'waiting', step: step.address, for: milliseconds });
@@ -228,6 +230,7 @@ class Runner {
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       ({ problem } = error);
+      if (!begun) this.#begin(step); // its condition could not be told
     }
     return this.#settle(step, began, call, problem);
   }
