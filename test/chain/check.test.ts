@@ -307,6 +307,14 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     expect(findings(fixed).filter(({ code }) => code === 'yaml-trap' || code === 'yaml')).toEqual([]);
   });
 
+  test('what stands below a trap is found in the same go', () => {
+    const text =
+      'chain: A\nsteps:\n  - call: GET kiln /a\n    keep: { peices: $.x }\n    expect: { holds: "$.a" in [6, 8], because: it fits }\n  - keep: { y: max(peices, 2) }\n  - show: ${length(pieces)}\n';
+    expect(findings(text.replace('"$.a"', '$.a')).map(({ place, code }) => `${place!.line} ${code}`)).toEqual(
+      ['5 yaml-trap', '6 yaml-trap', '7 unknown-name'],
+    );
+  });
+
   test('a quoted lone name', () => {
     expect(findings(steps("  - keep: { x: 'pieces' }\n")).map(shown)[0]).toBe(
       `3:16 yaml-trap: the quotes around pieces belong to YAML, so this is the name pieces, not a text | "'pieces'" for the text; pieces without quotes for the name`,

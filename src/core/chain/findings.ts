@@ -59,11 +59,13 @@ export class Findings {
     const trapped = new Set(
       this.all.filter(({ code }) => code === 'yaml-trap').map(({ place }) => place?.line),
     );
-    return this.all
-      .filter(({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line))
-      .toSorted(
-        (a, b) =>
-          (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
-      );
+    return inOrder(this.all.filter(({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line)));
   }
+}
+
+/** Findings in the order of their file. */
+export function inOrder(findings: readonly Finding[]): Finding[] {
+  return findings.toSorted(
+    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
+  );
 }

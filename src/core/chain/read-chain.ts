@@ -3,7 +3,7 @@ import type { StaticScope } from '../language/scope.ts';
 import type { Value } from '../language/values.ts';
 import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
-import { type Finding, Findings } from './findings.ts';
+import { type Finding, Findings, inOrder } from './findings.ts';
 import { readInput } from './inputs.ts';
 import { chainKeys, inputKeys } from './keys.ts';
 import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
@@ -31,6 +31,40 @@ export interface ReadChain {
 
 /** Reads and checks a chain file, with everything that can be known before a request is sent. */
 export function readChain(path: string, text: string, project: Project): ReadChain {
+  const read = readOnce(path, text, project);
+  const traps = read.findings.filter(({ fix }) => fix);
+  return traps.length === 0 ? read : { ...read, findings: withRest(read.findings, path, text, project) };
+}
+
+/**
+ * What YAML misreads on one line often hides what stands below it, so the rest is looked for in the text as it should
+ * stand. Lines keep their numbers; what is found on a mended line is left for when it has been mended.
+ */
+function withRest(findings: readonly Finding[], path: string, text: string, project: Project): Finding[] {
+  const found = [...findings];
+  const lines = new Set(findings.map(({ place }) => place?.line));
+  let mended = text;
+  let last = findings;
+  for (let round = 0; round < 20; round++) {
+    const fixes = last.flatMap(({ fix }) => fix ?? []).toSorted((a, b) => b.range[0] - a.range[0]);
+    if (fixes.length === 0) break;
+    for (const { range, text: written } of fixes)
+      mended = mended.slice(0, range[0]) + written + mended.slice(range[1]);
+    last = readOnce(path, mended, project).findings;
+    const isNew = ({ fix, place }: Finding): boolean => fix !== undefined && !lines.has(place?.line);
+    // Offsets are those of the mended text, so these are written only when the lines above have been.
+    found.push(...last.filter(isNew).map(withoutFix));
+    for (const { fix, place } of last) if (fix) lines.add(place?.line);
+  }
+  return inOrder([...found, ...last.filter(({ place }) => !lines.has(place?.line))]);
+}
+
+function withoutFix(finding: Finding): Finding {
+  const { level, code, message, instead, place } = finding;
+  return { level, code, message, ...optional('instead', instead), ...optional('place', place) };
+}
+
+function readOnce(path: string, text: string, project: Project): ReadChain {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const reader: StepReader = { fields: new FieldReader(findings), project, used: new Set() };
