@@ -24,7 +24,7 @@ export function printDry(
     credentials: new RunCredentials(transport, systemClock),
   };
   for (const { chain, inputs } of runs) {
-    const requests = dryRun(chain, project, ports, inputs, 'http://127.0.0.1:0/v1');
+    const requests = dryRun(chain, project, ports, inputs, 'http://practice/v1');
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
     for (const { step, method, url, as, headers, body, when } of requests) {
       write(

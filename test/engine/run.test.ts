@@ -332,6 +332,19 @@ describe('redirects', () => {
     expect(of('step-ended')[0]!.problem!.code).toBe('too-many-redirects');
   });
 
+  test('a key in the query is neither carried elsewhere nor sent twice, even where Location repeats it', async () => {
+    const keyed = `${KILN}    as: key\ncredentials:\n  key: { kind: query, name: key, value: "\${secret.key}" }\nsecrets: { key: env X }\n`;
+    const urls = async (location: string): Promise<string[]> =>
+      (
+        await runChain(steps('\n- call: GET kiln /a\n'), to(location, 302), { project: keyed, secrets })
+      ).sent.map(({ url }) => url);
+    expect(await urls(`https://elsewhere.example/b?x=%20&key=${secrets.key}`)).toEqual([
+      `https://kiln.example/v1/a?key=${secrets.key}`,
+      'https://elsewhere.example/b?x=%20',
+    ]);
+    expect((await urls(`/v1/b?key=${secrets.key}`))[1]).toBe(`https://kiln.example/v1/b?key=${secrets.key}`);
+  });
+
   test('not from https to http', async () => {
     const { of } = await runChain(steps('\n- call: GET kiln /a\n'), to('http://kiln.example/v1/b', 302), {
       project,

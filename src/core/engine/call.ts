@@ -61,7 +61,7 @@ async function sendFollowing(
   for (let redirects = 0; ; redirects++) {
     const authorised = await authorise(context, step, request, wire, carried);
     const { answer, elapsed } = await sendOnce(context, step, authorised, request, attempt + redirects);
-    const next = redirectOf(wire, answer);
+    const next = redirectOf(wire, answer, queryKey(context, request.as));
     if (!next) {
       const body = readBody(answer.headers, answer.body, step.readAs);
       hideAnswerSecrets(context.masker, body);
@@ -121,11 +121,17 @@ function hideKept(context: RunContext, step: CallStep, result: CallResult): void
 }
 
 /** The request that a redirect asks for (RFC 9110, section 15.4); nothing where the answer is none. */
-function redirectOf(request: WireRequest, { status, headers }: WireAnswer): WireRequest | undefined {
+function redirectOf(
+  request: WireRequest,
+  { status, headers }: WireAnswer,
+  key: string | undefined,
+): WireRequest | undefined {
   if (![301, 302, 303, 307, 308].includes(status)) return undefined;
   const location = headers.find(([name]) => name === 'location')?.[1];
   if (location === undefined) return undefined;
-  const url = URL.canParse(location, request.url) ? new URL(location, request.url) : undefined;
+  const url = URL.canParse(location, request.url)
+    ? withoutParameter(new URL(location, request.url), key)
+    : undefined;
   if (!url || !/^https?:$/.test(url.protocol)) {
     throw new ProblemError({
       code: 'redirect-invalid',
@@ -189,6 +195,23 @@ async function authorise(
     url: withQuery(wire.url, query),
     headers: [...wire.headers.filter(([name]) => !own.has(name.toLowerCase())), ...added.headers],
   };
+}
+
+/** The parameter in which a credential of kind query goes. */
+function queryKey(context: RunContext, name: string | undefined): string | undefined {
+  if (name === undefined || context.project.credentials.get(name)?.kind !== 'query') return undefined;
+  return fillCredential(context, name).fields.get('name');
+}
+
+/** Services echo parameters in Location; the key among them would be carried wherever that leads, or sent twice. */
+function withoutParameter(url: URL, name: string | undefined): URL {
+  if (name === undefined || !url.searchParams.has(name)) return url;
+  const kept = url.search
+    .slice(1)
+    .split('&')
+    .filter((pair) => !new URLSearchParams(pair).has(name));
+  url.search = kept.join('&');
+  return url;
 }
 
 async function sendOnce(
