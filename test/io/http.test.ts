@@ -5,6 +5,7 @@ import { type AddressInfo } from 'node:net';
 import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:zlib';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
+import { Interruption } from '../../src/core/engine/interruption.ts';
 import { Deadline, type Limits, USUAL_LIMITS } from '../../src/core/engine/deadline.ts';
 import type { HeaderList, Phases, WireAnswer } from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';
@@ -39,7 +40,7 @@ async function send(
     headers = [],
   }: { limits?: Partial<Limits>; signal?: AbortSignal; headers?: HeaderList } = {},
 ): Promise<WireAnswer & { measured: Phases }> {
-  const watch = new Deadline(systemClock, { ...USUAL_LIMITS, ...limits }, signal);
+  const watch = new Deadline(systemClock, { ...USUAL_LIMITS, ...limits }, new Interruption(signal));
   try {
     const answer = await transport.send({ method: 'GET', url, headers }, watch);
     return { ...answer, measured: watch.end().phases };

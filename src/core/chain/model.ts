@@ -89,8 +89,8 @@ interface StepBase {
   readonly onFail: 'stop' | 'continue';
   /** All names that this step itself uses (not those of steps inside it). */
   readonly uses: ReadonlySet<string>;
-  /** The step as written, brought to one form: two steps with one text do the same. */
-  readonly normal: string;
+  /** A mark of the step as written, brought to one form: two steps with one mark do the same. */
+  readonly hash: string;
 }
 
 export interface CallStep extends StepBase {

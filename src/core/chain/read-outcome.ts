@@ -17,7 +17,7 @@ export interface StepReader {
 }
 
 /** What is common to all steps and read before what they do. */
-export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'normal'>;
+export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash'>;
 
 /** A member of an object that is left out where it has no value. */
 export function optional<K extends string, T>(key: K, value: T | undefined): Partial<Record<K, T>> {

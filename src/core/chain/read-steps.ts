@@ -2,6 +2,7 @@ import { namesIn, type Tree } from '../language/tree.ts';
 import { nearest } from '../language/nearest.ts';
 import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
 import { callKeys, groupKeys, type KeyDefinition, stepKeys, verbKeys } from './keys.ts';
+import { fingerprint } from './fingerprint.ts';
 import type { Step, WaitStep } from './model.ts';
 import { readCall } from './read-call.ts';
 import { constant, optional, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
@@ -76,7 +77,7 @@ function readStep(
       reader.fields.literal(valueOf(node, 'on-fail')) === 'continue'
         ? ('continue' as const)
         : ('stop' as const),
-    normal: JSON.stringify(plainOf(node)),
+    hash: fingerprint(JSON.stringify(plainOf(node))),
   };
   const step = readBody(reader, node, type, base, inner, scope);
   reader.fields.used.forEach((used) => reader.used.add(used));

@@ -59,14 +59,16 @@ function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, envir
   const { target } = step;
   const query = encodeQuery(renderParameters(inserter, step.query));
   if (target.type === 'url') return withQuery(renderUrl(inserter, target.url), query);
-  const base = context.serviceUrls.get(target.service)!;
   if (target.type === 'service') {
-    return withQuery(base.replace(/\/+$/, '') + renderUrl(inserter, target.path), query);
+    return withQuery(context.serviceBases.get(target.service)! + renderUrl(inserter, target.path), query);
   }
   const { address } = target;
   const value = placed(address, () => address.expression.evaluate(environment));
   if (value === undefined) throwNothing(address, environment);
-  const url = typeof value === 'string' ? resolve(value, provenance(context, step) ?? base) : undefined;
+  const url =
+    typeof value === 'string'
+      ? resolve(value, provenance(context, step) ?? context.serviceUrls.get(target.service)!)
+      : undefined;
   if (!url || !/^https?:$/.test(url.protocol)) {
     throw new ProblemError({
       code: 'not-a-url',

@@ -173,7 +173,10 @@ async function authorise(
 ): Promise<WireRequest> {
   if (request.as === undefined || !carried) return wire;
   const credential = fillCredential(context, request.as);
-  const added: Authorisation = await context.ports.credentials.authorise(credential, context.signal);
+  const added: Authorisation = await context.ports.credentials.authorise(
+    credential,
+    context.interruption.signal,
+  );
   for (const secret of added.secrets) context.masker.addFound(secret, `token of ${request.as}`);
   if (added.signedIn) {
     const { scope, until } = added.signedIn;
@@ -235,7 +238,7 @@ async function sendOnce(
     headers: maskHeaders(wire.headers),
     ...(sentBody ? { body: sentBody } : {}),
   });
-  const deadline = new Deadline(context.ports.clock, request.limits, context.signal);
+  const deadline = new Deadline(context.ports.clock, request.limits, context.interruption);
   try {
     const answer = await context.ports.transport.send(
       {
@@ -265,8 +268,7 @@ async function sendOnce(
 
 /** An address as a chain would write it: the service's name and the path, without the query. */
 function writtenAddress(context: RunContext, { target }: CallStep, url: string): string {
-  const base =
-    target.type === 'url' ? undefined : context.serviceUrls.get(target.service)?.replace(/\/+$/, '');
+  const base = target.type === 'url' ? undefined : context.serviceBases.get(target.service);
   if (target.type === 'url' || base === undefined || !url.startsWith(`${base}/`)) return url;
   return `${target.service} ${url.slice(base.length).replace(/[?#].*$/, '')}`;
 }

@@ -13,6 +13,7 @@ import { withArticle } from '../language/kinds.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { Inserter } from './insert.ts';
+import { Interruption } from './interruption.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { refuseShortSecret } from './insert.ts';
 
@@ -44,10 +45,12 @@ export class RunContext {
   readonly cameFrom = new Map<string, string>();
   readonly secrets = new Map<string, string>();
   readonly serviceUrls = new Map<string, string>();
+  /** The same without slashes at the end, for paths to be put behind. */
+  readonly serviceBases = new Map<string, string>();
   readonly serviceOrigins = new Map<string, string>();
   calls = 0;
   /** Replaced while cleanup runs, so that an interruption does not end that too. */
-  signal: AbortSignal;
+  interruption: Interruption;
   readonly #remarks = new Set<string>();
 
   constructor(chain: Chain, project: Project, ports: Ports, options: RunOptions) {
@@ -55,7 +58,7 @@ export class RunContext {
     this.project = project;
     this.ports = ports;
     this.options = options;
-    this.signal = options.signal;
+    this.interruption = new Interruption(options.signal);
   }
 
   /** Masks an event and sends it out. */
@@ -150,18 +153,17 @@ export class RunContext {
 
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */
   async sleep(milliseconds: number): Promise<void> {
-    const { signal } = this;
+    const { interruption } = this;
     await new Promise<void>((resolve, reject) => {
-      const stop = (): void => {
+      const stop = (reason: Error): void => {
         cancel();
-        reject(signal.reason as Error);
+        reject(reason);
       };
       const cancel = this.ports.clock.timer(milliseconds, () => {
-        signal.removeEventListener('abort', stop);
+        interruption.delete(stop);
         resolve();
       });
-      if (signal.aborted) stop();
-      else signal.addEventListener('abort', stop, { once: true });
+      interruption.add(stop);
     });
   }
 }

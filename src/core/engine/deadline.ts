@@ -1,5 +1,6 @@
 import type { Clock, Phase, Phases, Watch } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
+import type { Interruption } from './interruption.ts';
 
 /** Limits of one request, in milliseconds. */
 export interface Limits {
@@ -27,8 +28,8 @@ export class Deadline implements Watch {
   readonly #limits: Limits;
   readonly #began: number;
   readonly #phases: Phases = {};
-  readonly #outer: AbortSignal;
-  readonly #onOuter = (): void => this.#stop(this.#outer.reason as Error);
+  readonly #interruption: Interruption;
+  readonly #onInterruption = (reason: Error): void => this.#stop(reason);
   #callback: ((reason: Error) => void) | undefined;
   #current: Phase | undefined;
   #since: number;
@@ -36,14 +37,13 @@ export class Deadline implements Watch {
   #phaseEnds = Infinity;
   #cancel: () => void;
 
-  constructor(clock: Clock, limits: Limits, outer: AbortSignal) {
+  constructor(clock: Clock, limits: Limits, interruption: Interruption) {
     this.#clock = clock;
     this.#limits = limits;
-    this.#outer = outer;
+    this.#interruption = interruption;
     this.#began = this.#since = clock.elapsed();
     this.#cancel = clock.timer(Math.min(limits.connect, limits.answer, limits.total), this.#look);
-    if (outer.aborted) this.#onOuter();
-    else outer.addEventListener('abort', this.#onOuter, { once: true });
+    interruption.add(this.#onInterruption);
   }
 
   onStop(callback: (reason: Error) => void): void {
@@ -105,7 +105,7 @@ export class Deadline implements Watch {
   end(): { phases: Phases; elapsed: number } {
     this.#settle();
     this.#cancel();
-    this.#outer.removeEventListener('abort', this.#onOuter);
+    this.#interruption.delete(this.#onInterruption);
     return { phases: this.#phases, elapsed: this.#clock.elapsed() - this.#began };
   }
 }

@@ -132,9 +132,7 @@ class DryRunner {
         typeof part === 'string' ? part : shown(asText(inserter.value(part) ?? inserter.nothing(part))),
       )
       .join('');
-    return target.type === 'url'
-      ? path
-      : this.#context.serviceUrls.get(target.service)!.replace(/\/+$/, '') + path;
+    return target.type === 'url' ? path : this.#context.serviceBases.get(target.service)! + path;
   }
 
   #body({ body }: CallStep, inserter: Inserter): string | undefined {

@@ -52,6 +52,7 @@ export function fillAddresses(context: RunContext): void {
       });
     }
     context.serviceUrls.set(name, text);
+    context.serviceBases.set(name, text.replace(/\/+$/, ''));
     context.serviceOrigins.set(name, new URL(text).origin);
   }
 }

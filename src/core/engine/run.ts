@@ -7,7 +7,7 @@ import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames, type CallResult, carryOutCall, headerObject } from './call.ts';
 import { eventProblem, placed, RunContext, type RunOptions, throwNothing } from './context.ts';
-import { fingerprint } from './fingerprint.ts';
+import { Interruption } from './interruption.ts';
 import { hideMembers } from './answer-secrets.ts';
 import { evaluateAll, StepOutcome } from './outcome.ts';
 import { prepare } from './prepare.ts';
@@ -152,7 +152,7 @@ class Runner {
   /** Carries steps out in order; true where one of them stopped the run. */
   async #steps(steps: readonly Step[]): Promise<boolean> {
     for (const step of steps) {
-      if (this.#context.signal.aborted) return true;
+      if (this.#context.interruption.signal.aborted) return true;
       const result = await this.#step(step);
       if (result.stops) return true;
     }
@@ -165,7 +165,7 @@ class Runner {
     const { cleanup } = context.chain;
     if (cleanup.length === 0) return;
     context.emit({ event: 'cleanup-began', steps: cleanup.length });
-    context.signal = new AbortController().signal;
+    context.interruption = new Interruption(new AbortController().signal);
     const defined = new Set(
       cleanup.flatMap(({ keep, name }) => [
         ...keep.map((one) => one.name),
@@ -194,7 +194,7 @@ class Runner {
       step: step.address,
       type: step.type,
       title: step.title,
-      hash: fingerprint(step.normal),
+      hash: step.hash,
       place: step.at,
       ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
     });
@@ -249,7 +249,7 @@ class Runner {
     if (stopped) problem = { code: 'not-as-expected', message: 'a step of this group broke' };
     else problem = this.#outcome(step, undefined);
     if (stopped && step.onFail === 'stop') {
-      const cut = this.#context.signal.aborted;
+      const cut = this.#context.interruption.signal.aborted;
       this.#ended(step, cut ? 'cut off' : 'broke', began, undefined);
       return { outcome: 'broke', stops: true };
     }

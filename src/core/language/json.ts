@@ -82,7 +82,11 @@ function isNumberChar(char: number): boolean {
  */
 export function parseJson(text: string): Value {
   const source = text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
-  if ((!MAY_BE_DAMAGED.test(source) && hasFewContainers(source)) || hasPlainNumbersOnly(source)) {
+  const isComposed = source.charCodeAt(0) === Char.OpenObject || source.charCodeAt(0) === Char.OpenList;
+  if (
+    (isComposed && !MAY_NEED_A_LOOK.test(source) && hasFewContainers(source)) ||
+    hasPlainNumbersOnly(source)
+  ) {
     try {
       return JSON.parse(source) as Value;
     } catch {
@@ -93,10 +97,10 @@ export function parseJson(text: string): Value {
 }
 
 /**
- * Finds every number that a JavaScript number could damage, and now and then something else: many digits, a zero at the
- * end of a fraction, an exponent, minus zero, a very small number. What follows a number is a comma, a bracket or a blank.
+ * Finds every number that a JavaScript number could damage, and many others: those with a fraction, an exponent, a minus
+ * or sixteen digits. A quick look for texts that hold none (a number all by itself is looked at anyway).
  */
-const MAY_BE_DAMAGED = /(?:[0-9.]{16}|\.[0-9]*0|[eE][+-]?[0-9]+|-0|0\.000000[0-9]*)(?=[,\]}\s]|$)/;
+const MAY_NEED_A_LOOK = /[:,[\s][-0-9](?:[0-9]*[.eE]|[0-9]{15}|(?<=-))/;
 
 /** Whether a text has so few lists and objects that they can't be nested too deep. */
 function hasFewContainers(text: string): boolean {
