@@ -30,13 +30,18 @@ module.exports = {
     },
     {
       name: 'heavy-modules-only-when-needed',
-      comment: 'undici, fastify and oauth4webapi are loaded by import() from the file that says so.',
+      comment: 'Large packages are loaded by import() from the file that says so.',
       severity: 'error',
       from: {
         path: '^src/',
-        pathNot: '^src/(io/http|io/http-[a-z-]+|io/credentials/oauth2|practice/.*)\\.ts$',
+        pathNot:
+          '^src/(io/http|io/http-[a-z-]+|io/xpath|import/fetch|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
       },
-      to: { path: 'node_modules/(undici|fastify|oauth4webapi|pngjs)/', dependencyTypesNot: ['type-only'] },
+      to: {
+        dynamic: false,
+        path: 'node_modules/(undici|fastify|oauth4webapi|jose|pngjs|fontoxpath|slimdom|tough-cookie|csv-parse|eventsource-parser|acorn)/',
+        dependencyTypesNot: ['type-only'],
+      },
     },
     {
       name: 'practice-only-when-needed',

@@ -4,10 +4,8 @@ import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { run } from '../src/core/engine/run.ts';
 import type { Transport } from '../src/core/ports.ts';
-import { RunCredentials } from '../src/io/credentials/index.ts';
 import { HttpTransport } from '../src/io/http.ts';
-import { ProjectSecrets } from '../src/io/secrets.ts';
-import { nodeDigests, systemChance, systemClock } from '../src/io/world.ts';
+import { machinePorts } from '../src/io/ports.ts';
 import { median, print } from './measure.ts';
 import { startServer } from './start.ts';
 
@@ -48,14 +46,7 @@ export async function benchCalls(): Promise<void> {
     '  - call: GET kiln /racks/A3/pieces\n    expect:\n      - status == 200\n      - length($.pieces) > 0\n';
   const { chain } = readChain('many.chain.yaml', `chain: Many calls\nsteps:\n${step.repeat(CALLS)}`, project);
   const transport = new HttpTransport();
-  const ports = {
-    transport,
-    clock: systemClock,
-    chance: systemChance,
-    digests: nodeDigests,
-    secrets: new ProjectSecrets(project, {}),
-    credentials: new RunCredentials(transport, systemClock),
-  };
+  const ports = machinePorts(project, transport, { variables: {} });
   let events = 0;
   const ours = async (): Promise<number> => {
     const began = performance.now();

@@ -3,7 +3,6 @@ import { expect, test } from '@jest/globals';
 import {
   callKeys,
   chainKeys,
-  credentialKeys,
   expectationKeys,
   groupKeys,
   inputKeys,
@@ -12,13 +11,14 @@ import {
   stepKeys,
   verbKeys,
 } from '../src/core/chain/keys.ts';
+import { credentialKeys } from '../src/core/chain/credential-keys.ts';
 import { givenNames } from '../src/core/chain/names.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { indent, topics } from '../src/core/explain.ts';
 import { problemCodes } from '../src/core/problem-codes.ts';
 
-const names = ['counter', 'desk', 'office'];
+const names = ['counter', 'desk', 'office', 'archive', 'session', 'signer'];
 const projectText = `services: { kiln: { url: "https://kiln.example/v1" } }
 credentials:
   counter: { kind: bearer, token: "\${secret.counter}" }

@@ -1,9 +1,7 @@
 import type { Chain, Project } from '../core/chain/model.ts';
 import { dryRun } from '../core/engine/dry.ts';
 import type { Value } from '../core/language/values.ts';
-import { RunCredentials } from '../io/credentials/index.ts';
-import { ProjectSecrets } from '../io/secrets.ts';
-import { nodeDigests, systemChance, systemClock } from '../io/world.ts';
+import { machinePorts } from '../io/ports.ts';
 import { errorTerminal } from './terminal.ts';
 
 /** `run --dry`: shows what would be sent, and sends nothing. */
@@ -15,14 +13,7 @@ export function printDry(
   const { colours } = terminal;
   const write = (text: string): void => terminal.write(text);
   const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
-  const ports = {
-    transport,
-    clock: systemClock,
-    chance: systemChance,
-    digests: nodeDigests,
-    secrets: new ProjectSecrets(project, {}),
-    credentials: new RunCredentials(transport, systemClock),
-  };
+  const ports = machinePorts(project, transport, { variables: {} });
   for (const { chain, inputs } of runs) {
     const requests = dryRun(chain, project, ports, inputs, 'http://practice/v1');
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);

@@ -84,18 +84,31 @@ export function load(names: readonly string[], environment: string | undefined, 
   );
 }
 
+/** Reads files by paths that begin at the folder of a chain file. */
+function beside(chain: string): (path: string) => { path: string; text: string } | undefined {
+  return (path) => {
+    const whole = resolve(dirname(chain), path);
+    return existsSync(whole) && statSync(whole).isFile()
+      ? { path: shownPath(whole), text: readText(whole) }
+      : undefined;
+  };
+}
+
 /** The same for files whose texts are known. */
 export function loadTexts(
   read: ReturnType<typeof readProject> | undefined,
   chains: readonly { path: string; text: string }[],
 ): Loaded {
   const project = read?.project ?? NO_PROJECT;
-  const results = chains.map(({ path, text }) => readChain(path, text, project));
+  const results = chains.map(({ path, text }) => readChain(path, text, project, beside(path)));
   const all = [...(read ? [read] : []), ...results];
   return {
     project,
     chains: results.flatMap(({ chain }) => chain ?? []),
-    findings: all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
+    findings: [
+      ...all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
+      ...results.flatMap(({ elsewhere }) => elsewhere),
+    ],
     files: all.map(({ file }) => file),
   };
 }

@@ -1,15 +1,23 @@
+import { dirname, resolve } from 'node:path';
 import type { Project } from '../core/chain/model.ts';
 import type { Ports } from '../core/ports.ts';
-import { RunCredentials } from '../io/credentials/index.ts';
-import { ProjectSecrets } from '../io/secrets.ts';
-import { nodeDigests, systemChance, systemClock } from '../io/world.ts';
+import type { RunCredentials } from '../io/credentials/index.ts';
+import { machinePorts } from '../io/ports.ts';
+import { Vault } from '../io/vault.ts';
 import type { PracticeOptions } from '../practice/state.ts';
+import { askHidden, terminalPerson } from './person.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
-  readonly ports: Ports;
+  readonly ports: Ports & { readonly credentials: RunCredentials };
+  readonly vault: Vault;
   readonly practice?: string;
   close(): Promise<void>;
+}
+
+/** The folder of a project: that of its file, or the working one. */
+export function projectFolder({ file }: Pick<Project, 'file'>): string {
+  return file === undefined ? process.cwd() : dirname(resolve(file));
 }
 
 /** Opens what a run of a project needs of the world. */
@@ -20,15 +28,16 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
   const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...process.env } : process.env;
+  const vault = new Vault(projectFolder(project), process.env);
   return {
-    ports: {
-      transport,
-      clock: systemClock,
-      chance: systemChance,
-      digests: nodeDigests,
-      secrets: new ProjectSecrets(project, variables),
-      credentials: new RunCredentials(transport, systemClock),
-    },
+    ports: machinePorts(project, transport, {
+      variables,
+      vault,
+      ask: askHidden,
+      warn: (message) => process.stderr.write(`remark  ${message}\n`),
+      person: terminalPerson,
+    }),
+    vault,
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {
       await transport.close();

@@ -22,7 +22,8 @@ const problem = z.strictObject({
 /** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
 const body = z.strictObject({
   size: z.int(),
-  digest: z.string(),
+  /** SHA-256 in hexadecimal digits; nothing where the body is read while it is sent. */
+  digest: z.string().optional(),
   type: z.string().optional(),
   text: z.string().optional(),
   cut: z.boolean().optional(),
@@ -122,7 +123,16 @@ export const eventSchema = z.discriminatedUnion('event', [
     code: z.string().optional(),
     place: place.optional(),
   }),
-  z.strictObject({ event: z.literal('kept'), at, step, name: z.string(), value: z.string() }),
+  z.strictObject({
+    event: z.literal('kept'),
+    at,
+    step,
+    name: z.string(),
+    value: z.string(),
+    /** The whole value, sealed, where it holds something secret. */
+    sealed: z.string().optional(),
+  }),
+  z.strictObject({ event: z.literal('saved'), at, step, path: z.string(), size: z.int() }),
   z.strictObject({ event: z.literal('said'), at, step, text: z.string() }),
   z.strictObject({
     event: z.literal('remark'),

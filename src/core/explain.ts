@@ -1,16 +1,17 @@
 import {
   callKeys,
   chainKeys,
-  credentialKeys,
   expectationKeys,
   groupKeys,
   inputKeys,
   type KeyDefinition,
+  partKeys,
   projectKeys,
   serviceKeys,
   stepKeys,
   verbKeys,
 } from './chain/keys.ts';
+import { credentialKeys } from './chain/credential-keys.ts';
 import { givenNames } from './chain/names.ts';
 import { signature } from './language/functions/define.ts';
 import { functions } from './language/functions/index.ts';
@@ -35,6 +36,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a step', verbKeys],
   ['key of a step', stepKeys],
   ['key of a call', callKeys],
+  ['key of a part of a multipart body', partKeys],
   ['key of a group', groupKeys],
   ['key of an expectation', expectationKeys],
   ['key of the project file', projectKeys],

@@ -1,5 +1,6 @@
 import type { Credential } from './chain/model.ts';
-import type { DigestAlgorithm } from './language/environment.ts';
+import type { DigestAlgorithm, XPath } from './language/environment.ts';
+import type { Value } from './language/values.ts';
 
 /** What the engine needs from the world. The core has nothing else of it. */
 export interface Ports {
@@ -9,6 +10,13 @@ export interface Ports {
   readonly digests: Digests;
   readonly secrets: Secrets;
   readonly credentials: Credentials;
+  readonly files: Files;
+  readonly cookies: Cookies;
+  readonly formats: Formats;
+  /** Without it nothing of what came is kept. */
+  readonly bodies?: Bodies;
+  /** Without it secret values are not kept for later runs. */
+  readonly sealer?: Sealer;
 }
 
 export type HeaderList = readonly (readonly [name: string, value: string])[];
@@ -18,7 +26,33 @@ export interface WireRequest {
   readonly method: string;
   readonly url: string;
   readonly headers: HeaderList;
-  readonly body?: Uint8Array;
+  readonly body?: Uint8Array | StreamedBody;
+  /** How to connect; as usual without it. */
+  readonly connection?: Connection;
+  /** Takes the body while it comes, free of any content coding; the answer then has an empty one. */
+  readonly receive?: (chunk: Uint8Array) => Promise<void>;
+}
+
+/** A body that is read while it is sent, afresh each time. */
+export interface StreamedBody {
+  /** In bytes. */
+  readonly size: number;
+  chunks(): AsyncIterable<Uint8Array>;
+}
+
+/** How a service is connected to. */
+export interface Connection {
+  /** Paths of PEM files, from the folder of `near`. */
+  readonly tls?: {
+    readonly ca?: string;
+    readonly cert?: string;
+    readonly key?: string;
+    readonly verify: boolean;
+  };
+  /** The URL of a proxy, or `none`; without it the variables of the environment say. */
+  readonly proxy?: string;
+  /** The file that says so. */
+  readonly near: string;
 }
 
 /** The parts of a request's time, in milliseconds; those that a kept connection saves are missing. */
@@ -81,8 +115,55 @@ export interface Chance {
 export interface Digests {
   /** The SHA-256 digest in hexadecimal digits, by which a body is known. */
   identify(data: Uint8Array): string;
+  /** The same of data that comes in pieces. */
+  running(): { update(data: Uint8Array): void; end(): string };
   digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
+}
+
+/** Files that chains read and write; a relative path begins at the folder of the file `near`. */
+export interface Files {
+  /** Throws `file-not-found`. */
+  open(path: string, near: string): Promise<StreamedBody>;
+  /** Begins a file under a temporary name beside its real one; folders are made. Throws `file-not-written`. */
+  create(path: string, near: string): Promise<FileSink>;
+}
+
+export interface FileSink {
+  /** Throws `file-not-written`. */
+  write(chunk: Uint8Array): Promise<void>;
+  /** Gives the file its real name, in place of one that has it. Throws `file-not-written`. */
+  commit(): Promise<void>;
+  /** Takes the file away. */
+  discard(): Promise<void>;
+}
+
+/** Jars of cookies (RFC 6265), by a key of the engine's. */
+export interface Cookies {
+  /** The Cookie field for a request; nothing where no cookie fits. */
+  header(jar: string, url: string): string | undefined;
+  /** Takes the Set-Cookie fields of an answer. */
+  store(jar: string, url: string, fields: readonly string[]): Promise<void>;
+}
+
+/** Readers of formats that are loaded only where they are met. */
+export interface Formats {
+  /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `answer-not-as-typed`. */
+  csv(text: string): Promise<Value>;
+  /** Server-sent events (HTML Standard, 9.2) as a list of objects with `data`, and `event`, `id`, `retry` where given. */
+  events(text: string): Promise<Value>;
+  /** The evaluator of XPath. */
+  xpath(): Promise<XPath>;
+}
+
+/** Keeps the bodies of answers, masked, by their digests. */
+export interface Bodies {
+  put(digest: string, content: string | Uint8Array): void;
+}
+
+/** Seals texts for this user, so that a record may hold them. */
+export interface Sealer {
+  seal(text: string): string;
 }
 
 export interface Secrets {
@@ -94,6 +175,17 @@ export interface Secrets {
 export interface FilledCredential {
   readonly credential: Credential;
   readonly fields: ReadonlyMap<string, string>;
+  /** How the service is connected to, for requests of the sign-in to the same origin. */
+  readonly connection?: { readonly origin: string; readonly how: Connection };
+}
+
+/** The request that a credential is added to. */
+export interface UnsignedRequest {
+  readonly method: string;
+  readonly url: string;
+  readonly headers: HeaderList;
+  /** Nothing where it is streamed. */
+  readonly body?: Uint8Array;
 }
 
 /** What a credential adds to a request. */
@@ -114,7 +206,14 @@ export interface SignIn {
 
 export interface Credentials {
   /** Throws `sign-in-refused`, `sign-in-failed` or a problem of the transport. */
-  authorise(credential: FilledCredential, signal: AbortSignal): Promise<Authorisation>;
-  /** The service answered 401: whether another try with a new token may help. It does so once for each token. */
-  renew(credential: FilledCredential): boolean;
+  authorise(
+    credential: FilledCredential,
+    request: UnsignedRequest,
+    signal: AbortSignal,
+  ): Promise<Authorisation>;
+  /**
+   * The service answered 401: whether another try may help, with a new token (once for each) or with what the service
+   * asked for in its WWW-Authenticate fields.
+   */
+  renew(credential: FilledCredential, challenges: readonly string[]): boolean;
 }

@@ -68,6 +68,13 @@ export const problemCodes = {
   unreachable: 'A step can never be carried out, or an expectation never fail.',
   'parameter-twice': 'A name stands both in the URL and under query.',
   'file-not-found': 'The file does not exist or can’t be read.',
+  'proxy-refused': 'A proxy can’t be reached, or does not let the request through.',
+  'locked-unreadable': 'What was locked can’t be opened with the key of this user.',
+  'xml-invalid': 'A text is no XML, or is nested too deep.',
+  'xpath-invalid': 'An expression for xpath(…) is not XPath 3.1, or failed on what it was given.',
+  'not-verified': 'The certificate of a service is not looked at, as tls: { verify: no } says.',
+  'file-not-written': 'A file can’t be written.',
+  'import-unreadable': 'What is to be imported can’t be read as what it was said to be.',
   'plain-http': 'A credential would go over plain http to another machine.',
   'secret-moved': 'An environment moves a service to another origin and leaves the secret it uses.',
   // a run

@@ -80,8 +80,28 @@ const KNOWN: Readonly<Record<string, Described>> = {
 };
 
 /** An error of the connection as a problem. `status` is that of an answer which had begun, or 0. */
-export function transportProblem(error: NodeJS.ErrnoException, url: URL, status: number): ProblemError {
+export function transportProblem(
+  error: NodeJS.ErrnoException,
+  url: URL,
+  status: number,
+  proxy?: string,
+): ProblemError {
   const cause = rootOf(error);
+  const refused = /^Proxy response \((\d+)\)/.exec(cause.message)?.[1];
+  if (proxy !== undefined && status === 0 && (refused !== undefined || isUnreachable(cause.code))) {
+    const which =
+      proxy === 'environment'
+        ? 'the proxy of HTTPS_PROXY or HTTP_PROXY'
+        : `the proxy ${withoutPassword(proxy)}`;
+    return new ProblemError({
+      code: 'proxy-refused',
+      message:
+        refused === undefined
+          ? `${which} can’t be reached: ${cause.message}`
+          : `${which} answered ${refused} when asked for ${url.host}`,
+      instead: 'proxy: none on the service, or NO_PROXY, if no proxy is meant',
+    });
+  }
   const code = cause.code ?? '';
   const known = KNOWN[code];
   const begun = status > 0 ? `, after an answer with status ${status} had begun` : '';
@@ -106,6 +126,14 @@ export function transportProblem(error: NodeJS.ErrnoException, url: URL, status:
     code: 'no-answer',
     message: `the request to ${url.host} failed: ${cause.message}${begun}`,
   });
+}
+
+function isUnreachable(code: string | undefined): boolean {
+  return ['ECONNREFUSED', 'ENOTFOUND', 'EAI_AGAIN', 'EHOSTUNREACH', 'ENETUNREACH'].includes(code ?? '');
+}
+
+function withoutPassword(proxy: string): string {
+  return new URL(proxy).origin;
 }
 
 /** The innermost error, of several tried addresses the first. */

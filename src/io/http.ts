@@ -1,49 +1,24 @@
-import { Agent, buildConnector } from 'undici';
+import { Readable } from 'node:stream';
 import type { Dispatcher } from 'undici';
 import type { HeaderList, Phases, Transport, Watch, WireAnswer, WireRequest } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
+import { Agents } from './http-agents.ts';
 import { decodeContent } from './http-content.ts';
 import { transportProblem } from './http-problems.ts';
+import { Receiving } from './http-receive.ts';
 
 /** The most that is held of one body, compressed or not, in bytes. */
 export const MAXIMUM_BODY = 64 * 1024 * 1024;
-/** The most that the head of an answer may measure, in bytes. */
-const MAXIMUM_HEAD = 256 * 1024;
 
 /** Sends requests with undici, connections kept between them. */
 export class HttpTransport implements Transport {
-  readonly #agent: Agent;
-  /** The watch of the request for which a connection is being made, by origin. */
-  readonly #connecting = new Map<string, Watch>();
-
-  constructor() {
-    const connector = buildConnector({ timeout: 0, maxCachedSessions: 100 });
-    this.#agent = new Agent({
-      // The engine's own limits hold; undici's would end a request with less to say.
-      headersTimeout: 0,
-      bodyTimeout: 0,
-      maxHeaderSize: MAXIMUM_HEAD,
-      pipelining: 1,
-      connect: (options, callback) => {
-        const origin = `${options.protocol}//${options.host ?? options.hostname}`;
-        const watch = this.#connecting.get(origin);
-        watch?.phase(isAddress(options.hostname) ? 'connect' : 'name');
-        const socket = connector(options, (...result) => {
-          if (result[0]) callback(result[0], null);
-          else callback(null, result[1]);
-        }) as unknown as import('node:net').Socket | undefined;
-        socket?.once('lookup', () => watch?.phase('connect'));
-        if (options.protocol === 'https:') socket?.once('connect', () => watch?.phase('tls'));
-      },
-    });
-  }
+  readonly #agents = new Agents();
 
   async send(request: WireRequest, watch: Watch): Promise<WireAnswer> {
     if (watch.stopped) throw watch.stopped;
     const url = new URL(request.url);
-    this.#connecting.set(url.origin, watch);
     const { status, headers, body, phases } = await this.#dispatch(request, url, watch);
-    const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
+    const encoding = request.receive ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
     return {
       status,
       headers,
@@ -60,12 +35,14 @@ export class HttpTransport implements Transport {
     url: URL,
     watch: Watch,
   ): Promise<{ status: number; headers: HeaderList; body: Uint8Array; phases: Phases }> {
+    const { agent, proxy } = this.#agents.for(url, request.connection, watch);
     return new Promise((resolve, reject) => {
       const chunks: Buffer[] = [];
       let size = 0;
       let status = 0;
       let headers: HeaderList = [];
       let controller: Dispatcher.DispatchController | undefined;
+      let receiving: Receiving | undefined;
       watch.onStop((reason) => {
         controller?.abort(reason);
         reject(reason);
@@ -76,68 +53,91 @@ export class HttpTransport implements Transport {
           if (watch.stopped) begun.abort(watch.stopped);
           else watch.phase('firstByte');
         },
-        onResponseStart(begun, statusCode) {
+        onResponseStart(begun, statusCode, parsed) {
           status = statusCode;
-          headers = headerList(begun.rawHeaders as Buffer[] | undefined);
+          headers = Buffer.isBuffer((begun.rawHeaders as unknown[] | undefined)?.[0])
+            ? headerList(begun.rawHeaders as Buffer[])
+            : parsedHeaders(parsed);
           watch.phase('body');
+          if (request.receive) {
+            const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
+            receiving = new Receiving(
+              begun,
+              request.receive,
+              request.method === 'HEAD' ? undefined : encoding,
+            );
+          }
         },
         onResponseData(begun, chunk) {
+          if (receiving) return receiving.take(chunk);
           size += chunk.length;
           if (size > MAXIMUM_BODY) begun.abort(tooLarge());
           else chunks.push(chunk);
         },
         onResponseEnd() {
-          resolve({
-            status,
-            headers,
-            body: chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks),
-            phases: {},
-          });
+          const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
+          if (!receiving) return resolve({ status, headers, body, phases: {} });
+          receiving.end().then(() => resolve({ status, headers, body, phases: {} }), reject);
         },
         onResponseError(_, error) {
           reject(
-            watch.stopped ?? (error instanceof ProblemError ? error : transportProblem(error, url, status)),
+            watch.stopped ??
+              (error instanceof ProblemError ? error : transportProblem(error, url, status, proxy)),
           );
         },
       };
       try {
-        this.#agent.dispatch(
+        agent.dispatch(
           {
             origin: url.origin,
             path: url.pathname + url.search,
             method: request.method,
-            headers: request.headers.flat(),
-            ...(request.body ? { body: request.body } : {}),
+            ...bodyAndHeaders(request),
           },
           handler,
         );
       } catch (error) {
-        reject(transportProblem(error as Error, url, 0));
+        reject(transportProblem(error as Error, url, 0, proxy));
       }
     });
   }
 
   /** Closes all connections. */
   async close(): Promise<void> {
-    await this.#agent.destroy();
+    await this.#agents.close();
   }
 }
 
-function isAddress(host: string): boolean {
-  return /^[\d.]+$/.test(host) || host.includes(':');
+function bodyAndHeaders({ body, headers }: WireRequest): { headers: string[]; body?: Uint8Array | Readable } {
+  if (body === undefined) return { headers: headers.flat() };
+  if (body instanceof Uint8Array) return { headers: headers.flat(), body };
+  return {
+    headers: [...headers.flat(), 'content-length', String(body.size)],
+    body: Readable.from(body.chunks(), { objectMode: false }),
+  };
 }
 
 function tooLarge(): ProblemError {
   return new ProblemError({
     code: 'body-too-large',
-    message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB`,
+    message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB, the most that is held in memory`,
+    instead: 'save: PATH on the step writes it to a file while it comes',
   });
 }
 
 /** Names in lower case; values as the bytes that came. */
-function headerList(raw: Buffer[] | undefined): HeaderList {
+function headerList(raw: Buffer[]): HeaderList {
   const list: [string, string][] = [];
-  for (let i = 0; raw && i + 1 < raw.length; i += 2)
+  for (let i = 0; i + 1 < raw.length; i += 2)
     list.push([raw[i]!.toString('latin1').toLowerCase(), raw[i + 1]!.toString('latin1')]);
   return list;
+}
+
+/** The fields of HTTP/2, which come as an object; those of its own frames (`:status`) are none of the answer's. */
+function parsedHeaders(parsed: NodeJS.Dict<string | string[]>): HeaderList {
+  return Object.entries(parsed).flatMap(([name, value]): [string, string][] =>
+    value === undefined || name.startsWith(':')
+      ? []
+      : (Array.isArray(value) ? value : [value]).map((one) => [name.toLowerCase(), one]),
+  );
 }

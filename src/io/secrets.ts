@@ -1,45 +1,78 @@
-import { readFile } from 'node:fs/promises';
+import { execFile } from 'node:child_process';
+import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import type { Project, SecretSource } from '../core/chain/model.ts';
 import type { Secrets } from '../core/ports.ts';
-import { fail } from '../core/problems.ts';
+import { fail, ProblemError } from '../core/problems.ts';
+import type { Vault } from './vault.ts';
+
+/** How long a command may take to print a secret, in milliseconds. */
+const COMMAND_LIMIT = 60_000;
+
+/** Where secrets can come from besides files. */
+export interface SecretWorld {
+  readonly variables: NodeJS.ProcessEnv;
+  readonly vault?: Vault;
+  /** Asks the person for a text that is not shown; nothing where nobody is there. */
+  readonly ask?: (question: string) => Promise<string | undefined>;
+  /** Something that the person should know. */
+  readonly warn?: (message: string) => void;
+}
 
 /** Fetches the secrets of a project from where its file says they are. */
 export class ProjectSecrets implements Secrets {
   readonly #project: Project;
-  readonly #variables: NodeJS.ProcessEnv;
+  readonly #world: SecretWorld;
+  /** What was asked for is asked for once. */
+  readonly #known = new Map<string, Promise<string>>();
 
-  constructor(project: Project, variables: NodeJS.ProcessEnv) {
+  constructor(project: Project, world: SecretWorld) {
     this.#project = project;
-    this.#variables = variables;
+    this.#world = world;
   }
 
-  async get(name: string): Promise<string> {
-    const source = this.#project.secrets.get(name)!;
-    return source.from === 'env' ? this.#fromVariable(source) : this.#fromFile(source);
+  get(name: string): Promise<string> {
+    let known = this.#known.get(name);
+    if (!known) this.#known.set(name, (known = this.#fetch(this.#project.secrets.get(name)!)));
+    return known;
   }
 
-  #fromVariable({ name, where, at }: SecretSource): string {
-    const value = this.#variables[where];
+  #fetch(source: SecretSource): Promise<string> {
+    switch (source.from) {
+      case 'env':
+        return this.#fromVariable(source);
+      case 'file':
+        return this.#fromFile(source);
+      case 'command':
+        return this.#fromCommand(source);
+      case 'ask':
+        return this.#fromPerson(source);
+      case 'locked':
+        return this.#fromVault(source);
+    }
+  }
+
+  async #fromVariable({ name, where, at }: SecretSource): Promise<string> {
+    const value = this.#world.variables[where];
     if (value !== undefined && value !== '') return value;
     return fail(
       'secret-missing',
       `the secret ${name} comes from the variable ${where}, which is ${value === '' ? 'empty' : 'not set'}`,
-      {
-        place: at,
-        instead: `${where}=… batharon run …, or export ${where} first`,
-      },
+      { place: at, instead: `${where}=… batharon run …, or export ${where} first` },
     );
   }
 
   async #fromFile({ name, where, at }: SecretSource): Promise<string> {
     const path = resolve(
       dirname(this.#project.file!),
-      where.replace(/^~(?=\/)/, this.#variables.HOME ?? '~'),
+      where.replace(/^~(?=\/)/, this.#world.variables.HOME ?? '~'),
     );
     try {
       // An editor ends a file with a line break that is no part of the secret.
       const value = (await readFile(path, 'utf8')).replace(/\r?\n$/, '');
+      const { mode } = await stat(path);
+      if (process.platform !== 'win32' && (mode & 0o077) !== 0)
+        this.#world.warn?.(`others on this machine may read the secret ${name}: chmod 600 ${path} ends that`);
       if (value !== '') return value;
     } catch (error) {
       const reason =
@@ -53,5 +86,63 @@ export class ProjectSecrets implements Secrets {
     return fail('secret-missing', `the secret ${name} comes from the file ${path}, which is empty`, {
       place: at,
     });
+  }
+
+  /** Without a shell: words are split at blanks, quotes keep them together. */
+  async #fromCommand({ name, where, at }: SecretSource): Promise<string> {
+    const [program = '', ...words] = [...where.matchAll(/"([^"]*)"|'([^']*)'|(\S+)/g)].map(
+      ([, double, single, plain]) => double ?? single ?? plain ?? '',
+    );
+    const missing = (why: string): ProblemError =>
+      new ProblemError({
+        code: 'secret-missing',
+        message: `the secret ${name} comes from the command ${program}, which ${why}`,
+        place: at,
+      });
+    const output = await new Promise<string>((resolved, reject) => {
+      execFile(
+        program,
+        words,
+        { cwd: dirname(resolve(this.#project.file!)), timeout: COMMAND_LIMIT, env: this.#world.variables },
+        (error, stdout, stderr) => {
+          if (!error) return resolved(stdout);
+          if (error.code === 'ENOENT') return reject(missing('does not exist'));
+          if (error.killed) return reject(missing(`was not done after ${COMMAND_LIMIT / 1000}s`));
+          const said = stderr.trim().split('\n')[0] ?? '';
+          reject(missing(`ended with ${String(error.code)}${said === '' ? '' : `: ${said}`}`));
+        },
+      );
+    });
+    const value = output.replace(/\r?\n$/, '');
+    if (value === '') throw missing('printed nothing');
+    return value;
+  }
+
+  async #fromPerson({ name, where, at }: SecretSource): Promise<string> {
+    const value = await this.#world.ask?.(where === '' ? `${name}: ` : `${where} `);
+    if (value !== undefined && value !== '') return value;
+    return fail(
+      'secret-missing',
+      value === ''
+        ? `nothing was entered for the secret ${name}`
+        : `the secret ${name} is to be typed in, and there is no terminal to ask at`,
+      {
+        place: at,
+        instead: `${name}: env NAME_OF_A_VARIABLE in batharon.yaml, where nobody is there to ask`,
+      },
+    );
+  }
+
+  async #fromVault({ name, where, at }: SecretSource): Promise<string> {
+    const value = this.#world.vault?.secret(where);
+    if (value !== undefined) return value;
+    return fail(
+      'secret-missing',
+      `the secret ${name} is locked, and none is stored under the name ${where}`,
+      {
+        place: at,
+        instead: `batharon secret set ${where}`,
+      },
+    );
   }
 }

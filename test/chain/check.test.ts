@@ -399,7 +399,7 @@ describe('project files', () => {
     [
       'plain http',
       'services:\n  a: { url: "http://kiln.example", as: b }\ncredentials:\n  b: { kind: bearer, token: "${secret.b}" }\nsecrets: { b: env B }\n',
-      '2:13 remark plain-http: a credential goes over plain http to kiln.example',
+      '2:13 plain-http: a credential would go over plain http to kiln.example',
     ],
     ['no such zone', 'zone: Europe/Lisbo\n', "1:7 unknown-zone: there is no time zone 'Europe/Lisbo'"],
     [

@@ -6,7 +6,7 @@ import { readProject } from '../../src/core/chain/read-project.ts';
 import { dryRun } from '../../src/core/engine/dry.ts';
 import { parseJson, writeJson } from '../../src/core/language/json.ts';
 import type { Ports } from '../../src/core/ports.ts';
-import { KILN, runChain } from './support.ts';
+import { KILN, runChain, bodyText } from './support.ts';
 
 const text = fc.oneof(
   fc.string({ unit: 'grapheme' }),
@@ -68,14 +68,14 @@ test('a text stays one segment, one parameter, one member, one form field, one h
           ['list', value.toWellFormed()],
           ['list', 'z'],
         ]);
-        expect(JSON.parse(Buffer.from(path!.body!).toString())).toEqual({
+        expect(JSON.parse(bodyText(path!))).toEqual({
           whole: value,
           part: `<${value}>`,
           list: [value],
         });
       }
       const form = sent.find(({ url }) => url.endsWith('/form'))!;
-      expect([...new URLSearchParams(Buffer.from(form.body!).toString())]).toEqual([
+      expect([...new URLSearchParams(bodyText(form))]).toEqual([
         ['f', value.toWellFormed()],
         ['a b&c', 'z'],
       ]);
@@ -98,7 +98,7 @@ test('any JSON passes through whole', async () => {
         () => ({ json }),
         { project: KILN },
       );
-      expect(Buffer.from(sent[1]!.body!).toString()).toBe(writeJson(parseJson(json)));
+      expect(bodyText(sent[1]!)).toBe(writeJson(parseJson(json)));
     }),
     { numRuns: 200 },
   );

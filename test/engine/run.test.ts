@@ -1,6 +1,6 @@
 import { describe, expect, test } from '@jest/globals';
 import { writeJson } from '../../src/core/language/json.ts';
-import { KILN, type Reply, runChain } from './support.ts';
+import { KILN, type Reply, runChain, bodyText } from './support.ts';
 
 const steps = (text: string): string => `chain: Test\nsteps:\n${text.replace(/^(?=.)/gm, '  ')}`;
 const project = KILN;
@@ -22,7 +22,7 @@ test('values pass from one answer into the next request as they came', async () 
   expect(sent[1]!.url).toBe(
     'https://kiln.example/v1/firings/..%2Fa%20b%2F%C3%BC%22%3F%23%26%25?serial=9007199254740993&tag=a&tag=9007199254740993',
   );
-  expect(Buffer.from(sent[1]!.body!).toString()).toBe(
+  expect(bodyText(sent[1]!)).toBe(
     '{"serial":9007199254740993,"price":12.50,"text":"costs 12.50","list":[1],"none":null}',
   );
   expect(sent[1]!.headers).toContainEqual(['Kiln-Price', '12.50']);
@@ -322,14 +322,50 @@ describe('redirects', () => {
     expect(sent[1]!.headers.some(([name]) => name === 'authorization')).toBe(true);
   });
 
-  test('a loop ends after five', async () => {
+  test.each([
+    [
+      'a chain of them ends after five',
+      '',
+      (nth: number) => `/v1/a${nth}`,
+      6,
+      /redirected more than 5 times/,
+    ],
+    [
+      'or after as many as the step says',
+      '  redirects: 2\n',
+      (nth: number) => `/v1/a${nth}`,
+      3,
+      /more than 2/,
+    ],
+    [
+      'a circle is named',
+      '',
+      (nth: number) => `/v1/${'ab'[nth % 2]!}`,
+      2,
+      /in a circle: .*\/b, then to .*\/a, then to .*\/b/,
+    ],
+  ])('%s', async (_, keys, location, calls, message) => {
     const { exit, sent, of } = await runChain(
-      steps('\n- call: GET kiln /a\n'),
-      () => ({ status: 302, headers: [['location', '/v1/a']] }),
+      steps(`\n- call: GET kiln /b\n${keys}`),
+      (_request, nth) => ({ status: 302, headers: [['location', location(nth)]] }),
       { project },
     );
-    expect([exit, sent.length]).toEqual([3, 6]);
-    expect(of('step-ended')[0]!.problem!.code).toBe('too-many-redirects');
+    expect([exit, sent.length]).toEqual([3, calls]);
+    expect(of('step-ended')[0]!.problem).toMatchObject({
+      code: 'too-many-redirects',
+      message: expect.stringMatching(message) as unknown,
+    });
+  });
+
+  test('redirects: 0 takes the redirect as the answer', async () => {
+    const { exit, sent } = await runChain(
+      steps(
+        "\n- call: POST kiln /a\n  redirects: 0\n  expect:\n    - status == 303\n    - headers.location == '/v1/b'\n",
+      ),
+      () => ({ status: 303, headers: [['location', '/v1/b']] }),
+      { project },
+    );
+    expect([exit, sent.length]).toEqual([0, 1]);
   });
 
   test('a key in the query is neither carried elsewhere nor sent twice, even where Location repeats it', async () => {

@@ -4,9 +4,29 @@ import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
 import { run } from '../../src/core/engine/run.ts';
 import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
 import type { Value } from '../../src/core/language/values.ts';
-import type { Clock, HeaderList, Ports, Transport, WireAnswer, WireRequest } from '../../src/core/ports.ts';
+import type {
+  Clock,
+  Files,
+  HeaderList,
+  Ports,
+  Transport,
+  WireAnswer,
+  WireRequest,
+} from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';
+import { RunCookies } from '../../src/io/cookies.ts';
 import { RunCredentials } from '../../src/io/credentials/index.ts';
+import { formats } from '../../src/io/formats.ts';
+
+/** The body of a request as text. */
+export function bodyText({ body }: WireRequest): string {
+  return body instanceof Uint8Array ? Buffer.from(body).toString() : '';
+}
+
+const noFiles: Files = {
+  open: () => Promise.reject(new Error('no files here')),
+  create: () => Promise.reject(new Error('no files here')),
+};
 
 /** A clock that goes on by itself to the next timer when nothing else is to be done. */
 export class VirtualClock implements Clock {
@@ -97,6 +117,7 @@ export interface RunSetting {
   readonly project?: string;
   readonly secrets?: Record<string, string>;
   readonly inputs?: Record<string, Value>;
+  readonly files?: Files;
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -128,6 +149,10 @@ export async function runChain(
     chance: { next: () => 0.5 },
     digests: {
       identify: (data) => createHash('sha256').update(data).digest('hex'),
+      running: () => {
+        const digest = createHash('sha256');
+        return { update: (data) => void digest.update(data), end: () => digest.digest('hex') };
+      },
       digest: (algorithm, data) => createHash(algorithm.replace('-', '')).update(data).digest(),
       hmac: (algorithm, key, data) => createHmac(algorithm.replace('-', ''), key).update(data).digest(),
     },
@@ -137,6 +162,9 @@ export async function runChain(
         Promise.reject(new ProblemError({ code: 'secret-missing', message: `no secret ${name}` })),
     },
     credentials: new RunCredentials(transport, clock),
+    files: setting.files ?? noFiles,
+    cookies: new RunCookies(),
+    formats,
   };
   const { exit, results } = await run(chain, project, ports, {
     id: 'test',

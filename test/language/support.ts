@@ -5,6 +5,8 @@ import { JSON_VALUE, kindOfValue } from '../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../src/core/language/scope.ts';
 import { type Maybe, memberOf, type ValueObject } from '../../src/core/language/values.ts';
 
+import { xpath } from '../../src/io/xpath.ts';
+
 const node = (algorithm: string): string => (algorithm === 'sha' ? 'sha1' : algorithm.replace('-', ''));
 
 export const world: World = {
@@ -12,6 +14,7 @@ export const world: World = {
   chance: () => 0.25,
   digest: (algorithm, data) => createHash(node(algorithm)).update(data).digest(),
   hmac: (algorithm, key, data) => createHmac(node(algorithm), key).update(data).digest(),
+  xpath,
   zone: 'UTC',
 };
 

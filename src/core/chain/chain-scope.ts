@@ -4,6 +4,7 @@ import {
   BYTES,
   DURATION,
   JSON_VALUE,
+  listOf,
   type Kind,
   maybe,
   NUMBER,
@@ -40,7 +41,9 @@ const HEADERS: Kind = { ...OBJECT, caseless: true };
 
 /** The kind of `$` by how the body is read. */
 export function answerKind(readAs: ReadAs | undefined): Kind {
-  if (readAs === 'text') return TEXT;
+  if (readAs === 'text' || readAs === 'xml') return TEXT;
+  if (readAs === 'lines') return listOf(TEXT);
+  if (readAs === 'csv' || readAs === 'events') return listOf(OBJECT);
   if (readAs === 'bytes') return BYTES;
   if (readAs === 'json') return JSON_VALUE;
   return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };

@@ -17,6 +17,8 @@ export class FieldReader {
   readonly findings: Findings;
   /** Names that the fields read since it was last emptied have used. */
   readonly used = new Set<string>();
+  /** Some expression reads XML. */
+  usesXPath = false;
 
   constructor(findings: Findings) {
     this.findings = findings;
@@ -24,6 +26,8 @@ export class FieldReader {
 
   #use(tree: Tree): void {
     if (tree.type === 'name') this.used.add(tree.name);
+    if (tree.type === 'answer') this.used.add('$');
+    if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
     childrenOf(tree).forEach((child) => this.#use(child));
   }
 

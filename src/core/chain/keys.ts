@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { readDuration } from '../language/lexer.ts';
-import { CREDENTIAL_KINDS, INPUT_KINDS, READ_AS } from './model.ts';
+import { INPUT_KINDS, READ_AS } from './model.ts';
 
 /** Which of the five sorts a field is of, and so what may stand in it. */
 export type FieldSort =
@@ -21,6 +21,8 @@ export interface KeyDefinition {
 }
 
 const text = z.string();
+const yesNo = z.enum(['yes', 'no']);
+const count = z.string().regex(/^\d{1,4}$/);
 const anything = z.unknown().refine((value) => value !== null);
 const map = z.record(z.string(), z.unknown());
 const list = z.array(z.unknown());
@@ -290,6 +292,68 @@ export const callKeys: readonly KeyDefinition[] = [
     example: 'text: ${report}',
   },
   {
+    name: 'xml',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'A body of XML. Inserted values are escaped, as text and inside attributes.',
+    example: 'xml: <piece id="${piece}"><cone>6</cone></piece>',
+  },
+  {
+    name: 'multipart',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of parts',
+    about:
+      'A body of several parts (RFC 7578). A part is a text, or a map of file (or text), type and filename. Files are read while they are sent.',
+    example: 'multipart:\n  title: Bowl\n  photo: { file: bowl.png, type: image/png }',
+  },
+  {
+    name: 'file',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about:
+      'A body that is a file, read while it is sent. A path begins at the folder of the chain file; the ending says the content type, unless headers do.',
+    example: 'file: designs/bowl.png',
+  },
+  {
+    name: 'save',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about:
+      'Writes the body to a file while it comes. It has its name only when the expectations of the step hold; a path begins at the folder of the chain file.',
+    example: 'save: out/${piece}.png',
+  },
+  {
+    name: 'cookies',
+    sort: 'setting',
+    shape: z.enum(['none']),
+    wants: 'none',
+    about:
+      'Cookies are kept for a run, one jar for each service and credential, and sent again as RFC 6265 says. `none` sends and keeps none.',
+    example: 'cookies: none',
+  },
+  {
+    name: 'redirects',
+    sort: 'setting',
+    shape: count,
+    wants: 'a number',
+    usual: '5',
+    about: 'How often a request is redirected at most. 0 takes the redirect as the answer.',
+    example: 'redirects: 0',
+  },
+  {
+    name: 'service-expect',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'yes',
+    about: 'Whether what the service expects of each call holds for this one.',
+    example: 'service-expect: no',
+  },
+  {
     name: 'timeout',
     sort: 'setting',
     shape: timeout,
@@ -351,8 +415,18 @@ export const projectKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: z.record(z.string(), text),
     wants: 'a map of names and sources',
-    about: 'Where secrets come from: `env NAME` or `file PATH`.',
-    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN',
+    about:
+      'Where secrets come from: `env NAME`, `file PATH`, `command WORDS` (its output), `ask` (typed in, once a run), or `locked` (stored with `batharon secret set`).',
+    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN\n  desk: locked',
+  },
+  {
+    name: 'mask',
+    sort: 'setting',
+    shape: z.strictObject({ also: z.array(text).optional(), never: z.array(text).optional() }),
+    wants: 'a map of also and never',
+    about:
+      'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
+    example: 'mask:\n  also: [pin]',
   },
   {
     name: 'environments',
@@ -425,77 +499,88 @@ export const serviceKeys: readonly KeyDefinition[] = [
     about: 'How long each of its requests may take.',
     example: 'timeout:\n  connect: 2s\n  total: 20s',
   },
+  {
+    name: 'expect',
+    sort: 'condition',
+    shape: conditions,
+    wants: 'a condition or a list of them',
+    about: 'What has to hold for each of its calls; service-expect: no on a call sets it aside.',
+    example: "expect:\n  - type == 'application/json'",
+  },
+  {
+    name: 'tls',
+    sort: 'plain text',
+    shape: z.strictObject({
+      ca: text.optional(),
+      cert: text.optional(),
+      key: text.optional(),
+      verify: yesNo.optional(),
+    }),
+    wants: 'a map of ca, cert, key and verify',
+    about:
+      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',
+    example: 'tls:\n  ca: keys/kiln-ca.pem\n  cert: keys/desk.pem\n  key: keys/desk.key',
+  },
+  {
+    name: 'proxy',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or none',
+    about:
+      'A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine’s own addresses are never asked for through one.',
+    example: 'proxy: http://proxy.example:3128',
+  },
+  {
+    name: 'redirects',
+    sort: 'setting',
+    shape: count,
+    wants: 'a number',
+    usual: '5',
+    about: 'How often each of its requests is redirected at most.',
+    example: 'redirects: 2',
+  },
+  {
+    name: 'insecure',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'no',
+    about: 'Lets a credential go to it over plain http, where others can read it.',
+    example: 'insecure: yes',
+  },
 ];
 
-interface CredentialKeys {
-  readonly about: string;
-  readonly keys: readonly KeyDefinition[];
-  readonly example: string;
-}
-
-const field = (name: string, about: string, required = true): KeyDefinition => ({
-  name,
-  sort: 'plain text',
-  shape: text,
-  wants: 'a text',
-  about,
-  required,
-  example: `${name}: …`,
-});
-
-/** The kinds of credential and the keys of each, besides `kind`. */
-export const credentialKeys: Readonly<Record<(typeof CREDENTIAL_KINDS)[number], CredentialKeys>> = {
-  basic: {
-    about: 'User and password (RFC 7617).',
-    keys: [field('user', 'The user’s name; it has no colon.'), field('password', 'The password.')],
-    example: 'office:\n  kind: basic\n  user: anna\n  password: ${secret.office}',
+export const partKeys: readonly KeyDefinition[] = [
+  {
+    name: 'text',
+    sort: 'typed text',
+    shape: anything,
+    wants: 'a text',
+    about: 'What the part holds.',
+    example: 'text: Bowl',
   },
-  bearer: {
-    about: 'A token in the Authorization field (RFC 6750).',
-    keys: [
-      field('token', 'The token.'),
-      field('scheme', 'The word before it, for services that want another than Bearer.', false),
-    ],
-    example: 'counter:\n  kind: bearer\n  token: ${secret.counter}',
+  {
+    name: 'file',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about: 'The file that is the part; read while it is sent.',
+    example: 'file: bowl.png',
   },
-  header: {
-    about: 'A key in a field of its own.',
-    keys: [field('name', 'The name of the field.'), field('value', 'Its value.')],
-    example: 'counter:\n  kind: header\n  name: Emberfold-Key\n  value: ${secret.counter}',
+  {
+    name: 'type',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a media type',
+    about: 'The content type of the part.',
+    example: 'type: image/png',
   },
-  query: {
-    about: 'A key in a parameter of the URL.',
-    keys: [field('name', 'The name of the parameter.'), field('value', 'Its value.')],
-    example: 'counter:\n  kind: query\n  name: key\n  value: ${secret.counter}',
+  {
+    name: 'filename',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'The name of the file as the service sees it; usually its own.',
+    example: 'filename: bowl.png',
   },
-  oauth2: {
-    about:
-      'A token of OAuth 2.0 (RFC 6749), fetched once for all that runs at the same time, renewed before it expires and once after a 401.',
-    keys: [
-      {
-        ...field('grant', 'How the token is got.'),
-        shape: z.enum(['client-credentials']),
-        wants: 'client-credentials',
-        sort: 'setting',
-        example: 'grant: client-credentials',
-      },
-      field('token-url', 'The token endpoint.'),
-      field('client-id', 'The client’s identifier.'),
-      field('client-secret', 'Its secret.'),
-      field('scope', 'The scopes that are asked for, with blanks between them.', false),
-      field('audience', 'Whom the token is for, where the service wants that said.', false),
-    ],
-    example:
-      'desk:\n  kind: oauth2\n  grant: client-credentials\n  token-url: ${services.kiln.url}/token\n  client-id: studio-desk\n  client-secret: ${secret.desk}',
-  },
-};
-
-export const credentialKindKey: KeyDefinition = {
-  name: 'kind',
-  sort: 'setting',
-  shape: z.enum(CREDENTIAL_KINDS),
-  wants: CREDENTIAL_KINDS.join(', '),
-  required: true,
-  about: 'What sort of credential it is.',
-  example: 'kind: bearer',
-};
+];

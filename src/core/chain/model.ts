@@ -106,6 +106,14 @@ export interface CallStep extends StepBase {
   readonly body?: CallBody;
   readonly timeouts: Timeouts;
   readonly readAs?: ReadAs;
+  /** Where the body is written instead of being held. */
+  readonly save?: Save;
+  /** No cookie is sent, and none is taken from the answer. */
+  readonly noCookies: boolean;
+  /** How often it is redirected at most. */
+  readonly redirects?: number;
+  /** The expectations of the service hold for this call too. */
+  readonly serviceExpect: boolean;
   /** The expectation that every status is below 400 holds, since the step says nothing of status. */
   readonly expectsSuccess: boolean;
 }
@@ -131,9 +139,27 @@ export interface Field {
 export type CallBody =
   | { readonly type: 'json'; readonly value: Typed; readonly at: Place }
   | { readonly type: 'form'; readonly fields: readonly Parameter[]; readonly at: Place }
-  | { readonly type: 'text'; readonly text: Template; readonly at: Place };
+  | { readonly type: 'text'; readonly text: Template; readonly at: Place }
+  | { readonly type: 'xml'; readonly text: Template; readonly at: Place }
+  | { readonly type: 'file'; readonly path: Template; readonly at: Place }
+  | { readonly type: 'multipart'; readonly parts: readonly Part[]; readonly at: Place };
 
-export const READ_AS = ['json', 'text', 'bytes'] as const;
+/** A part of a multipart body: a text, or a file that is read while it is sent. */
+export interface Part {
+  readonly name: string;
+  readonly content: { readonly text: Typed } | { readonly file: Template };
+  readonly contentType?: Template;
+  readonly filename?: Template;
+  readonly at: Place;
+}
+
+export interface Save {
+  readonly path: Template;
+  /** An expression of the step speaks of the body, so that it is held as well. */
+  readonly held: boolean;
+}
+
+export const READ_AS = ['json', 'xml', 'text', 'csv', 'lines', 'events', 'bytes'] as const;
 export type ReadAs = (typeof READ_AS)[number];
 
 export interface GroupStep extends StepBase {
@@ -162,6 +188,8 @@ export interface Chain {
   readonly inputs: readonly Input[];
   readonly steps: readonly Step[];
   readonly cleanup: readonly Step[];
+  /** Some expression reads XML. */
+  readonly usesXPath: boolean;
   readonly results: readonly { readonly name: string; readonly value: Expressions; readonly at: Place }[];
 }
 
@@ -174,10 +202,37 @@ export interface Service {
   readonly as?: string;
   readonly headers: readonly Field[];
   readonly timeouts: Timeouts;
+  /** What holds for each of its calls. */
+  readonly expect: readonly Expectation[];
+  readonly tls?: Tls;
+  readonly proxy?: Template;
+  readonly redirects?: number;
+  /** A credential may go to it over plain http. */
+  readonly insecure: boolean;
   readonly at: Place;
 }
 
-export const CREDENTIAL_KINDS = ['basic', 'bearer', 'header', 'query', 'oauth2'] as const;
+/** How a service proves who it is, and the client to it; texts are paths of PEM files. */
+export interface Tls {
+  readonly ca?: Template;
+  readonly cert?: Template;
+  readonly key?: Template;
+  /** False: the certificate of the service is not looked at. */
+  readonly verify: boolean;
+}
+
+export const CREDENTIAL_KINDS = [
+  'basic',
+  'bearer',
+  'header',
+  'query',
+  'cookie',
+  'digest',
+  'oauth2',
+  'message-signature',
+  'recipe',
+  'chain',
+] as const;
 export type CredentialKind = (typeof CREDENTIAL_KINDS)[number];
 
 export interface Credential {
@@ -185,13 +240,33 @@ export interface Credential {
   readonly kind: CredentialKind;
   /** Its other keys, as texts with insertions. */
   readonly fields: ReadonlyMap<string, Template>;
+  /** A recipe: names for one request, and fields that are computed from it. */
+  readonly recipe?: Recipe;
+  /** Another chain signs in; its results are what is sent. */
+  readonly signIn?: SignInChain;
   readonly at: Place;
 }
 
+export interface Recipe {
+  readonly let: readonly { readonly name: string; readonly value: PlacedExpression }[];
+  readonly headers: readonly Field[];
+}
+
+export interface SignInChain {
+  /** The path of the chain file, as written. */
+  readonly file: string;
+  readonly inputs: readonly (readonly [string, Typed])[];
+  /** The fields that are sent; names of results stand in insertions. */
+  readonly headers: readonly Field[];
+  readonly renewWhen?: PlacedExpression;
+}
+
+export const SECRET_SOURCES = ['env', 'file', 'command', 'ask', 'locked'] as const;
+
 export interface SecretSource {
   readonly name: string;
-  readonly from: 'env' | 'file';
-  /** The name of the variable, or the path. */
+  readonly from: (typeof SECRET_SOURCES)[number];
+  /** The name of the variable, the path, the command, the question, or the name under which it is locked. */
   readonly where: string;
   readonly at: Place;
 }
@@ -207,4 +282,8 @@ export interface Project {
   readonly environment?: string;
   readonly values: Readonly<Record<string, Value>>;
   readonly zone: string;
+  /** Names of members of answers whose values are secrets, in small letters. */
+  readonly mask: ReadonlySet<string>;
+  /** Some expression reads XML. */
+  readonly usesXPath: boolean;
 }

@@ -1,22 +1,19 @@
 import { nearest } from '../language/nearest.ts';
-import { namesIn } from '../language/tree.ts';
+import { namesIn, speaksOfBody } from '../language/tree.ts';
 import type { ChainScope } from './chain-scope.ts';
 import {
-  type CallBody,
   type CallStep,
   type CallTarget,
   type Field,
   type Parameter,
   READ_AS,
   type Timeouts,
-  type Typed,
 } from './model.ts';
+import { readBody, readParameters } from './read-body.ts';
 import { optional, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { plainSecret } from './plain-secrets.ts';
-import { entryOf, type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
 import type { StaticScope } from '../language/scope.ts';
-
-const BODIES = ['json', 'form', 'text'] as const;
 
 /** Reads a call: what is sent first, then what is made of the answer. */
 export function readCall(
@@ -48,9 +45,18 @@ export function readCall(
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
   const readAs = READ_AS.find((one) => one === fields.literal(valueOf(node, 'read-as')));
   const outcome = readOutcome(reader, node, scope, scope.after(readAs));
-  const expectsSuccess = !outcome.expect.some(({ condition }) =>
+  const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
+  const service = request && request.target.type !== 'url' ? request.target.service : undefined;
+  const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
+  const expectsSuccess = ![...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
     namesIn(condition.expression.tree).has('status'),
   );
+  const saveNode = valueOf(node, 'save');
+  const save = saveNode && fields.template(saveNode, scope.outside());
+  const redirects = fields.literal(valueOf(node, 'redirects'));
+  const held =
+    ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
+    (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
   if (!request) return undefined;
   return {
     ...base,
@@ -66,6 +72,10 @@ export function readCall(
     ...optional('body', body),
     timeouts,
     ...optional('readAs', readAs),
+    ...optional('save', save && { path: save, held }),
+    noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
+    ...optional('redirects', redirects === undefined ? undefined : Number(redirects)),
+    serviceExpect,
     expectsSuccess,
     uses: new Set(fields.used),
   };
@@ -228,27 +238,6 @@ function decodeName(name: string): string {
   }
 }
 
-function readParameters(
-  { fields }: StepReader,
-  node: SourceNode | undefined,
-  scope: StaticScope,
-): Parameter[] {
-  if (node?.type !== 'map') return [];
-  return node.entries.flatMap(({ key, value }) => {
-    if (value.type === 'map') {
-      fields.findings.problem(
-        value,
-        'wrong-form',
-        'a parameter is one value or a list of them',
-        '${json(x)} sends an object as JSON',
-      );
-      return [];
-    }
-    const typed = fields.typed(value, scope);
-    return typed ? [{ name: key.text, value: typed, at: fields.findings.place(key) }] : [];
-  });
-}
-
 /** Reads a map of header fields (RFC 9110, section 5). */
 export function readFields(
   { fields }: Pick<StepReader, 'fields'>,
@@ -281,41 +270,6 @@ export function readFields(
     plainSecret(fields.findings, value, lower);
     return [{ name: key.text, value: template, at: fields.findings.place(key) }];
   });
-}
-
-function readBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
-  const { fields } = reader;
-  const given = BODIES.filter((name) => entryOf(node, name));
-  if (given.length > 1) {
-    fields.findings.problem(
-      entryOf(node, given[1]!)!.key,
-      'wrong-form',
-      `a request has one body, and this one has ${given.join(' and ')}`,
-      'one of them',
-    );
-  }
-  const type = given[0];
-  const entry = type && entryOf(node, type);
-  if (!entry) return undefined;
-  const at = fields.findings.place(entry.key);
-  if (type === 'json') {
-    const value = fields.typed(entry.value, scope);
-    if (value) secretsInside(reader, entry.value, value);
-    return value && { type, value, at };
-  }
-  if (type === 'form') return { type, fields: readParameters(reader, entry.value, scope), at };
-  if (entry.value.type !== 'scalar') return undefined;
-  const text = fields.template(entry.value, scope, { hint: true });
-  return text && { type: 'text', text, at };
-}
-
-function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void {
-  if (node.type === 'map' && typed.type === 'object') {
-    for (const [i, { key, value }] of node.entries.entries()) {
-      if (value.type === 'scalar') plainSecret(reader.fields.findings, value, key.text);
-      else secretsInside(reader, value, typed.members[i]![1]);
-    }
-  }
 }
 
 /** One duration is the time in all; a map tells the phases apart. */

@@ -7,7 +7,7 @@ import { type Finding, Findings, inOrder } from './findings.ts';
 import { readInput } from './inputs.ts';
 import { chainKeys, inputKeys } from './keys.ts';
 import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
-import { optional, type StepReader } from './read-outcome.ts';
+import { type FileFinding, optional, type OtherFiles, type StepReader } from './read-outcome.ts';
 import { readSteps } from './read-steps.ts';
 import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
@@ -27,20 +27,38 @@ export interface ReadChain {
   readonly file: SourceFile;
   readonly chain?: Chain;
   readonly findings: readonly Finding[];
+  /** What was found in files that the chain file names. */
+  readonly elsewhere: readonly FileFinding[];
 }
 
-/** Reads and checks a chain file, with everything that can be known before a request is sent. */
-export function readChain(path: string, text: string, project: Project): ReadChain {
-  const read = readOnce(path, text, project);
+/**
+ * Reads and checks a chain file, with everything that can be known before a request is sent. `files` reads what the chain
+ * file names by its path.
+ */
+export function readChain(
+  path: string,
+  text: string,
+  project: Project,
+  files?: OtherFiles['read'],
+): ReadChain {
+  const read = readOnce(path, text, project, files);
   const traps = read.findings.filter(({ fix }) => fix);
-  return traps.length === 0 ? read : { ...read, findings: withRest(read.findings, path, text, project) };
+  return traps.length === 0
+    ? read
+    : { ...read, findings: withRest(read.findings, path, text, project, files) };
 }
 
 /**
  * What YAML misreads on one line often hides what stands below it, so the rest is looked for in the text as it should
  * stand. Lines keep their numbers; what is found on a mended line is left for when it has been mended.
  */
-function withRest(findings: readonly Finding[], path: string, text: string, project: Project): Finding[] {
+function withRest(
+  findings: readonly Finding[],
+  path: string,
+  text: string,
+  project: Project,
+  files?: OtherFiles['read'],
+): Finding[] {
   const found = [...findings];
   const lines = new Set(findings.map(({ place }) => place?.line));
   let mended = text;
@@ -50,7 +68,7 @@ function withRest(findings: readonly Finding[], path: string, text: string, proj
     if (fixes.length === 0) break;
     for (const { range, text: written } of fixes)
       mended = mended.slice(0, range[0]) + written + mended.slice(range[1]);
-    last = readOnce(path, mended, project).findings;
+    last = readOnce(path, mended, project, files).findings;
     const isNew = ({ fix, place }: Finding): boolean => fix !== undefined && !lines.has(place?.line);
     // Offsets are those of the mended text, so these are written only when the lines above have been.
     found.push(...last.filter(isNew).map(withoutFix));
@@ -64,14 +82,22 @@ function withoutFix(finding: Finding): Finding {
   return { level, code, message, ...optional('instead', instead), ...optional('place', place) };
 }
 
-function readOnce(path: string, text: string, project: Project): ReadChain {
+function readOnce(path: string, text: string, project: Project, files?: OtherFiles['read']): ReadChain {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
-  const reader: StepReader = { fields: new FieldReader(findings), project, used: new Set() };
+  const elsewhere: FileFinding[] = [];
+  const reader: StepReader = {
+    fields: new FieldReader(findings),
+    project,
+    used: new Set(),
+    ...(files ? { files: { read: files, found: elsewhere } } : {}),
+  };
   const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
   const sorted = findings.sorted();
-  const broken = sorted.some(({ level }) => level === 'problem');
-  return { file, findings: sorted, ...(broken || !chain ? {} : { chain }) };
+  const broken = [...sorted, ...elsewhere.map(({ finding }) => finding)].some(
+    ({ level }) => level === 'problem',
+  );
+  return { file, findings: sorted, elsewhere, ...(broken || !chain ? {} : { chain }) };
 }
 
 function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
@@ -123,6 +149,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     steps,
     cleanup,
     results,
+    usesXPath: fields.usesXPath,
   };
 }
 

@@ -3,9 +3,10 @@ import type { StaticScope } from '../language/scope.ts';
 import type { Tree } from '../language/tree.ts';
 import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
+import type { Finding } from './findings.ts';
 import { expectationKeys } from './keys.ts';
 import type { Expectation, Expressions, Keep, Project, Step } from './model.ts';
-import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
+import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 
 /** What reading steps needs to know besides the file itself. */
@@ -14,6 +15,20 @@ export interface StepReader {
   readonly project: Project;
   /** All names that the chain uses anywhere. */
   readonly used: Set<string>;
+  /** Files that the chain file names, and what was found in them. */
+  readonly files?: OtherFiles;
+}
+
+/** A finding with the file in which it was found. */
+export interface FileFinding {
+  readonly file: SourceFile;
+  readonly finding: Finding;
+}
+
+/** Reads the files that a chain file names, by their paths as written there. */
+export interface OtherFiles {
+  readonly read: (path: string) => { readonly path: string; readonly text: string } | undefined;
+  readonly found: FileFinding[];
 }
 
 /** What is common to all steps and read before what they do. */
@@ -68,8 +83,20 @@ function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {
   );
 }
 
+/** Expectations that stand by themselves, such as those of a service. */
+export function readExpectations(
+  fields: FieldReader,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Expectation[] {
+  if (!node || node.type === 'empty') return [];
+  return (node.type === 'list' ? node.items : [node]).flatMap((one) =>
+    readExpectation({ fields }, one, scope, false),
+  );
+}
+
 function readExpectation(
-  reader: StepReader,
+  reader: Pick<StepReader, 'fields'>,
   node: SourceNode,
   scope: StaticScope,
   afterKeep: boolean,

@@ -4,19 +4,14 @@ import { nameList, nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { type Value } from '../language/values.ts';
 import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
+import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
-import { credentialKeys, credentialKindKey, projectKeys, serviceKeys } from './keys.ts';
-import {
-  type Credential,
-  CREDENTIAL_KINDS,
-  type Project,
-  type SecretSource,
-  type Service,
-  type Template,
-} from './model.ts';
+import { projectKeys } from './keys.ts';
+import { type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
 import { plainSecret } from './plain-secrets.ts';
-import { readFields, readTimeouts } from './read-call.ts';
+import { readCredential } from './read-credential.ts';
+import { readService } from './read-service.ts';
 import { literalOf } from './read-chain.ts';
 import { optional } from './read-outcome.ts';
 import {
@@ -37,6 +32,8 @@ export const NO_PROJECT: Project = {
   environments: [],
   values: {},
   zone: 'UTC',
+  mask: new Set(SECRET_MEMBERS),
+  usesXPath: false,
 };
 
 export interface ReadProject {
@@ -114,6 +111,8 @@ function readRoot(
     ...optional('environment', environment?.key.text),
     values,
     zone: isZone(zone) ? zone : 'UTC',
+    mask: readMask(valueOf(root, 'mask')),
+    usesXPath: fields.usesXPath,
   };
 }
 
@@ -269,194 +268,41 @@ function readValues(fields: FieldReader, node: SourceNode | undefined): Record<s
   );
 }
 
+/** The usual names of secret members, with those that the project adds and without those it takes away. */
+function readMask(node: SourceNode | undefined): ReadonlySet<string> {
+  const words = (name: string): string[] => {
+    const list = node && valueOf(node, name);
+    return list?.type === 'list'
+      ? list.items.flatMap((item) => (item.type === 'scalar' ? [item.text.toLowerCase()] : []))
+      : [];
+  };
+  const never = new Set(words('never'));
+  return new Set([...SECRET_MEMBERS, ...words('also')].filter((name) => !never.has(name)));
+}
+
+/** What a source says behind its word, and whether it has to. */
+const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
+  env: /^[A-Za-z_][A-Za-z0-9_]*$/,
+  file: /./s,
+  command: /./s,
+  ask: /^/,
+  locked: /^(?:[A-Za-z][A-Za-z0-9_]*)?$/,
+};
+
 function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, SecretSource][] {
   if (!fields.name(key, RESERVED_NAMES) || value.type !== 'scalar') return [];
-  const [, from, where] = /^(env|file)\s+(.+)$/.exec(value.text) ?? [];
-  if (where === undefined || (from === 'env' && !/^[A-Za-z_][A-Za-z0-9_]*$/.test(where))) {
+  const [, word, where = ''] = /^([a-z]+)(?:\s+(.+))?$/s.exec(value.text) ?? [];
+  const from = SECRET_SOURCES.find((one) => one === word);
+  if (!from || !SOURCE_FORMS[from].test(where)) {
     // The text may be the secret itself, so it is not repeated.
     fields.findings.problem(
       value,
       'wrong-form',
       `the secret ${key.text} does not say where it comes from`,
-      `${key.text}: env NAME_OF_A_VARIABLE, or ${key.text}: file PATH`,
+      `${key.text}: env NAME_OF_A_VARIABLE, file PATH, command WORDS, ask, or locked`,
     );
     return [];
   }
-  return [
-    [key.text, { name: key.text, from: from as SecretSource['from'], where, at: fields.findings.place(key) }],
-  ];
-}
-
-function readCredential(
-  fields: FieldReader,
-  { key, value }: MapEntry,
-  scope: StaticScope,
-): [string, Credential][] {
-  const { findings } = fields;
-  const name = key.text;
-  if (name === 'nobody')
-    findings.problem(key, 'name-invalid', 'nobody is the word for sending no credential');
-  if (value.type !== 'map') {
-    findings.problem(
-      value.type === 'empty' ? key : value,
-      'wrong-form',
-      `a credential is a map of keys, and this is ${formOf(value)}`,
-      credentialKeys.bearer.example,
-    );
-    return [];
-  }
-  const kindNode = valueOf(value, 'kind');
-  const kindText = fields.literal(kindNode);
-  const kind = CREDENTIAL_KINDS.find((one) => one === kindText);
-  if (!kind) {
-    if (!kindNode)
-      findings.problem(
-        key,
-        'missing-key',
-        `the credential ${name} has no kind`,
-        `kind: ${CREDENTIAL_KINDS.join(', ')}`,
-      );
-    else {
-      const near = nearest(kindText ?? '', CREDENTIAL_KINDS);
-      findings.problem(
-        kindNode,
-        'wrong-form',
-        `there is no credential of kind ${kindText ?? ''}`,
-        near === undefined ? CREDENTIAL_KINDS.join(', ') : `the nearest is ${near}`,
-      );
-    }
-    return [];
-  }
-  const { keys } = credentialKeys[kind];
-  checkStructure(findings, value, [credentialKindKey, ...keys], `a credential of kind ${kind}`);
-  const templates = new Map<string, Template>();
-  for (const { name: field } of keys) {
-    const node = valueOf(value, field);
-    const template = node?.type === 'scalar' ? fields.template(node, scope) : undefined;
-    if (!node || !template) continue;
-    if (['password', 'token', 'value', 'client-secret'].includes(field))
-      literalSecret(findings, node, name, field, template);
-    templates.set(field, template);
-  }
-  return [[name, { name, kind, fields: templates, at: findings.place(key) }]];
-}
-
-/** The secret part of a credential is inserted, never written out. */
-function literalSecret(
-  findings: Findings,
-  node: SourceNode,
-  name: string,
-  field: string,
-  { parts }: Template,
-): void {
-  if (parts.some((part) => typeof part === 'object')) return;
-  findings.problem(
-    node,
-    'secret-in-plain-text',
-    `the ${field} of ${name} stands readable in the file`,
-    `${field}: \${secret.${name}}, and under secrets: ${name}: env NAME_OF_A_VARIABLE`,
-  );
-}
-
-function readService(
-  fields: FieldReader,
-  { key, value }: MapEntry,
-  scope: StaticScope,
-  credentials: ReadonlyMap<string, Credential>,
-): [string, Service][] {
-  const { findings } = fields;
-  const name = key.text;
-  if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name)) {
-    findings.problem(
-      key,
-      'name-invalid',
-      `${name} can't be the name of a service: a letter, then letters, digits and _`,
-    );
-  }
-  const node = checkStructure(
-    findings,
-    value.type === 'empty' ? { type: 'map', entries: [], range: key.range } : value,
-    serviceKeys,
-    'a service',
-  );
-  if (!node) return [];
-  const asNode = valueOf(node, 'as');
-  const as = fields.literal(asNode);
-  if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
-    const near = nearest(as, [...credentials.keys(), 'nobody']);
-    findings.problem(
-      asNode,
-      'unknown-credential',
-      `the project has no credential ${as}`,
-      near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in',
-    );
-  }
-  const urlNode = valueOf(node, 'url');
-  const url =
-    urlNode?.type === 'scalar'
-      ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody')
-      : undefined;
-  const headers = readFields({ fields }, valueOf(node, 'headers'), scope);
-  const timeouts = readTimeouts({ fields }, valueOf(node, 'timeout'), scope);
-  return [
-    [
-      name,
-      { name, url: url ?? 'practice', ...optional('as', as), headers, timeouts, at: findings.place(key) },
-    ],
-  ];
-}
-
-function readServiceUrl(
-  fields: FieldReader,
-  node: ScalarNode,
-  scope: StaticScope,
-  signs: boolean,
-): Service['url'] | undefined {
-  if (node.text === 'practice') return 'practice';
-  const template = fields.template(node, scope, { hint: false });
-  if (!template) return undefined;
-  const [only] = template.parts;
-  if (template.parts.length !== 1 || typeof only !== 'string') return template;
-  if (!/^https?:\/\//.test(only) || !URL.canParse(only)) {
-    fields.findings.problem(
-      node,
-      'not-a-url',
-      `'${only}' is not the URL of a service`,
-      'https://api.emberfold.example/v1',
-    );
-    return template;
-  }
-  const url = new URL(only);
-  if (url.username !== '' || url.password !== '') {
-    fields.findings.problem(
-      node,
-      'secret-in-plain-text',
-      'user and password stand readable in this URL',
-      'a credential of kind basic',
-    );
-  }
-  if (url.search !== '' || url.hash !== '') {
-    fields.findings.problem(
-      node,
-      'wrong-form',
-      'the URL of a service has no query and no fragment',
-      'query: on the calls',
-    );
-  }
-  if (signs && url.protocol === 'http:' && !isThisMachine(url.hostname)) {
-    fields.findings.remark(
-      node,
-      'plain-http',
-      `a credential goes over plain http to ${url.host}, where others can read it`,
-      only.replace('http:', 'https:'),
-    );
-  }
-  return template;
-}
-
-/** Whether a host name is that of this machine, which no network lies in between. */
-export function isThisMachine(host: string): boolean {
-  return (
-    host === 'localhost' || host.endsWith('.localhost') || /^127(?:\.\d+){3}$/.test(host) || host === '[::1]'
-  );
+  const source = where === '' && from === 'locked' ? key.text : where;
+  return [[key.text, { name: key.text, from, where: source, at: fields.findings.place(key) }]];
 }

@@ -1,20 +1,18 @@
 import type { CallStep, Field, Service, Timeouts } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import { utf8 } from '../language/encodings.ts';
-import { writeJson } from '../language/json.ts';
 import type { Maybe } from '../language/values.ts';
+import type { Connection, StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
 import { placed, type RunContext, throwNothing } from './context.ts';
 import { type Limits, USUAL_LIMITS } from './deadline.ts';
+import { buildBody } from './request-body.ts';
 import {
-  encodeForm,
   encodeQuery,
   type Inserter,
   renderField,
   renderParameters,
   renderText,
-  renderTyped,
   renderUrl,
 } from './insert.ts';
 
@@ -23,21 +21,27 @@ export interface BuiltRequest {
   readonly method: string;
   readonly url: string;
   readonly headers: [string, string][];
-  readonly body?: Uint8Array;
+  readonly body?: Uint8Array | StreamedBody;
   /** The body as a value, for `sent.json`. */
   readonly json?: Maybe;
   /** The credential it carries, unless it is `nobody`. */
   readonly as?: string;
   readonly limits: Limits;
+  readonly service?: string;
+  readonly connection?: Connection;
 }
 
 /** Builds the request of a call from its templates. Throws problems with a place. */
-export function buildRequest(context: RunContext, step: CallStep, environment: Environment): BuiltRequest {
+export async function buildRequest(
+  context: RunContext,
+  step: CallStep,
+  environment: Environment,
+): Promise<BuiltRequest> {
   const inserter = context.inserter(environment);
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
   const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers]);
-  const { body, type, json } = buildBody(step, inserter);
+  const { body, type, json } = step.body ? await buildBody(context, step, inserter) : {};
   const set = (name: string, value: string): void => {
     if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([name, value]);
   };
@@ -52,6 +56,8 @@ export function buildRequest(context: RunContext, step: CallStep, environment: E
     ...(body ? { body, json } : {}),
     ...(as === undefined || as === 'nobody' ? {} : { as }),
     limits: limitsOf(context, [service, step], environment),
+    ...(service ? { service: service.name } : {}),
+    ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
   };
 }
 
@@ -119,28 +125,16 @@ export function buildHeaders(inserter: Inserter, fields: readonly Field[]): [str
   return [...headers.values()];
 }
 
-function buildBody(step: CallStep, inserter: Inserter): { body?: Uint8Array; type?: string; json?: Maybe } {
-  const { body } = step;
-  if (!body) return {};
-  switch (body.type) {
-    case 'json': {
-      const value = renderTyped(inserter, body.value);
-      const json = value === undefined ? null : value;
-      try {
-        return { body: utf8(writeJson(json)), type: 'application/json', json };
-      } catch (error) {
-        if (error instanceof ProblemError) throw new ProblemError({ ...error.problem, place: body.at });
-        throw error;
-      }
-    }
-    case 'form':
-      return {
-        body: utf8(encodeForm(renderParameters(inserter, body.fields))),
-        type: 'application/x-www-form-urlencoded',
-      };
-    case 'text':
-      return { body: utf8(renderText(inserter, body.text)), type: 'text/plain; charset=utf-8' };
-  }
+function connectionOf(context: RunContext, { tls, proxy }: Service, inserter: Inserter): Connection {
+  const path = (name: 'ca' | 'cert' | 'key'): Partial<Record<typeof name, string>> => {
+    const template = tls?.[name];
+    return template ? { [name]: renderText(inserter, template) } : {};
+  };
+  return {
+    ...(tls ? { tls: { ...path('ca'), ...path('cert'), ...path('key'), verify: tls.verify } } : {}),
+    ...(proxy ? { proxy: renderText(inserter, proxy) } : {}),
+    near: context.project.file ?? context.chain.file,
+  };
 }
 
 /** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */

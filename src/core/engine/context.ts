@@ -1,6 +1,6 @@
-import type { Chain, PlacedExpression, Project, Setting, Step } from '../chain/model.ts';
+import type { CallStep, Chain, PlacedExpression, Project, Service, Setting, Step } from '../chain/model.ts';
 import type { RunEvent } from '../events.ts';
-import type { Environment, World } from '../language/environment.ts';
+import type { Environment, World, XPath } from '../language/environment.ts';
 import { brief } from '../language/show.ts';
 import {
   type Duration,
@@ -10,12 +10,16 @@ import {
   type Value,
 } from '../language/values.ts';
 import { withArticle } from '../language/kinds.ts';
-import type { Ports } from '../ports.ts';
+import type { FilledCredential, HeaderList, Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
+import { SecretMembers } from './answer-secrets.ts';
+import type { BuiltRequest } from './build-request.ts';
+import type { CallResult } from './call.ts';
 import type { Inserter } from './insert.ts';
 import { Interruption } from './interruption.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { refuseShortSecret } from './insert.ts';
+import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 
 /** An event before it is stamped. */
 export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
@@ -29,6 +33,10 @@ export interface RunOptions {
   readonly signal: AbortSignal;
   /** The URL of the practice service, where the project uses it. */
   readonly practice?: string;
+  /** The chains of credentials of kind chain, by the names of the credentials. */
+  readonly signInChains?: ReadonlyMap<string, Chain>;
+  /** Values of names from an earlier run, which steps above have kept there. */
+  readonly known?: ReadonlyMap<string, Value>;
 }
 
 /** Everything that the parts of one run share. */
@@ -37,7 +45,8 @@ export class RunContext {
   readonly project: Project;
   readonly ports: Ports;
   readonly options: RunOptions;
-  readonly masker = new Masker();
+  readonly masker: Masker;
+  readonly members: SecretMembers;
   readonly names = new Map<string, Value>();
   /** Names that a step which failed and was passed would have kept: the name → the step's address. */
   readonly lost = new Map<string, string>();
@@ -49,15 +58,38 @@ export class RunContext {
   readonly serviceBases = new Map<string, string>();
   readonly serviceOrigins = new Map<string, string>();
   calls = 0;
+  /** There where an expression reads XML. */
+  xpath: XPath | undefined;
   /** Replaced while cleanup runs, so that an interruption does not end that too. */
   interruption: Interruption;
   readonly #remarks = new Set<string>();
+  /** Set by what carries the chain out. */
+  signIns: SignInChains | undefined;
+  /** Credentials for which this chain is signing in. */
+  readonly signingIn: ReadonlySet<string>;
+  /** Carries out another chain inside this run. */
+  runNested: (
+    chain: Chain,
+    inputs: Readonly<Record<string, Value>>,
+    credential: string,
+  ) => Promise<NestedResult> = () => Promise.reject(new Error('no runner'));
 
-  constructor(chain: Chain, project: Project, ports: Ports, options: RunOptions) {
+  /** A chain that is carried out inside another one (`within`) shares its secrets and its interruption. */
+  constructor(
+    chain: Chain,
+    project: Project,
+    ports: Ports,
+    options: RunOptions,
+    within?: { readonly context: RunContext; readonly credential: string },
+  ) {
+    this.masker = within?.context.masker ?? new Masker();
+    this.signIns = within?.context.signIns;
+    this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
     this.chain = chain;
     this.project = project;
     this.ports = ports;
     this.options = options;
+    this.members = new SecretMembers(project.mask);
     this.interruption = new Interruption(options.signal);
   }
 
@@ -85,8 +117,44 @@ export class RunContext {
       chance: () => chance.next(),
       digest: (algorithm, data) => digests.digest(algorithm, data),
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
+      ...(this.xpath ? { xpath: this.xpath } : {}),
       zone: this.project.zone,
     };
+  }
+
+  /** The service of a call, where it has one. */
+  serviceOf({ target }: CallStep): Service | undefined {
+    return target.type === 'url' ? undefined : this.project.services.get(target.service);
+  }
+
+  #jar({ as, service, url }: BuiltRequest): string {
+    return `${service ?? new URL(url).origin} ${as ?? 'nobody'}`;
+  }
+
+  /** The cookies of the run that fit a request. */
+  cookiesFor(request: BuiltRequest, url: string): string | undefined {
+    return this.ports.cookies.header(this.#jar(request), url);
+  }
+
+  /** Keeps the cookies that an answer sets; their values are secrets. */
+  async storeCookies(request: BuiltRequest, url: string, headers: HeaderList): Promise<void> {
+    const fields = headers.flatMap(([name, value]) => (name === 'set-cookie' ? [value] : []));
+    for (const field of fields) {
+      const [, name, value] = /^\s*([^=;\s]+)\s*=\s*"?([^;"]*)/.exec(field) ?? [];
+      // A short value, such as a language, would mask what is no secret.
+      if (value !== undefined && value.length >= 12) this.masker.addFound(value, `cookie ${name!}`);
+    }
+    await this.ports.cookies.store(this.#jar(request), url, fields);
+  }
+
+  /** Whether sending a request again with a renewed credential may help. */
+  async renews(
+    credential: FilledCredential,
+    result: CallResult,
+    challenges: readonly string[],
+  ): Promise<boolean> {
+    if (credential.credential.signIn) return this.signIns!.renew(this, credential.credential, result);
+    return this.ports.credentials.renew(credential, challenges);
   }
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */

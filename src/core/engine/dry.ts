@@ -6,7 +6,7 @@ import type { Maybe, Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { RunContext } from './context.ts';
-import { encodeForm, type Inserter, renderParameters, renderText, renderTyped } from './insert.ts';
+import { encodeForm, type Inserter, renderParameters, renderText, renderTyped, renderXml } from './insert.ts';
 import { fillAddresses } from './prepare.ts';
 
 /** A request as it would be sent, with `‹…›` for what is not known before a run. */
@@ -142,7 +142,18 @@ class DryRunner {
       return encodeForm(renderParameters(inserter, body.fields)).replace(/%E2%80%B9.*?%E2%80%BA/g, (part) =>
         decodeURIComponent(part.replaceAll('+', ' ')),
       );
-    return renderText(inserter, body.text);
+    if (body.type === 'file') return `‹the file ${renderText(inserter, body.path)}›`;
+    if (body.type === 'multipart')
+      return body.parts
+        .map(({ name, content }) =>
+          'file' in content
+            ? `${name}=‹the file ${renderText(inserter, content.file)}›`
+            : renderParameters(inserter, [{ name, value: content.text, at: body.at }])
+                .map(([, text]) => `${name}=${text}`)
+                .join('&'),
+        )
+        .join('&');
+    return body.type === 'xml' ? renderXml(inserter, body.text) : renderText(inserter, body.text);
   }
 }
 

@@ -142,6 +142,66 @@ function checkSegments(
   }
 }
 
+/** A text of XML: inserted values are escaped, as text and inside attributes (XML 1.0, section 2.4). */
+export function renderXml(inserter: Inserter, { parts }: Template): string {
+  return parts
+    .map((part) => {
+      if (typeof part === 'string') return part;
+      const text = insertedText(inserter, part);
+      const bad = /[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/u.exec(text)?.[0];
+      if (bad !== undefined)
+        at(part, {
+          code: 'bad-insertion',
+          message: `${sourceOf(part)} holds the character ${visible(bad)}, which XML can't hold`,
+          instead: "replace(x, '…', ''), or base64(x)",
+        });
+      return part.raw ? text : text.replace(/[&<>"']/g, (char) => XML_ESCAPES[char]!);
+    })
+    .join('');
+}
+
+const XML_ESCAPES: Readonly<Record<string, string>> = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  "'": '&apos;',
+};
+
+/**
+ * The path of a file. An inserted value is part of one name: what could lead elsewhere is percent-encoded. Throws
+ * `bad-insertion` where a name with an inserted value would be empty, `.` or `..`.
+ */
+export function renderPath(inserter: Inserter, { parts }: Template): string {
+  let path = '';
+  const marks: { start: number; end: number; insertion: Insertion }[] = [];
+  for (const part of parts) {
+    const start = path.length;
+    if (typeof part === 'string') path += part;
+    else {
+      path += insertedText(inserter, part).replace(
+        /[\u0000-\u001f\u007f/\\:%]/g,
+        (char) => `%${char.charCodeAt(0).toString(16).toUpperCase().padStart(2, '0')}`,
+      );
+      marks.push({ start, end: path.length, insertion: part });
+    }
+  }
+  let start = 0;
+  for (const name of path.split('/')) {
+    const end = start + name.length;
+    const mark = marks.find((one) => one.start <= end && one.end >= start);
+    if (mark && /^\.{0,2}$/.test(name)) {
+      at(mark.insertion, {
+        code: 'bad-insertion',
+        message: `${sourceOf(mark.insertion)} would make ${name === '' ? 'an empty name' : `the name ${name}`} of a file or folder`,
+        instead: 'a value that names one thing',
+      });
+    }
+    start = end + 1;
+  }
+  return path;
+}
+
 /** Names and values of a query or form; a list repeats the name, null and dropped values leave it out. */
 export function renderParameters(inserter: Inserter, parameters: readonly Parameter[]): [string, string][] {
   return parameters.flatMap(({ name, value }): [string, string][] =>

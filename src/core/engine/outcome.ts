@@ -5,7 +5,6 @@ import { brief, visible } from '../language/show.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
 import { numberText } from '../language/numbers.ts';
 import { isNumeric, objectOf, type Value } from '../language/values.ts';
-import { hideMembers } from './answer-secrets.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { placed, type RunContext, throwNothing } from './context.ts';
 import { renderText } from './insert.ts';
@@ -31,6 +30,11 @@ export class StepOutcome {
   expect(afterKeep: boolean): void {
     for (const expectation of this.#step.expect)
       if (expectation.afterKeep === afterKeep) this.#try(expectation);
+  }
+
+  /** Expectations that the step does not write itself. */
+  expectAll(expectations: readonly Expectation[]): void {
+    for (const expectation of expectations) this.#try(expectation);
   }
 
   /** One that the engine adds of itself. */
@@ -110,7 +114,7 @@ export class StepOutcome {
 
   /** Keeps names, top to bottom; ends at the first that can't be kept. */
   keep(cameFrom: string | undefined): void {
-    const { masker, names } = this.#context;
+    const { masker, members, names, ports } = this.#context;
     for (const { name, value, hidden, secret, at } of this.#step.keep) {
       let kept: Value;
       try {
@@ -131,8 +135,15 @@ export class StepOutcome {
       if (cameFrom !== undefined) this.#context.cameFrom.set(name, cameFrom);
       const shown = hidden
         ? JSON.stringify(`‹secret ${name}›`)
-        : hideMembers(masker.text(writeJson(kept, 0, 'base64')));
-      this.#context.emit({ event: 'kept', step: this.#step.address, name, value: shown });
+        : members.hide(masker.text(writeJson(kept, 0, 'base64')));
+      const whole = ports.sealer && writeJson(kept, 0, 'base64');
+      this.#context.emit({
+        event: 'kept',
+        step: this.#step.address,
+        name,
+        value: shown,
+        ...(whole === undefined || whole === shown ? {} : { sealed: ports.sealer!.seal(whole) }),
+      });
     }
   }
 

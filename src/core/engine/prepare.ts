@@ -18,11 +18,13 @@ export async function prepare(context: RunContext): Promise<void> {
     if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
     names.set(name, value);
   }
-  for (const name of neededSecrets(chain, project)) {
+  for (const [name, value] of options.known ?? []) names.set(name, value);
+  for (const name of neededSecrets(chain, project, options.signInChains)) {
     const secret = await ports.secrets.get(name);
     masker.add(secret, `secret ${name}`);
     context.secrets.set(name, secret);
   }
+  if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
   fillAddresses(context);
   for (const { must, name, kind } of chain.inputs) {
     if (!must) continue;
@@ -58,7 +60,12 @@ export function fillAddresses(context: RunContext): void {
 }
 
 /** The secrets that some step of the chain can need: those it inserts, and those of the credentials of its calls. */
-function neededSecrets(chain: Chain, project: Project): Set<string> {
+function neededSecrets(
+  chain: Chain,
+  project: Project,
+  signInChains: ReadonlyMap<string, Chain> | undefined,
+): Set<string> {
+  const visited = new Set<string>();
   const needed = new Set<string>();
   const inTree = (tree: Tree): void => {
     if (tree.type === 'query' && tree.base.type === 'name' && tree.base.name === 'secret') {
@@ -79,7 +86,19 @@ function neededSecrets(chain: Chain, project: Project): Set<string> {
     else if (typed.type === 'list') typed.items.forEach(inTyped);
     else if (typed.type === 'object') typed.members.forEach(([, member]) => inTyped(member));
   };
-  const inCredential = (credential: Credential | undefined): void => credential?.fields.forEach(inTemplate);
+  const inCredential = (credential: Credential | undefined): void => {
+    if (!credential) return;
+    credential.fields.forEach(inTemplate);
+    const { recipe, signIn } = credential;
+    for (const { value } of [...(recipe?.headers ?? []), ...(signIn?.headers ?? [])]) inTemplate(value);
+    for (const { value } of recipe?.let ?? []) inTree(value.expression.tree);
+    for (const [, typed] of signIn?.inputs ?? []) inTyped(typed);
+    const chainOfIt = signInChains?.get(credential.name);
+    if (chainOfIt && !visited.has(credential.name)) {
+      visited.add(credential.name);
+      [...chainOfIt.steps, ...chainOfIt.cleanup].forEach(inStep);
+    }
+  };
   const inStep = (step: Step): void => {
     if (step.type === 'group') [...step.steps, ...(step.otherwise ?? [])].forEach(inStep);
     if (step.type !== 'call') return;
@@ -88,7 +107,9 @@ function neededSecrets(chain: Chain, project: Project): Set<string> {
     step.query.forEach(({ value }) => inTyped(value));
     if (step.body?.type === 'json') inTyped(step.body.value);
     if (step.body?.type === 'form') step.body.fields.forEach(({ value }) => inTyped(value));
-    if (step.body?.type === 'text') inTemplate(step.body.text);
+    if (step.body?.type === 'text' || step.body?.type === 'xml') inTemplate(step.body.text);
+    if (step.body?.type === 'multipart')
+      for (const { content } of step.body.parts) if ('text' in content) inTyped(content.text);
     if (step.target.type === 'url') inTemplate(step.target.url);
     if (step.target.type === 'service') inTemplate(step.target.path);
     const as = step.as ?? service?.as;

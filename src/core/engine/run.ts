@@ -5,12 +5,14 @@ import { writeJson } from '../language/json.ts';
 import { Duration, objectOf, Time, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
-import { answerNames, type CallResult, carryOutCall, headerObject } from './call.ts';
+import { answerNames, headerObject } from './answer-names.ts';
+import { type CallResult, carryOutCall } from './call.ts';
+import { type NestedResult, SignInChains } from './sign-in-chain.ts';
 import { eventProblem, placed, RunContext, type RunOptions, throwNothing } from './context.ts';
 import { Interruption } from './interruption.ts';
-import { hideMembers } from './answer-secrets.ts';
 import { evaluateAll, StepOutcome } from './outcome.ts';
 import { prepare } from './prepare.ts';
+import type { SavedBody } from './saved-body.ts';
 import { describeText } from './read-answer.ts';
 
 /** Codes of failures in which the service gave no answer that could be looked at: the run could not be completed. */
@@ -31,6 +33,8 @@ const INCOMPLETE: ReadonlySet<string> = new Set([
     'too-many-redirects',
     'redirect-invalid',
     'no-answer',
+    'proxy-refused',
+    'file-not-written',
   ],
   ...['sign-in-refused', 'sign-in-failed'],
 ]);
@@ -67,6 +71,55 @@ class Runner {
 
   constructor(context: RunContext) {
     this.#context = context;
+    context.signIns ??= new SignInChains();
+    context.runNested = (chain, inputs, credential) => this.#nested(chain, inputs, credential);
+  }
+
+  /** A chain inside this run: its events stay inside, all but why it broke. */
+  async #nested(
+    chain: Chain,
+    inputs: Readonly<Record<string, Value>>,
+    credential: string,
+  ): Promise<NestedResult> {
+    const context = this.#context;
+    let problem: Problem | undefined;
+    const missing = chain.inputs.find(
+      (input) => inputs[input.name] === undefined && input.default === undefined,
+    );
+    if (missing)
+      return {
+        results: new Map(),
+        problem: {
+          code: 'input-missing',
+          message: `its input ${missing.name} is not given`,
+          instead: `inputs: with ${missing.name} in the credential`,
+        },
+      };
+    const given = Object.fromEntries(
+      chain.inputs.flatMap(({ name, default: usual }) => {
+        const value = inputs[name] ?? usual;
+        return value === undefined ? [] : [[name, value]];
+      }),
+    );
+    const nested = new RunContext(
+      chain,
+      context.project,
+      context.ports,
+      {
+        ...context.options,
+        inputs: given,
+        signal: context.interruption.signal,
+        emit: (event) => {
+          if ((event.event === 'step-ended' || event.event === 'run-ended') && event.problem)
+            problem ??= event.problem as Problem;
+        },
+      },
+      { context, credential },
+    );
+    const { exit, results } = await new Runner(nested).run();
+    context.calls += nested.calls;
+    if (exit === 0) return { results };
+    return { results, problem: problem ?? { code: 'sign-in-failed', message: 'its chain did not hold' } };
   }
 
   async run(): Promise<RunResult> {
@@ -96,6 +149,7 @@ class Runner {
       ),
       steps: chain.steps.length,
     });
+    if (!problem) this.#warn();
     if (problem) {
       this.#raise(2);
     } else {
@@ -127,7 +181,7 @@ class Runner {
       results: Object.fromEntries(
         [...results].map(([name, value]) => [
           name,
-          hideMembers(context.masker.text(writeJson(value, 0, 'base64'))),
+          context.members.hide(context.masker.text(writeJson(value, 0, 'base64'))),
         ]),
       ),
       calls: context.calls,
@@ -135,6 +189,23 @@ class Runner {
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
     return { exit: this.#exit, results };
+  }
+
+  /** What is dangerous is said on every run. */
+  #warn(): void {
+    const used = new Set<string>();
+    const visit = (step: Step): void => {
+      if (step.type === 'group') [...step.steps, ...(step.otherwise ?? [])].forEach(visit);
+      const service = step.type === 'call' ? this.#context.serviceOf(step) : undefined;
+      if (service?.tls?.verify === false) used.add(service.name);
+    };
+    [...this.#context.chain.steps, ...this.#context.chain.cleanup].forEach(visit);
+    for (const name of used)
+      this.#context.remark(
+        undefined,
+        'not-verified',
+        `verify: no: the certificate of ${name} is not looked at, so whoever answers may be somebody else`,
+      );
   }
 
   #raise(exit: ExitCode): void {
@@ -226,13 +297,23 @@ class Runner {
         await context.sleep(milliseconds);
       }
       if (step.type === 'call') call = await carryOutCall(context, step);
-      problem = this.#outcome(step, call);
+      const outcome = this.#outcome(step, call);
+      if (call?.saved && !outcome.problem) await this.#keepSaved(step, call.saved);
+      if (!outcome.problem) outcome.show();
+      ({ problem } = outcome);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       ({ problem } = error);
       if (!begun) this.#begin(step); // its condition could not be told
     }
+    if (problem) await call?.saved?.discard();
     return this.#settle(step, began, call, problem);
+  }
+
+  /** The file gets its real name now that the step has held. */
+  async #keepSaved(step: Step, saved: SavedBody): Promise<void> {
+    await saved.commit();
+    this.#context.emit({ event: 'saved', step: step.address, path: saved.path, size: saved.size });
   }
 
   #holds(step: Step): boolean {
@@ -247,7 +328,11 @@ class Runner {
     const stopped = await this.#steps(steps);
     let problem: Problem | undefined;
     if (stopped) problem = { code: 'not-as-expected', message: 'a step of this group broke' };
-    else problem = this.#outcome(step, undefined);
+    else {
+      const outcome = this.#outcome(step, undefined);
+      if (!outcome.problem) outcome.show();
+      ({ problem } = outcome);
+    }
     if (stopped && step.onFail === 'stop') {
       const cut = this.#context.interruption.signal.aborted;
       this.#ended(step, cut ? 'cut off' : 'broke', began, undefined);
@@ -259,23 +344,25 @@ class Runner {
     return { outcome: 'broke', stops: false };
   }
 
-  /** Expectations, keep and show. */
-  #outcome(step: Step, call: CallResult | undefined): Problem | undefined {
+  /** Expectations and keep. */
+  #outcome(step: Step, call: CallResult | undefined): StepOutcome {
     const environment = call
       ? this.#context.environment(step, call.body.value, answerNames(call))
       : this.#context.environment(step);
     const { text, type } = call?.body ?? {};
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
     const outcome = new StepOutcome(this.#context, step, environment, page);
-    if (call && step.type === 'call') this.#usualExpectations(step, call, outcome);
+    if (call && step.type === 'call') {
+      this.#usualExpectations(step, call, outcome);
+      if (step.serviceExpect) outcome.expectAll(this.#context.serviceOf(step)?.expect ?? []);
+    }
     outcome.expect(false);
     // A failed expectation does not keep later ones from being tried, but names are kept only from what held.
     if (!outcome.problem) {
       outcome.keep(call?.url);
       outcome.expect(true);
     }
-    if (!outcome.problem) outcome.show();
-    return outcome.problem;
+    return outcome;
   }
 
   #usualExpectations(step: CallStep, { answer, body }: CallResult, outcome: StepOutcome): void {

@@ -4,6 +4,11 @@ import type { Maybe } from './values.ts';
 export const DIGEST_ALGORITHMS = ['sha-256', 'sha-384', 'sha-512', 'sha', 'md5'] as const;
 export type DigestAlgorithm = (typeof DIGEST_ALGORITHMS)[number];
 
+/**
+ * Evaluates an XPath expression on a text of XML, with namespaces by their prefixes. Throws `xml-invalid`, `xpath-invalid`.
+ */
+export type XPath = (xml: string, expression: string, namespaces: ReadonlyMap<string, string>) => Maybe;
+
 /** What an expression may ask of the world besides values. */
 export interface World {
   /** The current time in milliseconds; the same throughout one request. */
@@ -12,6 +17,8 @@ export interface World {
   chance(): number;
   digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
+  /** Reads XML; there where an expression of the file asks for it. */
+  readonly xpath?: XPath;
   /** The IANA name of the zone in which dates are shown. */
   readonly zone: string;
 }

@@ -153,6 +153,15 @@ export function childrenOf(tree: Tree): readonly Tree[] {
   }
 }
 
+/** Whether an expression speaks of the body of an answer: `$`, body or text. */
+export function speaksOfBody(tree: Tree): boolean {
+  return (
+    tree.type === 'answer' ||
+    (tree.type === 'name' && (tree.name === 'body' || tree.name === 'text')) ||
+    childrenOf(tree).some(speaksOfBody)
+  );
+}
+
 /** All names that an expression uses. */
 export function namesIn(tree: Tree): Set<string> {
   const names = new Set<string>();

@@ -1,17 +1,21 @@
-import * as oauth from 'oauth4webapi';
-import type { Authorisation, Clock, FilledCredential, Transport, Watch } from '../../core/ports.ts';
-import { fail, ProblemError } from '../../core/problems.ts';
+import { createHash } from 'node:crypto';
+import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
+import type { Authorisation, Clock, FilledCredential, Transport } from '../../core/ports.ts';
+import type { KeptTokens, Token } from './kept-tokens.ts';
+import { GRANTS, refresh, tokenOf } from './oauth2-grants.ts';
+import { signInProblem } from './oauth2-problems.ts';
+import { type Server, serverOf } from './oauth2-server.ts';
+import type { Person } from './person.ts';
 
 /** How long before its end a token is renewed, in milliseconds. */
 const EARLY = 30_000;
-/** How long a token endpoint may take, in milliseconds. */
-const LIMIT = 30_000;
 
-interface Token {
-  readonly text: string;
-  readonly scope: string | undefined;
-  readonly until: number | undefined;
-  /** It was thrown away after a 401 once, and what replaced it is not. */
+/** Grants whose tokens are kept between runs: a person had to act, or the next refresh token is needed. */
+const KEPT: ReadonlySet<OAuthGrant> = new Set(['device', 'browser', 'refresh-token']);
+
+interface Held {
+  readonly token: Token;
+  /** It replaced one that was thrown away after a 401, so a 401 now has another reason. */
   readonly renewed: boolean;
 }
 
@@ -19,28 +23,32 @@ interface Token {
 export class OAuth2 {
   readonly #transport: Transport;
   readonly #clock: Clock;
-  readonly #tokens = new Map<string, Token>();
+  readonly #person: Person;
+  readonly #kept: KeptTokens;
+  readonly #held = new Map<string, Held>();
   readonly #underWay = new Map<string, Promise<Token>>();
-  readonly #thrownAway = new Set<string>();
+  /** Tokens that were refused, by their credentials. */
+  readonly #refused = new Map<string, string>();
 
-  constructor(transport: Transport, clock: Clock) {
+  constructor(transport: Transport, clock: Clock, person: Person, kept: KeptTokens) {
     this.#transport = transport;
     this.#clock = clock;
+    this.#person = person;
+    this.#kept = kept;
   }
 
   async authorise(filled: FilledCredential, signal: AbortSignal): Promise<Authorisation> {
     const { name } = filled.credential;
-    const known = this.#tokens.get(name);
-    if (known && (known.until === undefined || known.until - EARLY > this.#clock.now()))
-      return authorisation(known);
+    const held = this.#held.get(name);
+    if (held && this.#isFresh(held.token)) return authorisation(held.token);
     let fetching = this.#underWay.get(name);
     const first = !fetching;
     if (!fetching) {
-      fetching = this.#fetch(filled, signal).finally(() => this.#underWay.delete(name));
+      fetching = this.#get(filled, signal).finally(() => this.#underWay.delete(name));
       this.#underWay.set(name, fetching);
     }
     const token = await fetching;
-    this.#tokens.set(name, token);
+    if (first) this.#held.set(name, { token, renewed: this.#refused.delete(name) });
     const signedIn = {
       ...(token.scope === undefined ? {} : { scope: token.scope }),
       ...(token.until === undefined ? {} : { until: token.until }),
@@ -48,145 +56,80 @@ export class OAuth2 {
     return first ? { ...authorisation(token), signedIn } : authorisation(token);
   }
 
+  #isFresh({ until }: Token): boolean {
+    return until === undefined || until - EARLY > this.#clock.now();
+  }
+
   renew({ credential: { name } }: FilledCredential): boolean {
-    const token = this.#tokens.get(name);
-    if (!token || token.renewed) return false;
-    this.#tokens.delete(name);
-    this.#thrownAway.add(name);
+    const held = this.#held.get(name);
+    if (!held || held.renewed) return false;
+    this.#held.delete(name);
+    this.#refused.set(name, held.token.text);
     return true;
   }
 
-  /** The client credentials grant (RFC 6749, section 4.4), the client's secret in a Basic field (section 2.3.1). */
-  async #fetch({ credential, fields }: FilledCredential, signal: AbortSignal): Promise<Token> {
-    const url = fields.get('token-url')!;
-    if (!URL.canParse(url))
-      fail('not-a-url', `the token-url of ${credential.name} is no URL: '${url}'`, { place: credential.at });
-    const server: oauth.AuthorizationServer = { issuer: new URL(url).origin, token_endpoint: url };
-    const client: oauth.Client = { client_id: fields.get('client-id')! };
-    const parameters = new URLSearchParams();
-    for (const name of ['scope', 'audience']) {
-      const value = fields.get(name);
-      if (value !== undefined) parameters.set(name, value);
-    }
-    try {
-      const answer = await oauth.clientCredentialsGrantRequest(
-        server,
-        client,
-        oauth.ClientSecretBasic(fields.get('client-secret')!),
-        parameters,
-        {
-          signal,
-          [oauth.customFetch]: (target, init) => this.#send(target, init, signal),
-          // Whether plain http is allowed is for `check` to say, not for the library.
-          // eslint-disable-next-line @typescript-eslint/no-deprecated
-          [oauth.allowInsecureRequests]: true,
-        },
-      );
-      const granted = await oauth.processClientCredentialsResponse(server, client, answer);
-      return {
-        text: granted.access_token,
-        scope: granted.scope,
-        until: granted.expires_in === undefined ? undefined : this.#clock.now() + granted.expires_in * 1000,
-        renewed: this.#thrownAway.delete(credential.name),
-      };
-    } catch (error) {
-      throw tokenProblem(error, credential.name, url);
-    }
+  /** Forgets what is kept of a credential. */
+  forget(filled: FilledCredential): void {
+    this.#held.delete(filled.credential.name);
+    this.#kept.remove(keyOf(filled));
   }
 
-  /** Carries the library's request over the same transport as all others. */
-  async #send(
-    url: string,
-    init: oauth.CustomFetchOptions<string, URLSearchParams>,
-    outer: AbortSignal,
-  ): Promise<Response> {
-    let stop = (): void => undefined;
-    const watch: Watch = {
-      stopped: outer.aborted ? (outer.reason as Error) : undefined,
-      onStop: (callback) => {
-        const onAbort = (): void => callback(outer.reason as Error);
-        outer.addEventListener('abort', onAbort, { once: true });
-        const cancel = this.#clock.timer(LIMIT, () =>
-          callback(
-            new ProblemError({
-              code: 'time-limit',
-              message: `the token endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
-            }),
-          ),
+  /** A token that is kept, one that its refresh token gives, or a new one. */
+  async #get(filled: FilledCredential, signal: AbortSignal): Promise<Token> {
+    const grant = filled.fields.get('grant') as OAuthGrant;
+    const keeps = KEPT.has(grant);
+    const kept = keeps ? this.#kept.get(keyOf(filled)) : undefined;
+    const refused = this.#refused.get(filled.credential.name);
+    if (kept && this.#isFresh(kept) && kept.text !== refused) return kept;
+    let server: Server | undefined;
+    try {
+      server = await serverOf(filled, this.#transport, this.#clock, signal);
+      const refreshed =
+        kept?.refresh === undefined ? undefined : await this.#refreshed(server, filled, kept.refresh);
+      const token =
+        refreshed ??
+        tokenOf(
+          await GRANTS[grant](filled, server, { clock: this.#clock, person: this.#person, signal }),
+          this.#clock.now(),
         );
-        stop = () => {
-          cancel();
-          outer.removeEventListener('abort', onAbort);
-        };
-      },
-      phase: () => undefined,
-    };
-    try {
-      const answer = await this.#transport.send(
-        {
-          method: init.method,
-          url,
-          headers: Object.entries(init.headers),
-          body: new TextEncoder().encode(init.body.toString()),
-        },
-        watch,
+      if (keeps && (grant !== 'refresh-token' || token.refresh !== undefined))
+        this.#kept.set(keyOf(filled), token);
+      return token;
+    } catch (error) {
+      throw signInProblem(
+        error,
+        filled,
+        server?.url ?? filled.fields.get('token-url') ?? filled.fields.get('issuer')!,
       );
-      return new Response(answer.status === 204 || answer.status === 304 ? null : Buffer.from(answer.body), {
-        status: answer.status,
-        headers: answer.headers.map(([name, value]): [string, string] => [name, value]),
-      });
-    } finally {
-      stop();
+    }
+  }
+
+  /** Nothing where the service does not take the refresh token any more. */
+  async #refreshed(server: Server, filled: FilledCredential, token: string): Promise<Token | undefined> {
+    try {
+      const next = tokenOf(await refresh(server, filled, token), this.#clock.now());
+      // A service that does not rotate refresh tokens sends none (RFC 6749, section 6).
+      return { refresh: token, ...next };
+    } catch (error) {
+      const problem = signInProblem(error, filled, server.url);
+      if (problem.problem.code !== 'sign-in-refused') throw problem;
+      return undefined;
     }
   }
 }
 
-function authorisation({ text }: Token): Authorisation {
-  return { headers: [['authorization', `Bearer ${text}`]], query: [], secrets: [text] };
+function authorisation({ text, refresh: next }: Token): Authorisation {
+  return {
+    headers: [['authorization', `Bearer ${text}`]],
+    query: [],
+    secrets: [text, ...(next === undefined ? [] : [next])],
+  };
 }
 
-/** What went wrong at the token endpoint, with what the service said. */
-function tokenProblem(error: unknown, name: string, url: string): ProblemError {
-  const own = findProblem(error);
-  if (own)
-    return new ProblemError({
-      ...own.problem,
-      message: `no token for the credential ${name}: ${own.problem.message}`,
-    });
-  if (error instanceof oauth.ResponseBodyError) {
-    const said =
-      error.error_description === undefined ? error.error : `${error.error}, "${error.error_description}"`;
-    return new ProblemError({
-      code: 'sign-in-refused',
-      message: `the token endpoint ${url} refused the credential ${name} with ${error.status}: ${said}`,
-      instead:
-        error.error === 'invalid_client'
-          ? 'the right client-id and client-secret'
-          : error.error === 'invalid_scope'
-            ? 'a scope that the client may have'
-            : 'what the service’s documentation says of this error',
-    });
-  }
-  const status =
-    error instanceof oauth.WWWAuthenticateChallengeError
-      ? error.status
-      : ((error as { cause?: { status?: unknown } }).cause?.status as number | undefined);
-  if (status === 401 || status === 403) {
-    return new ProblemError({
-      code: 'sign-in-refused',
-      message: `the token endpoint ${url} refused the credential ${name} with ${status}`,
-      instead: 'the right client-id and client-secret',
-    });
-  }
-  const reason = error instanceof Error ? error.message : String(error);
-  return new ProblemError({
-    code: 'sign-in-failed',
-    message: `the token endpoint ${url} did not answer as RFC 6749 says${status === undefined ? '' : ` (status ${status})`}: ${reason}`,
-    instead: `is token-url of ${name} right?`,
-  });
-}
-
-function findProblem(error: unknown): ProblemError | undefined {
-  if (error instanceof ProblemError) return error;
-  return error instanceof Error && error.cause !== undefined ? findProblem(error.cause) : undefined;
+/** What a kept token is for: another client, address, scope or refresh token makes it another one. */
+function keyOf({ credential, fields }: FilledCredential): string {
+  const parts = ['issuer', 'token-url', 'client-id', 'scope', 'audience', 'refresh-token'].map(
+    (name) => fields.get(name) ?? '',
+  );
+  return `${credential.name} ${createHash('sha256').update(JSON.stringify(parts)).digest('hex').slice(0, 16)}`;
 }

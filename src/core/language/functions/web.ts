@@ -1,7 +1,7 @@
 import { fail } from '../../problems.ts';
 import { decodeBase64, fromUtf8 } from '../encodings.ts';
 import { parseJson } from '../json.ts';
-import { ANY, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
+import { ANY, BIT, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
 import { findLink } from '../links.ts';
 import {
   isObject,
@@ -12,7 +12,7 @@ import {
   type Value,
   type ValueObject,
 } from '../values.ts';
-import { define, takes } from './define.ts';
+import { define, optional, takes } from './define.ts';
 
 const family = 'web';
 
@@ -107,6 +107,24 @@ export const webFunctions = [
     gives: maybe(ANY),
     examples: [["pointer({ a: [5, 6] }, '/a/1')", '6']],
     evaluate: ([value, pointer]) => followPointer(value, pointer),
+  }),
+  define(family, 'xpath', {
+    about:
+      'What an XPath 3.1 expression finds in a text of XML: the list of the texts of nodes, or the value of count(…), string(…) and the like. Prefixes are those of the third argument.',
+    parameters: [takes.text('xml'), takes.text('expression'), optional(takes.object('namespaces'))],
+    gives: maybe({ bits: BIT.list | BIT.text | BIT.number | BIT['yes or no'] }),
+    examples: [
+      ["xpath('<kiln><glaze>ash</glaze></kiln>', '//glaze')", '["ash"]'],
+      ["xpath('<kiln><glaze>ash</glaze></kiln>', 'count(//glaze)')", '1'],
+      ["xpath('<k:kiln xmlns:k=\"urn:kiln\"/>', 'count(/a:kiln)', { a: 'urn:kiln' })", '1'],
+    ],
+    evaluate: ([xml, expression, namespaces], { world }) => {
+      if (!world.xpath) fail('xml-invalid', 'XML can’t be read here');
+      const prefixes = Object.entries(namespaces ?? {}).map(
+        ([prefix, uri]) => [prefix, uri as string] as const,
+      );
+      return world.xpath(xml, expression, new Map(prefixes));
+    },
   }),
   define(family, 'jwt', {
     about: 'The claims of a JSON Web Token (RFC 7519). Its signature is not verified.',

@@ -1,0 +1,157 @@
+import type { StaticScope } from '../language/scope.ts';
+import { FieldReader } from './fields.ts';
+import { Findings } from './findings.ts';
+import { partKeys } from './keys.ts';
+import type { CallBody, Parameter, Part, Typed } from './model.ts';
+import type { StepReader } from './read-outcome.ts';
+import { optional } from './read-outcome.ts';
+import { plainSecret } from './plain-secrets.ts';
+import { entryOf, type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from './source.ts';
+import { checkStructure } from './structure.ts';
+
+const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'file'] as const;
+
+/** Reads the body of a call; it has at most one. */
+export function readBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
+  const { fields } = reader;
+  const given = BODIES.filter((name) => entryOf(node, name));
+  if (given.length > 1) {
+    fields.findings.problem(
+      entryOf(node, given[1]!)!.key,
+      'wrong-form',
+      `a request has one body, and this one has ${given.join(' and ')}`,
+      'one of them',
+    );
+  }
+  const type = given[0];
+  const entry = type && entryOf(node, type);
+  if (!entry) return undefined;
+  const at = fields.findings.place(entry.key);
+  switch (type) {
+    case 'json': {
+      const value = readJson(reader, entry.value, scope);
+      return value && { type, value, at };
+    }
+    case 'form':
+      return { type, fields: readParameters(reader, entry.value, scope), at };
+    case 'multipart':
+      return { type, parts: readParts(reader, entry.value, scope), at };
+    case 'file': {
+      const path = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      return path && { type, path, at };
+    }
+    default: {
+      const text = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      return text && { type, text, at };
+    }
+  }
+}
+
+/** A body of JSON as it stands, or `from:` a file of its own. */
+function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typed | undefined {
+  const from = node.type === 'map' && node.entries.length === 1 ? valueOf(node, 'from') : undefined;
+  if (from?.type === 'scalar' && !from.quoted) return readJsonFile(reader, from.text, from, scope);
+  const value = reader.fields.typed(node, scope);
+  if (value) secretsInside(reader, node, value);
+  return value;
+}
+
+function readJsonFile(
+  reader: StepReader,
+  path: string,
+  node: SourceNode,
+  scope: StaticScope,
+): Typed | undefined {
+  const { findings } = reader.fields;
+  const text = reader.files?.read(path);
+  if (text === undefined) {
+    findings.problem(
+      node,
+      'file-not-found',
+      `the body is to come from the file ${path}, which does not exist`,
+      'a path begins at the folder of the chain file; json: { "from": … } in quotes is a member named from',
+    );
+    return undefined;
+  }
+  const file = new SourceFile(text.path, text.text);
+  const own = new FieldReader(new Findings(file));
+  const value = own.typed(file.root, scope);
+  if (value) secretsInside({ ...reader, fields: own }, file.root, value);
+  own.used.forEach((name) => reader.fields.used.add(name));
+  reader.files?.found.push(...own.findings.sorted().map((finding) => ({ file, finding })));
+  return value;
+}
+
+function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void {
+  if (node.type === 'map' && typed.type === 'object') {
+    for (const [i, { key, value }] of node.entries.entries()) {
+      if (value.type === 'scalar') plainSecret(reader.fields.findings, value, key.text);
+      else secretsInside(reader, value, typed.members[i]![1]);
+    }
+  }
+}
+
+/** Names and values of a query or a form. */
+export function readParameters(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Parameter[] {
+  if (node?.type !== 'map') return [];
+  return node.entries.flatMap(({ key, value }) => {
+    if (value.type === 'map') {
+      fields.findings.problem(
+        value,
+        'wrong-form',
+        'a parameter is one value or a list of them',
+        '${json(x)} sends an object as JSON',
+      );
+      return [];
+    }
+    const typed = fields.typed(value, scope);
+    return typed ? [{ name: key.text, value: typed, at: fields.findings.place(key) }] : [];
+  });
+}
+
+function readParts(reader: StepReader, node: SourceNode, scope: StaticScope): Part[] {
+  if (node.type !== 'map') return [];
+  return node.entries.flatMap((entry) =>
+    entry.value.type === 'list'
+      ? entry.value.items.flatMap((value) => readPart(reader, { ...entry, value }, scope))
+      : readPart(reader, entry, scope),
+  );
+}
+
+function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: StaticScope): Part[] {
+  const at = fields.findings.place(key);
+  if (value.type !== 'map') {
+    const text = fields.typed(value, scope);
+    return text ? [{ name: key.text, content: { text }, at }] : [];
+  }
+  checkStructure(fields.findings, value, partKeys, 'a part');
+  const template = (name: string) => {
+    const one = valueOf(value, name);
+    return one?.type === 'scalar' ? fields.template(one, scope) : undefined;
+  };
+  const file = template('file');
+  const textNode = valueOf(value, 'text');
+  const text = textNode && fields.typed(textNode, scope);
+  if (Boolean(file) === Boolean(text)) {
+    fields.findings.problem(
+      key,
+      'wrong-form',
+      `the part ${key.text} is ${file ? 'both a file and a text' : 'neither a file nor a text'}`,
+      'file: PATH, or text: …',
+    );
+    return [];
+  }
+  return [
+    {
+      name: key.text,
+      content: file ? { file } : { text: text! },
+      ...optional('contentType', template('type')),
+      ...optional('filename', template('filename')),
+      at,
+    },
+  ];
+}

@@ -1,0 +1,74 @@
+import type { CallStep } from '../chain/model.ts';
+import type { EventBody } from '../events.ts';
+import { fromUtf8, utf8 } from '../language/encodings.ts';
+import type { Phases, StreamedBody } from '../ports.ts';
+import { maskHeaders } from './answer-secrets.ts';
+import type { RunContext } from './context.ts';
+import { MaskStream } from './masking.ts';
+import type { CallResult } from './call.ts';
+
+/** How much of a body stands in an event, in characters. */
+const EXCERPT = 4096;
+
+export function rounded(phases: Phases): Phases {
+  return Object.fromEntries(
+    Object.entries(phases).map(([name, time]) => [name, Math.round((time as number) * 100) / 100]),
+  );
+}
+
+export function reportAnswer(
+  context: RunContext,
+  step: CallStep,
+  { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
+  attempt: number,
+): void {
+  const described = saved
+    ? {
+        ...summarise(context, utf8(body.text ?? ''), body.type, body.text),
+        size,
+        digest: saved.digest(),
+      }
+    : summarise(context, answer.body, body.type, body.text);
+  context.emit({
+    event: 'answer-came',
+    step: step.address,
+    attempt,
+    status: answer.status,
+    headers: maskHeaders(answer.headers),
+    body: described,
+    phases: rounded(answer.phases),
+    elapsed: Math.round(elapsed * 100) / 100,
+  });
+}
+
+/** Keeps the whole body of an answer, where somebody wants it; secrets are taken out first. */
+export function keepBody(context: RunContext, { answer, body, saved }: CallResult): void {
+  const { bodies, digests } = context.ports;
+  if (!bodies || saved || answer.body.length === 0) return;
+  const digest = digests.identify(answer.body);
+  if (body.text !== undefined) bodies.put(digest, context.members.hide(context.masker.text(body.text)));
+  else if (context.masker.isIdle) bodies.put(digest, answer.body);
+}
+
+/** A body by size, digest and type, with its beginning where it is text; secrets are taken out before it is cut. */
+export function summarise(
+  context: RunContext,
+  bytes: Uint8Array | StreamedBody,
+  type: string | undefined,
+  known?: string,
+): EventBody {
+  if (!(bytes instanceof Uint8Array)) return { size: bytes.size, ...(type === undefined ? {} : { type }) };
+  const digest = context.ports.digests.identify(bytes);
+  const window = EXCERPT + context.masker.longest;
+  const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
+  const base = { size: bytes.length, digest, ...(type === undefined ? {} : { type }) };
+  if (text === undefined) return base;
+  const cut = text.length > EXCERPT;
+  const stream = new MaskStream(context.masker);
+  const masked = text.length > window ? stream.push(text.slice(0, window)) : stream.push(text) + stream.end();
+  return {
+    ...base,
+    text: context.members.hide(masked).slice(0, EXCERPT).toWellFormed(),
+    ...(cut ? { cut } : {}),
+  };
+}

@@ -1,0 +1,115 @@
+import { randomBytes } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { type FileHandle, mkdir, open, rename, rm, stat } from 'node:fs/promises';
+import { dirname, resolve } from 'node:path';
+import type { Files, FileSink, StreamedBody } from '../core/ports.ts';
+import { ProblemError } from '../core/problems.ts';
+
+/** The files of the machine. */
+export const localFiles: Files = {
+  async open(path, near): Promise<StreamedBody> {
+    const whole = resolve(dirname(near), path);
+    let size: number;
+    try {
+      const found = await stat(whole);
+      if (!found.isFile()) throw new Error('it is no file');
+      size = found.size;
+    } catch (error) {
+      const reason =
+        (error as NodeJS.ErrnoException).code === 'ENOENT'
+          ? 'does not exist'
+          : `can’t be read: ${(error as Error).message}`;
+      throw new ProblemError({
+        code: 'file-not-found',
+        message: `the file ${whole} ${reason}`,
+        instead: 'a path begins at the folder of the chain file',
+      });
+    }
+    return {
+      size,
+      chunks: () => createReadStream(whole, size === 0 ? {} : { end: size - 1 }) as AsyncIterable<Uint8Array>,
+    };
+  },
+
+  async create(path, near): Promise<FileSink> {
+    const whole = resolve(dirname(near), path);
+    // A name of its own, so that two runs at once don't write into each other's file.
+    const temporary = `${whole}.${randomBytes(4).toString('hex')}.part`;
+    const failing = async <T>(work: () => Promise<T>): Promise<T> => {
+      try {
+        return await work();
+      } catch (error) {
+        throw notWritten(whole, error as NodeJS.ErrnoException);
+      }
+    };
+    const handle = await failing(async () => {
+      await mkdir(dirname(whole), { recursive: true });
+      return open(temporary, 'wx');
+    });
+    return new LocalSink(handle, temporary, whole, failing);
+  },
+};
+
+class LocalSink implements FileSink {
+  readonly #handle: FileHandle;
+  readonly #temporary: string;
+  readonly #whole: string;
+  readonly #failing: <T>(work: () => Promise<T>) => Promise<T>;
+  #open = true;
+
+  constructor(
+    handle: FileHandle,
+    temporary: string,
+    whole: string,
+    failing: <T>(work: () => Promise<T>) => Promise<T>,
+  ) {
+    this.#handle = handle;
+    this.#temporary = temporary;
+    this.#whole = whole;
+    this.#failing = failing;
+  }
+
+  async write(chunk: Uint8Array): Promise<void> {
+    await this.#failing(async () => {
+      // One call may write less than it is given.
+      for (let at = 0; at < chunk.length;) at += (await this.#handle.write(chunk, at)).bytesWritten;
+    });
+  }
+
+  async #close(): Promise<void> {
+    if (!this.#open) return;
+    this.#open = false;
+    await this.#handle.close();
+  }
+
+  async commit(): Promise<void> {
+    await this.#failing(async () => {
+      await this.#close();
+      await rename(this.#temporary, this.#whole);
+    });
+  }
+
+  async discard(): Promise<void> {
+    try {
+      await this.#close();
+      await rm(this.#temporary, { force: true });
+    } catch {
+      // a temporary file that can't be taken away is no reason to fail for
+    }
+  }
+}
+
+function notWritten(path: string, error: NodeJS.ErrnoException): ProblemError {
+  const why: Readonly<Record<string, string>> = {
+    ENOSPC: 'no space is left on the device',
+    EACCES: 'this user may not write there',
+    EROFS: 'the file system is read-only',
+    EISDIR: 'a folder has this name',
+    ENOTDIR: 'a part of the path is a file',
+    ENAMETOOLONG: 'the name is too long',
+  };
+  return new ProblemError({
+    code: 'file-not-written',
+    message: `the file ${path} can’t be written: ${why[error.code ?? ''] ?? error.message}`,
+  });
+}

@@ -1,0 +1,156 @@
+import { readFileSync, existsSync } from 'node:fs';
+import { dirname, resolve } from 'node:path';
+import * as tls from 'node:tls';
+import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
+import { Agent, buildConnector, type Dispatcher, EnvHttpProxyAgent, ProxyAgent } from 'undici';
+import { isThisMachine } from '../core/chain/read-service.ts';
+import type { Connection, Watch } from '../core/ports.ts';
+import { fail, ProblemError } from '../core/problems.ts';
+
+/** The most that the head of an answer may measure, in bytes. */
+const MAXIMUM_HEAD = 256 * 1024;
+
+/** The engine's own limits hold; undici's would end a request with less to say. */
+const OPTIONS = { headersTimeout: 0, bodyTimeout: 0, maxHeaderSize: MAXIMUM_HEAD, allowH2: true } as const;
+
+/** Where systems keep the certificates that they trust, all in one file. */
+const SYSTEM_FILES = [
+  '/etc/ssl/certs/ca-certificates.crt',
+  '/etc/pki/tls/certs/ca-bundle.crt',
+  '/etc/ssl/cert.pem',
+];
+
+/** Keeps connections, apart for each way of connecting: as usual, with a certificate, through a proxy. */
+export class Agents {
+  readonly #agents = new Map<string, Dispatcher>();
+  /** The watch of the request for which a connection is being made, by origin. */
+  readonly #connecting = new Map<string, Watch>();
+  #usualContext: SecureContext | undefined;
+
+  /** The agent for a request, and the proxy that it goes through, where that is known. */
+  for(url: URL, connection: Connection | undefined, watch: Watch): { agent: Dispatcher; proxy?: string } {
+    this.#connecting.set(url.origin, watch);
+    const proxy = proxyOf(url, connection);
+    const key =
+      connection || proxy !== undefined ? JSON.stringify([connection?.tls, connection?.near, proxy]) : '';
+    let agent = this.#agents.get(key);
+    if (!agent) this.#agents.set(key, (agent = this.#make(connection, proxy)));
+    return proxy === undefined ? { agent } : { agent, proxy };
+  }
+
+  #make(connection: Connection | undefined, proxy: string | undefined): Dispatcher {
+    const tls = tlsOptions(connection);
+    if (proxy === undefined) return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
+    const secure = { ...tls, secureContext: tls.secureContext ?? this.#usual() };
+    if (proxy === 'environment') return new EnvHttpProxyAgent({ ...OPTIONS, requestTls: secure });
+    return new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure });
+  }
+
+  /** Connects, and tells the watch which phase that is in. */
+  #connector(tls: TlsOptions): buildConnector.connector {
+    const make = (more: TlsOptions): buildConnector.connector =>
+      buildConnector({
+        timeout: 0,
+        maxCachedSessions: 100,
+        allowH2: true,
+        ...more,
+      });
+    const plain = make(tls);
+    let secure: buildConnector.connector | undefined = tls.secureContext ? plain : undefined;
+    return (options, callback) => {
+      const origin = `${options.protocol}//${options.host ?? options.hostname}`;
+      const watch = this.#connecting.get(origin);
+      watch?.phase(isAddress(options.hostname) ? 'connect' : 'name');
+      const isSecure = options.protocol === 'https:';
+      if (isSecure) secure ??= make({ ...tls, secureContext: this.#usual() });
+      const socket = (isSecure ? secure! : plain)(options, (...result) => {
+        if (result[0]) callback(result[0], null);
+        else callback(null, result[1]);
+      }) as unknown as import('node:net').Socket | undefined;
+      socket?.once('lookup', () => watch?.phase('connect'));
+      if (isSecure) socket?.once('connect', () => watch?.phase('tls'));
+    };
+  }
+
+  /** Trusts what Node and the system trust; made once, since that takes a while. */
+  #usual(): SecureContext {
+    return (this.#usualContext ??= createSecureContext({ ca: trusted() }));
+  }
+
+  async close(): Promise<void> {
+    await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
+  }
+}
+
+interface TlsOptions {
+  readonly secureContext?: SecureContext;
+  readonly rejectUnauthorized?: boolean;
+}
+
+function tlsOptions(connection: Connection | undefined): TlsOptions {
+  if (!connection?.tls) return {};
+  const { ca, cert, key, verify } = connection.tls;
+  const read = (path: string): string => readPem(resolve(dirname(connection.near), path));
+  const own = {
+    ...(ca === undefined ? {} : { ca: [...trusted(), read(ca)] }),
+    // A certificate and its key may stand in one file.
+    ...(cert === undefined ? {} : { cert: read(cert), key: read(key ?? cert) }),
+  };
+  const rejects = verify ? {} : { rejectUnauthorized: false };
+  if (ca === undefined && cert === undefined) return rejects;
+  try {
+    return { secureContext: createSecureContext({ ca: trusted(), ...own }), ...rejects };
+  } catch (error) {
+    throw new ProblemError({
+      code: 'certificate-refused',
+      message: `the client’s certificate can’t be used: ${(error as Error).message}`,
+      instead: 'cert and key in PEM, of one pair, the key without a password',
+    });
+  }
+}
+
+function readPem(path: string): string {
+  try {
+    return readFileSync(path, 'utf8');
+  } catch (error) {
+    return fail('file-not-found', `the file ${path} of tls can’t be read: ${(error as Error).message}`, {
+      instead: 'a path begins at the folder of the project file',
+    });
+  }
+}
+
+/** The certificates that Node, the system and NODE_EXTRA_CA_CERTS trust. */
+function trusted(): string[] {
+  // Newer releases of Node know the system's own store.
+  const { getCACertificates } = tls as { getCACertificates?: (store: 'default' | 'system') => string[] };
+  if (getCACertificates)
+    return [...new Set([...getCACertificates('default'), ...getCACertificates('system')])];
+  const file = SYSTEM_FILES.find((path) => existsSync(path));
+  const extra = process.env.NODE_EXTRA_CA_CERTS;
+  return [file, extra].reduce<string[]>(
+    (all, path) =>
+      path !== undefined && path !== '' && existsSync(path) ? [...all, readFileSync(path, 'utf8')] : all,
+    [...rootCertificates],
+  );
+}
+
+/** The proxy of a request: that of its service, or `environment` where the variables of the environment name one. */
+function proxyOf(url: URL, connection: Connection | undefined): string | undefined {
+  if (connection?.proxy === 'none') return undefined;
+  if (connection?.proxy !== undefined) {
+    if (!URL.canParse(connection.proxy))
+      fail('not-a-url', 'proxy: is no URL', { instead: 'proxy: http://proxy.example:3128' });
+    return connection.proxy;
+  }
+  if (isThisMachine(url.hostname)) return undefined;
+  const { env } = process;
+  const variables =
+    url.protocol === 'https:'
+      ? [env.https_proxy, env.HTTPS_PROXY, env.http_proxy, env.HTTP_PROXY]
+      : [env.http_proxy, env.HTTP_PROXY];
+  return variables.some((value) => value !== undefined && value !== '') ? 'environment' : undefined;
+}
+
+function isAddress(host: string): boolean {
+  return /^[\d.]+$/.test(host) || host.includes(':');
+}

@@ -1,0 +1,33 @@
+import type { Project } from '../core/chain/model.ts';
+import type { Ports, Transport } from '../core/ports.ts';
+import { RunCredentials } from './credentials/index.ts';
+import type { Person } from './credentials/person.ts';
+import { RunCookies } from './cookies.ts';
+import { localFiles } from './files.ts';
+import { formats } from './formats.ts';
+import { ProjectSecrets, type SecretWorld } from './secrets.ts';
+import { nodeDigests, systemChance, systemClock } from './world.ts';
+
+/** What a run on this machine may use. */
+export interface Machine extends SecretWorld {
+  readonly person?: Person;
+}
+
+/** The ports of a run, those for real; `transport` is the caller's to close. */
+export function machinePorts(
+  project: Project,
+  transport: Transport,
+  machine: Machine,
+): Ports & { readonly credentials: RunCredentials } {
+  return {
+    transport,
+    clock: systemClock,
+    chance: systemChance,
+    digests: nodeDigests,
+    secrets: new ProjectSecrets(project, machine),
+    credentials: new RunCredentials(transport, systemClock, machine.person, machine.vault?.tokens),
+    files: localFiles,
+    cookies: new RunCookies(),
+    formats,
+  };
+}
