@@ -60,6 +60,7 @@ module.exports = {
     tsConfig: { fileName: 'tsconfig.json' },
     tsPreCompilationDeps: true,
     enhancedResolveOptions: {
+      exportsFields: ['exports'],
       extensions: ['.ts', '.js', '.mjs', '.cjs'],
       conditionNames: ['import', 'require', 'node', 'default'],
     },

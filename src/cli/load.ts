@@ -5,6 +5,7 @@ import type { Chain, Project } from '../core/chain/model.ts';
 import { readChain } from '../core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
 import type { SourceFile } from '../core/chain/source.ts';
+import { namesIn } from '../core/language/tree.ts';
 import { fail } from '../core/problems.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
@@ -16,6 +17,8 @@ export interface Loaded {
   readonly chains: readonly Chain[];
   readonly findings: readonly { readonly file: SourceFile; readonly finding: Finding }[];
   readonly files: readonly SourceFile[];
+  /** The chains of credentials of kind chain, by the names of the credentials. */
+  readonly signInChains: ReadonlyMap<string, Chain>;
 }
 
 /** The project file in a folder, or in the nearest one above it. */
@@ -65,6 +68,15 @@ function shownPath(path: string): string {
   return short.startsWith('..') ? resolve(path) : short;
 }
 
+/** Reads the project alone, from the working folder or above, or from `near`; an empty one where there is none. */
+export function loadProject(environment: string | undefined, choose: boolean, near?: string): Loaded {
+  const path = findProjectFile(process.cwd()) ?? (near === undefined ? undefined : findProjectFile(near));
+  return loadTexts(
+    path === undefined ? undefined : readProject(shownPath(path), readText(path), environment, choose),
+    [],
+  );
+}
+
 /** Reads and checks chain files and their project. `choose` says that an environment is needed. */
 export function load(names: readonly string[], environment: string | undefined, choose: boolean): Loaded {
   const paths = findChains(names);
@@ -84,6 +96,52 @@ export function load(names: readonly string[], environment: string | undefined, 
   );
 }
 
+interface SignInRead {
+  readonly name: string;
+  readonly read: ReturnType<typeof readChain>;
+  readonly findings: Loaded['findings'];
+}
+
+/** Reads the chains of credentials of kind chain, and holds what they send to what those chains give. */
+function loadSignIns(project: Project): SignInRead[] {
+  return [...project.credentials.values()].flatMap(({ name, signIn, at }) => {
+    if (!signIn || project.file === undefined) return [];
+    const path = resolve(dirname(resolve(project.file)), signIn.file);
+    if (!existsSync(path))
+      fail(
+        'file-not-found',
+        `the credential ${name} signs in with the chain ${signIn.file}, which does not exist`,
+        {
+          place: at,
+          instead: 'a path begins at the folder of the project file',
+        },
+      );
+    const read = readChain(shownPath(path), readText(path), project, beside(path));
+    const results = new Set(read.chain?.results.map((result) => result.name));
+    const given = new Set(['secret', 'services', 'environment', 'run', ...Object.keys(project.values)]);
+    const findings = signIn.headers.flatMap(({ value }) =>
+      value.parts.flatMap((part) =>
+        typeof part === 'string'
+          ? []
+          : [...namesIn(part.expression.tree)]
+              .filter((word) => read.chain && !results.has(word) && !given.has(word))
+              .map((word) => ({
+                file: read.file,
+                finding: {
+                  level: 'problem' as const,
+                  code: 'unknown-name' as const,
+                  message: `the chain ${signIn.file} has no result ${word}`,
+                  instead:
+                    results.size > 0 ? `it gives ${[...results].join(', ')}` : 'results: in that chain',
+                  place: part.at(),
+                },
+              })),
+      ),
+    );
+    return [{ name, read, findings }];
+  });
+}
+
 /** Reads files by paths that begin at the folder of a chain file. */
 function beside(chain: string): (path: string) => { path: string; text: string } | undefined {
   return (path) => {
@@ -101,14 +159,19 @@ export function loadTexts(
 ): Loaded {
   const project = read?.project ?? NO_PROJECT;
   const results = chains.map(({ path, text }) => readChain(path, text, project, beside(path)));
-  const all = [...(read ? [read] : []), ...results];
+  const signIns = loadSignIns(project);
+  const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
   return {
     project,
     chains: results.flatMap(({ chain }) => chain ?? []),
     findings: [
       ...all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
       ...results.flatMap(({ elsewhere }) => elsewhere),
+      ...signIns.flatMap(({ findings }) => findings),
     ],
     files: all.map(({ file }) => file),
+    signInChains: new Map(
+      signIns.flatMap(({ name, read: { chain } }) => (chain ? [[name, chain] as const] : [])),
+    ),
   };
 }

@@ -43,6 +43,58 @@ program
   });
 
 program
+  .command('new')
+  .argument('[folder]', 'where to', '.')
+  .description('write a project file and a first chain, which runs as it is')
+  .addHelpText('after', '\nExample:\n  batharon new studio && cd studio && batharon run')
+  .action(async (folder: string) => {
+    const { newProject } = await import('./commands/new.ts');
+    process.exitCode = newProject(folder);
+  });
+
+program
+  .command('send')
+  .argument('<words...>', 'METHOD SERVICE PATH, or METHOD URL')
+  .description('send one request without a file; show what came, and the path of each value in it')
+  .option('--as <credential>', 'the credential that it carries, or nobody')
+  .option('--query <name=value>', 'a parameter of the URL', several)
+  .option('--header <name:value>', 'a field', several)
+  .option('--json <text>', 'a body of JSON; @file reads a file, - standard input')
+  .option('--form <name=value>', 'a field of a form', several)
+  .option('--text <text>', 'a body of plain text; @file reads a file')
+  .option('--env <name>', 'the environment of the project')
+  .option('--name <name>', 'a name for the step')
+  .option('--add <file>', 'put it into a chain file as a step')
+  .addHelpText('after', '\nExample:\n  batharon send GET kiln /racks/A3/pieces --query limit=5')
+  .action(async (words: string[], options: import('./commands/send.ts').SendOptions) => {
+    const { send } = await import('./commands/send.ts');
+    process.exitCode = await send(words, options);
+  });
+
+program
+  .command('import')
+  .argument('<form>', 'curl, fetch or http')
+  .argument('[source]', 'the text in quotes, or a file; without it standard input')
+  .description('make a step of a request as API documentation shows it')
+  .option('--add <file>', 'put it into a chain file, and its service and key into the project')
+  .option('--name <name>', 'a name for the step')
+  .option('--env <name>', 'the environment of the project')
+  .addHelpText(
+    'after',
+    '\nExample:\n  batharon import curl \'curl -H "Emberfold-Key: $KEY" https://api.emberfold.example/v1/racks\' --add racks.chain.yaml',
+  )
+  .action(
+    async (
+      form: string,
+      source: string | undefined,
+      options: import('./commands/import.ts').ImportOptions,
+    ) => {
+      const { importCommand } = await import('./commands/import.ts');
+      process.exitCode = await importCommand(form, source, options);
+    },
+  );
+
+program
   .command('check')
   .argument('[files...]', 'chain files, or folders with chain files below them', ['.'])
   .description('find everything that can be known to be wrong before a request is sent')
@@ -53,6 +105,45 @@ program
     const { check } = await import('./commands/check.ts');
     process.exitCode = await check(files, options);
   });
+
+program
+  .command('try')
+  .argument('<file>', 'a chain file')
+  .argument('<step>', 'the name of a step, or its address')
+  .description('send one step, with what it needs from the last run or from the steps before it')
+  .option('--env <name>', 'the environment of the project')
+  .option('--give <name=value>', 'the value of an input', several)
+  .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
+  .addHelpText('after', '\nExample:\n  batharon try glazed.chain.yaml piece')
+  .action(async (file: string, step: string, options: import('./commands/try.ts').TryOptions) => {
+    const { tryCommand } = await import('./commands/try.ts');
+    process.exitCode = await tryCommand(file, step, options);
+  });
+
+program
+  .command('find')
+  .argument('<text>', 'a value, or a part of one')
+  .description('find a value in recorded answers: the step, and the path to write in a chain')
+  .addHelpText('after', "\nExample:\n  batharon find 'moon jar'")
+  .action(async (text: string) => {
+    const { find } = await import('./commands/find.ts');
+    process.exitCode = await find(text);
+  });
+
+program
+  .command('eval')
+  .argument('<expression>', 'an expression of the chain language')
+  .argument('[file]', 'a JSON file, or - for standard input')
+  .description('evaluate an expression on a file, standard input, or the answer of a recorded step')
+  .option('--on <run:step>', 'a recorded step, such as last:load')
+  .option('--json', 'print the value alone, as JSON')
+  .addHelpText('after', "\nExample:\n  batharon eval '$.pieces[?@.glazed].id' --on last:rack_pieces")
+  .action(
+    async (text: string, file: string | undefined, options: import('./commands/eval.ts').EvalOptions) => {
+      const { evalCommand } = await import('./commands/eval.ts');
+      process.exitCode = await evalCommand(text, file, options);
+    },
+  );
 
 program
   .command('run')
@@ -72,6 +163,58 @@ program
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');
     process.exitCode = await runCommand(files, options);
+  });
+
+program
+  .command('sign-in')
+  .argument('[credential]', 'a credential of the project')
+  .description('get and test a token without a chain; say for what it is, and until when')
+  .option('--env <name>', 'the environment of the project')
+  .addHelpText('after', '\nExample:\n  batharon sign-in desk')
+  .action(async (name: string | undefined, options: { env?: string }) => {
+    const { signIn } = await import('./commands/sign-in.ts');
+    process.exitCode = await signIn(name, options);
+  });
+
+program
+  .command('sign-out')
+  .argument('[credential]', 'a credential of the project')
+  .description('forget the token that is kept of a credential')
+  .option('--env <name>', 'the environment of the project')
+  .addHelpText('after', '\nExample:\n  batharon sign-out desk')
+  .action(async (name: string | undefined, options: { env?: string }) => {
+    const { signOut } = await import('./commands/sign-in.ts');
+    process.exitCode = await signOut(name, options);
+  });
+
+const secret = program
+  .command('secret')
+  .description('store secrets of the project, sealed for this user')
+  .addHelpText('after', '\nExample:\n  batharon secret set desk');
+secret
+  .command('set')
+  .argument('<name>', 'the name that secrets: in batharon.yaml gives it, with `locked`')
+  .description('store a secret; it is asked for, or read from standard input')
+  .option('--env <name>', 'the environment of the project')
+  .action(async (name: string, options: { env?: string }) => {
+    const { setSecret } = await import('./commands/secret.ts');
+    process.exitCode = await setSecret(name, options);
+  });
+secret
+  .command('list')
+  .description('list the secrets of the project and where they come from, never what they are')
+  .option('--env <name>', 'the environment of the project')
+  .action(async (options: { env?: string }) => {
+    const { listSecrets } = await import('./commands/secret.ts');
+    process.exitCode = await listSecrets(options);
+  });
+secret
+  .command('remove')
+  .argument('<name>', 'a secret that is stored')
+  .description('forget a stored secret')
+  .action(async (name: string) => {
+    const { removeSecret } = await import('./commands/secret.ts');
+    process.exitCode = await removeSecret(name);
   });
 
 program

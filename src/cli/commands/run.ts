@@ -1,5 +1,4 @@
-import type { Chain, Project } from '../../core/chain/model.ts';
-import { run } from '../../core/engine/run.ts';
+import type { Chain } from '../../core/chain/model.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
@@ -9,6 +8,7 @@ import { fail, ProblemError } from '../../core/problems.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { load, type Loaded } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
+import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 
@@ -37,7 +37,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       printDry(loaded.project, runs);
       return 0;
     }
-    return await runAll(terminal, loaded.project, runs, options);
+    return await runAll(terminal, loaded, runs, options);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const { problem } = error;
@@ -51,7 +51,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
 }
 
 /** Prints what stops a run; remarks are for `check`. */
-function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
+export function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
   const problems = findings.filter(({ finding }) => finding.level === 'problem');
   printFindings(terminal, problems);
   if (problems.length > 0)
@@ -80,7 +80,7 @@ interface PlannedRun {
 
 async function runAll(
   terminal: Terminal,
-  project: Project,
+  { project, signInChains }: Loaded,
   runs: readonly PlannedRun[],
   options: RunCommandOptions,
 ): Promise<ExitCode> {
@@ -95,11 +95,11 @@ async function runAll(
       if (i > 0 && !options.json) terminal.write('\n');
       const view = new RunView(terminal);
       let ended: Extract<RunEvent, { event: 'run-ended' }> | undefined;
-      const { exit } = await run(chain, project, world.ports, {
+      const { exit } = await runRecorded(chain, project, world, {
         id: runId(i),
         inputs,
         signal: interruption.signal,
-        ...(world.practice === undefined ? {} : { practice: world.practice }),
+        signInChains,
         emit: (event) => {
           if (event.event === 'run-ended') ended = event;
           if (options.json) process.stdout.write(`${JSON.stringify(event)}\n`);

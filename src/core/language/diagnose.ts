@@ -1,11 +1,11 @@
 import { ProblemError } from '../problems.ts';
-import { compileTest, compileValue } from './compile.ts';
+import { compileFilter, compileTest, compileValue } from './compile.ts';
 import type { Environment } from './environment.ts';
 import { segmentText } from './filter-remarks.ts';
 import { functions } from './functions/index.ts';
 import { withArticle } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
-import { compileSingular } from './paths.ts';
+import { compileSingular, locate, type LocatedNode } from './paths.ts';
 import { brief } from './show.ts';
 import { type BinaryTree, givesNodes, isRelation, type QueryTree, type Tree } from './tree.ts';
 import { isObject, kindOf, type Maybe, type Value } from './values.ts';
@@ -108,6 +108,39 @@ function whyNoNode(tree: QueryTree, text: string, environment: Environment, item
     path += segmentText(segment);
   }
   return { message: `${text.slice(...tree.span)} found nothing` };
+}
+
+/** Why a path that may find several nodes found none: where it ended, and what was there. */
+export function whyNoNodes(tree: QueryTree, text: string, environment: Environment): Diagnosis {
+  const source = text.slice(...tree.span);
+  const base = evaluate(tree.base, environment, undefined);
+  if (base === undefined)
+    return whyNothing(tree, text, environment) ?? { message: `${source} found nothing` };
+  const start = text.slice(...tree.base.span);
+  let before = locate(environment, base, [], compileFilter);
+  for (const [i, segment] of tree.segments.entries()) {
+    const nodes = locate(environment, base, tree.segments.slice(0, i + 1), compileFilter);
+    if (nodes.length > 0) {
+      before = nodes;
+      continue;
+    }
+    const [{ path, value }] = before as [LocatedNode, ...LocatedNode[]];
+    const shown = start + path.map((key) => segmentOf(key)).join('');
+    if (segment.selectors.some(({ type }) => type === 'filter') && (Array.isArray(value) || isObject(value)))
+      return {
+        message: `${source} found nothing: none of what stands in ${shown} meets the filter, and ${whatIsThere(shown, value)}`,
+      };
+    return {
+      message: `${source} found nothing: ${whatIsThere(shown, value)}`,
+      ...wayOut(shown, value, segmentText(segment)),
+    };
+  }
+  return { message: `${source} found nothing` };
+}
+
+function segmentOf(key: string | number): string {
+  if (typeof key === 'number') return `[${key}]`;
+  return /^[A-Za-z_]\w*$/.test(key) ? `.${key}` : `['${key}']`;
 }
 
 /** "`$.pieces[0]` has the members id, glaze, cone" */

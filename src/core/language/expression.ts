@@ -1,11 +1,12 @@
 import { fail, type Problem, ProblemError } from '../problems.ts';
-import { compileTest, compileValue, type Evaluate, type Test } from './compile.ts';
-import { type Diagnosis, whatCame, whyNothing } from './diagnose.ts';
+import { compileFilter, compileTest, compileValue, type Evaluate, type Test } from './compile.ts';
+import { type Diagnosis, whatCame, whyNoNodes, whyNothing } from './diagnose.ts';
 import type { Environment } from './environment.ts';
 import { infer, type Use } from './infer.ts';
 import { givesNodes, type Tree } from './tree.ts';
 import { type Kind, listOf } from './kinds.ts';
 import { parseExpression } from './parser.ts';
+import { locate, type LocatedNode } from './paths.ts';
 import type { StaticScope } from './scope.ts';
 import type { Maybe, Value } from './values.ts';
 
@@ -44,6 +45,15 @@ export class Expression {
     });
   }
 
+  /** The nodes that it finds in `$`, with their places; nothing where it is no path of `$`. */
+  locate(environment: Environment): LocatedNode[] | undefined {
+    const { tree } = this;
+    if (tree.type !== 'query' || tree.base.type !== 'answer' || environment.answer === undefined)
+      return undefined;
+    environment.visited = 0;
+    return locate(environment, environment.answer, tree.segments, compileFilter);
+  }
+
   /** True, false, or nothing. Throws a {@link ProblemError} with a span. */
   test(environment: Environment): boolean | undefined {
     environment.visited = 0;
@@ -53,6 +63,7 @@ export class Expression {
   /** Why it came out as nothing. */
   whyNothing(environment: Environment): Diagnosis {
     const quiet = withoutRemarks(environment);
+    if (givesNodes(this.tree) && this.tree.type === 'query') return whyNoNodes(this.tree, this.text, quiet);
     return whyNothing(this.tree, this.text, quiet) ?? { message: `${this.text} is nothing` };
   }
 

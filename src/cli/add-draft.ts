@@ -1,0 +1,123 @@
+import { existsSync, readFileSync, writeFileSync } from 'node:fs';
+import { dirname, join, resolve } from 'node:path';
+import { readChain } from '../core/chain/read-chain.ts';
+import type { Project } from '../core/chain/model.ts';
+import { readProject } from '../core/chain/read-project.ts';
+import { fail } from '../core/problems.ts';
+import { addEntry, addStep } from '../import/add-to-file.ts';
+import type { Draft } from '../import/draft.ts';
+import { finished } from '../import/to-step.ts';
+import { Vault } from '../io/vault.ts';
+import { CHAIN_ENDING, findProjectFile, PROJECT_FILE } from './load.ts';
+import { printFindings } from './print-findings.ts';
+import { errorTerminal } from './terminal.ts';
+
+/**
+ * Adds a draft to a chain file, which is made where it is missing, and to its project file. Nothing is written unless both
+ * read as well as before. Keys in it are locked.
+ */
+export function writeDraft(draft: Draft, project: Project, path: string, title: string): void {
+  if (!path.endsWith(CHAIN_ENDING))
+    fail('wrong-form', `${path} is no chain file: its name ends in ${CHAIN_ENDING}`, {
+      instead: `--add ${path.replace(/\.[^./]*$/, '')}${CHAIN_ENDING}`,
+    });
+  const projectPath =
+    project.file === undefined ? join(dirname(resolve(path)), PROJECT_FILE) : resolve(project.file);
+  const before = { chain: textOf(path), project: textOf(projectPath) };
+  const after = {
+    chain: withStep(path, before.chain ?? `chain: ${JSON.stringify(title)}\n\nsteps:\n`, draft),
+    project: withProject(projectPath, before.project ?? '', draft),
+  };
+  const findings = problemsAfter(projectPath, path, after);
+  if (findings.length > problemsBefore(projectPath, path, before)) {
+    printFindings(errorTerminal(), findings);
+    fail('cannot-add', `with this step ${path} would not hold together; nothing was written`, {
+      instead: 'without --add it is printed, to be put in by hand',
+    });
+  }
+  for (const [name, { value }] of draft.secrets)
+    if (value !== undefined) new Vault(dirname(projectPath), process.env).setSecret(name, value);
+  if (after.project !== (before.project ?? '')) writeFileSync(projectPath, after.project);
+  writeFileSync(path, after.chain);
+  report(draft, path, projectPath, before);
+}
+
+function textOf(path: string): string | undefined {
+  return existsSync(path) ? readFileSync(path, 'utf8') : undefined;
+}
+
+function withStep(path: string, text: string, draft: Draft): string {
+  const known = /^inputs:/m.test(text) ? text : '';
+  const inputs = [...draft.inputs].filter(([name]) => !new RegExp(`^ +${name}:`, 'm').test(known));
+  const withInputs = inputs.reduce((all, [name, lines]) => addEntry(path, all, 'inputs', name, lines), text);
+  return addStep(path, withInputs, finished(draft.step));
+}
+
+function withProject(path: string, text: string, draft: Draft): string {
+  const secrets = [...draft.secrets].map(([name, { source }]) => [name, [source]] as const);
+  const sections = [
+    ['services', draft.services],
+    ['credentials', draft.credentials],
+    ['secrets', secrets],
+  ] as const;
+  return sections.reduce(
+    (all, [key, entries]) =>
+      [...entries].reduce((written, [name, lines]) => addEntry(path, written, key, name, lines), all),
+    text,
+  );
+}
+
+interface Texts {
+  readonly chain: string | undefined;
+  readonly project: string | undefined;
+}
+
+function problemsAfter(projectPath: string, path: string, { chain, project }: Texts) {
+  const read = readProject(projectPath, project ?? '', undefined, false);
+  const result = readChain(path, chain ?? '', read.project);
+  return [read, result].flatMap(({ file, findings }) =>
+    findings
+      .filter(({ level, code }) => level === 'problem' && code !== 'file-not-found')
+      .map((finding) => ({ file, finding })),
+  );
+}
+
+function problemsBefore(projectPath: string, path: string, texts: Texts): number {
+  return texts.chain === undefined ? 0 : problemsAfter(projectPath, path, texts).length;
+}
+
+function report(draft: Draft, path: string, projectPath: string, before: Texts): void {
+  const terminal = errorTerminal();
+  const { colours } = terminal;
+  terminal.write(
+    `${colours.green('added')}   ${finished(draft.step)[0]!.replace(/^- call: /, '')} to ${path}${before.chain === undefined ? ', a new file' : ''}\n`,
+  );
+  const parts = [
+    ...[...draft.services.keys()].map((name) => `the service ${name}`),
+    ...[...draft.credentials.keys()].map((name) => `the credential ${name}`),
+    ...[...draft.secrets].map(([name, { source, value }]) =>
+      value === undefined
+        ? `the secret ${name}, from ${source.replace(/^env /, 'the variable ')}`
+        : `the secret ${name}, its key locked`,
+    ),
+  ];
+  if (parts.length > 0)
+    terminal.write(
+      `        ${parts.join(', ')} to ${relativeName(projectPath)}${before.project === undefined ? ', a new file' : ''}\n`,
+    );
+  printNotes(draft);
+  const steps = /name: (\w+)/.exec(finished(draft.step).join('\n'))?.[1];
+  terminal.write(`\nNext: batharon ${steps === undefined ? `run ${path}` : `try ${path} ${steps}`}\n`);
+}
+
+function relativeName(path: string): string {
+  return findProjectFile(process.cwd()) === path ? PROJECT_FILE : path;
+}
+
+/** What could not be carried over, a line each. */
+export function printNotes({ notes }: Draft): void {
+  const terminal = errorTerminal();
+  if (notes.length > 0) terminal.write('\n');
+  for (const note of notes)
+    terminal.write(`${terminal.colours.yellow('remark'.padEnd(8))}not carried over: ${note}\n`);
+}

@@ -1,0 +1,138 @@
+import { existsSync, fstatSync, readFileSync } from 'node:fs';
+import type { ExitCode } from '../../core/events.ts';
+import { checkExpression } from '../../core/language/expression.ts';
+import type { World } from '../../core/language/environment.ts';
+import { ANY, kindOfValue } from '../../core/language/kinds.ts';
+import { parseJson, writeJson } from '../../core/language/json.ts';
+import { normalisedPath } from '../../core/language/paths.ts';
+import { brief } from '../../core/language/show.ts';
+import { givesNodes } from '../../core/language/tree.ts';
+import { memberOf, objectOf, type Maybe, type Value, type ValueObject } from '../../core/language/values.ts';
+import { plainText } from '../../core/language/functions/conversion.ts';
+import { fail, ProblemError } from '../../core/problems.ts';
+import { Records } from '../../io/record.ts';
+import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { recordedStep, stepNames, valueOfAnswer } from '../recorded.ts';
+import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
+import { projectFolder } from '../world.ts';
+
+export interface EvalOptions {
+  readonly on?: string;
+  readonly json?: boolean;
+}
+
+interface Subject {
+  readonly answer: Maybe;
+  readonly names: ValueObject;
+  readonly where: string;
+}
+
+/** `batharon eval EXPRESSION`: on a JSON file, standard input, or the answer of a recorded step. */
+export function evalCommand(text: string, file: string | undefined, options: EvalOptions): Promise<ExitCode> {
+  return guarded(async () => {
+    const { project } = loadProject(undefined, false);
+    const { answer, names, where } = subject(file, options, new Records(projectFolder(project)));
+    const { expression, problems } = checkExpression(text, {
+      lookup: (name) => (Object.hasOwn(names, name) ? { kind: kindOfValue(names[name]) } : undefined),
+      names: () => Object.keys(names),
+      answer: answer === undefined ? { missing: `${where} has no body` } : ANY,
+    });
+    if (!expression) return refuse(text, problems[0]!);
+    const world: World = {
+      now: () => systemClock.now(),
+      chance: () => systemChance.next(),
+      digest: (algorithm, data) => nodeDigests.digest(algorithm, data),
+      hmac: (algorithm, key, data) => nodeDigests.hmac(algorithm, key, data),
+      ...(text.includes('xpath') ? { xpath: (await import('../../io/xpath.ts')).xpath } : {}),
+      zone: project.zone,
+    };
+    const environment = { answer, name: (name: string): Maybe => memberOf(names, name), world, visited: 0 };
+    try {
+      const nodes = expression.locate(environment);
+      const value = expression.evaluate(environment);
+      const empty = givesNodes(expression.tree) && Array.isArray(value) && value.length === 0;
+      if (value === undefined || (nodes?.length === 0 && empty)) {
+        const { message, instead } = expression.whyNothing(environment);
+        const terminal = errorTerminal();
+        const { colours } = terminal;
+        terminal.write(
+          `${colours.red(message)}\n${instead === undefined ? '' : `    ${colours.cyan('instead:')} ${instead}\n`}`,
+        );
+        return 1;
+      }
+      if (nodes && !options.json)
+        printNodes(nodes.map(({ path, value: found }) => [normalisedPath(path), found]));
+      else printValue(value, options.json ?? false);
+      return 0;
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      refuse(text, error.problem);
+      return 1;
+    }
+  });
+}
+
+function subject(file: string | undefined, { on }: EvalOptions, records: Records): Subject {
+  if (file !== undefined && file !== '-' && !existsSync(file))
+    fail('file-not-found', `there is no file ${file}`);
+  if (file !== undefined || (on === undefined && isPiped())) {
+    const text = readFileSync(file === undefined || file === '-' ? 0 : file, 'utf8');
+    const where = file === undefined || file === '-' ? 'standard input' : file;
+    return { answer: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
+  }
+  const { record, step } = recordedStep(records, on ?? 'last');
+  return {
+    answer: valueOfAnswer(step),
+    names: objectOf(stepNames(record, step)),
+    where: `the answer of ${step.address} (run ${record.run})`,
+  };
+}
+
+/** Whether something comes on standard input: a pipe or a file, not a terminal or nothing at all. */
+function isPiped(): boolean {
+  try {
+    const input = fstatSync(0);
+    return input.isFIFO() || input.isFile();
+  } catch {
+    return false;
+  }
+}
+
+function jsonOrText(text: string, where: string): Value {
+  try {
+    return parseJson(text);
+  } catch (error) {
+    if (!/^\s*[[{"]/.test(text)) return text;
+    if (!(error instanceof ProblemError)) throw error;
+    throw new ProblemError({ ...error.problem, message: `${where}: ${error.problem.message}` });
+  }
+}
+
+function refuse(text: string, { message, instead, span, code }: ProblemError['problem']): ExitCode {
+  const terminal = errorTerminal();
+  const { colours } = terminal;
+  terminal.write(
+    `${colours.red(message)} ${colours.dim(`(${code})`)}\n    ${colours.dim(text)}\n    ${' '.repeat(span?.[0] ?? 0)}${colours.bold('^')}\n`,
+  );
+  if (instead !== undefined) terminal.write(`    ${colours.cyan('instead:')} ${instead}\n`);
+  return 2;
+}
+
+function printNodes(nodes: readonly (readonly [path: string, value: Value])[]): void {
+  const terminal = outputTerminal();
+  const { colours, width, wrapWidth } = terminal;
+  const column = Math.min(Math.max(...nodes.map(([path]) => widthOf(path))), Math.floor(width * 0.6));
+  for (const [path, value] of nodes) {
+    const shown = brief(value, wrapWidth === Infinity ? 10_000 : 400);
+    terminal.write(
+      `${colours.cyan(pad(path, column))}  ${wrapWidth === Infinity ? shown : fit(shown, width - Math.max(column, widthOf(path)) - 2)}\n`,
+    );
+  }
+}
+
+function printValue(value: Value, asJson: boolean): void {
+  const text = asJson ? undefined : plainText(value);
+  process.stdout.write(`${text ?? writeJson(value, 2, 'base64')}\n`);
+}

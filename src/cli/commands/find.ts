@@ -1,0 +1,128 @@
+import type { ExitCode } from '../../core/events.ts';
+import { brief } from '../../core/language/show.ts';
+import { numberText } from '../../core/language/numbers.ts';
+import { isNumeric, isObject, type Value } from '../../core/language/values.ts';
+import { parsePath, pathStep, scalarsOf } from '../paths.ts';
+import { Records, type Recorded, type RecordedStep } from '../../io/record.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { agoWords, valueOfAnswer } from '../recorded.ts';
+import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
+import { projectFolder } from '../world.ts';
+
+interface Found {
+  readonly path: string;
+  readonly value: Value;
+  readonly exact: boolean;
+  /** A path that finds it by something else than its place. */
+  readonly by?: string;
+}
+
+/** Finds in one answer that are shown. */
+const MOST = 8;
+
+/** `batharon find TEXT`: where a value stands in recorded answers, and the path to write in a chain. */
+export function find(text: string): Promise<ExitCode> {
+  return guarded(async () => {
+    const { project } = loadProject(undefined, false);
+    const records = new Records(projectFolder(project)).all();
+    if (records.length === 0) {
+      errorTerminal().write('No run is recorded here yet: batharon run, or batharon send.\n');
+      return 2;
+    }
+    const exactOnly = records.some((record) =>
+      record.steps.some((step) => findIn(step, text).some(({ exact }) => exact)),
+    );
+    let count = 0;
+    for (const record of records) {
+      for (const step of record.steps) {
+        const found = findIn(step, text).filter(({ exact }) => exact || !exactOnly);
+        if (found.length === 0) continue;
+        count += found.length;
+        print(record, step, found);
+      }
+    }
+    if (count > 0) return 0;
+    const answers = records.flatMap(({ steps }) => steps.filter(({ answer }) => answer)).length;
+    errorTerminal().write(
+      `'${text}' stands in none of the ${answers} recorded answers. What is secret is recorded masked, and can’t be found.\n`,
+    );
+    return 1;
+  });
+}
+
+function findIn(step: RecordedStep, text: string): Found[] {
+  if (!step.answer) return [];
+  const found: Found[] = [];
+  const body = valueOfAnswer(step);
+  const lower = text.toLowerCase();
+  const match = (path: string, value: Value): void => {
+    const own = isNumeric(value)
+      ? numberText(value)
+      : typeof value === 'string'
+        ? value
+        : JSON.stringify(value);
+    if (own === text) found.push({ path, value, exact: true, ...byOther(body, path) });
+    else if (own.toLowerCase().includes(lower)) found.push({ path, value, exact: false });
+  };
+  if (body !== undefined && !(body instanceof Uint8Array))
+    for (const [path, value] of scalarsOf(body)) match(path, value);
+  for (const [name, value] of step.answer.headers) match(`headers${pathStep(name)}`, value);
+  return found;
+}
+
+/** For an item of a list of objects: a filter by a member that names it, which still holds when the order changes. */
+function byOther(body: Value | undefined, path: string): { by?: string } {
+  const keys = parsePath(path);
+  const index = keys.findLastIndex((part) => typeof part === 'number');
+  if (index < 0 || index !== keys.length - 2 || body === undefined) return {};
+  const list = keys.slice(0, index).reduce<Value | undefined>((at, part) => stepInto(at, part), body);
+  const item = Array.isArray(list) ? list[keys[index] as number] : undefined;
+  if (!Array.isArray(list) || !isObject(item) || list.length < 2) return {};
+  const wanted = keys.at(-1) as string;
+  const naming = Object.entries(item).find(
+    ([name, value]) =>
+      name !== wanted &&
+      typeof value === 'string' &&
+      value.length < 60 &&
+      !value.includes("'") &&
+      list.filter((other) => isObject(other) && other[name] === value).length === 1,
+  );
+  if (!naming) return {};
+  const before = keys
+    .slice(0, index)
+    .map((part) => (typeof part === 'number' ? `[${part}]` : pathStep(part)))
+    .join('');
+  return { by: `first($${before}[?@${pathStep(naming[0])} == ${brief(naming[1])}])${pathStep(wanted)}` };
+}
+
+function stepInto(value: Value | undefined, part: string | number): Value | undefined {
+  if (Array.isArray(value)) return typeof part === 'number' ? value[part] : undefined;
+  return isObject(value) && typeof part === 'string' ? value[part] : undefined;
+}
+
+function print(record: Recorded, step: RecordedStep, found: readonly Found[]): void {
+  const terminal = outputTerminal();
+  const { colours, width, wrapWidth } = terminal;
+  const where = record.file === 'send' ? 'the last request that was sent' : record.file;
+  terminal.write(
+    `${colours.bold(step.name ?? step.address)}  ${colours.dim(`${step.request ? `${step.request.method} ${step.request.url.replace(/\?.*$/, '')}` : ''} · ${where}, ${agoWords(Date.now() - record.at)}`)}\n`,
+  );
+  const shown = found.slice(0, MOST);
+  const column = Math.min(Math.max(...shown.map(({ path }) => widthOf(path))), Math.floor(width * 0.6));
+  for (const { path, value, by } of shown) {
+    const right = brief(value, 200);
+    terminal.write(
+      `  ${colours.cyan(pad(path, column))}  ${wrapWidth === Infinity ? right : fit(right, width - Math.max(column, widthOf(path)) - 4)}\n`,
+    );
+    if (by !== undefined) terminal.write(`  ${colours.dim('or')} ${by}\n`);
+  }
+  if (found.length > MOST) terminal.write(colours.dim(`  and ${found.length - MOST} more\n`));
+  const [first] = shown;
+  if (first && step.name !== undefined && record.file !== 'send')
+    terminal.write(colours.dim(`  in a later step: ${laterPath(step.name, first.path)}\n`));
+}
+
+function laterPath(name: string, path: string): string {
+  return path.startsWith('$') ? `${name}.body${path.slice(1)}` : `${name}.${path}`;
+}

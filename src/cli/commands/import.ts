@@ -1,0 +1,108 @@
+import { existsSync, readFileSync } from 'node:fs';
+import { dirname, resolve } from 'node:path';
+import type { ExitCode } from '../../core/events.ts';
+import { fail } from '../../core/problems.ts';
+import { importCurl } from '../../import/curl.ts';
+import type { Draft } from '../../import/draft.ts';
+import { importHttp } from '../../import/http-message.ts';
+import type { ImportedRequest } from '../../import/request.ts';
+import { finished, toStep } from '../../import/to-step.ts';
+import { printNotes, writeDraft } from '../add-draft.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { errorTerminal, outputTerminal } from '../terminal.ts';
+
+export interface ImportOptions {
+  readonly add?: string;
+  readonly name?: string;
+  readonly env?: string;
+}
+
+const FORMS = ['curl', 'fetch', 'http'] as const;
+
+/** `batharon import curl | fetch | http`: prints a step, or adds it to a file. */
+export function importCommand(
+  form: string,
+  source: string | undefined,
+  options: ImportOptions,
+): Promise<ExitCode> {
+  return guarded(async () => {
+    if (!FORMS.includes(form as never))
+      fail('import-unreadable', `${form} can’t be imported`, {
+        instead: `batharon import ${FORMS.join(' | ')}`,
+      });
+    const imported = await read(form as (typeof FORMS)[number], sourceOf(form, source ?? '-'));
+    const { project } = loadProject(
+      options.env,
+      false,
+      options.add === undefined ? undefined : dirname(resolve(options.add)),
+    );
+    const draft = toStep(imported, project, options.name);
+    if (options.add === undefined) printDraft(draft);
+    else writeDraft(draft, project, options.add, titleOf(imported));
+    return 0;
+  });
+}
+
+async function read(form: (typeof FORMS)[number], source: string): Promise<ImportedRequest> {
+  if (form === 'curl') return importCurl(source);
+  if (form === 'http') return importHttp(source);
+  const { importFetch } = await import('../../import/fetch.ts');
+  return importFetch(source);
+}
+
+/** The argument, a file that it names, or standard input. */
+function sourceOf(form: string, only: string): string {
+  if (only === '-') {
+    if (process.stdin.isTTY) errorTerminal().write(`Paste it, then end with Ctrl-D:\n`);
+    return readFileSync(0, 'utf8');
+  }
+  if (!/\s/.test(only) && existsSync(only)) return readFileSync(only, 'utf8');
+  if (form !== 'curl' && !/\s|\(/.test(only)) fail('file-not-found', `there is no file ${only}`);
+  return only;
+}
+
+function titleOf({ method, url }: ImportedRequest): string {
+  return `${method} ${/^https?:\/\/[^/]+([^?#]*)/i.exec(url)?.[1] ?? url}`.replace(/[\ue000-\ue003]/g, '');
+}
+
+/** Prints what an import gives: what goes into the chain, what into the project, and what could not be carried over. */
+function printDraft(draft: Draft): void {
+  const output = outputTerminal();
+  const { colours } = output;
+  const sections = (parts: readonly (readonly [string, ReadonlyMap<string, readonly string[]>])[]): void => {
+    for (const [key, entries] of parts) {
+      if (entries.size === 0) continue;
+      output.write(`${key}:\n`);
+      for (const [name, lines] of entries) {
+        const inline = lines.length === 1 && !/^[A-Za-z][\w-]*:(?: |$)/.test(lines[0]!);
+        output.write(
+          inline
+            ? `  ${name}: ${lines[0]!}\n`
+            : `  ${name}:\n${lines.map((line) => `    ${line}\n`).join('')}`,
+        );
+      }
+    }
+  };
+  output.write(colours.dim('# the chain file\n'));
+  sections([['inputs', draft.inputs]]);
+  output.write(
+    `steps:\n${finished(draft.step)
+      .map((line) => `  ${line}`.trimEnd())
+      .join('\n')}\n`,
+  );
+  const secrets = new Map([...draft.secrets].map(([name, { source }]) => [name, [source]]));
+  if (draft.services.size + draft.credentials.size + secrets.size > 0)
+    output.write(`\n${colours.dim('# batharon.yaml')}\n`);
+  sections([
+    ['services', draft.services],
+    ['credentials', draft.credentials],
+    ['secrets', secrets],
+  ]);
+  printNotes(draft);
+  for (const [name, { value }] of draft.secrets)
+    if (value !== undefined)
+      errorTerminal().write(
+        `\nThe key in it is not shown. batharon secret set ${name} stores it; with --add FILE that is done as well.\n`,
+      );
+}

@@ -1,0 +1,38 @@
+import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { join } from 'node:path';
+import type { ExitCode } from '../../core/events.ts';
+import chain from '../../../examples/new/first.chain.yaml';
+import project from '../../../examples/new/batharon.yaml';
+import { errorTerminal } from '../terminal.ts';
+
+const IGNORED = '# What Batharon keeps of its own: runs, locked secrets.\n.batharon/\n.env\nout/\n';
+
+/** `batharon new`: a project with one chain, which runs as it is. */
+export function newProject(folder: string): ExitCode {
+  const terminal = errorTerminal();
+  const files = [
+    ['batharon.yaml', project],
+    ['first.chain.yaml', chain],
+    ['.gitignore', IGNORED],
+  ] as const;
+  const taken = files.find(([name]) => name !== '.gitignore' && existsSync(join(folder, name)));
+  if (taken) {
+    terminal.write(`${join(folder, taken[0])} is there already; nothing was written.\n`);
+    return 2;
+  }
+  mkdirSync(folder, { recursive: true });
+  for (const [name, text] of files)
+    if (!existsSync(join(folder, name))) writeFileSync(join(folder, name), text);
+  const { colours } = terminal;
+  const go = folder === '.' ? '' : `cd ${folder} && `;
+  terminal.write(
+    `Wrote ${files.map(([name]) => join(folder, name)).join(', ')}.\n\n${colours.bold('Next')}\n`,
+  );
+  for (const [command, about] of [
+    [`${go}batharon run`, 'runs the chain against the practice service'],
+    ['batharon send GET kiln /glazes', 'one request without a file'],
+    ["batharon import curl 'curl …' --add first.chain.yaml", 'makes a step of what a documentation shows'],
+  ])
+    terminal.write(`  ${colours.cyan(command!.padEnd(54))} ${about!}\n`);
+  return 0;
+}

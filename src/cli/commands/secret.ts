@@ -1,0 +1,88 @@
+import { readFileSync } from 'node:fs';
+import type { Project } from '../../core/chain/model.ts';
+import type { ExitCode } from '../../core/events.ts';
+import { SHORTEST_SECRET } from '../../core/engine/masking.ts';
+import { fail } from '../../core/problems.ts';
+import { Vault } from '../../io/vault.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { askHidden } from '../person.ts';
+import { errorTerminal, outputTerminal, pad } from '../terminal.ts';
+import { projectFolder } from '../world.ts';
+
+/** `batharon secret set NAME`: the value by prompt or standard input, never as an argument. */
+export function setSecret(name: string, options: { env?: string }): Promise<ExitCode> {
+  return guarded(async () => {
+    refuseName(name);
+    const { project } = loadProject(options.env, false);
+    const typed = process.stdin.isTTY
+      ? await askHidden(`${name}: `)
+      : readFileSync(0, 'utf8').replace(/\r?\n$/, '');
+    if (typed === undefined || typed === '')
+      fail('secret-missing', `nothing was given for ${name}; nothing is changed`);
+    if (typed.length < SHORTEST_SECRET)
+      fail(
+        'secret-too-short',
+        `${name} has fewer than ${SHORTEST_SECRET} characters, so masking it would mask everything`,
+      );
+    new Vault(projectFolder(project), process.env).setSecret(name, typed);
+    errorTerminal().write(`${name} is locked.${usedAs(project, name)}\n`);
+    return 0;
+  });
+}
+
+function refuseName(name: string): void {
+  if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name))
+    fail('name-invalid', `${name} can’t be the name of a secret: a letter, then letters, digits and _`);
+}
+
+function usedAs({ secrets }: Project, name: string): string {
+  const used = [...secrets.values()].some(({ from, where }) => from === 'locked' && where === name);
+  return used ? '' : ` Nothing uses it yet: secrets: with ${name}: locked in batharon.yaml does.`;
+}
+
+/** `batharon secret list`: names and where each comes from; never a value. */
+export function listSecrets(options: { env?: string }): Promise<ExitCode> {
+  return guarded(async () => {
+    const terminal = outputTerminal();
+    const { project } = loadProject(options.env, false);
+    const locked = new Set(new Vault(projectFolder(project), process.env).names());
+    const rows = [...project.secrets.values()].map(({ name, from, where }): [string, string, string] => [
+      name,
+      from === 'locked' && where === name ? 'locked' : `${from} ${where}`.trim(),
+      from === 'locked'
+        ? locked.has(where)
+          ? 'stored'
+          : `missing: batharon secret set ${where}`
+        : from === 'env'
+          ? (process.env[where] ?? '') !== ''
+            ? 'set'
+            : 'not set'
+          : '',
+    ]);
+    const used = new Set(
+      [...project.secrets.values()].flatMap(({ from, where }) => (from === 'locked' ? [where] : [])),
+    );
+    for (const name of locked) if (!used.has(name)) rows.push([name, 'locked', 'stored, used by nothing']);
+    if (rows.length === 0) errorTerminal().write('The project has no secrets.\n');
+    const widths = [0, 1].map((i) => Math.max(0, ...rows.map((row) => row[i]!.length)));
+    for (const [name, source, state] of rows)
+      terminal.write(`${pad(name, widths[0]!)}  ${pad(source, widths[1]!)}  ${state}`.trimEnd() + '\n');
+    return 0;
+  });
+}
+
+/** `batharon secret remove NAME`. */
+export function removeSecret(name: string): Promise<ExitCode> {
+  return guarded(async () => {
+    const { project } = loadProject(undefined, false);
+    const vault = new Vault(projectFolder(project), process.env);
+    if (!vault.removeSecret(name))
+      fail('secret-missing', `no secret is locked under the name ${name}`, {
+        instead:
+          vault.names().length > 0 ? `locked: ${vault.names().join(', ')}` : 'batharon secret set NAME',
+      });
+    errorTerminal().write(`${name} is forgotten.\n`);
+    return 0;
+  });
+}

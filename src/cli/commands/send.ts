@@ -1,0 +1,244 @@
+import { readFileSync } from 'node:fs';
+import { readChain } from '../../core/chain/read-chain.ts';
+import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
+import { parseJson } from '../../core/language/json.ts';
+import { objectOf, type Value } from '../../core/language/values.ts';
+import { fail, ProblemError } from '../../core/problems.ts';
+import { type Draft, serviceAt } from '../../import/draft.ts';
+import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
+import { Records, type RecordedStep } from '../../io/record.ts';
+import { writeDraft } from '../add-draft.ts';
+import { answerTree, printTree } from '../answer-tree.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { printFindings } from '../print-findings.ts';
+import { runRecorded } from '../run-recorded.ts';
+import { errorTerminal, outputTerminal, type Terminal, timeWords, wrap } from '../terminal.ts';
+import { openWorld, projectFolder } from '../world.ts';
+import { runId, watchInterruption } from './run.ts';
+
+export interface SendOptions {
+  readonly as?: string;
+  readonly query?: readonly string[];
+  readonly header?: readonly string[];
+  readonly json?: string;
+  readonly form?: readonly string[];
+  readonly text?: string;
+  readonly env?: string;
+  readonly name?: string;
+  readonly add?: string;
+}
+
+/** The file that a request without a file is recorded under. */
+export const SENT_FILE = 'send';
+
+/** `batharon send METHOD SERVICE PATH`: one request without a file. */
+export function send(words: readonly string[], options: SendOptions): Promise<ExitCode> {
+  return guarded(async () => {
+    const terminal = errorTerminal();
+    const { project, findings, signInChains } = loadProject(options.env, true);
+    const wrong = findings.filter(({ finding }) => finding.level === 'problem');
+    if (wrong.length > 0) {
+      printFindings(terminal, wrong);
+      return 2;
+    }
+    const { call, title } = requestLine(words, [...project.services.keys()], (url) => {
+      const found = serviceAt(project, url);
+      return found && `${found.service.name} ${found.path}`;
+    });
+    const step = stepLines(call, options);
+    const text = `chain: ${JSON.stringify(title)}\nsteps:\n${step.map((line) => `  ${line}`).join('\n')}\n`;
+    const { chain, findings: ofStep } = readChain(SENT_FILE, text, project);
+    if (!chain) {
+      // The lines of the step are of our making, so only what is wrong is said.
+      const { code, message, instead } = ofStep.find(({ level }) => level === 'problem')!;
+      return fail(code, message, instead === undefined ? {} : { instead });
+    }
+    const interruption = watchInterruption(terminal);
+    const world = await openWorld(project);
+    const events: RunEvent[] = [];
+    let exit: ExitCode;
+    try {
+      ({ exit } = await runRecorded(chain, project, world, {
+        id: runId(),
+        inputs: {},
+        signal: interruption.signal,
+        signInChains,
+        emit: (event) => events.push(event),
+      }));
+    } finally {
+      interruption.stop();
+      await world.close();
+    }
+    printExchange(terminal, events);
+    const recorded = new Records(projectFolder(project)).ofChain(SENT_FILE)?.steps[0];
+    if (recorded?.answer) printAnswer(recorded);
+    if (options.add !== undefined) writeDraft(draftOf(step), project, options.add, title);
+    return exit;
+  });
+}
+
+/** `METHOD SERVICE PATH`, `METHOD URL`, `SERVICE PATH` or `URL`; GET where no method is given. */
+function requestLine(
+  words: readonly string[],
+  services: readonly string[],
+  atService: (url: string) => string | undefined,
+): { call: string; title: string } {
+  const [first = '', ...others] = words;
+  const isMethod = /^[A-Za-z]+$/.test(first) && !services.includes(first);
+  const method = isMethod ? first.toUpperCase() : 'GET';
+  const rest = isMethod ? others : words;
+  const [where = '', path] = rest;
+  if (where === '' || rest.length > 2)
+    fail('wrong-form', 'a request is METHOD SERVICE PATH, or METHOD URL', {
+      instead:
+        `batharon send GET ${services[0] ?? 'https://…'} ${services.length > 0 ? '/racks' : ''}`.trim(),
+    });
+  const target = path === undefined ? (atService(where) ?? where) : `${where} ${path}`;
+  return { call: `${method} ${target}`, title: `${method} ${target}` };
+}
+
+const literal = (text: string): string => text.replaceAll('${', '$${');
+
+function stepLines(call: string, options: SendOptions): string[] {
+  const lines = [`call: ${literal(call)}`];
+  if (options.name !== undefined) lines.push(`name: ${options.name}`);
+  else lines.push('name: send');
+  if (options.as !== undefined) lines.push(`as: ${options.as}`);
+  const query = pairs(options.query, 'query');
+  if (query) lines.push(...entry('query', query));
+  if (options.header && options.header.length > 0) {
+    lines.push('headers:');
+    for (const one of options.header) {
+      const [, name, value] = /^([^:=\s]+)\s*[:=]\s*(.*)$/s.exec(one) ?? [];
+      if (name === undefined)
+        fail('wrong-form', `--header ${one} is not Name: value`, {
+          instead: "--header 'Accept: application/json'",
+        });
+      lines.push(`  ${key(name)}: ${scalar(literal(value!))}`);
+    }
+  }
+  if (options.json !== undefined) lines.push(...entry('json', jsonOf(fileOr(options.json))));
+  const form = pairs(options.form, 'form');
+  if (form) lines.push(...entry('form', form));
+  if (options.text !== undefined) lines.push(...textEntry('text', fileOr(options.text)));
+  return lines.map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
+}
+
+function pairs(given: readonly string[] | undefined, option: string): Value | undefined {
+  if (!given || given.length === 0) return undefined;
+  const all = new Map<string, string[]>();
+  for (const one of given) {
+    const [, name, value] = /^([^=]+)=(.*)$/s.exec(one) ?? [];
+    if (name === undefined)
+      fail('wrong-form', `--${option} ${one} is not name=value`, { instead: `--${option} ${one}=…` });
+    all.set(name, [...(all.get(name) ?? []), value!]);
+  }
+  return objectOf([...all].map(([name, values]) => [name, values.length === 1 ? values[0]! : values]));
+}
+
+/** The text itself, that of a file after @, or standard input for -. */
+function fileOr(text: string): string {
+  if (text !== '-' && !text.startsWith('@')) return text;
+  try {
+    return readFileSync(text === '-' ? 0 : text.slice(1), 'utf8');
+  } catch (error) {
+    return fail('file-not-found', `${text.slice(1)} can’t be read: ${(error as Error).message}`);
+  }
+}
+
+function jsonOf(text: string): Value {
+  try {
+    return parseJson(text);
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    throw new ProblemError({
+      ...error.problem,
+      message: `--json is no JSON: ${error.problem.message}`,
+      instead: `--json '{ "cone": 6 }', in single quotes for the shell`,
+    });
+  }
+}
+
+function draftOf(step: string[]): Draft {
+  return {
+    step: step.filter((line) => line !== '  name: send'),
+    inputs: new Map(),
+    services: new Map(),
+    credentials: new Map(),
+    secrets: new Map(),
+    notes: [],
+  };
+}
+
+/** Prints what was sent and what came, field by field, and what went wrong. */
+function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
+  const { colours } = terminal;
+  const line = (mark: string, text: string): void => terminal.write(`${mark.padEnd(8)}${text}\n`);
+  const fields = (headers: EventOf<'answer-came'>['headers']): void => {
+    for (const [name, value] of headers) terminal.write(colours.dim(`        ${name}: ${value}\n`));
+  };
+  for (const event of events) {
+    switch (event.event) {
+      case 'signed-in':
+        line('', colours.dim(`signed in as ${event.credential} (${event.kind})`));
+        break;
+      case 'remark':
+        line(colours.yellow('remark'.padEnd(8)), event.message);
+        break;
+      case 'request-sent':
+        line(colours.cyan('sent'.padEnd(8)), colours.bold(`${event.method} ${event.url}`));
+        fields(event.headers);
+        if (event.body?.text !== undefined)
+          for (const row of event.body.text.split('\n').slice(0, 20)) line('', row);
+        break;
+      case 'answer-came':
+        line(
+          (event.status < 400 ? colours.green : colours.red)('came'.padEnd(8)),
+          `${colours.bold(String(event.status))} · ${timeWords(event.elapsed)} · ${event.body.size === 0 ? 'no body' : `${event.body.type ?? 'no content type'}, ${sizeWords(event.body.size)}`}`,
+        );
+        fields(event.headers);
+        break;
+      case 'redirected':
+        line(
+          '',
+          `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
+        );
+        break;
+      case 'step-ended':
+      case 'run-ended':
+        if (event.problem && event.event === 'step-ended') {
+          wrap(event.problem.message, terminal.wrapWidth - 8).forEach((row, i) =>
+            line(colours.red((i === 0 ? 'broke' : '').padEnd(8)), row),
+          );
+          if (event.problem.instead !== undefined) line('instead', event.problem.instead);
+        } else if (event.problem) {
+          line(colours.red('broke'.padEnd(8)), event.problem.message);
+          if (event.problem.instead !== undefined) line('instead', event.problem.instead);
+        }
+        break;
+      default:
+    }
+  }
+}
+
+export function sizeWords(size: number): string {
+  if (size < 1000) return `${size} bytes`;
+  return size < 1_000_000 ? `${(size / 1000).toFixed(1)} KB` : `${(size / 1_000_000).toFixed(1)} MB`;
+}
+
+/** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
+function printAnswer({ answer }: RecordedStep): void {
+  const terminal = outputTerminal();
+  const { text } = answer!;
+  if (text === undefined || text === '') return;
+  errorTerminal().write('\n');
+  let value: Value;
+  try {
+    value = parseJson(text);
+  } catch {
+    terminal.write(`${text.slice(0, 20_000)}${text.endsWith('\n') ? '' : '\n'}`);
+    return;
+  }
+  printTree(terminal, answerTree(value));
+}
