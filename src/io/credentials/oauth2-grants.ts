@@ -34,7 +34,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
   },
 
   /** RFC 6749, section 6. */
-  'refresh-token': (filled, server) => refresh(server, filled, filled.fields.get('refresh-token')!),
+  'refresh-token': (filled, server) => refresh(server, filled.fields.get('refresh-token')!, wanted(filled)),
 
   /** RFC 6749, section 4.3. */
   password: (filled, server) =>
@@ -106,6 +106,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
     const verifier = oauth.generateRandomCodeVerifier();
     const state = oauth.generateRandomState();
     const listener = await listenForRedirect(Number(fields.get('port') ?? 0));
+    const limit = personLimit(clock, filled, signal);
     try {
       const address = new URL(server.authorization_endpoint);
       for (const [name, value] of Object.entries({
@@ -120,7 +121,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
         address.searchParams.set(name, value);
       person.tell(`to sign in as ${filled.credential.name}, open\n${address.href}`);
       person.open(address.href);
-      const came = await Promise.race([listener.redirected, tooLate(clock, filled, signal)]);
+      const came = await Promise.race([listener.redirected, limit.reached]);
       const parameters = oauth.validateAuthResponse(server, client, came, state);
       const answer = await oauth.authorizationCodeGrantRequest(
         server,
@@ -133,22 +134,36 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
       );
       return await oauth.processAuthorizationCodeResponse(server, client, answer);
     } finally {
+      limit.cancel();
       listener.close();
     }
   },
 };
 
-/** RFC 6749, section 6. */
-export async function refresh(
+/** RFC 6749, section 6. Without a scope the service grants what it granted before. */
+async function refresh(
   { server, client, auth, options }: Server,
-  filled: FilledCredential,
   token: string,
+  additionalParameters: URLSearchParams,
 ): Promise<oauth.TokenEndpointResponse> {
   const answer = await oauth.refreshTokenGrantRequest(server, client, auth, token, {
     ...options,
-    additionalParameters: wanted(filled),
+    additionalParameters,
   });
   return oauth.processRefreshTokenResponse(server, client, answer);
+}
+
+/** What a kept refresh token gives; nothing where the service does not take it any more. */
+export async function refreshKept(
+  server: Server,
+  token: string,
+): Promise<oauth.TokenEndpointResponse | undefined> {
+  try {
+    return await refresh(server, token, new URLSearchParams());
+  } catch (error) {
+    if (error instanceof oauth.ResponseBodyError && error.error === 'invalid_grant') return undefined;
+    throw error;
+  }
 }
 
 async function generic(
@@ -188,13 +203,31 @@ function sleep(clock: Clock, milliseconds: number, signal: AbortSignal): Promise
   });
 }
 
-async function tooLate(clock: Clock, { credential }: FilledCredential, signal: AbortSignal): Promise<never> {
-  await sleep(clock, PERSON_LIMIT, signal);
-  throw new ProblemError({
-    code: 'sign-in-failed',
-    message: `nobody signed in as ${credential.name} in the browser within ${PERSON_LIMIT / 60_000} minutes`,
-    instead: 'batharon sign-in, where there is a browser; grant: device where there is none',
+/** Fails when nobody has signed in for too long, or when the run is interrupted. */
+function personLimit(
+  clock: Clock,
+  { credential }: FilledCredential,
+  signal: AbortSignal,
+): { readonly reached: Promise<never>; cancel(): void } {
+  let cancel = (): void => undefined;
+  const reached = new Promise<never>((_, reject) => {
+    const stop = (): void => reject(signal.reason as Error);
+    const cancelTimer = clock.timer(PERSON_LIMIT, () =>
+      reject(
+        new ProblemError({
+          code: 'sign-in-failed',
+          message: `nobody signed in as ${credential.name} in the browser within ${PERSON_LIMIT / 60_000} minutes`,
+          instead: 'batharon sign-in, where there is a browser; grant: device where there is none',
+        }),
+      ),
+    );
+    signal.addEventListener('abort', stop, { once: true });
+    cancel = () => {
+      cancelTimer();
+      signal.removeEventListener('abort', stop);
+    };
   });
+  return { reached, cancel };
 }
 
 /** What a token endpoint granted. */

@@ -58,7 +58,8 @@ export async function serverOf(
   };
   return {
     server,
-    client: { client_id: fields.get('client-id') ?? '' },
+    // Some grants name no client; the library wants one named all the same, and `none` below sends it only if it is there.
+    client: { client_id: fields.get('client-id') ?? 'unnamed' },
     auth: await clientAuth(filled),
     options,
     url: token,
@@ -120,7 +121,7 @@ async function clientAuth({ credential, fields }: FilledCredential): Promise<oau
       return oauth.PrivateKeyJwt(kid === undefined ? key : { key, kid });
     }
     default:
-      return oauth.None();
+      return fields.has('client-id') ? oauth.None() : () => undefined;
   }
 }
 

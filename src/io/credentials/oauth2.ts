@@ -2,7 +2,7 @@ import { createHash } from 'node:crypto';
 import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
 import type { Authorisation, Clock, FilledCredential, Transport } from '../../core/ports.ts';
 import type { KeptTokens, Token } from './kept-tokens.ts';
-import { GRANTS, refresh, tokenOf } from './oauth2-grants.ts';
+import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';
 import { signInProblem } from './oauth2-problems.ts';
 import { type Server, serverOf } from './oauth2-server.ts';
 import type { Person } from './person.ts';
@@ -84,14 +84,13 @@ export class OAuth2 {
     let server: Server | undefined;
     try {
       server = await serverOf(filled, this.#transport, this.#clock, signal);
-      const refreshed =
-        kept?.refresh === undefined ? undefined : await this.#refreshed(server, filled, kept.refresh);
-      const token =
+      const refreshed = kept?.refresh === undefined ? undefined : await refreshKept(server, kept.refresh);
+      const granted =
         refreshed ??
-        tokenOf(
-          await GRANTS[grant](filled, server, { clock: this.#clock, person: this.#person, signal }),
-          this.#clock.now(),
-        );
+        (await GRANTS[grant](filled, server, { clock: this.#clock, person: this.#person, signal }));
+      // A service that does not rotate refresh tokens sends none (RFC 6749, section 6).
+      const before = refreshed && kept?.refresh !== undefined ? { refresh: kept.refresh } : {};
+      const token = { ...before, ...tokenOf(granted, this.#clock.now()) };
       if (keeps && (grant !== 'refresh-token' || token.refresh !== undefined))
         this.#kept.set(keyOf(filled), token);
       return token;
@@ -101,19 +100,6 @@ export class OAuth2 {
         filled,
         server?.url ?? filled.fields.get('token-url') ?? filled.fields.get('issuer')!,
       );
-    }
-  }
-
-  /** Nothing where the service does not take the refresh token any more. */
-  async #refreshed(server: Server, filled: FilledCredential, token: string): Promise<Token | undefined> {
-    try {
-      const next = tokenOf(await refresh(server, filled, token), this.#clock.now());
-      // A service that does not rotate refresh tokens sends none (RFC 6749, section 6).
-      return { refresh: token, ...next };
-    } catch (error) {
-      const problem = signInProblem(error, filled, server.url);
-      if (problem.problem.code !== 'sign-in-refused') throw problem;
-      return undefined;
     }
   }
 }
