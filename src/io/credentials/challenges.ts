@@ -6,7 +6,8 @@ export interface Challenge {
   readonly parameters: ReadonlyMap<string, string>;
 }
 
-const PARAMETER = /\s*([!#$%&'*+\-.^_`|~0-9A-Za-z]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"]+))\s*(?:,|$)/y;
+const PARAMETER =
+  /\s*([!#$%&'*+\-.^_`|~0-9A-Za-z]+)\s*=\s*(?:"((?:[^"\\]|\\.)*)"|([^\s,"=][^\s,"]*))\s*(?:,|$)/y;
 const SCHEME = /[\s,]*([!#$%&'*+\-.^_`|~0-9A-Za-z]+)(?:\s+|$|(?=,))/y;
 const TOKEN68 = /([A-Za-z0-9\-._~+/]+=*)\s*(?:,|$)/y;
 
