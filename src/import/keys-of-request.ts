@@ -125,7 +125,12 @@ function userLines(
 
 /** A text of the project file: open values in it are secrets, since nothing else can stand there. */
 function plain(text: string): string {
-  return scalar(replaceVariables(text.replaceAll('${', '$${'), (name) => name));
+  return scalar(
+    replaceVariables(
+      text.replaceAll('${', () => '$${'),
+      (name) => name,
+    ),
+  );
 }
 
 /** The insertion that stands for a key; the key itself becomes a secret. */

@@ -1,3 +1,4 @@
+import { almostLiteral } from '../core/chain/fields.ts';
 import { isNumberText, numberText } from '../core/language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../core/language/values.ts';
 import { writeJson } from '../core/language/json.ts';
@@ -7,7 +8,10 @@ import { replaceVariables } from './placeholders.ts';
 
 /** A text with the marks of open values as insertions, and everything else literal. */
 export function asTemplate(text: string): string {
-  return replaceVariables(text.replaceAll('${', '$${'), (name) => `\${${name}}`);
+  return replaceVariables(
+    text.replaceAll('${', () => '$${'),
+    (name) => `\${${name}}`,
+  );
 }
 
 /** A scalar of a plain text field; quoted only where YAML needs it. */
@@ -26,10 +30,11 @@ function isSafe(text: string): boolean {
 /** A scalar of a typed field: a text that would be read as something else is quoted. */
 function typedScalar(text: string): string {
   const looksOther =
-    isNumberText(text) || /^(?:true|false|null|yes|no|on|off|~)$/i.test(text) || /^[+-]?\.?[0-9]/.test(text);
-  return looksOther && !/^\d{4}-\d\d-\d\d|^[\d]+[A-Za-z_][\w]*$/.test(text)
-    ? JSON.stringify(text)
-    : scalar(text);
+    isNumberText(text) ||
+    almostLiteral(text) !== undefined ||
+    // Words that other readers of YAML take for something else.
+    /^(?:true|false|null|yes|no|on|off)$/i.test(text);
+  return looksOther ? JSON.stringify(text) : scalar(text);
 }
 
 /** A key of a map. */

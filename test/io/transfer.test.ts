@@ -136,10 +136,10 @@ describe('save', () => {
     const url = await answering((request, response) => {
       const more = request.url!.includes('endless') ? Infinity : 70;
       let sent = 0;
-      const next = (): void =>
-        void (sent++ < more
-          ? response.write(chunk, (error) => (error ? undefined : next()))
-          : response.end());
+      const next = (): void => {
+        if (sent++ < more) response.write(chunk, (error) => (error ? undefined : next()));
+        else response.end();
+      };
       response.writeHead(200, { 'content-type': 'application/octet-stream' });
       next();
     });

@@ -98,7 +98,7 @@ function requestLine(
   return { call: `${method} ${target}`, title: `${method} ${target}` };
 }
 
-const literal = (text: string): string => text.replaceAll('${', '$${');
+const literal = (text: string): string => text.replaceAll('${', () => '$${');
 
 function stepLines(call: string, options: SendOptions): string[] {
   const lines = [`call: ${literal(call)}`];

@@ -331,7 +331,7 @@ export class FieldReader {
 }
 
 /** What was probably meant by a scalar that looks like a number or a word of JSON but is none. */
-function almostLiteral(text: string): string | undefined {
+export function almostLiteral(text: string): string | undefined {
   if (/^(?:true|false|null)$/i.test(text)) return text.toLowerCase();
   if (text === '~') return 'null';
   if (/^[+-]?\.(?:inf|nan)$/i.test(text)) return 'JSON has no such number';
