@@ -1,4 +1,5 @@
 import { createHash, createHmac } from 'node:crypto';
+import type { Chain } from '../../src/core/chain/model.ts';
 import { readChain } from '../../src/core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
 import { run } from '../../src/core/engine/run.ts';
@@ -118,6 +119,7 @@ export interface RunSetting {
   readonly secrets?: Record<string, string>;
   readonly inputs?: Record<string, Value>;
   readonly files?: Files;
+  readonly signInChains?: ReadonlyMap<string, Chain>;
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -174,6 +176,7 @@ export async function runChain(
         chain.inputs.flatMap(({ name, default: usual }) => (usual === undefined ? [] : [[name, usual]])),
       ),
     signal: controller.signal,
+    ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
     emit: (event) => events.push(eventSchema.parse(event)),
   });
   return {

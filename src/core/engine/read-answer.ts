@@ -144,7 +144,7 @@ export function describeText(text: string, type: string | undefined): string {
     /<title[^>]*>\s*([^<]*?)\s*<\/title>/i.exec(text)?.[1] ??
     /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
   const kind = type === undefined ? '' : ` (${type})`;
-  if (/<html|<!doctype html/i.test(text))
+  if (/<html|<!doctype html|^(?!\s*<\?xml)\s*<(?:title|head|body|h1|p)\b/i.test(text))
     return title === undefined || title === '' ? `a page of HTML${kind}` : `a page titled "${title}"${kind}`;
   if (/^\s*<\?xml|^\s*<[a-z]/i.test(text)) return `XML${kind}`;
   return `${type ?? 'text'}: ${JSON.stringify(text.slice(0, 60))}`;

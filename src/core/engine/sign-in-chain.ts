@@ -31,6 +31,14 @@ export class SignInChains {
   /** Throws `sign-in-failed`. */
   async authorise(context: RunContext, credential: Credential, step: CallStep): Promise<Authorisation> {
     const signIn = credential.signIn!;
+    // Waiting for itself it would never end.
+    if (context.signingIn.has(credential.name))
+      throw failed(
+        credential,
+        step,
+        `${signIn.file} uses ${credential.name} itself`,
+        'as: nobody on its calls',
+      );
     let signedIn = this.#done.get(credential.name);
     const isNew = !signedIn;
     if (!signedIn) {
@@ -69,13 +77,6 @@ export class SignInChains {
     const signIn = credential.signIn!;
     const chain = context.options.signInChains?.get(credential.name);
     if (!chain) throw failed(credential, step, `there is no chain ${signIn.file}`);
-    if (context.signingIn.has(credential.name))
-      throw failed(
-        credential,
-        step,
-        `${signIn.file} uses ${credential.name} itself`,
-        'as: nobody on its calls',
-      );
     const inserter = context.inserter(
       context.environment(undefined, undefined, (name) => context.sentName(name)),
     );
