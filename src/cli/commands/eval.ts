@@ -94,7 +94,7 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
 function isPiped(): boolean {
   try {
     const input = fstatSync(0);
-    return input.isFIFO() || input.isFile();
+    return input.isFIFO() || input.isFile() || input.isSocket();
   } catch {
     return false;
   }
