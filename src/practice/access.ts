@@ -1,7 +1,8 @@
-import { createHash } from 'node:crypto';
 import type { FastifyReply, FastifyRequest } from 'fastify';
-import { problem, sendJson } from './problem.ts';
+import { deviceToken } from './device.ts';
+import { problem } from './problem.ts';
 import { KEYS, type State } from './state.ts';
+import { grant, refuse } from './tokens.ts';
 
 /** Who sends a request, or nobody; an answer has been given where the credential is no good. */
 export interface Caller {
@@ -11,36 +12,35 @@ export interface Caller {
 
 const SCOPES = ['pieces:read', 'pieces:write', 'firings:write'];
 
-/** The token endpoint (RFC 6749, section 4.4). */
+/** The token endpoint (RFC 6749, sections 4.4 and 6; RFC 8628, section 3.4). */
 export function grantToken(state: State, request: FastifyRequest, reply: FastifyReply): FastifyReply {
   const form = new URLSearchParams(typeof request.body === 'string' ? request.body : '');
-  const refuse = (status: number, error: string, description: string): FastifyReply => {
-    void reply.header('cache-control', 'no-store');
-    if (status === 401) void reply.header('www-authenticate', 'Basic realm="emberfold"');
-    return sendJson(reply, status, { error, error_description: description });
-  };
+  const type = form.get('grant_type');
+  if (type === 'urn:ietf:params:oauth:grant-type:device_code') return deviceToken(state, form, reply);
+  if (type === 'refresh_token') {
+    const known = state.refresh.get(form.get('refresh_token') ?? '');
+    if (!known) return refuse(reply, 400, 'invalid_grant', 'this refresh token is not known, or used up');
+    state.refresh.delete(form.get('refresh_token')!);
+    return grant(state, known.client, known.scope, reply, true);
+  }
   const basic = /^Basic\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   const [user, secret] =
     basic === undefined
       ? [form.get('client_id'), form.get('client_secret')]
       : basicParts(basic).map((part) => decodeURIComponent(part));
   if (user !== KEYS.client || secret !== KEYS.clientSecret)
-    return refuse(401, 'invalid_client', 'no such client, or another secret');
-  if (form.get('grant_type') !== 'client_credentials')
-    return refuse(400, 'unsupported_grant_type', 'this endpoint knows client_credentials');
+    return refuse(reply, 401, 'invalid_client', 'no such client, or another secret');
+  if (type !== 'client_credentials')
+    return refuse(
+      reply,
+      400,
+      'unsupported_grant_type',
+      'this endpoint knows client_credentials, refresh_token and the device grant',
+    );
   const asked = form.get('scope')?.split(' ').filter(Boolean) ?? SCOPES;
   const unknown = asked.find((scope) => !SCOPES.includes(scope));
-  if (unknown !== undefined) return refuse(400, 'invalid_scope', `there is no scope ${unknown}`);
-  const token = `emb_${createHash('sha256').update(`${state.options.seed} token ${state.next()}`).digest('base64url').slice(0, 32)}`;
-  const scope = asked.join(' ');
-  state.tokens.set(token, { client: user, scope, until: state.now() + state.options.tokenLife * 1000 });
-  void reply.header('cache-control', 'no-store');
-  return sendJson(reply, 200, {
-    access_token: token,
-    token_type: 'Bearer',
-    expires_in: state.options.tokenLife,
-    scope,
-  });
+  if (unknown !== undefined) return refuse(reply, 400, 'invalid_scope', `there is no scope ${unknown}`);
+  return grant(state, user, asked.join(' '), reply, false);
 }
 
 function basicParts(encoded: string): [string, string] {

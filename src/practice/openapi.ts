@@ -104,24 +104,37 @@ export const openapi = {
     '/v1/token': {
       post: {
         operationId: 'token',
-        summary: 'A token by client credentials (RFC 6749)',
+        summary: 'A token by client credentials, a refresh token, or for a device (RFC 6749, RFC 8628)',
         security: [{ client: [] }],
         requestBody: body(
           object(
             {
-              grant_type: { const: 'client_credentials' },
+              grant_type: {
+                enum: ['client_credentials', 'refresh_token', 'urn:ietf:params:oauth:grant-type:device_code'],
+              },
               scope: text,
               client_id: text,
               client_secret: text,
+              refresh_token: text,
+              device_code: text,
             },
-            ['scope', 'client_id', 'client_secret'],
+            ['scope', 'client_id', 'client_secret', 'refresh_token', 'device_code'],
           ),
           'application/x-www-form-urlencoded',
         ),
         responses: {
           '200': answer(
             'A token',
-            object({ access_token: text, token_type: { const: 'Bearer' }, expires_in: whole, scope: text }),
+            object(
+              {
+                access_token: text,
+                token_type: { const: 'Bearer' },
+                expires_in: whole,
+                scope: text,
+                refresh_token: text,
+              },
+              ['refresh_token'],
+            ),
           ),
           '400': answer('Not such a grant or scope', ref('TokenError')),
           '401': answer('Not such a client', ref('TokenError')),
@@ -209,7 +222,13 @@ export const openapi = {
     '/v1/glazes': {
       get: {
         operationId: 'listGlazes',
-        responses: { '200': answer('All glazes', list(ref('Glaze'))), ...failures },
+        responses: {
+          '200': {
+            description: 'All glazes, in XML where Accept asks for it',
+            content: { ...json(list(ref('Glaze'))), 'application/xml': { schema: text } },
+          },
+          ...failures,
+        },
       },
     },
     '/v1/glazes/{name}': {
@@ -297,6 +316,157 @@ export const openapi = {
         },
       },
     },
+    '/v1/catalogue': {
+      get: {
+        operationId: 'catalogue',
+        summary: 'All pieces as CSV',
+        responses: {
+          '200': { description: 'The rows', content: { 'text/csv': { schema: text } } },
+          ...failures,
+        },
+      },
+    },
+    '/v1/kiln/events': {
+      get: {
+        operationId: 'kilnEvents',
+        summary: 'What the kiln did, as server-sent events',
+        responses: {
+          '200': { description: 'The events', content: { 'text/event-stream': { schema: text } } },
+          ...failures,
+        },
+      },
+    },
+    '/v1/film': {
+      get: {
+        operationId: 'film',
+        summary: 'A large download',
+        parameters: [query('megabytes', { type: 'integer', minimum: 1, maximum: 500 }, 'How large')],
+        responses: {
+          '200': { description: 'The film', content: { 'video/mp4': {} } },
+          '400': problem('Not so large'),
+          ...failures,
+        },
+      },
+    },
+    '/v1/pieces/{id}/photo': {
+      parameters: [path('id')],
+      get: {
+        operationId: 'readPhoto',
+        summary: 'Leads to another host, which wants no credential',
+        responses: { '302': { description: 'Where it lies' }, ...failures, ...missing },
+      },
+      put: {
+        operationId: 'uploadPhoto',
+        requestBody: { required: true, content: { '*/*': {} } },
+        responses: {
+          '201': answer('What came', object({ size: whole, sha256: text, type: text })),
+          ...failures,
+        },
+      },
+    },
+    '/pictures/{file}': {
+      get: {
+        operationId: 'picture',
+        security: [],
+        parameters: [path('file')],
+        responses: {
+          '200': { description: 'The picture', content: { 'image/png': {} } },
+          '400': problem('A credential came along'),
+        },
+      },
+    },
+    '/v1/device': {
+      post: {
+        operationId: 'device',
+        summary: 'Signing in on another device (RFC 8628)',
+        security: [],
+        requestBody: body(
+          object({ client_id: text, scope: text }, ['scope']),
+          'application/x-www-form-urlencoded',
+        ),
+        responses: {
+          '200': answer(
+            'A code to show',
+            object({
+              device_code: text,
+              user_code: text,
+              verification_uri: text,
+              verification_uri_complete: text,
+              expires_in: whole,
+              interval: whole,
+            }),
+          ),
+          '401': answer('No such client', ref('TokenError')),
+        },
+      },
+    },
+    '/device': {
+      get: {
+        operationId: 'devicePage',
+        security: [],
+        parameters: [query('code', text, 'The code of the panel')],
+        responses: { '200': page('A form for the code') },
+      },
+      post: {
+        operationId: 'approveDevice',
+        security: [],
+        requestBody: body(object({ code: text }), 'application/x-www-form-urlencoded'),
+        responses: { '200': page('The panel is in'), '404': page('No such code') },
+      },
+    },
+    '/archive/firings': {
+      get: {
+        operationId: 'archive',
+        summary: 'Old firings, behind Digest (RFC 7616)',
+        security: [{ archive: [] }],
+        responses: {
+          '200': answer(
+            'The firings',
+            object({ firings: list(object({ year: whole, pieces: whole, cracked: whole })) }),
+          ),
+          '401': { description: 'Locked', content: { 'text/plain': { schema: text } } },
+        },
+      },
+    },
+    '/studio/login': {
+      get: { operationId: 'loginPage', security: [], responses: { '200': page('The form') } },
+      post: {
+        operationId: 'login',
+        security: [],
+        requestBody: body(object({ user: text, password: text }), 'application/x-www-form-urlencoded'),
+        responses: { '303': { description: 'Signed in, with a cookie' }, '403': page('Not you') },
+      },
+    },
+    '/studio/plans': {
+      get: {
+        operationId: 'plans',
+        security: [{ studio: [] }],
+        responses: {
+          '200': answer('The plans', object({ plans: list(object({ day: text, kiln: text })) })),
+          '401': page('Please sign in'),
+        },
+      },
+    },
+    '/signed/orders': {
+      get: {
+        operationId: 'listSigned',
+        summary: 'Each request is signed (RFC 9421, hmac-sha256)',
+        security: [],
+        responses: {
+          '200': answer('The orders', object({ orders: list(object({ number: text, pieces: whole })) })),
+          '401': problem('Not signed'),
+        },
+      },
+      post: {
+        operationId: 'order',
+        security: [],
+        requestBody: body({ type: 'object' }),
+        responses: {
+          '201': answer('Ordered', object({ number: text, received: whole })),
+          '401': problem('Not signed'),
+        },
+      },
+    },
     '/moody/racks': {
       get: {
         operationId: 'moodyRacks',
@@ -325,6 +495,8 @@ export const openapi = {
       key: { type: 'apiKey', in: 'header', name: 'Emberfold-Key' },
       keyInQuery: { type: 'apiKey', in: 'query', name: 'key' },
       staff: { type: 'http', scheme: 'basic' },
+      archive: { type: 'http', scheme: 'digest' },
+      studio: { type: 'apiKey', in: 'cookie', name: 'studio_session' },
     },
     schemas: {
       Problem: {

@@ -1,13 +1,18 @@
 import { type AddressInfo } from 'node:net';
 import { fastify, type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import { authenticate, type Caller, grantToken, isOffice } from './access.ts';
+import { addArchive } from './archive.ts';
+import { addDevice } from './device.ts';
 import { addFirings } from './firings.ts';
 import { Limits } from './limits.ts';
 import { MISHAPS, Moods } from './mishaps.ts';
 import { openapi } from './openapi.ts';
 import { addPieces } from './pieces.ts';
 import { problem, sendJson } from './problem.ts';
+import { addSigned } from './signed.ts';
 import { GLAZES } from './stock.ts';
+import { addStudio } from './studio.ts';
+import { addTransfers, glazesXml } from './transfers.ts';
 import { type PracticeOptions, State } from './state.ts';
 
 export interface PracticeService {
@@ -104,9 +109,13 @@ function addRoutes(server: FastifyInstance, state: State): void {
     }),
   );
   server.post('/v1/token', (request, reply) => grantToken(state, request, reply));
-  server.get('/v1/glazes', (request, reply) =>
-    guard(request, reply) ? sendJson(reply, 200, GLAZES) : reply,
-  );
+  server.get('/v1/glazes', (request, reply) => {
+    if (!guard(request, reply)) return reply;
+    void reply.header('vary', 'Accept');
+    return /\bxml\b/.test(request.headers.accept ?? '')
+      ? reply.header('content-type', 'application/xml; charset=utf-8').send(glazesXml())
+      : sendJson(reply, 200, GLAZES);
+  });
   server.get('/v1/glazes/:name', (request, reply) => {
     if (!guard(request, reply)) return reply;
     const { name } = request.params as { name: string };
@@ -118,6 +127,11 @@ function addRoutes(server: FastifyInstance, state: State): void {
   server.get('/v1/daylight', (request, reply) => daylight(state, request, reply));
   addPieces(server, state, guard);
   addFirings(server, state, guard);
+  addTransfers(server, state, guard);
+  addArchive(server, state);
+  addStudio(server, state);
+  addSigned(server);
+  addDevice(server, state);
   server.get('/office/orders', (request, reply) =>
     isOffice(request, reply)
       ? sendJson(reply, 200, {

@@ -22,6 +22,14 @@ export const KEYS = {
   apiKey: 'ember-key-V4tR8pZk1c',
   officeUser: 'anna',
   officePassword: 'clay-and-water-31',
+  /** A client without a secret, which signs in on another device. */
+  panel: 'studio-panel',
+  archiveUser: 'ines',
+  archivePassword: 'dust-and-paper-08',
+  studioUser: 'rui',
+  studioPassword: 'wheel-and-sponge-77',
+  signer: 'dealer-12',
+  signingKey: 'ZW1iZXItZGVhbGVyLWtleS1LM3RnUTd4VjJu',
 } as const;
 
 /** Variables from which chains for the practice service take their secrets. */
@@ -29,6 +37,9 @@ export const PRACTICE_VARIABLES = {
   KILN_DESK_SECRET: KEYS.clientSecret,
   KILN_API_KEY: KEYS.apiKey,
   KILN_OFFICE_PASSWORD: KEYS.officePassword,
+  KILN_ARCHIVE_PASSWORD: KEYS.archivePassword,
+  KILN_STUDIO_PASSWORD: KEYS.studioPassword,
+  KILN_SIGNING_KEY: KEYS.signingKey,
 } as const;
 
 export interface LedgerEntry {
@@ -51,12 +62,24 @@ export interface Firing {
   takenBack: boolean;
 }
 
+/** A device that waits to be let in. */
+export interface Device {
+  readonly user: string;
+  readonly scope: string;
+  approved: boolean;
+  readonly until: number;
+  asked: number;
+}
+
 /** Everything that the service remembers while it runs. */
 export class State {
   readonly options: Required<Omit<PracticeOptions, 'port'>>;
   readonly pieces: Map<string, Piece>;
   readonly firings = new Map<string, Firing>();
   readonly tokens = new Map<string, { client: string; scope: string; until: number }>();
+  readonly devices = new Map<string, Device>();
+  /** Refresh tokens; each is good once. */
+  readonly refresh = new Map<string, { client: string; scope: string }>();
   readonly answered = new Map<string, { request: string; status: number; location: string; body: string }>();
   readonly ledger: LedgerEntry[] = [];
   readonly #began = Date.now();

@@ -160,6 +160,57 @@ test('every answer is as /openapi.json says', async () => {
   await ask('DELETE', firing, bearer);
   await ask('DELETE', firing, bearer);
   await ask('GET', '/ledger');
+  for (const [method, path, headers, body] of [
+    ['GET', '/v1/glazes', { ...key, accept: 'application/xml' }],
+    ['GET', '/v1/catalogue', key],
+    ['GET', '/v1/catalogue', {}],
+    ['GET', '/v1/kiln/events', key],
+    ['GET', '/v1/film?megabytes=1', key],
+    ['GET', '/v1/film?megabytes=9999', key],
+    ['GET', '/v1/pieces/p1001/photo', key],
+    ['GET', '/v1/pieces/none/photo', key],
+    ['PUT', '/v1/pieces/p1001/photo', { ...key, 'content-type': 'image/png' }, 'not one'],
+    ['GET', '/pictures/p1001.png', {}],
+    ['GET', '/pictures/p1001.png', key],
+    ['POST', '/v1/device', { 'content-type': form }, 'client_id=nobody'],
+    ['GET', '/device', {}],
+    ['POST', '/device', { 'content-type': form }, 'code=NONE'],
+    ['GET', '/archive/firings', {}],
+    ['GET', '/studio/login', {}],
+    ['POST', '/studio/login', { 'content-type': form }, 'user=rui&password=no'],
+    ['GET', '/studio/plans', {}],
+    ['GET', '/signed/orders', {}],
+    ['POST', '/signed/orders', { 'content-type': 'application/json' }, '{}'],
+    ['POST', '/v1/token', { 'content-type': form }, 'grant_type=refresh_token&refresh_token=x'],
+  ] as [string, string, Record<string, string>, string?][])
+    await ask(method, path, headers, body);
+  const signedIn = await ask(
+    'POST',
+    '/studio/login',
+    { 'content-type': form },
+    `user=${KEYS.studioUser}&password=${KEYS.studioPassword}`,
+  );
+  const cookie = signedIn.headers.getSetCookie()[0]!.split(';')[0]!;
+  expect((await ask('GET', '/studio/plans', { cookie })).status).toBe(200);
+  const device = (await ask('POST', '/v1/device', { 'content-type': form }, `client_id=${KEYS.panel}`))
+    .value as { device_code: string; user_code: string };
+  const asking = `grant_type=urn:ietf:params:oauth:grant-type:device_code&client_id=${KEYS.panel}&device_code=${device.device_code}`;
+  const errors = [];
+  for (let i = 0; i < 2; i++)
+    errors.push(
+      ((await ask('POST', '/v1/token', { 'content-type': form }, asking)).value as { error: string }).error,
+    );
+  expect(errors).toEqual(['authorization_pending', 'slow_down']);
+  expect((await ask('POST', '/device', { 'content-type': form }, `code=${device.user_code}`)).status).toBe(
+    200,
+  );
+  await new Promise((resolve) => setTimeout(resolve, 60));
+  const granted = (await ask('POST', '/v1/token', { 'content-type': form }, asking)).value as {
+    refresh_token: string;
+  };
+  const refresh = `grant_type=refresh_token&refresh_token=${granted.refresh_token}`;
+  expect((await ask('POST', '/v1/token', { 'content-type': form }, refresh)).status).toBe(200);
+  expect((await ask('POST', '/v1/token', { 'content-type': form }, refresh)).status).toBe(400);
   const described = Object.entries(openapi.paths).flatMap(([path, methods]) =>
     Object.keys(methods)
       .filter((name) => name !== 'parameters' && path !== '/moody/racks')
