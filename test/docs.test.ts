@@ -3,6 +3,7 @@ import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
+import { CREDENTIAL_KINDS } from '../src/core/chain/model.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { batharon, folderWith, PRACTICE } from './cli/support.ts';
@@ -15,6 +16,7 @@ const pages = [
     .filter((name) => name.endsWith('.md'))
     .map((name) => `docs/${name}`),
 ];
+const credentialPages = readdirSync(join(root, 'docs/credentials')).map((name) => `docs/credentials/${name}`);
 const { project } = readProject('batharon.yaml', PRACTICE, undefined, true);
 
 describe.each(pages)('%s', (page) => {
@@ -36,6 +38,38 @@ describe.each(pages)('%s', (page) => {
       expect([block, findings.map(({ message }) => message)]).toEqual([block, []]);
     }
   });
+});
+
+describe.each(credentialPages)('%s', (page) => {
+  const text = readFileSync(join(root, page), 'utf8');
+  const blocks = [...text.matchAll(/```yaml\n([\s\S]*?)```/g)].map(([, block]) => block!);
+
+  test('its project files have no problems, its links lead somewhere', () => {
+    for (const block of blocks.filter((one) => !one.startsWith('chain:')))
+      expect([
+        block,
+        readProject('batharon.yaml', block, undefined, true).findings.map(({ message }) => message),
+      ]).toEqual([block, []]);
+    const targets = [...text.matchAll(/\]\(([^)#\s]+)\)/g)].map(([, target]) => target!);
+    expect(targets.filter((target) => !existsSync(join(root, dirname(page), target)))).toEqual([]);
+  });
+
+  const chains = blocks.filter((block) => block.startsWith('chain:'));
+  (chains.length === 0 ? test.skip : test)('its example holds against the practice service', async () => {
+    const folder = folderWith({
+      'batharon.yaml': blocks[0]!,
+      'main.chain.yaml': chains.at(-1)!,
+      ...(chains.length > 1 ? { 'sign-in.chain.yaml': chains[0]! } : {}),
+    });
+    const { code, stderr } = await batharon(folder, ['run', 'main.chain.yaml']);
+    expect([code, stderr]).toEqual([0, expect.stringContaining('held')]);
+  });
+});
+
+test('each kind of credential has a page', () => {
+  expect(CREDENTIAL_KINDS.filter((kind) => !credentialPages.includes(`docs/credentials/${kind}.md`))).toEqual(
+    [],
+  );
 });
 
 test('the chains of README, guide and recipes hold against the practice service', async () => {

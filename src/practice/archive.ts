@@ -64,7 +64,7 @@ export function addArchive(server: FastifyInstance, state: State): void {
     return false;
   };
 
-  server.get('/archive/firings', (request, reply) =>
+  server.get('/v1/archive/firings', (request, reply) =>
     isLetIn(request, reply)
       ? sendJson(reply, 200, {
           firings: [

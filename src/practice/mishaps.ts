@@ -39,7 +39,7 @@ export class Moods {
   of(request: FastifyRequest): Mishap | undefined {
     const asked = request.headers['emberfold-mishap'] ?? (request.query as Record<string, unknown>).mishap;
     if (typeof asked === 'string' && asked in MISHAPS) return asked as Mishap;
-    if (!request.url.startsWith('/moody')) return undefined;
+    if (!request.url.startsWith('/v1/moody')) return undefined;
     return this.#chance() < MOOD ? MOODS[Math.floor(this.#chance() * MOODS.length)] : undefined;
   }
 

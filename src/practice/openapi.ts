@@ -303,7 +303,7 @@ export const openapi = {
         },
       },
     },
-    '/office/orders': {
+    '/v1/office/orders': {
       get: {
         operationId: 'listOrders',
         security: [{ staff: [] }],
@@ -414,7 +414,7 @@ export const openapi = {
         responses: { '200': page('The panel is in'), '404': page('No such code') },
       },
     },
-    '/archive/firings': {
+    '/v1/archive/firings': {
       get: {
         operationId: 'archive',
         summary: 'Old firings, behind Digest (RFC 7616)',
@@ -428,7 +428,7 @@ export const openapi = {
         },
       },
     },
-    '/studio/login': {
+    '/v1/studio/login': {
       get: { operationId: 'loginPage', security: [], responses: { '200': page('The form') } },
       post: {
         operationId: 'login',
@@ -437,7 +437,7 @@ export const openapi = {
         responses: { '303': { description: 'Signed in, with a cookie' }, '403': page('Not you') },
       },
     },
-    '/studio/plans': {
+    '/v1/studio/plans': {
       get: {
         operationId: 'plans',
         security: [{ studio: [] }],
@@ -447,7 +447,7 @@ export const openapi = {
         },
       },
     },
-    '/signed/orders': {
+    '/v1/signed/orders': {
       get: {
         operationId: 'listSigned',
         summary: 'Each request is signed (RFC 9421, hmac-sha256)',
@@ -467,7 +467,7 @@ export const openapi = {
         },
       },
     },
-    '/moody/racks': {
+    '/v1/moody/racks': {
       get: {
         operationId: 'moodyRacks',
         summary: 'Misbehaves now and then, the same way at every start',

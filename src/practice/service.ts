@@ -132,7 +132,7 @@ function addRoutes(server: FastifyInstance, state: State): void {
   addStudio(server, state);
   addSigned(server);
   addDevice(server, state);
-  server.get('/office/orders', (request, reply) =>
+  server.get('/v1/office/orders', (request, reply) =>
     isOffice(request, reply)
       ? sendJson(reply, 200, {
           orders: [
@@ -142,7 +142,7 @@ function addRoutes(server: FastifyInstance, state: State): void {
         })
       : reply,
   );
-  server.get('/moody/racks', (_, reply) => sendJson(reply, 200, { racks: ['A1', 'A2', 'A3'] }));
+  server.get('/v1/moody/racks', (_, reply) => sendJson(reply, 200, { racks: ['A1', 'A2', 'A3'] }));
 }
 
 /** When pots can dry outdoors on a day. Needs no credential; now and then it is slow. */

@@ -8,10 +8,10 @@ const SKEW = 300;
 
 /** Orders of dealers, who sign each request with a shared key (RFC 9421, hmac-sha256). */
 export function addSigned(server: FastifyInstance): void {
-  server.get('/signed/orders', (request, reply) =>
+  server.get('/v1/signed/orders', (request, reply) =>
     isSigned(request, reply) ? sendJson(reply, 200, { orders: [{ number: 'D-88', pieces: 12 }] }) : reply,
   );
-  server.post('/signed/orders', (request, reply) =>
+  server.post('/v1/signed/orders', (request, reply) =>
     isSigned(request, reply)
       ? sendJson(reply, 201, { number: 'D-89', received: String(request.body).length })
       : reply,

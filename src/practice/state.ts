@@ -22,6 +22,10 @@ export const KEYS = {
   apiKey: 'ember-key-V4tR8pZk1c',
   officeUser: 'anna',
   officePassword: 'clay-and-water-31',
+  /** A token that does not end, as services give to people. */
+  personalToken: 'emp_2mXv9QsLr7TdKw4Z',
+  /** A session that does not end. */
+  studioSession: 'ess_Yt5Gh8Jk1Nb6Vc3X',
   /** A client without a secret, which signs in on another device. */
   panel: 'studio-panel',
   archiveUser: 'ines',
@@ -38,6 +42,8 @@ export const PRACTICE_VARIABLES = {
   KILN_API_KEY: KEYS.apiKey,
   KILN_OFFICE_PASSWORD: KEYS.officePassword,
   KILN_ARCHIVE_PASSWORD: KEYS.archivePassword,
+  KILN_TOKEN: KEYS.personalToken,
+  KILN_STUDIO_SESSION: KEYS.studioSession,
   KILN_STUDIO_PASSWORD: KEYS.studioPassword,
   KILN_SIGNING_KEY: KEYS.signingKey,
 } as const;

@@ -87,10 +87,10 @@ test('every answer is as /openapi.json says', async () => {
     '/openapi.json',
     '/v1/daylight?date=2026-06-21',
     '/v1/daylight?date=tomorrow',
-    '/office/orders',
+    '/v1/office/orders',
   ])
     await ask('GET', path);
-  await ask('GET', '/office/orders', staff);
+  await ask('GET', '/v1/office/orders', staff);
   for (const body of [
     'grant_type=client_credentials&scope=pieces:read',
     'grant_type=password',
@@ -175,23 +175,23 @@ test('every answer is as /openapi.json says', async () => {
     ['POST', '/v1/device', { 'content-type': form }, 'client_id=nobody'],
     ['GET', '/device', {}],
     ['POST', '/device', { 'content-type': form }, 'code=NONE'],
-    ['GET', '/archive/firings', {}],
-    ['GET', '/studio/login', {}],
-    ['POST', '/studio/login', { 'content-type': form }, 'user=rui&password=no'],
-    ['GET', '/studio/plans', {}],
-    ['GET', '/signed/orders', {}],
-    ['POST', '/signed/orders', { 'content-type': 'application/json' }, '{}'],
+    ['GET', '/v1/archive/firings', {}],
+    ['GET', '/v1/studio/login', {}],
+    ['POST', '/v1/studio/login', { 'content-type': form }, 'user=rui&password=no'],
+    ['GET', '/v1/studio/plans', {}],
+    ['GET', '/v1/signed/orders', {}],
+    ['POST', '/v1/signed/orders', { 'content-type': 'application/json' }, '{}'],
     ['POST', '/v1/token', { 'content-type': form }, 'grant_type=refresh_token&refresh_token=x'],
   ] as [string, string, Record<string, string>, string?][])
     await ask(method, path, headers, body);
   const signedIn = await ask(
     'POST',
-    '/studio/login',
+    '/v1/studio/login',
     { 'content-type': form },
     `user=${KEYS.studioUser}&password=${KEYS.studioPassword}`,
   );
   const cookie = signedIn.headers.getSetCookie()[0]!.split(';')[0]!;
-  expect((await ask('GET', '/studio/plans', { cookie })).status).toBe(200);
+  expect((await ask('GET', '/v1/studio/plans', { cookie })).status).toBe(200);
   const device = (await ask('POST', '/v1/device', { 'content-type': form }, `client_id=${KEYS.panel}`))
     .value as { device_code: string; user_code: string };
   const asking = `grant_type=urn:ietf:params:oauth:grant-type:device_code&client_id=${KEYS.panel}&device_code=${device.device_code}`;
@@ -213,18 +213,18 @@ test('every answer is as /openapi.json says', async () => {
   expect((await ask('POST', '/v1/token', { 'content-type': form }, refresh)).status).toBe(400);
   const described = Object.entries(openapi.paths).flatMap(([path, methods]) =>
     Object.keys(methods)
-      .filter((name) => name !== 'parameters' && path !== '/moody/racks')
+      .filter((name) => name !== 'parameters' && path !== '/v1/moody/racks')
       .map((name) => `${name.toUpperCase()} ${path}`),
   );
   expect(described.filter((one) => ![...asked].some((seen) => seen.startsWith(`${one} `)))).toEqual([]);
 });
 
-test('/moody misbehaves now and then, the same way at every start', async () => {
+test('/v1/moody misbehaves now and then, the same way at every start', async () => {
   const moods = async (): Promise<string[]> => {
     const moody = await startPractice();
     const seen: string[] = [];
     for (let i = 0; i < 25; i++) {
-      const answer = await fetch(`${new URL(moody.url).origin}/moody/racks`).catch(() => undefined);
+      const answer = await fetch(`${moody.url}/moody/racks`).catch(() => undefined);
       seen.push(
         answer ? `${answer.status} ${(await answer.text().catch(() => 'cut')).slice(0, 12)}` : 'reset',
       );
