@@ -97,13 +97,13 @@ function report(draft: Draft, path: string, projectPath: string, before: Texts):
     ...[...draft.credentials.keys()].map((name) => `the credential ${name}`),
     ...[...draft.secrets].map(([name, { source, value }]) =>
       value === undefined
-        ? `the secret ${name}, from ${source.replace(/^env /, 'the variable ')}`
-        : `the secret ${name}, its key locked`,
+        ? `the secret ${name} (from ${source.replace(/^env /, 'the variable ')})`
+        : `the secret ${name} (its key is locked)`,
     ),
   ];
   if (parts.length > 0)
     terminal.write(
-      `        ${parts.join(', ')} to ${relativeName(projectPath)}${before.project === undefined ? ', a new file' : ''}\n`,
+      `        to ${relativeName(projectPath)}${before.project === undefined ? ', a new file' : ''}: ${parts.join(', ')}\n`,
     );
   printNotes(draft);
   const steps = /name: (\w+)/.exec(finished(draft.step).join('\n'))?.[1];

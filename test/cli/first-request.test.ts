@@ -30,7 +30,7 @@ test('a curl line becomes a step with a locked key; it runs; a value is found an
   ]);
   expect([added.code, added.stdout]).toEqual([0, '']);
   expect(added.stderr).toContain('added   GET local /racks/A3/pieces to rack.chain.yaml, a new file');
-  expect(added.stderr).toContain('the secret local, its key locked');
+  expect(added.stderr).toContain('the secret local (its key is locked)');
   const files = ['rack.chain.yaml', 'batharon.yaml', '.batharon/locked.json'].map((name) =>
     readFileSync(join(folder, name), 'utf8'),
   );

@@ -1,6 +1,6 @@
 // Credentials against the examples that their standards publish, and against a real web server.
-import { spawn, spawnSync } from 'node:child_process';
-import { generateKeyPairSync, verify } from 'node:crypto';
+import { spawn } from 'node:child_process';
+import { createHash, generateKeyPairSync, verify } from 'node:crypto';
 import { existsSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { createServer } from 'node:net';
 import type { AddressInfo } from 'node:net';
@@ -184,12 +184,8 @@ withApache('apache2', () => {
       'server.key': server.private,
       'client.pem': client.cert,
       'client.key': client.private,
-      'basic.txt':
-        'anna:{SHA}' +
-        spawnSync('openssl', ['dgst', '-sha1', '-binary'], { input: 'clay-and-water-31' }).stdout.toString(
-          'base64',
-        ),
-      'digest.txt': `anna:archive:${spawnSync('openssl', ['dgst', '-md5', '-r'], { input: 'anna:archive:clay-and-water-31' }).stdout.toString().split(' ')[0]!}`,
+      'basic.txt': `anna:{SHA}${createHash('sha1').update('clay-and-water-31').digest('base64')}`,
+      'digest.txt': `anna:archive:${createHash('md5').update('anna:archive:clay-and-water-31').digest('hex')}`,
       'page.txt': 'in the archive',
       'apache.conf': `
 ServerName localhost

@@ -38,6 +38,7 @@ export function find(text: string): Promise<ExitCode> {
       for (const step of record.steps) {
         const found = findIn(step, text).filter(({ exact }) => exact || !exactOnly);
         if (found.length === 0) continue;
+        if (count > 0) outputTerminal().write('\n');
         count += found.length;
         print(record, step, found);
       }

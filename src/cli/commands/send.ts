@@ -176,7 +176,10 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
   const { colours } = terminal;
   const line = (mark: string, text: string): void => terminal.write(`${mark.padEnd(8)}${text}\n`);
   const fields = (headers: EventOf<'answer-came'>['headers']): void => {
-    for (const [name, value] of headers) terminal.write(colours.dim(`        ${name}: ${value}\n`));
+    for (const [name, value] of headers)
+      wrap(`${name}: ${value}`, terminal.wrapWidth - 10).forEach((row, i) =>
+        terminal.write(colours.dim(`        ${i === 0 ? '' : '  '}${row}\n`)),
+      );
   };
   for (const event of events) {
     switch (event.event) {
@@ -193,6 +196,7 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
           for (const row of event.body.text.split('\n').slice(0, 20)) line('', row);
         break;
       case 'answer-came':
+        terminal.write('\n');
         line(
           (event.status < 400 ? colours.green : colours.red)('came'.padEnd(8)),
           `${colours.bold(String(event.status))} · ${timeWords(event.elapsed)} · ${event.body.size === 0 ? 'no body' : `${event.body.type ?? 'no content type'}, ${sizeWords(event.body.size)}`}`,
