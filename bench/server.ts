@@ -11,7 +11,17 @@ const body = JSON.stringify({
   })),
 });
 
-const server = createServer((_, response) => {
+const server = createServer((request, response) => {
+  if (request.url === '/film') {
+    response.writeHead(200, { 'content-type': 'video/mp4', 'content-length': 200_000_000 });
+    const chunk = Buffer.alloc(100_000, 'ember ');
+    let sent = 0;
+    const next = (): void => {
+      while (sent++ < 2000) if (!response.write(chunk)) return void response.once('drain', next);
+      response.end();
+    };
+    return next();
+  }
   response.writeHead(200, { 'content-type': 'application/json', 'content-length': body.length });
   response.end(body);
 });

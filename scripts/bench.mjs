@@ -39,10 +39,14 @@ try {
   // Node reads extra certificates at every start, which would flatter each ratio.
   const env = { ...process.env };
   delete env.NODE_EXTRA_CA_CERTS;
-  const { status } = spawnSync(process.execPath, [join(folder, 'main.mjs'), ...process.argv.slice(2)], {
-    stdio: 'inherit',
-    env: { ...env, BATHARON_ROOT: root, BATHARON_BENCH: folder },
-  });
+  const { status } = spawnSync(
+    process.execPath,
+    ['--expose-gc', join(folder, 'main.mjs'), ...process.argv.slice(2)],
+    {
+      stdio: 'inherit',
+      env: { ...env, BATHARON_ROOT: root, BATHARON_BENCH: folder },
+    },
+  );
   process.exitCode = status ?? 1;
 } finally {
   rmSync(folder, { recursive: true, force: true });

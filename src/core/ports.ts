@@ -115,8 +115,6 @@ export interface Chance {
 export interface Digests {
   /** The SHA-256 digest in hexadecimal digits, by which a body is known. */
   identify(data: Uint8Array): string;
-  /** The same of data that comes in pieces. */
-  running(): { update(data: Uint8Array): void; end(): string };
   digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
 }

@@ -5,6 +5,9 @@ import { dirname, resolve } from 'node:path';
 import type { Files, FileSink, StreamedBody } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 
+/** How much is gathered before it is written, in bytes. */
+const GATHERED = 512 * 1024;
+
 /** The files of the machine. */
 export const localFiles: Files = {
   async open(path, near): Promise<StreamedBody> {
@@ -56,6 +59,9 @@ class LocalSink implements FileSink {
   readonly #whole: string;
   readonly #failing: <T>(work: () => Promise<T>) => Promise<T>;
   #open = true;
+  #gathered: Uint8Array[] = [];
+  #size = 0;
+  #writing: Promise<void> = Promise.resolve();
 
   constructor(
     handle: FileHandle,
@@ -70,9 +76,27 @@ class LocalSink implements FileSink {
   }
 
   async write(chunk: Uint8Array): Promise<void> {
+    this.#gathered.push(chunk);
+    this.#size += chunk.length;
+    if (this.#size < GATHERED) return;
+    // While one part is written the next one is gathered.
+    await this.#writing;
+    this.#writing = this.#flush();
+    this.#writing.catch(() => undefined); // it is awaited with the next part
+  }
+
+  async #flush(): Promise<void> {
+    const chunks = this.#gathered;
+    const size = this.#size;
+    this.#gathered = [];
+    this.#size = 0;
+    if (size === 0) return;
     await this.#failing(async () => {
+      const { bytesWritten } = await this.#handle.writev(chunks);
+      if (bytesWritten === size) return;
       // One call may write less than it is given.
-      for (let at = 0; at < chunk.length;) at += (await this.#handle.write(chunk, at)).bytesWritten;
+      const rest = Buffer.concat(chunks).subarray(bytesWritten);
+      for (let at = 0; at < rest.length;) at += (await this.#handle.write(rest, at)).bytesWritten;
     });
   }
 
@@ -83,6 +107,8 @@ class LocalSink implements FileSink {
   }
 
   async commit(): Promise<void> {
+    await this.#writing;
+    await this.#flush();
     await this.#failing(async () => {
       await this.#close();
       await rename(this.#temporary, this.#whole);
@@ -91,6 +117,7 @@ class LocalSink implements FileSink {
 
   async discard(): Promise<void> {
     try {
+      await this.#writing.catch(() => undefined);
       await this.#close();
       await rm(this.#temporary, { force: true });
     } catch {

@@ -1,4 +1,4 @@
-import { createHash, createHmac, hash, randomInt } from 'node:crypto';
+import { createHmac, hash, randomInt } from 'node:crypto';
 import type { DigestAlgorithm } from '../core/language/environment.ts';
 import type { Chance, Clock, Digests } from '../core/ports.ts';
 
@@ -35,10 +35,6 @@ const NODE_NAMES: Readonly<Record<DigestAlgorithm, string>> = {
 
 export const nodeDigests: Digests = {
   identify: (data) => hash('sha256', data),
-  running: () => {
-    const digest = createHash('sha256');
-    return { update: (data) => void digest.update(data), end: () => digest.digest('hex') };
-  },
   digest: (algorithm, data) => hash(NODE_NAMES[algorithm], data, 'buffer'),
   hmac: (algorithm, key, data) => createHmac(NODE_NAMES[algorithm], key).update(data).digest(),
 };

@@ -151,10 +151,6 @@ export async function runChain(
     chance: { next: () => 0.5 },
     digests: {
       identify: (data) => createHash('sha256').update(data).digest('hex'),
-      running: () => {
-        const digest = createHash('sha256');
-        return { update: (data) => void digest.update(data), end: () => digest.digest('hex') };
-      },
       digest: (algorithm, data) => createHash(algorithm.replace('-', '')).update(data).digest(),
       hmac: (algorithm, key, data) => createHmac(algorithm.replace('-', ''), key).update(data).digest(),
     },

@@ -215,11 +215,7 @@ async function sendOnce(
 async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
   const environment = context.environment(step);
   const path = renderPath(context.inserter(environment), step.save!.path);
-  return new SavedBody(
-    path,
-    await context.ports.files.create(path, context.chain.file),
-    context.ports.digests,
-  );
+  return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
 }
 
 /** An address as a chain would write it: the service's name and the path, without the query. */

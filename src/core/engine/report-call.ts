@@ -22,12 +22,10 @@ export function reportAnswer(
   { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
   attempt: number,
 ): void {
-  const described = saved
-    ? {
-        ...summarise(context, utf8(body.text ?? ''), body.type, body.text),
-        size,
-        digest: saved.digest(),
-      }
+  // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
+  const beginning = saved && summarise(context, utf8(body.text ?? ''), body.type, body.text);
+  const described = beginning
+    ? { size, ...optionalText(beginning), ...(body.type === undefined ? {} : { type: body.type }) }
     : summarise(context, answer.body, body.type, body.text);
   context.emit({
     event: 'answer-came',
@@ -39,6 +37,10 @@ export function reportAnswer(
     phases: rounded(answer.phases),
     elapsed: Math.round(elapsed * 100) / 100,
   });
+}
+
+function optionalText({ text, cut }: EventBody): Pick<EventBody, 'text' | 'cut'> {
+  return { ...(text === undefined || text === '' ? {} : { text }), ...(cut === undefined ? {} : { cut }) };
 }
 
 /** Keeps the whole body of an answer, where somebody wants it; secrets are taken out first. */

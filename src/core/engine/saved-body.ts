@@ -1,36 +1,28 @@
-import type { Digests, FileSink } from '../ports.ts';
+import type { FileSink } from '../ports.ts';
 
 /** How much of a body that is written to a file is held, for messages, in bytes. */
 const HELD = 16 * 1024;
 
-/** A body on its way into a file: its size, digest and beginning, and the file under its temporary name. */
+/** A body on its way into a file: its size and beginning, and the file under its temporary name. */
 export class SavedBody {
   readonly path: string;
   readonly #sink: FileSink;
-  readonly #digest: ReturnType<Digests['running']>;
   readonly #head: Uint8Array[] = [];
   #held = 0;
   size = 0;
 
-  constructor(path: string, sink: FileSink, digests: Digests) {
+  constructor(path: string, sink: FileSink) {
     this.path = path;
     this.#sink = sink;
-    this.#digest = digests.running();
   }
 
   async take(chunk: Uint8Array): Promise<void> {
     this.size += chunk.length;
-    this.#digest.update(chunk);
     if (this.#held < HELD) {
       this.#head.push(chunk.slice(0, HELD - this.#held));
       this.#held += this.#head.at(-1)!.length;
     }
     await this.#sink.write(chunk);
-  }
-
-  /** What identifies the whole body; asked for once, at its end. */
-  digest(): string {
-    return this.#digest.end();
   }
 
   /** The beginning of the body. */
