@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import type { KeyDefinition } from './keys.ts';
+import { type KeyDefinition, map as mapShape, shapeOf, text } from './keys.ts';
 import { CREDENTIAL_KINDS, type CredentialKind } from './model.ts';
 
 interface CredentialKeys {
@@ -7,8 +7,6 @@ interface CredentialKeys {
   readonly keys: readonly KeyDefinition[];
   readonly example: string;
 }
-
-const text = z.string();
 
 const field = (name: string, about: string, required = true): KeyDefinition => ({
   name,
@@ -27,7 +25,7 @@ const choice = (
   required = true,
 ): KeyDefinition => ({
   ...field(name, about, required),
-  shape: z.enum(words),
+  shape: shapeOf(() => z.enum(words)),
   wants: words.join(', '),
   sort: 'setting',
   example: `${name}: ${words[0]}`,
@@ -36,7 +34,7 @@ const choice = (
 const map = (name: string, about: string, example: string, required = true): KeyDefinition => ({
   name,
   sort: 'plain text',
-  shape: z.record(z.string(), z.unknown()),
+  shape: mapShape,
   wants: 'a map',
   about,
   required,
@@ -231,7 +229,7 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
 export const credentialKindKey: KeyDefinition = {
   name: 'kind',
   sort: 'setting',
-  shape: z.enum(CREDENTIAL_KINDS),
+  shape: shapeOf(() => z.enum(CREDENTIAL_KINDS)),
   wants: CREDENTIAL_KINDS.join(', '),
   required: true,
   about: 'What sort of credential it is.',

@@ -11,7 +11,7 @@ export interface KeyDefinition {
   readonly name: string;
   readonly sort: FieldSort;
   /** Its form before expressions are looked at: scalars are texts, an empty value is null. */
-  readonly shape: z.ZodType;
+  readonly shape: Shape;
   /** What it wants, as a message says it. */
   readonly wants: string;
   readonly about: string;
@@ -20,18 +20,35 @@ export interface KeyDefinition {
   readonly example: string;
 }
 
-const text = z.string();
-const yesNo = z.enum(['yes', 'no']);
-const count = z.string().regex(/^\d{1,4}$/);
-const anything = z.unknown().refine((value) => value !== null);
-const map = z.record(z.string(), z.unknown());
-const list = z.array(z.unknown());
-const duration = z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value));
-const timeout = z.union([
-  duration,
-  z.strictObject({ connect: duration.optional(), answer: duration.optional(), total: duration.optional() }),
-]);
-const conditions = z.union([text, list, map]);
+/** A schema that is made when it is first used: making all of them would take longer than checking a file. */
+export type Shape = () => z.ZodType;
+
+export function shapeOf<T extends z.ZodType>(make: () => T): () => T {
+  let made: T | undefined;
+  return () => (made ??= make());
+}
+
+export const text = shapeOf(() => z.string());
+const texts = shapeOf(() => z.array(text()));
+const yesNo = shapeOf(() => z.enum(['yes', 'no']));
+const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
+const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
+export const map = shapeOf(() => z.record(z.string(), z.unknown()));
+const list = shapeOf(() => z.array(z.unknown()));
+const duration = shapeOf(() =>
+  z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+);
+const timeout = shapeOf(() =>
+  z.union([
+    duration(),
+    z.strictObject({
+      connect: duration().optional(),
+      answer: duration().optional(),
+      total: duration().optional(),
+    }),
+  ]),
+);
+const conditions = shapeOf(() => z.union([text(), list(), map()]));
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
@@ -56,7 +73,7 @@ export const chainKeys: readonly KeyDefinition[] = [
   {
     name: 'tags',
     sort: 'setting',
-    shape: z.array(text),
+    shape: texts,
     wants: 'a list of words',
     about: 'Words by which chains can be told apart.',
     example: 'tags: [nightly]',
@@ -101,7 +118,7 @@ export const inputKeys: readonly KeyDefinition[] = [
   {
     name: 'kind',
     sort: 'setting',
-    shape: z.enum(INPUT_KINDS),
+    shape: shapeOf(() => z.enum(INPUT_KINDS)),
     wants: INPUT_KINDS.join(', '),
     usual: 'text',
     about: 'What the input is: its text is read as this.',
@@ -134,7 +151,7 @@ export const inputKeys: readonly KeyDefinition[] = [
   {
     name: 'choices',
     sort: 'setting',
-    shape: z.array(text),
+    shape: texts,
     wants: 'a list of texts',
     about: 'The values of an input of kind choice.',
     example: 'choices: [glazed, plain]',
@@ -194,7 +211,7 @@ export const stepKeys: readonly KeyDefinition[] = [
   {
     name: 'on-fail',
     sort: 'setting',
-    shape: z.enum(['stop', 'continue']),
+    shape: shapeOf(() => z.enum(['stop', 'continue'])),
     wants: 'stop or continue',
     usual: 'stop',
     about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.',
@@ -269,7 +286,7 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'json',
     sort: 'typed text',
-    shape: z.unknown(),
+    shape: shapeOf(() => z.unknown()),
     wants: 'a value',
     about:
       'A body in JSON. Inserted values stay values; an unquoted true, false, null or number is one. Pasted JSON is YAML already.',
@@ -329,7 +346,7 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'cookies',
     sort: 'setting',
-    shape: z.enum(['none']),
+    shape: shapeOf(() => z.enum(['none'])),
     wants: 'none',
     about:
       'Cookies are kept for a run, one jar for each service and credential, and sent again as RFC 6265 says. `none` sends and keeps none.',
@@ -366,7 +383,7 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'read-as',
     sort: 'setting',
-    shape: z.enum(READ_AS),
+    shape: shapeOf(() => z.enum(READ_AS)),
     wants: READ_AS.join(', '),
     about: 'How the body of the answer is read, whatever its content type says.',
     example: 'read-as: json',
@@ -413,7 +430,7 @@ export const projectKeys: readonly KeyDefinition[] = [
   {
     name: 'secrets',
     sort: 'setting',
-    shape: z.record(z.string(), text),
+    shape: shapeOf(() => z.record(z.string(), text())),
     wants: 'a map of names and sources',
     about:
       'Where secrets come from: `env NAME`, `file PATH`, `command WORDS` (its output), `ask` (typed in, once a run), or `locked` (stored with `batharon secret set`).',
@@ -422,7 +439,7 @@ export const projectKeys: readonly KeyDefinition[] = [
   {
     name: 'mask',
     sort: 'setting',
-    shape: z.strictObject({ also: z.array(text).optional(), never: z.array(text).optional() }),
+    shape: shapeOf(() => z.strictObject({ also: texts().optional(), never: texts().optional() })),
     wants: 'a map of also and never',
     about:
       'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
@@ -431,7 +448,7 @@ export const projectKeys: readonly KeyDefinition[] = [
   {
     name: 'environments',
     sort: 'structure',
-    shape: z.record(z.string(), z.unknown()),
+    shape: map,
     wants: 'a map of environments',
     about: 'Sets of overrides, by dotted key, of anything in this file.',
     example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1',
@@ -510,12 +527,14 @@ export const serviceKeys: readonly KeyDefinition[] = [
   {
     name: 'tls',
     sort: 'plain text',
-    shape: z.strictObject({
-      ca: text.optional(),
-      cert: text.optional(),
-      key: text.optional(),
-      verify: yesNo.optional(),
-    }),
+    shape: shapeOf(() =>
+      z.strictObject({
+        ca: text().optional(),
+        cert: text().optional(),
+        key: text().optional(),
+        verify: yesNo().optional(),
+      }),
+    ),
     wants: 'a map of ca, cert, key and verify',
     about:
       'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',

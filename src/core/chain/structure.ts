@@ -25,30 +25,6 @@ export function plainOf(node: SourceNode): unknown {
 // A schema is used a few times in a run, too few to be worth compiling.
 z.config({ jitless: true });
 
-const schemas = new WeakMap<readonly KeyDefinition[], z.ZodType>();
-
-/** Making a schema costs more than using it, so one is made for each shape, not for each key. */
-const optionals = new WeakMap<z.ZodType, z.ZodType>();
-
-function optionalOf(shape: z.ZodType): z.ZodType {
-  let made = optionals.get(shape);
-  if (!made) optionals.set(shape, (made = shape.optional()));
-  return made;
-}
-
-function schemaOf(keys: readonly KeyDefinition[]): z.ZodType {
-  let schema = schemas.get(keys);
-  if (!schema) {
-    schema = z.strictObject(
-      Object.fromEntries(
-        keys.map(({ name, shape, required }) => [name, required ? shape : optionalOf(shape)]),
-      ),
-    );
-    schemas.set(keys, schema);
-  }
-  return schema;
-}
-
 /** What a node is, for a message. */
 export function formOf(node: SourceNode): string {
   return { scalar: 'a text', map: 'a map', list: 'a list', empty: 'empty' }[node.type];
@@ -73,27 +49,22 @@ export function checkStructure(
     );
     return undefined;
   }
-  const { error } = schemaOf(keys).safeParse(plainOf(node));
-  for (const issue of error?.issues ?? []) {
-    if (issue.code === 'unrecognized_keys' && issue.path.length === 0) {
-      for (const name of issue.keys) unknownKey(findings, node, name, keys, what);
-      continue;
-    }
-    const definition = keys.find(({ name }) => name === issue.path[0]);
-    if (!definition) continue;
-    const value = node.entries.find(({ key }) => key.text === definition.name)?.value;
-    if (!value) {
-      findings.problem(node, 'missing-key', `${what} has no ${definition.name}`, definition.example);
-    } else {
+  for (const { key, value } of node.entries) {
+    const definition = keys.find(({ name }) => name === key.text);
+    if (!definition) unknownKey(findings, node, key.text, keys, what);
+    else if (!definition.shape().safeParse(plainOf(value)).success) {
       const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
       findings.problem(
-        value.type === 'empty' ? node.entries.find((entry) => entry.value === value)!.key : value,
+        value.type === 'empty' ? key : value,
         'wrong-form',
         `${definition.name} wants ${definition.wants}, and this is ${given}`,
         definition.example,
       );
     }
   }
+  for (const { name, required, example } of keys)
+    if (required && !node.entries.some(({ key }) => key.text === name))
+      findings.problem(node, 'missing-key', `${what} has no ${name}`, example);
   return node;
 }
 
