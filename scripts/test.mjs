@@ -1,6 +1,7 @@
 // Everything that must hold: formatting, lint, types, import rules, dead code, then all tests.
 // `npm test -- PATTERN` runs only the tests whose file matches, and none of the rest.
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
+import { existsSync } from 'node:fs';
 import { fileURLToPath } from 'node:url';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -48,6 +49,23 @@ const tools = async () => {
   const third = await quietly('dead code', 'node_modules/knip/bin/knip.js', ['--no-progress']);
   return [...first, ...second, third].every((result) => result !== undefined && result !== false);
 };
+
+/** Some tests want a real web server; it is installed where that is possible, and its tests say so where it is not. */
+function installPeers() {
+  const isThere = existsSync('/usr/sbin/apache2');
+  if (isThere || !existsSync('/usr/bin/apt-get') || process.getuid?.() !== 0) return;
+  process.stderr.write('installing apache2 for the tests of credentials\n');
+  const install = () =>
+    spawnSync('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'apache2'], {
+      stdio: 'ignore',
+      timeout: 60_000,
+      env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
+    });
+  if (install().status === 0) return;
+  spawnSync('apt-get', ['update', '-qq'], { stdio: 'ignore', timeout: 60_000 });
+  if (install().status !== 0) process.stderr.write('apache2 could not be installed\n');
+}
+if (wanted.length === 0 || wanted.some((pattern) => /credentials/.test(pattern))) installPeers();
 
 const clean = wanted.length > 0 || (await tools());
 const jest = spawn(

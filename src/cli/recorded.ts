@@ -5,7 +5,8 @@ import { nearest } from '../core/language/nearest.ts';
 import { type Maybe, objectOf, type Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
 import { formats } from '../io/formats.ts';
-import type { Recorded, RecordedStep, Records } from '../io/record.ts';
+import type { Recorded, RecordedStep } from '../io/record-schema.ts';
+import type { Records } from '../io/records.ts';
 import type { Vault } from '../io/vault.ts';
 
 /** Finds `RUN:STEP`, or the last step of a run that has an answer. Throws `no-record`. */

@@ -1,7 +1,8 @@
 import type { Chain, Project } from '../core/chain/model.ts';
 import type { RunOptions } from '../core/engine/context.ts';
 import { run, type RunResult } from '../core/engine/run.ts';
-import { Recorder, Records } from '../io/record.ts';
+import { Recorder } from '../io/record.ts';
+import { Records } from '../io/records.ts';
 import { type OpenWorld, projectFolder } from './world.ts';
 
 /** Carries a chain out and keeps its record. A record that can't be written is said, and the run goes on. */

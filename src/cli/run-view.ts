@@ -1,6 +1,6 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
 import { shorten, visible } from '../core/language/show.ts';
-import { chop, fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
+import { chop, fit, pad, padStart, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
 
 const MARK = 8;
 const LABEL = 10;
@@ -59,6 +59,9 @@ export class RunView {
         this.#current()?.notes.push(
           `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
         );
+        return;
+      case 'saved':
+        this.#current()?.notes.push(`saved ${event.path}, ${sizeWords(event.size)}`);
         return;
       case 'waiting':
         return this.#progress(`for ${timeWords(event.for)}`);

@@ -103,3 +103,9 @@ export function timeWords(milliseconds: number): string {
   if (milliseconds < 60_000) return `${(milliseconds / 1000).toFixed(1)} s`;
   return `${Math.floor(milliseconds / 60_000)} min ${Math.round((milliseconds % 60_000) / 1000)} s`;
 }
+
+/** A number of bytes as a person reads it. */
+export function sizeWords(size: number): string {
+  if (size < 1000) return `${size} bytes`;
+  return size < 1_000_000 ? `${(size / 1000).toFixed(1)} KB` : `${(size / 1_000_000).toFixed(1)} MB`;
+}

@@ -1,52 +1,9 @@
-import { randomBytes } from 'node:crypto';
-import { existsSync, readdirSync, readFileSync, renameSync, writeFileSync, mkdirSync } from 'node:fs';
-import { join } from 'node:path';
-import * as z from 'zod';
 import type { Outcome, RunEvent } from '../core/events.ts';
 import type { Bodies } from '../core/ports.ts';
-import { makeOwnFolder } from './vault.ts';
+import type { Recorded, RecordedStep } from './record-schema.ts';
 
 /** How large a body may be that is kept, in characters or bytes. */
 const LARGEST_BODY = 8 * 1024 * 1024;
-
-const keptSchema = z.strictObject({ value: z.string(), sealed: z.string().optional() });
-
-const stepSchema = z.strictObject({
-  address: z.string(),
-  name: z.string().optional(),
-  title: z.string(),
-  hash: z.string(),
-  outcome: z.enum(['held', 'broke', 'skipped', 'cut off']),
-  request: z.strictObject({ method: z.string(), url: z.string() }).optional(),
-  answer: z
-    .strictObject({
-      status: z.int(),
-      headers: z.array(z.tuple([z.string(), z.string()])),
-      type: z.string().optional(),
-      size: z.int(),
-      /** Masked; nothing where it was too large, or a file. */
-      text: z.string().optional(),
-      base64: z.string().optional(),
-    })
-    .optional(),
-  kept: z.record(z.string(), keptSchema),
-});
-
-const recordSchema = z.strictObject({
-  version: z.literal(1),
-  run: z.string(),
-  chain: z.string(),
-  file: z.string(),
-  environment: z.string().optional(),
-  /** When it ended, in milliseconds since 1970. */
-  at: z.number(),
-  outcome: z.enum(['held', 'broke', 'cut off']),
-  steps: z.array(stepSchema),
-});
-
-/** The last run of a chain: its steps, their last answers, and what they kept. All masked. */
-export type Recorded = z.infer<typeof recordSchema>;
-export type RecordedStep = z.infer<typeof stepSchema>;
 
 /** Makes the record of one run from its events and bodies. */
 export class Recorder implements Bodies {
@@ -140,60 +97,4 @@ export class Recorder implements Bodies {
       steps,
     };
   }
-}
-
-/** The records of a project, the last of each chain, in `.batharon/last`. */
-export class Records {
-  readonly #folder: string;
-  readonly #own: string;
-
-  /** `folder` is that of the project file. */
-  constructor(folder: string) {
-    this.#own = join(folder, '.batharon');
-    this.#folder = join(this.#own, 'last');
-  }
-
-  /** Gives why it could not be written; a record is no reason for a run to fail. */
-  write(record: Recorded): string | undefined {
-    try {
-      makeOwnFolder(this.#own);
-      mkdirSync(this.#folder, { recursive: true });
-      const path = join(this.#folder, `${slug(record.file)}.json`);
-      const temporary = `${path}.${randomBytes(4).toString('hex')}`;
-      writeFileSync(temporary, JSON.stringify(record), { mode: 0o600 });
-      renameSync(temporary, path);
-      return undefined;
-    } catch (error) {
-      return (error as Error).message;
-    }
-  }
-
-  /** All records, the latest first. What can't be read is left out. */
-  all(): Recorded[] {
-    if (!existsSync(this.#folder)) return [];
-    return readdirSync(this.#folder)
-      .filter((name) => name.endsWith('.json'))
-      .flatMap((name) => {
-        try {
-          return [recordSchema.parse(JSON.parse(readFileSync(join(this.#folder, name), 'utf8')))];
-        } catch {
-          return [];
-        }
-      })
-      .sort((a, b) => b.at - a.at);
-  }
-
-  /** `last`, the id of a run, or the start of one. */
-  find(run: string): Recorded | undefined {
-    return this.all().find((record) => run === 'last' || record.run.startsWith(run));
-  }
-
-  /** The last record of a chain file. */
-  ofChain(file: string): Recorded | undefined {
-    return this.all().find((record) => record.file === file);
-  }
-}
-
-function slug(file: string): string {
-  return file.replace(/\.chain\.yaml$/, '').replace(/[^A-Za-z0-9]+/g, '-') || 'send';
 }

@@ -75,21 +75,28 @@ describe('a credential stays at its origin', () => {
     expect(allowed.sent.length).toBe(1);
   });
 
-  test('a 401 says which credential, of what kind, and what the service said', async () => {
-    const { of } = await runChain(
-      chain('  - call: GET kiln /a\n'),
-      () => ({
-        status: 401,
-        headers: [['content-type', 'text/html']],
-        body: Buffer.from('<title>Who are you?</title>'),
-      }),
-      settings(credential(bearer)),
-    );
-    expect(of('step-ended')[0]!.problem).toMatchObject({
-      message: 'expected status < 400, came 401, a page titled "Who are you?"',
-      instead: 'the service did not accept the credential desk (bearer)',
-    });
-  });
+  test.each([
+    ['text/html', '<title>Who are you?</title>', 'a page titled "Who are you?"'],
+    [
+      'application/problem+json',
+      '{"title":"No","detail":"this key is not known here"}',
+      '"this key is not known here"',
+    ],
+    ['application/json', '{"error":{"code":1},"message":"line\\nbreak"}', '"line\\nbreak"'],
+  ])(
+    'a 401 says which credential, of what kind, and what the service said in %s',
+    async (type, body, said) => {
+      const { of } = await runChain(
+        chain('  - call: GET kiln /a\n'),
+        () => ({ status: 401, headers: [['content-type', type]], body: Buffer.from(body) }),
+        settings(credential(bearer)),
+      );
+      expect(of('step-ended')[0]!.problem).toMatchObject({
+        message: `expected status < 400, came 401, ${said}`,
+        instead: 'the service did not accept the credential desk (bearer)',
+      });
+    },
+  );
 });
 
 test('a key in a cookie goes beside the cookies of the run', async () => {

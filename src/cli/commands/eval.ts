@@ -10,7 +10,7 @@ import { givesNodes } from '../../core/language/tree.ts';
 import { memberOf, objectOf, type Maybe, type Value, type ValueObject } from '../../core/language/values.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { Records } from '../../io/record.ts';
+import { Records } from '../../io/records.ts';
 import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';

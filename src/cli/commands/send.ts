@@ -6,14 +6,15 @@ import { objectOf, type Value } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { type Draft, serviceAt } from '../../import/draft.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
-import { Records, type RecordedStep } from '../../io/record.ts';
+import type { RecordedStep } from '../../io/record-schema.ts';
+import { Records } from '../../io/records.ts';
 import { writeDraft } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { runRecorded } from '../run-recorded.ts';
-import { errorTerminal, outputTerminal, type Terminal, timeWords, wrap } from '../terminal.ts';
+import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
 import { openWorld, projectFolder } from '../world.ts';
 import { runId, watchInterruption } from './run.ts';
 
@@ -224,11 +225,6 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
       default:
     }
   }
-}
-
-export function sizeWords(size: number): string {
-  if (size < 1000) return `${size} bytes`;
-  return size < 1_000_000 ? `${(size / 1000).toFixed(1)} KB` : `${(size / 1_000_000).toFixed(1)} MB`;
 }
 
 /** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */

@@ -2,7 +2,8 @@ import type { CallStep, Chain, Project, Step } from '../chain/model.ts';
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode, Outcome } from '../events.ts';
 import { writeJson } from '../language/json.ts';
-import { Duration, objectOf, Time, type Value } from '../language/values.ts';
+import { shorten, visible } from '../language/show.ts';
+import { Duration, isObject, memberOf, objectOf, Time, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames, headerObject } from './answer-names.ts';
@@ -367,12 +368,7 @@ class Runner {
 
   #usualExpectations(step: CallStep, { answer, body }: CallResult, outcome: StepOutcome): void {
     if (step.expectsSuccess && answer.status >= 400) {
-      const said =
-        body.text === undefined || body.text === ''
-          ? ''
-          : body.type !== undefined && /html/.test(body.type)
-            ? `, ${describeText(body.text, undefined)}`
-            : '';
+      const said = whatItSaid(body);
       const instead = answer.status === 401 ? refusedAdvice(step, this.#context) : undefined;
       outcome.failed('status < 400', `${answer.status}${said}`, {
         code: 'status-not-expected',
@@ -439,6 +435,18 @@ class Runner {
     }
     this.#context.names.set(step.name, objectOf(about));
   }
+}
+
+/** What the body of an error says, in a few words: the title of a page, or the details of a problem (RFC 9457). */
+function whatItSaid({ text, type, value }: CallResult['body']): string {
+  if (text === undefined || text === '') return '';
+  if (type !== undefined && /html/.test(type)) return `, ${describeText(text, undefined)}`;
+  if (!isObject(value)) return '';
+  const said = ['detail', 'error_description', 'message', 'title', 'error'].flatMap((name) => {
+    const member = memberOf(value, name);
+    return typeof member === 'string' && member !== '' ? [member] : [];
+  })[0];
+  return said === undefined ? '' : `, "${visible(shorten(said, 120))}"`;
 }
 
 function refusedAdvice(step: CallStep, { project }: RunContext): string {
