@@ -2,7 +2,7 @@ import { readFileSync, existsSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import * as tls from 'node:tls';
 import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
-import { Agent, buildConnector, type Dispatcher, EnvHttpProxyAgent, ProxyAgent } from 'undici';
+import { Agent, buildConnector, type Dispatcher, ProxyAgent } from 'undici';
 import { isThisMachine } from '../core/chain/read-service.ts';
 import type { Connection, Watch } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
@@ -42,7 +42,6 @@ export class Agents {
     const tls = tlsOptions(connection);
     if (proxy === undefined) return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
     const secure = { ...tls, secureContext: tls.secureContext ?? this.#usual() };
-    if (proxy === 'environment') return new EnvHttpProxyAgent({ ...OPTIONS, requestTls: secure });
     return new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure });
   }
 
@@ -134,21 +133,37 @@ function trusted(): string[] {
   );
 }
 
-/** The proxy of a request: that of its service, or `environment` where the variables of the environment name one. */
+/** The proxy of a request: that of its service, or what the variables of the environment name. */
 function proxyOf(url: URL, connection: Connection | undefined): string | undefined {
   if (connection?.proxy === 'none') return undefined;
-  if (connection?.proxy !== undefined) {
-    if (!URL.canParse(connection.proxy))
-      fail('not-a-url', 'proxy: is no URL', { instead: 'proxy: http://proxy.example:3128' });
-    return connection.proxy;
-  }
+  if (connection?.proxy !== undefined) return checked(connection.proxy, 'proxy:');
   if (isThisMachine(url.hostname)) return undefined;
   const { env } = process;
-  const variables =
+  const names =
     url.protocol === 'https:'
-      ? [env.https_proxy, env.HTTPS_PROXY, env.http_proxy, env.HTTP_PROXY]
-      : [env.http_proxy, env.HTTP_PROXY];
-  return variables.some((value) => value !== undefined && value !== '') ? 'environment' : undefined;
+      ? ['https_proxy', 'HTTPS_PROXY', 'http_proxy', 'HTTP_PROXY']
+      : ['http_proxy', 'HTTP_PROXY'];
+  const name = names.find((one) => (env[one] ?? '') !== '');
+  if (name === undefined || isExcluded(url, env.no_proxy ?? env.NO_PROXY ?? '')) return undefined;
+  return checked(/^[a-z][a-z0-9+.-]*:\/\//i.test(env[name]!) ? env[name]! : `http://${env[name]!}`, name);
+}
+
+function checked(proxy: string, source: string): string {
+  // The text may hold a password, so it is not repeated.
+  if (!URL.canParse(proxy) || !/^https?:$/.test(new URL(proxy).protocol))
+    fail('not-a-url', `${source} names no proxy of HTTP`, { instead: 'http://proxy.example:3128' });
+  return proxy;
+}
+
+/** Whether NO_PROXY lists a host: by its name, as a part of a domain, with or without a port; `*` lists all. */
+function isExcluded({ hostname, port, protocol }: URL, list: string): boolean {
+  const ownPort = port !== '' ? port : protocol === 'https:' ? '443' : '80';
+  return list.split(/[\s,]+/).some((entry) => {
+    const [, host = '', wanted] = /^(.+?)(?::(\d+))?$/.exec(entry.toLowerCase()) ?? [];
+    if (host === '' || (wanted !== undefined && wanted !== ownPort)) return false;
+    const suffix = host.replace(/^\*?\./, '');
+    return host === '*' || hostname === suffix || hostname.endsWith(`.${suffix}`);
+  });
 }
 
 function isAddress(host: string): boolean {

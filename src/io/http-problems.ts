@@ -89,10 +89,7 @@ export function transportProblem(
   const cause = rootOf(error);
   const refused = /^Proxy response \((\d+)\)/.exec(cause.message)?.[1];
   if (proxy !== undefined && status === 0 && (refused !== undefined || isUnreachable(cause.code))) {
-    const which =
-      proxy === 'environment'
-        ? 'the proxy of HTTPS_PROXY or HTTP_PROXY'
-        : `the proxy ${withoutPassword(proxy)}`;
+    const which = `the proxy ${withoutPassword(proxy)}`;
     return new ProblemError({
       code: 'proxy-refused',
       message:

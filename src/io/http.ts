@@ -59,6 +59,9 @@ export class HttpTransport implements Transport {
             ? headerList(begun.rawHeaders as Buffer[])
             : parsedHeaders(parsed);
           watch.phase('body');
+          const announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
+          if (!request.receive && request.method !== 'HEAD' && announced > MAXIMUM_BODY)
+            begun.abort(tooLarge());
           if (request.receive) {
             const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
             receiving = new Receiving(

@@ -112,6 +112,27 @@ describe('client credentials', () => {
   });
 });
 
+test('a token is renewed before it ends', async () => {
+  let later = 0;
+  const clock: Clock = { ...systemClock, now: () => Date.now() + later };
+  const own = new RunCredentials(transport, clock);
+  const one = filled({
+    grant: 'client-credentials',
+    issuer,
+    'client-id': 'desk',
+    'client-secret': 'desk-secret-0123456789',
+  });
+  const tokens: string[] = [];
+  for (later of [0, 260_000, 275_000, 280_000])
+    tokens.push(bearer(await own.authorise(one, request, signal)));
+  // It lives for 300 seconds, and is renewed 30 before that.
+  expect([tokens[1] === tokens[0], tokens[2] === tokens[1], tokens[3] === tokens[2]]).toEqual([
+    true,
+    false,
+    true,
+  ]);
+});
+
 test('browser: code with PKCE on a loopback port, and its refresh token afterwards', async () => {
   const kept = keeping();
   const told: string[] = [];

@@ -131,6 +131,30 @@ describe('save', () => {
     expect(readdirSync(broken.folder).filter((name) => name.includes('.part'))).toEqual([]);
   });
 
+  test.each([
+    ['10 GB are announced', { 'content-length': '10000000000' }, '', /^body-too-large: /],
+    [
+      'a coding that was not asked for',
+      { 'content-encoding': 'ash' },
+      '    save: a\n',
+      /^body-broken: .*content coding ash/,
+    ],
+    [
+      'not what its coding says',
+      { 'content-encoding': 'gzip' },
+      '    save: a\n',
+      /^body-broken: .*is not gzip/,
+    ],
+  ])('%s', async (_, headers, keys, message) => {
+    const url = await answering((_request, response) => {
+      response.writeHead(200, headers);
+      response.write('not much of it', () => setTimeout(() => response.destroy(), 300));
+    });
+    const { exit, problem, folder } = await runHere(`url: ${url}`, `  - call: GET kiln /a\n${keys}`);
+    expect([exit, problem]).toEqual([3, expect.stringMatching(message)]);
+    expect(readdirSync(folder)).toEqual([]);
+  });
+
   test('a body of more than is held in memory is said, and can be saved; an endless one meets the time limit', async () => {
     const chunk = Buffer.alloc(1 << 20, 1);
     const url = await answering((request, response) => {
@@ -304,6 +328,27 @@ test('cookies: kept for the run and the service, sent where they belong, and lef
   );
 });
 
+test('cookies of one credential are not those of another', async () => {
+  const seen: string[] = [];
+  const url = await answering((request, response) => {
+    seen.push(`${String(request.headers.key)} ${request.headers.cookie ?? '-'}`);
+    response.writeHead(200, { 'set-cookie': `who=${String(request.headers.key)}; Path=/` }).end();
+  });
+  const keys = ['anna', 'ines']
+    .map((name) => `  ${name}: { kind: header, name: key, value: "\${secret.${name}}" }\n`)
+    .join('');
+  const { exit } = await runHere(
+    `url: ${url}\ncredentials:\n${keys}secrets: { anna: command echo anna-anna, ines: command echo ines-ines }`,
+    ['anna', 'ines', 'anna', 'nobody', 'ines']
+      .map((name) => `  - call: GET kiln /a\n    as: ${name}\n`)
+      .join(''),
+  );
+  expect([exit, seen]).toEqual([
+    0,
+    ['anna-anna -', 'ines-ines -', 'anna-anna who=anna-anna', 'undefined -', 'ines-ines who=ines-ines'],
+  ]);
+});
+
 describe('TLS', () => {
   const certificate = async (name: string, ip: string, from: number, to: number) => {
     const made = await generate([{ name: 'commonName', value: name }], {
@@ -375,4 +420,36 @@ test('a proxy: requests go through it; one that is not there is named', async ()
     3,
     expect.stringMatching(/^proxy-refused: the proxy http:\/\/127\.0\.0\.1:1 can’t be reached/),
   ]);
+});
+
+test('the variables of the environment name a proxy; NO_PROXY and a machine’s own addresses go without', async () => {
+  const asked: string[] = [];
+  const proxy = createServer((request, response) => {
+    asked.push(request.url!);
+    response.end('x');
+  });
+  proxy.on('connect', (request, socket) => {
+    asked.push(request.url!);
+    socket.write('HTTP/1.1 200 OK\r\n\r\n');
+    socket.once('data', () =>
+      socket.end('HTTP/1.1 200 OK\r\ncontent-length: 1\r\nconnection: close\r\n\r\nx'),
+    );
+  });
+  const own = await answering((_, response) => response.end('own'));
+  const before = { ...process.env };
+  Object.assign(process.env, { HTTP_PROXY: await listen(proxy), NO_PROXY: 'outside.invalid' });
+  try {
+    const steps = `  - call: GET http://kiln.example/a\n    expect: text == 'x'\n  - call: GET ${own}/a\n    expect: text == 'own'\n  - call: GET http://outside.invalid/\n`;
+    const { problem } = await runHere('url: https://kiln.example', steps);
+    expect([problem, asked.length, asked[0]]).toEqual([
+      expect.stringMatching(/^unknown-host/),
+      1,
+      expect.stringContaining('kiln.example'),
+    ]);
+  } finally {
+    for (const name of ['HTTP_PROXY', 'NO_PROXY']) {
+      if (before[name] === undefined) Reflect.deleteProperty(process.env, name);
+      else process.env[name] = before[name];
+    }
+  }
 });
