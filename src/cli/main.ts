@@ -137,7 +137,7 @@ program
   .description('evaluate an expression on a file, standard input, or the answer of a recorded step')
   .option('--on <run:step>', 'a recorded step, such as last:load')
   .option('--json', 'print the value alone, as JSON')
-  .addHelpText('after', "\nExample:\n  batharon eval '$.pieces[?@.glazed].id' --on last:rack_pieces")
+  .addHelpText('after', "\nExample:\n  batharon eval '$.pieces[?@.glazed == true].id' --on last:rack_pieces")
   .action(
     async (text: string, file: string | undefined, options: import('./commands/eval.ts').EvalOptions) => {
       const { evalCommand } = await import('./commands/eval.ts');
