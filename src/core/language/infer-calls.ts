@@ -1,0 +1,173 @@
+import { problemOf } from '../problems.ts';
+import { conversionAdvice } from './advice.ts';
+import { formatDate, isZone } from './dates.ts';
+import { DIGEST_ALGORITHMS } from './environment.ts';
+import { type FunctionDefinition, type Parameter, signature } from './functions/define.ts';
+import { functions } from './functions/index.ts';
+import type { Inferring, InferContext } from './inferring.ts';
+import { ANY, BIT, JSON_VALUE, type Kind, kindWords, mayBe, YES_NO } from './kinds.ts';
+import { nearest } from './nearest.ts';
+import { patternOf } from './pattern/pattern.ts';
+import { type CallTree, givesNodes, type Tree } from './tree.ts';
+
+/** The kind of what a function gives; its arguments are held to its parameters. */
+export function inferCall(self: Inferring, tree: CallTree, context: InferContext, outermost: boolean): Kind {
+  const definition = functions.get(tree.name);
+  if (!definition) {
+    const near = nearest(tree.name, functions.keys());
+    self.problem(
+      tree,
+      'unknown-function',
+      `there is no function ${tree.name}`,
+      near === undefined
+        ? 'batharon explain functions lists them'
+        : `the nearest is ${signature(functions.get(near)!)}`,
+    );
+    return ANY;
+  }
+  if ((tree.name === 'raw' || tree.name === 'hidden') && !outermost) {
+    const where =
+      tree.name === 'raw'
+        ? 'as the whole of an insertion into a URL: ${raw(x)}'
+        : 'as the whole expression of a name under keep';
+    self.problem(tree, 'function-not-here', `${tree.name}(…) can't stand here`, `it stands ${where}`);
+  }
+  if (tree.name === 'link') self.answer(tree);
+  if (!hasRightArity(self, tree, definition)) return definition.gives([]);
+  const kinds: Kind[] = [];
+  tree.arguments.forEach((argument, i) => {
+    const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
+    kinds.push(inferArgument(self, argument, parameter, definition, kinds[0], context));
+  });
+  return definition.gives(kinds);
+}
+
+function hasRightArity(self: Inferring, tree: CallTree, definition: FunctionDefinition): boolean {
+  const least = definition.parameters.filter((parameter) => !parameter.optional).length;
+  const most = definition.parameters.some((parameter) => parameter.repeats)
+    ? Infinity
+    : definition.parameters.length;
+  const given = tree.arguments.length;
+  if (given >= least && given <= most) return true;
+  const wanted =
+    least === most ? String(least) : most === Infinity ? `${least} or more` : `${least} to ${most}`;
+  self.problem(
+    tree,
+    'wrong-arguments',
+    `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, and here ${given === 1 ? 'is 1' : `are ${given}`}`,
+    signature(definition),
+  );
+  return false;
+}
+
+function inferArgument(
+  self: Inferring,
+  tree: Tree,
+  parameter: Parameter,
+  definition: FunctionDefinition,
+  first: Kind | undefined,
+  context: InferContext,
+): Kind {
+  switch (parameter.passing) {
+    case 'nodes':
+      return inferNodes(self, tree, definition, context);
+    case 'condition':
+      self.condition(tree, { ...context, filter: false });
+      return YES_NO;
+    case 'test':
+      self.condition(tree, { filter: false, item: first?.item ?? JSON_VALUE, tolerant: false });
+      return YES_NO;
+    case 'each':
+      return self.valueKind(tree, { filter: false, item: first?.item ?? JSON_VALUE, tolerant: false });
+    case 'later':
+      return self.valueKind(tree, context);
+    default:
+  }
+  if (givesNodes(tree) && context.filter && definition.family === 'standard') {
+    self.problem(
+      tree,
+      'list-in-comparison',
+      `${self.source(tree)} may find several values, and ${definition.name} takes one`,
+      `count(${self.source(tree)}) says how many`,
+    );
+  }
+  const kind = self.valueKind(tree, {
+    ...context,
+    tolerant: context.tolerant || parameter.passing === 'maybe',
+  });
+  if (!mayBe(kind, parameter.bits | BIT.nothing) && !context.filter) {
+    self.problem(
+      tree,
+      'wrong-kind',
+      `${definition.name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and ${self.source(tree)} is ${kindWords(kind.bits)}`,
+      conversionAdvice(self.source(tree), parameter.bits, kind.bits),
+    );
+  }
+  checkLiteral(self, tree, parameter);
+  return kind;
+}
+
+function inferNodes(
+  self: Inferring,
+  tree: Tree,
+  definition: FunctionDefinition,
+  context: InferContext,
+): Kind {
+  const isPath =
+    tree.type === 'query' || tree.type === 'answer' || tree.type === 'item' || tree.type === 'name';
+  if (!isPath) {
+    self.problem(
+      tree,
+      'wrong-kind',
+      `${definition.name} takes a path`,
+      definition.name === 'count' ? `length(${self.source(tree)}) measures a value` : undefined,
+    );
+  } else if (definition.name === 'count' && !context.filter && !givesNodes(tree)) {
+    self.problem(
+      tree,
+      'wrong-kind',
+      `${self.source(tree)} is one value, and count counts the nodes of a path that may find several`,
+      `length(${self.source(tree)}), or count(${self.source(tree)}[*])`,
+    );
+  }
+  return self.kind(tree, { ...context, tolerant: true });
+}
+
+/** Looks at a literal that has a notation of its own: a pattern, a zone… */
+function checkLiteral(self: Inferring, tree: Tree, { literal, name }: Parameter): void {
+  if (literal === undefined || tree.type !== 'literal' || typeof tree.value !== 'string') return;
+  const value = tree.value;
+  if (literal === 'pattern') {
+    tried(self, tree, () => patternOf(value));
+  } else if (literal === 'date-pattern') {
+    tried(self, tree, () => formatDate(0, value, 'UTC'));
+  } else if (literal === 'zone') {
+    if (!isZone(value))
+      self.problem(
+        tree,
+        'unknown-zone',
+        `there is no time zone '${value}'`,
+        "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+      );
+  } else {
+    const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;
+    if (!allowed.includes(value)) {
+      const near = nearest(value, allowed) ?? allowed.map((known) => `'${known}'`).join(', ');
+      self.problem(
+        tree,
+        literal === 'digest' ? 'unknown-algorithm' : 'wrong-kind',
+        `there is no ${name} '${value}'`,
+        near,
+      );
+    }
+  }
+}
+
+function tried(self: Inferring, tree: Tree, attempt: () => unknown): void {
+  try {
+    attempt();
+  } catch (error) {
+    const { code, message, instead } = problemOf(error);
+    self.problem(tree, code, message, instead);
+  }
+}

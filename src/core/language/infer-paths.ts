@@ -1,0 +1,111 @@
+import type { Inferring, InferContext } from './inferring.ts';
+import { ANY, BIT, isOnly, JSON_VALUE, type Kind, kindWords, listOf, maybe, mayBe, union } from './kinds.ts';
+import { nameList, nearest } from './nearest.ts';
+import { givesNodes, type QueryTree, type Segment, type Selector } from './tree.ts';
+
+/** The kind of what a path finds. */
+export function inferQuery(self: Inferring, tree: QueryTree, context: InferContext): Kind {
+  let kind = givesNodes(tree.base) ? listOf(self.kind(tree.base, context)) : self.kind(tree.base, context);
+  const nothingBefore = kind.bits & BIT.nothing;
+  let end = tree.base.span[1];
+  for (const segment of tree.segments) {
+    const before = self.text.slice(tree.span[0], end);
+    kind = inferSegment(self, kind, segment, before, context);
+    end = segment.span[1];
+  }
+  return nothingBefore ? maybe(kind) : kind;
+}
+
+function inferSegment(
+  self: Inferring,
+  kind: Kind,
+  segment: Segment,
+  before: string,
+  context: InferContext,
+): Kind {
+  const found = segment.selectors.map((selector) =>
+    inferSelected(self, segment.descendant ? JSON_VALUE : kind, selector, before, segment, context),
+  );
+  return found.reduce(union);
+}
+
+function inferSelected(
+  self: Inferring,
+  kind: Kind,
+  selector: Selector,
+  before: string,
+  segment: Segment,
+  context: InferContext,
+): Kind {
+  const quiet = context.filter || segment.descendant;
+  switch (selector.type) {
+    case 'name': {
+      if (kind.caseless) (selector as { name: string }).name = selector.name.toLowerCase();
+      const member = kind.members?.get(selector.name);
+      if (member) return mayBe(kind, BIT.nothing) ? maybe(member) : member;
+      const onlyObject = isOnly(kind, BIT.object | BIT.nothing);
+      if (kind.closed && onlyObject && !quiet) {
+        const names = [...kind.members!.keys()];
+        const near = nearest(selector.name, names);
+        if (!context.tolerant) {
+          self.problem(
+            segment,
+            'unknown-member',
+            `${before} has no member ${selector.name}`,
+            near === undefined ? `it has ${nameList(names)}` : `the nearest is ${before}.${near}`,
+          );
+        }
+        return ANY;
+      }
+      if (!mayBe(kind, BIT.object | BIT.nothing) && !quiet)
+        refuseMember(self, kind, selector.name, before, segment);
+      return kind.caseless ? { bits: BIT.text } : JSON_VALUE;
+    }
+    case 'index':
+      if (!mayBe(kind, BIT.list | BIT.nothing) && !quiet) {
+        self.problem(
+          segment,
+          'wrong-kind',
+          `${before} is ${kindWords(kind.bits)}, which has no items`,
+          mayBe(kind, BIT.text) ? `slice(${before}, 0, 1) for a part of a text` : undefined,
+        );
+      }
+      return kind.item ?? JSON_VALUE;
+    case 'filter': {
+      const item = kind.item ?? (mayBe(kind, BIT.object) && kind.members ? JSON_VALUE : JSON_VALUE);
+      refuseUnfilterable(self, kind, before, segment, quiet);
+      self.condition(selector.condition, {
+        filter: true,
+        item: kind.item ? item : JSON_VALUE,
+        tolerant: false,
+      });
+      return item;
+    }
+    default:
+      refuseUnfilterable(self, kind, before, segment, quiet);
+      return kind.item ?? JSON_VALUE;
+  }
+}
+
+function refuseUnfilterable(
+  self: Inferring,
+  kind: Kind,
+  before: string,
+  segment: Segment,
+  quiet: boolean,
+): void {
+  if (!quiet && !mayBe(kind, BIT.list | BIT.object | BIT.nothing)) {
+    self.problem(
+      segment,
+      'wrong-kind',
+      `${before} is ${kindWords(kind.bits)}, which has no items or members`,
+    );
+  }
+}
+
+function refuseMember(self: Inferring, kind: Kind, name: string, before: string, segment: Segment): void {
+  const instead = isOnly(kind, BIT.list)
+    ? `${before}[0].${name} for the first, ${before}[*].${name} for all`
+    : undefined;
+  self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, instead);
+}

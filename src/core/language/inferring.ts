@@ -1,0 +1,26 @@
+import type { Problem } from '../problems.ts';
+import type { Kind } from './kinds.ts';
+import type { Tree } from './tree.ts';
+
+/** Where a part of an expression stands while its kind is found. */
+export interface InferContext {
+  /** Inside `[?…]`, where the rules of the standard hold and nothing is an error. */
+  readonly filter: boolean;
+  readonly item: Kind | undefined;
+  /** Nothing is looked at here, as on the left of `??`. */
+  readonly tolerant: boolean;
+}
+
+/** What the parts that find kinds share. */
+export interface Inferring {
+  /** The whole expression. */
+  readonly text: string;
+  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, instead?: string): void;
+  /** A part as it is written. */
+  source(tree: Tree): string;
+  kind(tree: Tree, context: InferContext): Kind;
+  /** The kind of a value: of a path that may find several, a list. */
+  valueKind(tree: Tree, context: InferContext): Kind;
+  condition(tree: Tree, context: InferContext): void;
+  answer(tree: Tree): Kind;
+}
