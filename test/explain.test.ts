@@ -6,11 +6,10 @@ import {
   expectationKeys,
   groupKeys,
   inputKeys,
-  projectKeys,
-  serviceKeys,
   stepKeys,
   verbKeys,
-} from '../src/core/chain/keys.ts';
+} from '../src/core/chain/chain-keys.ts';
+import { projectKeys, serviceKeys } from '../src/core/chain/project-keys.ts';
 import { credentialKeys } from '../src/core/chain/credential-keys.ts';
 import { givenNames } from '../src/core/chain/names.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';

@@ -4,13 +4,12 @@ import {
   expectationKeys,
   groupKeys,
   inputKeys,
-  type KeyDefinition,
   partKeys,
-  projectKeys,
-  serviceKeys,
   stepKeys,
   verbKeys,
-} from './chain/keys.ts';
+} from './chain/chain-keys.ts';
+import { projectKeys, serviceKeys } from './chain/project-keys.ts';
+import type { KeyDefinition } from './chain/key-definition.ts';
 import { credentialKeys } from './chain/credential-keys.ts';
 import { givenNames } from './chain/names.ts';
 import { signature } from './language/functions/define.ts';

@@ -1,5 +1,5 @@
 import * as z from 'zod';
-import { type KeyDefinition, map as mapShape, shapeOf, text } from './keys.ts';
+import { type KeyDefinition, map as mapShape, shapeOf, text } from './key-definition.ts';
 import { CREDENTIAL_KINDS, type CredentialKind } from './model.ts';
 
 interface CredentialKeys {

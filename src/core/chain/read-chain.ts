@@ -5,7 +5,7 @@ import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings, inOrder } from './findings.ts';
 import { readInput } from './inputs.ts';
-import { chainKeys, inputKeys } from './keys.ts';
+import { chainKeys, inputKeys } from './chain-keys.ts';
 import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
 import { type FileFinding, optional, type OtherFiles, type StepReader } from './read-outcome.ts';
 import { readSteps } from './read-steps.ts';

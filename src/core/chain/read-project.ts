@@ -7,7 +7,7 @@ import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
 import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
-import { projectKeys } from './keys.ts';
+import { projectKeys } from './project-keys.ts';
 import { type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';

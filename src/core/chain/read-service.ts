@@ -2,7 +2,7 @@ import { nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { ChainScope } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
-import { serviceKeys } from './keys.ts';
+import { serviceKeys } from './project-keys.ts';
 import type { Credential, Service, Tls } from './model.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { optional, readExpectations } from './read-outcome.ts';

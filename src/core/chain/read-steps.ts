@@ -1,7 +1,8 @@
 import { namesIn, type Tree } from '../language/tree.ts';
 import { nearest } from '../language/nearest.ts';
 import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
-import { callKeys, groupKeys, type KeyDefinition, stepKeys, verbKeys } from './keys.ts';
+import { callKeys, groupKeys, stepKeys, verbKeys } from './chain-keys.ts';
+import type { KeyDefinition } from './key-definition.ts';
 import { fingerprint } from './fingerprint.ts';
 import type { Step, WaitStep } from './model.ts';
 import { readCall } from './read-call.ts';

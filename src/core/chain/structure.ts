@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { setMember } from '../language/values.ts';
 import { nameList, nearest } from '../language/nearest.ts';
 import type { Findings } from './findings.ts';
-import type { KeyDefinition } from './keys.ts';
+import type { KeyDefinition } from './key-definition.ts';
 import type { MapNode, SourceNode } from './source.ts';
 
 /** A node as plain data: scalars as texts, an empty value as null. */

@@ -1,54 +1,19 @@
 import * as z from 'zod';
-import { readDuration } from '../language/lexer.ts';
+import {
+  type KeyDefinition,
+  anything,
+  conditions,
+  count,
+  duration,
+  list,
+  map,
+  shapeOf,
+  text,
+  texts,
+  timeout,
+  yesNo,
+} from './key-definition.ts';
 import { INPUT_KINDS, READ_AS } from './model.ts';
-
-/** Which of the five sorts a field is of, and so what may stand in it. */
-export type FieldSort =
-  'condition' | 'value expression' | 'typed text' | 'plain text' | 'setting' | 'structure';
-
-/** A key of one of the two files: how it is checked, and what `explain` says of it. */
-export interface KeyDefinition {
-  readonly name: string;
-  readonly sort: FieldSort;
-  /** Its form before expressions are looked at: scalars are texts, an empty value is null. */
-  readonly shape: Shape;
-  /** What it wants, as a message says it. */
-  readonly wants: string;
-  readonly about: string;
-  readonly usual?: string;
-  readonly required?: boolean;
-  readonly example: string;
-}
-
-/** A schema that is made when it is first used: making all of them would take longer than checking a file. */
-export type Shape = () => z.ZodType;
-
-export function shapeOf<T extends z.ZodType>(make: () => T): () => T {
-  let made: T | undefined;
-  return () => (made ??= make());
-}
-
-export const text = shapeOf(() => z.string());
-const texts = shapeOf(() => z.array(text()));
-const yesNo = shapeOf(() => z.enum(['yes', 'no']));
-const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
-const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
-export const map = shapeOf(() => z.record(z.string(), z.unknown()));
-const list = shapeOf(() => z.array(z.unknown()));
-const duration = shapeOf(() =>
-  z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
-);
-const timeout = shapeOf(() =>
-  z.union([
-    duration(),
-    z.strictObject({
-      connect: duration().optional(),
-      answer: duration().optional(),
-      total: duration().optional(),
-    }),
-  ]),
-);
-const conditions = shapeOf(() => z.union([text(), list(), map()]));
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
@@ -407,165 +372,6 @@ export const expectationKeys: readonly KeyDefinition[] = [
     wants: 'a text',
     about: 'Why; it is shown where the expectation does not hold.',
     example: 'because: the kiln goes no higher',
-  },
-];
-
-export const projectKeys: readonly KeyDefinition[] = [
-  {
-    name: 'services',
-    sort: 'structure',
-    shape: map,
-    wants: 'a map of services',
-    about: 'The services that the chains speak to.',
-    example: 'services:\n  kiln:\n    url: https://api.emberfold.example/v1',
-  },
-  {
-    name: 'credentials',
-    sort: 'structure',
-    shape: map,
-    wants: 'a map of credentials',
-    about: 'Who signs in, and how.',
-    example: 'credentials:\n  counter:\n    kind: bearer\n    token: ${secret.counter}',
-  },
-  {
-    name: 'secrets',
-    sort: 'setting',
-    shape: shapeOf(() => z.record(z.string(), text())),
-    wants: 'a map of names and sources',
-    about:
-      'Where secrets come from: `env NAME`, `file PATH`, `command WORDS` (its output), `ask` (typed in, once a run), or `locked` (stored with `batharon secret set`).',
-    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN\n  desk: locked',
-  },
-  {
-    name: 'mask',
-    sort: 'setting',
-    shape: shapeOf(() => z.strictObject({ also: texts().optional(), never: texts().optional() })),
-    wants: 'a map of also and never',
-    about:
-      'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
-    example: 'mask:\n  also: [pin]',
-  },
-  {
-    name: 'environments',
-    sort: 'structure',
-    shape: map,
-    wants: 'a map of environments',
-    about: 'Sets of overrides, by dotted key, of anything in this file.',
-    example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1',
-  },
-  {
-    name: 'default-environment',
-    sort: 'setting',
-    shape: text,
-    wants: 'the name of an environment',
-    about: 'The environment of a run without --env.',
-    example: 'default-environment: practice',
-  },
-  {
-    name: 'values',
-    sort: 'typed text',
-    shape: map,
-    wants: 'a map of names and values',
-    about: 'Names that every chain of the project may use.',
-    example: 'values:\n  studio: north',
-  },
-  {
-    name: 'zone',
-    sort: 'setting',
-    shape: text,
-    wants: 'a time zone',
-    usual: 'UTC',
-    about: 'The zone in which date(…) and format(…) write times.',
-    example: 'zone: Europe/Lisbon',
-  },
-];
-
-export const serviceKeys: readonly KeyDefinition[] = [
-  {
-    name: 'url',
-    sort: 'plain text',
-    shape: text,
-    wants: 'a URL, or practice',
-    required: true,
-    about:
-      'Where the service lives; paths of calls are appended. `practice` is the practice service, started with the run.',
-    example: 'url: https://api.emberfold.example/v1',
-  },
-  {
-    name: 'as',
-    sort: 'setting',
-    shape: text,
-    wants: 'the name of a credential, or nobody',
-    about: 'The credential that its calls carry.',
-    example: 'as: counter',
-  },
-  {
-    name: 'headers',
-    sort: 'plain text',
-    shape: map,
-    wants: 'a map of names and texts',
-    about: 'Fields of each of its requests. A call may set them otherwise.',
-    example: 'headers:\n  Accept: application/json',
-  },
-  {
-    name: 'timeout',
-    sort: 'setting',
-    shape: timeout,
-    wants: 'a duration, or a map of connect, answer and total',
-    usual: 'connect: 10s, answer: 30s, total: 60s',
-    about: 'How long each of its requests may take.',
-    example: 'timeout:\n  connect: 2s\n  total: 20s',
-  },
-  {
-    name: 'expect',
-    sort: 'condition',
-    shape: conditions,
-    wants: 'a condition or a list of them',
-    about: 'What has to hold for each of its calls; service-expect: no on a call sets it aside.',
-    example: "expect:\n  - type == 'application/json'",
-  },
-  {
-    name: 'tls',
-    sort: 'plain text',
-    shape: shapeOf(() =>
-      z.strictObject({
-        ca: text().optional(),
-        cert: text().optional(),
-        key: text().optional(),
-        verify: yesNo().optional(),
-      }),
-    ),
-    wants: 'a map of ca, cert, key and verify',
-    about:
-      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',
-    example: 'tls:\n  ca: keys/kiln-ca.pem\n  cert: keys/desk.pem\n  key: keys/desk.key',
-  },
-  {
-    name: 'proxy',
-    sort: 'plain text',
-    shape: text,
-    wants: 'a URL, or none',
-    about:
-      'A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine’s own addresses are never asked for through one.',
-    example: 'proxy: http://proxy.example:3128',
-  },
-  {
-    name: 'redirects',
-    sort: 'setting',
-    shape: count,
-    wants: 'a number',
-    usual: '5',
-    about: 'How often each of its requests is redirected at most.',
-    example: 'redirects: 2',
-  },
-  {
-    name: 'insecure',
-    sort: 'setting',
-    shape: yesNo,
-    wants: 'yes or no',
-    usual: 'no',
-    about: 'Lets a credential go to it over plain http, where others can read it.',
-    example: 'insecure: yes',
   },
 ];
 

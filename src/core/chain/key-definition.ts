@@ -1,0 +1,50 @@
+import * as z from 'zod';
+import { readDuration } from '../language/lexer.ts';
+
+/** Which of the five sorts a field is of, and so what may stand in it. */
+export type FieldSort =
+  'condition' | 'value expression' | 'typed text' | 'plain text' | 'setting' | 'structure';
+
+/** A key of one of the two files: how it is checked, and what `explain` says of it. */
+export interface KeyDefinition {
+  readonly name: string;
+  readonly sort: FieldSort;
+  /** Its form before expressions are looked at: scalars are texts, an empty value is null. */
+  readonly shape: Shape;
+  /** What it wants, as a message says it. */
+  readonly wants: string;
+  readonly about: string;
+  readonly usual?: string;
+  readonly required?: boolean;
+  readonly example: string;
+}
+
+/** A schema that is made when it is first used: making all of them would take longer than checking a file. */
+export type Shape = () => z.ZodType;
+
+export function shapeOf<T extends z.ZodType>(make: () => T): () => T {
+  let made: T | undefined;
+  return () => (made ??= make());
+}
+
+export const text = shapeOf(() => z.string());
+export const texts = shapeOf(() => z.array(text()));
+export const yesNo = shapeOf(() => z.enum(['yes', 'no']));
+export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
+export const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
+export const map = shapeOf(() => z.record(z.string(), z.unknown()));
+export const list = shapeOf(() => z.array(z.unknown()));
+export const duration = shapeOf(() =>
+  z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+);
+export const timeout = shapeOf(() =>
+  z.union([
+    duration(),
+    z.strictObject({
+      connect: duration().optional(),
+      answer: duration().optional(),
+      total: duration().optional(),
+    }),
+  ]),
+);
+export const conditions = shapeOf(() => z.union([text(), list(), map()]));

@@ -1,0 +1,171 @@
+import * as z from 'zod';
+import {
+  type KeyDefinition,
+  conditions,
+  count,
+  map,
+  shapeOf,
+  text,
+  texts,
+  timeout,
+  yesNo,
+} from './key-definition.ts';
+
+export const projectKeys: readonly KeyDefinition[] = [
+  {
+    name: 'services',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of services',
+    about: 'The services that the chains speak to.',
+    example: 'services:\n  kiln:\n    url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'credentials',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of credentials',
+    about: 'Who signs in, and how.',
+    example: 'credentials:\n  counter:\n    kind: bearer\n    token: ${secret.counter}',
+  },
+  {
+    name: 'secrets',
+    sort: 'setting',
+    shape: shapeOf(() => z.record(z.string(), text())),
+    wants: 'a map of names and sources',
+    about:
+      'Where secrets come from: `env NAME`, `file PATH`, `command WORDS` (its output), `ask` (typed in, once a run), or `locked` (stored with `batharon secret set`).',
+    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN\n  desk: locked',
+  },
+  {
+    name: 'mask',
+    sort: 'setting',
+    shape: shapeOf(() => z.strictObject({ also: texts().optional(), never: texts().optional() })),
+    wants: 'a map of also and never',
+    about:
+      'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
+    example: 'mask:\n  also: [pin]',
+  },
+  {
+    name: 'environments',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of environments',
+    about: 'Sets of overrides, by dotted key, of anything in this file.',
+    example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'default-environment',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of an environment',
+    about: 'The environment of a run without --env.',
+    example: 'default-environment: practice',
+  },
+  {
+    name: 'values',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about: 'Names that every chain of the project may use.',
+    example: 'values:\n  studio: north',
+  },
+  {
+    name: 'zone',
+    sort: 'setting',
+    shape: text,
+    wants: 'a time zone',
+    usual: 'UTC',
+    about: 'The zone in which date(…) and format(…) write times.',
+    example: 'zone: Europe/Lisbon',
+  },
+];
+
+export const serviceKeys: readonly KeyDefinition[] = [
+  {
+    name: 'url',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or practice',
+    required: true,
+    about:
+      'Where the service lives; paths of calls are appended. `practice` is the practice service, started with the run.',
+    example: 'url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'as',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of a credential, or nobody',
+    about: 'The credential that its calls carry.',
+    example: 'as: counter',
+  },
+  {
+    name: 'headers',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of names and texts',
+    about: 'Fields of each of its requests. A call may set them otherwise.',
+    example: 'headers:\n  Accept: application/json',
+  },
+  {
+    name: 'timeout',
+    sort: 'setting',
+    shape: timeout,
+    wants: 'a duration, or a map of connect, answer and total',
+    usual: 'connect: 10s, answer: 30s, total: 60s',
+    about: 'How long each of its requests may take.',
+    example: 'timeout:\n  connect: 2s\n  total: 20s',
+  },
+  {
+    name: 'expect',
+    sort: 'condition',
+    shape: conditions,
+    wants: 'a condition or a list of them',
+    about: 'What has to hold for each of its calls; service-expect: no on a call sets it aside.',
+    example: "expect:\n  - type == 'application/json'",
+  },
+  {
+    name: 'tls',
+    sort: 'plain text',
+    shape: shapeOf(() =>
+      z.strictObject({
+        ca: text().optional(),
+        cert: text().optional(),
+        key: text().optional(),
+        verify: yesNo().optional(),
+      }),
+    ),
+    wants: 'a map of ca, cert, key and verify',
+    about:
+      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',
+    example: 'tls:\n  ca: keys/kiln-ca.pem\n  cert: keys/desk.pem\n  key: keys/desk.key',
+  },
+  {
+    name: 'proxy',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or none',
+    about:
+      'A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine’s own addresses are never asked for through one.',
+    example: 'proxy: http://proxy.example:3128',
+  },
+  {
+    name: 'redirects',
+    sort: 'setting',
+    shape: count,
+    wants: 'a number',
+    usual: '5',
+    about: 'How often each of its requests is redirected at most.',
+    example: 'redirects: 2',
+  },
+  {
+    name: 'insecure',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'no',
+    about: 'Lets a credential go to it over plain http, where others can read it.',
+    example: 'insecure: yes',
+  },
+];
