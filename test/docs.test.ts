@@ -55,7 +55,8 @@ describe.each(credentialPages)('%s', (page) => {
   });
 
   const chains = blocks.filter((block) => block.startsWith('chain:'));
-  (chains.length === 0 ? test.skip : test)('its example holds against the practice service', async () => {
+  if (chains.length === 0) return;
+  test('its example holds against the practice service', async () => {
     const folder = folderWith({
       'batharon.yaml': blocks[0]!,
       'main.chain.yaml': chains.at(-1)!,

@@ -1,7 +1,10 @@
 // The first half of a user's day: from a line of documentation to a step with a stored key and a picked value.
 import { existsSync, readFileSync } from 'node:fs';
+import { createServer } from 'node:https';
+import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { generate } from 'selfsigned';
 import { KEYS } from '../../src/practice/state.ts';
 import { startPractice } from '../../src/practice/service.ts';
 import { batharon as runProgram, type Finished, folderWith } from './support.ts';
@@ -282,4 +285,37 @@ test('sign-in says for what and until when; sign-out forgets', async () => {
     stderr: expect.stringMatching(/refused the credential desk with 401/) as unknown,
   });
   expect((await batharon(folder, ['sign-in', 'dsk'])).stderr).toContain('instead: desk');
+});
+
+test('certificates that the environment adds are trusted', async () => {
+  const made = await generate([{ name: 'commonName', value: 'kiln' }], {
+    keySize: 2048,
+    extensions: [{ name: 'subjectAltName', altNames: [{ type: 7, ip: '127.0.0.1' }] }],
+  });
+  const server = createServer({ key: made.private, cert: made.cert }, (_, response) => response.end('x'));
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
+  const url = `https://127.0.0.1:${(server.address() as AddressInfo).port}/a`;
+  const folder = folderWith({ 'ca.pem': made.cert });
+  const without = await runProgram(folder, ['send', url]);
+  expect([without.code, without.stderr]).toEqual([
+    3,
+    expect.stringContaining('is signed by nobody but itself'),
+  ]);
+  const trusting = await runProgram(folder, ['send', url], {
+    env: { NODE_EXTRA_CA_CERTS: join(folder, 'ca.pem') },
+  });
+  expect([trusting.code, trusting.stdout]).toEqual([0, 'x\n']);
+  server.close();
+});
+
+test('a picture that lies elsewhere is fetched without the credential, and saved', async () => {
+  const folder = folderWith({});
+  await batharon(folder, ['new', '.']);
+  const added = await batharon(folder, ['send', 'GET', 'kiln', '/pieces/p1001/photo']);
+  expect([added.code, added.stderr]).toEqual([
+    0,
+    expect.stringMatching(
+      /redirected to http:\/\/localhost:\d+\/pictures\/p1001\.png, the credential left behind/,
+    ),
+  ]);
 });
