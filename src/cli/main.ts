@@ -14,6 +14,7 @@ const program = new Command('batharon')
   .helpCommand(false)
   .option('--no-color', 'print without colours')
   .showSuggestionAfterError(true)
+  .showHelpAfterError('batharon COMMAND --help says what it takes, with an example')
   .configureHelp({ sortSubcommands: false })
   .exitOverride((error) => {
     // Help and version are what was asked for; anything else is a wrong command.

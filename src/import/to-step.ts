@@ -149,6 +149,7 @@ function headerLines({ headers, body }: ImportedRequest): string[] {
     if (/^accept$/i.test(name) && value === '*/*') return false;
     if (!/^content-type$/i.test(name)) return true;
     if (body?.type === 'text' && /^application\/xml$/i.test(value)) return false;
+    if (body?.type === 'file' && /json/i.test(value)) return false;
     if (body?.type === 'json') return !/^application\/json(?:;\s*charset=utf-8)?$/i.test(value);
     return body?.type !== 'form' && body?.type !== 'multipart' && body !== undefined;
   });

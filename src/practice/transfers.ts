@@ -86,7 +86,7 @@ async function film(guard: Guard, request: FastifyRequest, reply: FastifyReply):
   reply.hijack();
   const { raw } = reply;
   raw.writeHead(200, { 'content-type': 'video/mp4', 'content-length': megabytes * 1_000_000 });
-  const chunk = Buffer.alloc(100_000, 'ember ');
+  const chunk = Buffer.alloc(100_000, 'ember \u0000\xff', 'latin1');
   for (let sent = 0; sent < megabytes * 10 && !raw.destroyed; sent++) {
     if (!raw.write(chunk))
       await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));

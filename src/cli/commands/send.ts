@@ -3,6 +3,8 @@ import { readChain } from '../../core/chain/read-chain.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
+import { isTextType } from '../../core/engine/read-answer.ts';
+import { visible } from '../../core/language/show.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { type Draft, serviceAt } from '../../import/draft.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
@@ -227,17 +229,32 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
   }
 }
 
+/** How much of a text is shown, in characters. */
+const MOST_TEXT = 20_000;
+
 /** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
 function printAnswer({ answer }: RecordedStep): void {
   const terminal = outputTerminal();
-  const { text } = answer!;
-  if (text === undefined || text === '') return;
+  const { text, type, size } = answer!;
+  if (size === 0) return;
   errorTerminal().write('\n');
+  if (text === undefined || (type !== undefined && !isTextType(type))) {
+    errorTerminal().write(
+      `${sizeWords(size)} of ${type ?? 'unknown type'}, not shown; save: on a step writes it to a file\n`,
+    );
+    return;
+  }
   let value: Value;
   try {
     value = parseJson(text);
   } catch {
-    terminal.write(`${text.slice(0, 20_000)}${text.endsWith('\n') ? '' : '\n'}`);
+    const shown = text
+      .slice(0, MOST_TEXT)
+      .split('\n')
+      .map((line) => (terminal.live ? visible(line) : line))
+      .join('\n');
+    terminal.write(shown.endsWith('\n') ? shown : `${shown}\n`);
+    if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
     return;
   }
   printTree(terminal, answerTree(value));

@@ -21,6 +21,11 @@ const JSON_TYPE = /^application\/(?:[\w.+-]+\+)?json$|^text\/json$|^[\w.-]+\/[\w
 const TEXT_TYPE =
   /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
 
+/** Whether a media type is one of texts, JSON among them. */
+export function isTextType(type: string): boolean {
+  return JSON_TYPE.test(type) || TEXT_TYPE.test(type);
+}
+
 export function headerValue(headers: HeaderList, name: string): string | undefined {
   let joined: string | undefined;
   for (const [other, value] of headers)
