@@ -7,7 +7,7 @@ import { fail } from '../core/problems.ts';
 import { addEntry, addStep } from '../import/add-to-file.ts';
 import type { Draft } from '../import/draft.ts';
 import { finished } from '../import/to-step.ts';
-import { Vault } from '../io/vault.ts';
+import { LockedStore } from '../io/locked-store.ts';
 import { CHAIN_ENDING, findProjectFile, PROJECT_FILE } from './load.ts';
 import { printFindings } from './print-findings.ts';
 import { errorTerminal } from './terminal.ts';
@@ -36,7 +36,7 @@ export function writeDraft(draft: Draft, project: Project, path: string, title: 
     });
   }
   for (const [name, { value }] of draft.secrets)
-    if (value !== undefined) new Vault(dirname(projectPath), process.env).setSecret(name, value);
+    if (value !== undefined) new LockedStore(dirname(projectPath), process.env).setSecret(name, value);
   if (after.project !== (before.project ?? '')) writeFileSync(projectPath, after.project);
   writeFileSync(path, after.chain);
   report(draft, path, projectPath, before);

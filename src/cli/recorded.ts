@@ -7,7 +7,7 @@ import { fail } from '../core/problems.ts';
 import { formats } from '../io/formats.ts';
 import type { Recorded, RecordedStep } from '../io/record-schema.ts';
 import type { Records } from '../io/records.ts';
-import type { Vault } from '../io/vault.ts';
+import type { LockedStore } from '../io/locked-store.ts';
 
 /** Finds `RUN:STEP`, or the last step of a run that has an answer. Throws `no-record`. */
 export function recordedStep(records: Records, where: string): { record: Recorded; step: RecordedStep } {
@@ -70,12 +70,12 @@ export function stepNames(record: Recorded, step: RecordedStep): [string, Value]
   return names;
 }
 
-/** All that a run kept; with `vault` also what is sealed. */
-export function keptNames(record: Recorded, vault?: Vault): Map<string, Value> {
+/** All that a run kept; with `locked` also what is sealed. */
+export function keptNames(record: Recorded, locked?: LockedStore): Map<string, Value> {
   const names = new Map<string, Value>();
   for (const { kept } of record.steps) {
     for (const [name, { value, sealed }] of Object.entries(kept)) {
-      const whole = sealed === undefined ? value : (vault?.open(sealed) ?? (vault ? undefined : value));
+      const whole = sealed === undefined ? value : (locked?.open(sealed) ?? (locked ? undefined : value));
       if (whole === undefined) continue;
       try {
         names.set(name, parseJson(whole));

@@ -18,7 +18,7 @@ export async function runRecorded(
   return run(
     chain,
     project,
-    { ...world.ports, bodies: recorder, sealer: world.vault },
+    { ...world.ports, bodies: recorder, sealer: world.locked },
     {
       ...options,
       ...(world.practice === undefined ? {} : { practice: world.practice }),

@@ -3,14 +3,14 @@ import type { Project } from '../core/chain/model.ts';
 import type { Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
 import { machinePorts } from '../io/ports.ts';
-import { Vault } from '../io/vault.ts';
+import { LockedStore } from '../io/locked-store.ts';
 import type { PracticeOptions } from '../practice/state.ts';
 import { askHidden, terminalPerson } from './person.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
   readonly ports: Ports & { readonly credentials: RunCredentials };
-  readonly vault: Vault;
+  readonly locked: LockedStore;
   readonly practice?: string;
   close(): Promise<void>;
 }
@@ -28,16 +28,16 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
   const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...process.env } : process.env;
-  const vault = new Vault(projectFolder(project), process.env);
+  const locked = new LockedStore(projectFolder(project), process.env);
   return {
     ports: machinePorts(project, transport, {
       variables,
-      vault,
+      locked,
       ask: askHidden,
       warn: (message) => process.stderr.write(`remark  ${message}\n`),
       person: terminalPerson,
     }),
-    vault,
+    locked,
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {
       await transport.close();

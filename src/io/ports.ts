@@ -25,7 +25,7 @@ export function machinePorts(
     chance: systemChance,
     digests: nodeDigests,
     secrets: new ProjectSecrets(project, machine),
-    credentials: new RunCredentials(transport, systemClock, machine.person, machine.vault?.tokens),
+    credentials: new RunCredentials(transport, systemClock, machine.person, machine.locked?.tokens),
     files: localFiles,
     cookies: new RunCookies(),
     formats,

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { existsSync, mkdirSync, readdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { type Recorded, recordSchema } from './record-schema.ts';
-import { makeOwnFolder } from './vault.ts';
+import { makeOwnFolder } from './locked-store.ts';
 
 /** The records of a project, the last of each chain, in `.batharon/last`. */
 export class Records {

@@ -4,7 +4,7 @@ import { dirname, resolve } from 'node:path';
 import type { Project, SecretSource } from '../core/chain/model.ts';
 import type { Secrets } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
-import type { Vault } from './vault.ts';
+import type { LockedStore } from './locked-store.ts';
 
 /** How long a command may take to print a secret, in milliseconds. */
 const COMMAND_LIMIT = 60_000;
@@ -12,7 +12,7 @@ const COMMAND_LIMIT = 60_000;
 /** Where secrets can come from besides files. */
 export interface SecretWorld {
   readonly variables: NodeJS.ProcessEnv;
-  readonly vault?: Vault;
+  readonly locked?: LockedStore;
   /** Asks the person for a text that is not shown; nothing where nobody is there. */
   readonly ask?: (question: string) => Promise<string | undefined>;
   /** Something that the person should know. */
@@ -48,7 +48,7 @@ export class ProjectSecrets implements Secrets {
       case 'ask':
         return this.#fromPerson(source);
       case 'locked':
-        return this.#fromVault(source);
+        return this.#fromStore(source);
     }
   }
 
@@ -133,8 +133,8 @@ export class ProjectSecrets implements Secrets {
     );
   }
 
-  async #fromVault({ name, where, at }: SecretSource): Promise<string> {
-    const value = this.#world.vault?.secret(where);
+  async #fromStore({ name, where, at }: SecretSource): Promise<string> {
+    const value = this.#world.locked?.secret(where);
     if (value !== undefined) return value;
     return fail(
       'secret-missing',

@@ -7,7 +7,7 @@ import fc from 'fast-check';
 import { readProject } from '../../src/core/chain/read-project.ts';
 import { ProblemError } from '../../src/core/problems.ts';
 import { ProjectSecrets, type SecretWorld } from '../../src/io/secrets.ts';
-import { Vault } from '../../src/io/vault.ts';
+import { LockedStore } from '../../src/io/locked-store.ts';
 
 const folder = (): string => mkdtempSync(join(tmpdir(), 'batharon-secrets-'));
 
@@ -94,9 +94,9 @@ describe('what is locked', () => {
     const at = folder();
     fc.assert(
       fc.property(fc.string({ minLength: 6, unit: 'grapheme' }), (value) => {
-        const vault = new Vault(at, variables(at));
-        vault.setSecret('desk', value);
-        expect(new Vault(at, variables(at)).secret('desk')).toBe(value);
+        const locked = new LockedStore(at, variables(at));
+        locked.setSecret('desk', value);
+        expect(new LockedStore(at, variables(at)).secret('desk')).toBe(value);
         const file = readFileSync(join(at, '.batharon/locked.json'), 'utf8');
         expect(file.includes(value) || file.includes(Buffer.from(value).toString('base64'))).toBe(false);
       }),
@@ -113,8 +113,8 @@ describe('what is locked', () => {
 
   test('can’t stand for another secret, be changed, or be opened with another key', () => {
     const at = folder();
-    const vault = new Vault(at, variables(at));
-    vault.setSecret('desk', 'clay-and-water');
+    const locked = new LockedStore(at, variables(at));
+    locked.setSecret('desk', 'clay-and-water');
     const path = join(at, '.batharon/locked.json');
     const text = readFileSync(path, 'utf8');
     const sealed = (JSON.parse(text) as { secrets: { desk: string } }).secrets.desk;
@@ -126,37 +126,37 @@ describe('what is locked', () => {
     ]) {
       writeFileSync(path, wrong);
       const name = wrong.includes('office') ? 'office' : 'desk';
-      expect(() => new Vault(at, variables(at)).secret(name)).toThrow('can’t be opened');
+      expect(() => new LockedStore(at, variables(at)).secret(name)).toThrow('can’t be opened');
     }
     writeFileSync(path, text);
-    expect(() => new Vault(at, { XDG_CONFIG_HOME: join(at, 'another') }).secret('desk')).toThrow(
+    expect(() => new LockedStore(at, { XDG_CONFIG_HOME: join(at, 'another') }).secret('desk')).toThrow(
       'sealed with another key',
     );
     writeFileSync(path, '{"version":2}');
-    expect(() => new Vault(at, variables(at)).secret('desk')).toThrow('not one that this version');
+    expect(() => new LockedStore(at, variables(at)).secret('desk')).toThrow('not one that this version');
   });
 
   test('is listed by name, and forgotten', () => {
     const at = folder();
-    const vault = new Vault(at, variables(at));
-    vault.setSecret('b', 'secret-b');
-    vault.setSecret('a', 'secret-a');
-    vault.tokens.set('desk 1', { text: 'token', until: 5 });
+    const locked = new LockedStore(at, variables(at));
+    locked.setSecret('b', 'secret-b');
+    locked.setSecret('a', 'secret-a');
+    locked.tokens.set('desk 1', { text: 'token', until: 5 });
     expect([
-      vault.names(),
-      vault.tokens.get('desk 1'),
-      vault.removeSecret('b'),
-      vault.removeSecret('b'),
-      vault.names(),
+      locked.names(),
+      locked.tokens.get('desk 1'),
+      locked.removeSecret('b'),
+      locked.removeSecret('b'),
+      locked.names(),
     ]).toEqual([['a', 'b'], { text: 'token', until: 5 }, true, false, ['a']]);
-    vault.tokens.remove('desk 1');
-    expect(vault.tokens.get('desk 1')).toBeUndefined();
+    locked.tokens.remove('desk 1');
+    expect(locked.tokens.get('desk 1')).toBeUndefined();
   });
 
   test('says why it can’t be written', () => {
     const at = folder();
     mkdirSync(join(at, '.batharon/locked.json'), { recursive: true });
-    expect(() => new Vault(at, variables(at)).tokens.set('a', { text: 'b' })).toThrow(
+    expect(() => new LockedStore(at, variables(at)).tokens.set('a', { text: 'b' })).toThrow(
       /not one that this version|can’t be written|EISDIR/,
     );
   });

@@ -3,7 +3,7 @@ import type { Project } from '../../core/chain/model.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { SHORTEST_SECRET } from '../../core/engine/masking.ts';
 import { fail } from '../../core/problems.ts';
-import { Vault } from '../../io/vault.ts';
+import { LockedStore } from '../../io/locked-store.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { askHidden } from '../person.ts';
@@ -25,7 +25,7 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
         'secret-too-short',
         `${name} has fewer than ${SHORTEST_SECRET} characters, so masking it would mask everything`,
       );
-    new Vault(projectFolder(project), process.env).setSecret(name, typed);
+    new LockedStore(projectFolder(project), process.env).setSecret(name, typed);
     errorTerminal().write(`${name} is locked.${usedAs(project, name)}\n`);
     return 0;
   });
@@ -46,7 +46,7 @@ export function listSecrets(options: { env?: string }): Promise<ExitCode> {
   return guarded(async () => {
     const terminal = outputTerminal();
     const { project } = loadProject(options.env, false);
-    const locked = new Set(new Vault(projectFolder(project), process.env).names());
+    const locked = new Set(new LockedStore(projectFolder(project), process.env).names());
     const rows = [...project.secrets.values()].map(({ name, from, where }): [string, string, string] => [
       name,
       from === 'locked' && where === name ? 'locked' : `${from} ${where}`.trim(),
@@ -76,11 +76,11 @@ export function listSecrets(options: { env?: string }): Promise<ExitCode> {
 export function removeSecret(name: string): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
-    const vault = new Vault(projectFolder(project), process.env);
-    if (!vault.removeSecret(name))
+    const locked = new LockedStore(projectFolder(project), process.env);
+    if (!locked.removeSecret(name))
       fail('secret-missing', `no secret is locked under the name ${name}`, {
         instead:
-          vault.names().length > 0 ? `locked: ${vault.names().join(', ')}` : 'batharon secret set NAME',
+          locked.names().length > 0 ? `locked: ${locked.names().join(', ')}` : 'batharon secret set NAME',
       });
     errorTerminal().write(`${name} is forgotten.\n`);
     return 0;

@@ -45,7 +45,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
           all,
           target,
           record,
-          record ? keptNames(record, world.vault) : new Map(),
+          record ? keptNames(record, world.locked) : new Map(),
           given,
         );
         if (record && plan.used.length > 0)

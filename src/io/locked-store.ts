@@ -30,7 +30,7 @@ function configurationFolder(variables: NodeJS.ProcessEnv): string {
  * Keeps secrets and tokens of a project sealed with AES-256-GCM, in `.batharon/locked.json` of its folder. The key is in the
  * user's configuration folder, readable by nobody else, so a copy of the project tells nothing.
  */
-export class Vault implements Sealer {
+export class LockedStore implements Sealer {
   readonly #path: string;
   readonly #keyPath: string;
   #key: Buffer | undefined;
