@@ -119,6 +119,8 @@ export interface RunSetting {
   readonly secrets?: Record<string, string>;
   readonly inputs?: Record<string, Value>;
   readonly files?: Files;
+  /** Ports in the place of the usual ones, or besides them. */
+  readonly ports?: Partial<Ports>;
   readonly signInChains?: ReadonlyMap<string, Chain>;
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
@@ -163,6 +165,7 @@ export async function runChain(
     files: setting.files ?? noFiles,
     cookies: new RunCookies(),
     formats,
+    ...setting.ports,
   };
   const { exit, results } = await run(chain, project, ports, {
     id: 'test',
