@@ -4,7 +4,7 @@ import { readChain } from '../core/chain/read-chain.ts';
 import type { Project } from '../core/chain/model.ts';
 import { readProject } from '../core/chain/read-project.ts';
 import { fail } from '../core/problems.ts';
-import { addEntry, addStep } from '../import/add-to-file.ts';
+import { addEntry, addKeep, addStep } from '../import/add-to-file.ts';
 import type { Draft } from '../import/draft.ts';
 import { finished } from '../import/to-step.ts';
 import { LockedStore } from '../io/locked-store.ts';
@@ -40,6 +40,44 @@ export function writeDraft(draft: Draft, project: Project, path: string, title: 
   if (after.project !== (before.project ?? '')) writeFileSync(projectPath, after.project);
   writeFileSync(path, after.chain);
   report(draft, path, projectPath, before);
+}
+
+/**
+ * Puts picked values under `keep` of a step of a chain file: `name=expression` each. Nothing is written unless the file
+ * reads as well as before.
+ */
+export function keepInFile(path: string, step: string, picks: readonly string[], project: Project): void {
+  const before = textOf(path) ?? fail('file-not-found', `there is no file ${path}`);
+  const after = picks.reduce((text, pick) => {
+    const [name, expression] = pickOf(pick);
+    return addKeep(path, text, step, name, expression);
+  }, before);
+  const problems = (text: string) => {
+    const { file, findings } = readChain(path, text, project);
+    return findings
+      .filter(({ level, code }) => level === 'problem' && code !== 'file-not-found')
+      .map((finding) => ({ file, finding }));
+  };
+  const found = problems(after);
+  if (found.length > problems(before).length) {
+    printFindings(errorTerminal(), found);
+    fail('cannot-add', `with this ${path} would not hold together; nothing was written`);
+  }
+  writeFileSync(path, after);
+  for (const pick of picks)
+    errorTerminal().write(
+      `${errorTerminal().colours.green('added')}   keep ${pickOf(pick).join(': ')} to ${step} in ${path}\n`,
+    );
+}
+
+/** `name=expression`. */
+export function pickOf(pick: string): [name: string, expression: string] {
+  const [, name, expression] = /^([A-Za-z][A-Za-z0-9_]*)=(.+)$/s.exec(pick) ?? [];
+  if (name === undefined || expression === undefined)
+    return fail('wrong-form', `--keep ${pick} is not name=expression`, {
+      instead: "--keep id='$.pieces[0].id'",
+    });
+  return [name, expression];
 }
 
 function textOf(path: string): string | undefined {

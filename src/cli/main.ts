@@ -65,6 +65,7 @@ program
   .option('--text <text>', 'a body of plain text; @file reads a file')
   .option('--env <name>', 'the environment of the project')
   .option('--name <name>', 'a name for the step')
+  .option('--keep <name=expression>', 'a value of the answer that the step keeps', several)
   .option('--add <file>', 'put it into a chain file as a step')
   .addHelpText('after', '\nExample:\n  batharon send GET kiln /racks/A3/pieces --query limit=5')
   .action(async (words: string[], options: import('./commands/send.ts').SendOptions) => {
@@ -115,7 +116,11 @@ program
   .option('--env <name>', 'the environment of the project')
   .option('--give <name=value>', 'the value of an input', several)
   .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
-  .addHelpText('after', '\nExample:\n  batharon try glazed.chain.yaml piece')
+  .option('--keep <name=expression>', 'write a value of the answer under keep of the step', several)
+  .addHelpText(
+    'after',
+    '\nExample:\n  batharon try glazed.chain.yaml piece\n  batharon try glazed.chain.yaml piece --keep cone=$.cone',
+  )
   .action(async (file: string, step: string, options: import('./commands/try.ts').TryOptions) => {
     const { tryCommand } = await import('./commands/try.ts');
     process.exitCode = await tryCommand(file, step, options);

@@ -1,5 +1,6 @@
 import { type ListNode, type MapNode, SourceFile, type SourceNode, valueOf } from '../core/chain/source.ts';
 import { fail } from '../core/problems.ts';
+import { scalar } from './yaml-text.ts';
 
 /**
  * Puts entries and steps into files that people wrote, as text: comments, blank lines and the order of what is there stay.
@@ -28,6 +29,44 @@ export function addEntry(
 /** Puts a step behind the last one. Its lines begin with `- call:`. */
 export function addStep(path: string, text: string, lines: readonly string[]): string {
   return addLines(path, text, 'steps', 'list', lines);
+}
+
+/** Puts a name under `keep` of a step, found by its name. The expression stays as it is written. */
+export function addKeep(path: string, text: string, step: string, name: string, expression: string): string {
+  const node = stepNamed(valueOf(new SourceFile(path, text).root, 'steps'), step);
+  if (!node)
+    return fail('no-such-step', `${path} has no step of the name ${step}`, {
+      instead: `name: ${step} on the step`,
+    });
+  const keep = valueOf(node, 'keep');
+  const isOpen = (one: MapNode): boolean => text[one.range[0]] !== '{';
+  const line = `${name}: ${scalar(expression)}`;
+  const whole = text.endsWith('\n') ? text : `${text}\n`;
+  if (keep?.type === 'map' && isOpen(keep))
+    return insertAfterLine(whole, endOf(keep), [
+      ' '.repeat(columnOf(text, keep.entries[0]!.key.range[0])) + line,
+    ]);
+  if (keep || !isOpen(node))
+    return fail('cannot-add', `the step ${step} in ${path} is written in one line, with no place for more`, {
+      instead: 'keep: with its names on lines of their own',
+    });
+  const indent = ' '.repeat(columnOf(text, node.entries[0]!.key.range[0]));
+  return insertAfterLine(whole, endOf(node), [`${indent}keep:`, `${indent}  ${line}`]);
+}
+
+function stepNamed(steps: SourceNode | undefined, name: string): MapNode | undefined {
+  for (const item of steps?.type === 'list' ? steps.items : []) {
+    if (item.type !== 'map') continue;
+    const own = valueOf(item, 'name');
+    if (own?.type === 'scalar' && own.text === name) return item;
+    const inner = stepNamed(valueOf(item, 'steps'), name) ?? stepNamed(valueOf(item, 'else'), name);
+    if (inner) return inner;
+  }
+  return undefined;
+}
+
+function columnOf(text: string, offset: number): number {
+  return offset - (text.lastIndexOf('\n', offset - 1) + 1);
 }
 
 function addLines(

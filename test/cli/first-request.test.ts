@@ -45,6 +45,23 @@ test('a curl line becomes a step with a locked key; it runs; a value is found an
   expect(tried.stdout).toMatch(/^\$\.rack +'A3'$/m);
   expect(tried.stdout).toMatch(/^\$\.pieces\[0\]\.id +'p1003'$/m);
 
+  const picked = await batharon(folder, [
+    'try',
+    'rack.chain.yaml',
+    'pieces',
+    '--keep',
+    "teapot=first($.pieces[?@.id == 'p1009']).name",
+  ]);
+  expect([picked.code, picked.stderr]).toEqual([
+    0,
+    expect.stringMatching(/added {3}keep teapot: .* to pieces[\s\S]*teapot: teapot 9/),
+  ]);
+  expect(readFileSync(join(folder, 'rack.chain.yaml'), 'utf8')).toContain(
+    "    keep:\n      teapot: first($.pieces[?@.id == 'p1009']).name\n",
+  );
+  const wrong = await batharon(folder, ['try', 'rack.chain.yaml', 'pieces', '--keep', 'x=$.pieces[']);
+  expect([wrong.code, wrong.stderr]).toEqual([2, expect.stringContaining('nothing was written')]);
+
   const found = await batharon(folder, ['find', 'p1009']);
   expect([found.code, found.stdout]).toEqual([
     0,

@@ -8,7 +8,7 @@ import { numberOf } from '../../src/core/language/numbers.ts';
 import { parseJson, writeJson } from '../../src/core/language/json.ts';
 import { setMember, type Value } from '../../src/core/language/values.ts';
 import { ProblemError } from '../../src/core/problems.ts';
-import { addEntry, addStep } from '../../src/import/add-to-file.ts';
+import { addEntry, addKeep, addStep } from '../../src/import/add-to-file.ts';
 import { importCurl } from '../../src/import/curl.ts';
 import { importFetch } from '../../src/import/fetch.ts';
 import { importHttp } from '../../src/import/http-message.ts';
@@ -458,6 +458,27 @@ describe('adding to files that people wrote', () => {
     ],
   ])('%s', (_, before, after) => {
     expect(addEntry('batharon.yaml', before, 'secrets', 'key', ['locked'])).toBe(after);
+  });
+  test.each([
+    [
+      'below what the step keeps',
+      '  - call: GET https://k.example/a\n    name: a\n    keep:\n      b: $.b # why\n    show: x\n',
+      '  - call: GET https://k.example/a\n    name: a\n    keep:\n      b: $.b # why\n      c: $.c\n    show: x\n',
+    ],
+    [
+      'at the end of a step that keeps nothing',
+      '  - name: a\n    call: GET https://k.example/a\n  - wait: 1s\n',
+      '  - name: a\n    call: GET https://k.example/a\n    keep:\n      c: $.c\n  - wait: 1s\n',
+    ],
+    [
+      'in a group',
+      '  - steps:\n      - call: GET https://k.example/a\n        name: a\n',
+      '  - steps:\n      - call: GET https://k.example/a\n        name: a\n        keep:\n          c: $.c\n',
+    ],
+  ])('a picked value goes %s', (_, before, after) => {
+    expect(addKeep('a.chain.yaml', `chain: A\nsteps:\n${before}`, 'a', 'c', '$.c')).toBe(
+      `chain: A\nsteps:\n${after}`,
+    );
   });
   test('a section in one line has no place for more', () => {
     expect(() => addEntry('batharon.yaml', 'secrets: { a: env A }\n', 'secrets', 'key', ['locked'])).toThrow(

@@ -10,7 +10,7 @@ import { type Draft, serviceAt } from '../../import/draft.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
 import type { RecordedStep } from '../../io/record-schema.ts';
 import { Records } from '../../io/records.ts';
-import { writeDraft } from '../add-draft.ts';
+import { pickOf, writeDraft } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
@@ -30,6 +30,7 @@ export interface SendOptions {
   readonly env?: string;
   readonly name?: string;
   readonly add?: string;
+  readonly keep?: readonly string[];
 }
 
 /** The file that a request without a file is recorded under. */
@@ -124,6 +125,13 @@ function stepLines(call: string, options: SendOptions): string[] {
   if (options.json !== undefined) lines.push(...entry('json', jsonOf(fileOr(options.json))));
   const form = pairs(options.form, 'form');
   if (form) lines.push(...entry('form', form));
+  if (options.keep && options.keep.length > 0)
+    lines.push(
+      'keep:',
+      ...options.keep
+        .map((pick) => pickOf(pick))
+        .map(([name, expression]) => `  ${name}: ${scalar(expression)}`),
+    );
   if (options.text !== undefined) lines.push(...textEntry('text', fileOr(options.text)));
   return lines.map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
 }

@@ -1,3 +1,4 @@
+import { dirname, resolve } from 'node:path';
 import type { Chain, Step } from '../../core/chain/model.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
@@ -6,10 +7,11 @@ import { fail } from '../../core/problems.ts';
 import type { Recorded } from '../../io/record-schema.ts';
 import { Records } from '../../io/records.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
+import { keepInFile } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
 import { guarded } from '../guard.ts';
 import { inputsOf, readGiven } from '../inputs.ts';
-import { load } from '../load.ts';
+import { load, loadProject } from '../load.ts';
 import { agoWords, keptNames, stepObject, valueOfAnswer } from '../recorded.ts';
 import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
@@ -21,6 +23,7 @@ export interface TryOptions {
   readonly env?: string;
   readonly give?: readonly string[];
   readonly giveFrom?: string;
+  readonly keep?: readonly string[];
 }
 
 /** `batharon try FILE STEP`: sends one step, with what it needs from the last run, or from the steps before it. */
@@ -29,6 +32,13 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
   return guarded(
     async () => {
       const terminal = errorTerminal();
+      if (options.keep)
+        keepInFile(
+          file,
+          wanted,
+          options.keep,
+          loadProject(options.env, true, dirname(resolve(file))).project,
+        );
       const loaded = load([file], options.env, true);
       ({ files } = loaded);
       if (reportProblems(terminal, loaded)) return 2;
