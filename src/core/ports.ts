@@ -173,6 +173,8 @@ export interface Secrets {
 export interface FilledCredential {
   readonly credential: Credential;
   readonly fields: ReadonlyMap<string, string>;
+  /** It may go over plain http to another machine. */
+  readonly insecure?: boolean;
   /** How the service is connected to, for requests of the sign-in to the same origin. */
   readonly connection?: { readonly origin: string; readonly how: Connection };
 }

@@ -35,6 +35,21 @@ describe('a credential stays at its origin', () => {
     expect([exit, sent.map(({ headers }) => carries(headers))]).toEqual([0, [true, false]]);
   });
 
+  test('a field with a secret in it stays behind as a credential does', async () => {
+    const project =
+      'services:\n  kiln:\n    url: https://kiln.example/v1\n    headers: { X-Key: "${secret.desk}", X-Plain: a }\nsecrets: { desk: env DESK }\n';
+    const { sent } = await runChain(
+      chain('  - call: GET kiln /a\n    headers: { X-Digest: "${hex(digest(secret.desk, \'sha-256\'))}" }\n'),
+      (_, nth) =>
+        nth === 0 ? { status: 302, headers: [['location', 'https://elsewhere.example/x']] } : { status: 200 },
+      settings(project),
+    );
+    const names = sent.map(({ headers }) =>
+      headers.map(([name]) => name).filter((name) => name.startsWith('X-')),
+    );
+    expect(names).toEqual([['X-Key', 'X-Plain', 'X-Digest'], ['X-Plain']]);
+  });
+
   test.each([
     ['an inserted address', '{"next":"https://elsewhere.example/x"}', [], '$.next'],
     ['a Link', '{}', [['link', '<https://elsewhere.example/x>; rel="next"']], "link('next')"],

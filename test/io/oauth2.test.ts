@@ -372,6 +372,21 @@ describe('what a token endpoint can do', () => {
     silent.closeAllConnections();
   });
 
+  test('be reached over plain http by nobody but this machine, unless the service allows it', async () => {
+    const sent: string[] = [];
+    const watched = {
+      send: (one: { url: string }) => (sent.push(one.url), Promise.reject(new Error('down'))),
+    };
+    const one = desk('http://kiln.example/token');
+    const run = (filledIn: FilledCredential) =>
+      new RunCredentials(watched, fastClock)
+        .authorise(filledIn, request, signal)
+        .catch((error: unknown) => (error as ProblemError).problem.code);
+    expect([await run(one), sent.length]).toEqual(['plain-http', 0]);
+    await run({ ...one, insecure: true });
+    expect(sent).toEqual(['http://kiln.example/token']);
+  });
+
   test('a key that is none is not quoted', async () => {
     const one = filled({
       grant: 'jwt',

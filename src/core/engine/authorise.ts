@@ -11,7 +11,7 @@ import { renderField, renderText } from './insert.ts';
 /** A credential with its texts filled in; its secret fields are masked from then on. */
 export function fillCredential(
   context: RunContext,
-  request: Pick<BuiltRequest, 'as' | 'connection' | 'url'>,
+  request: Pick<BuiltRequest, 'as' | 'connection' | 'service' | 'url'>,
 ): FilledCredential {
   const credential: Credential = context.project.credentials.get(request.as!)!;
   const inserter = context.inserter(
@@ -20,9 +20,11 @@ export function fillCredential(
   const fields = new Map(
     [...credential.fields].map(([field, template]) => [field, renderText(inserter, template)]),
   );
+  const service = request.service === undefined ? undefined : context.project.services.get(request.service);
   return {
     credential,
     fields,
+    ...(service?.insecure ? { insecure: true } : {}),
     ...(request.connection
       ? { connection: { origin: new URL(request.url).origin, how: request.connection } }
       : {}),

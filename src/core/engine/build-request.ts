@@ -28,6 +28,8 @@ export interface BuiltRequest {
   readonly as?: string;
   readonly limits: Limits;
   readonly service?: string;
+  /** Fields into which secrets were inserted, in small letters: they are meant for one origin. */
+  readonly secretFields: ReadonlySet<string>;
   readonly connection?: Connection;
 }
 
@@ -57,6 +59,7 @@ export async function buildRequest(
     ...(as === undefined || as === 'nobody' ? {} : { as }),
     limits: limitsOf(context, [service, step], environment),
     ...(service ? { service: service.name } : {}),
+    secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),
     ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
   };
 }
@@ -135,6 +138,15 @@ function connectionOf(context: RunContext, { tls, proxy }: Service, inserter: In
     ...(proxy ? { proxy: renderText(inserter, proxy) } : {}),
     near: context.project.file ?? context.chain.file,
   };
+}
+
+const NO_FIELDS: ReadonlySet<string> = new Set();
+
+function secretFieldsOf(fields: readonly Field[]): ReadonlySet<string> {
+  const secret = fields.filter(({ value }) =>
+    value.parts.some((part) => typeof part === 'object' && part.expression.secret),
+  );
+  return secret.length === 0 ? NO_FIELDS : new Set(secret.map(({ name }) => name.toLowerCase()));
 }
 
 /** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */

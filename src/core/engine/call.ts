@@ -107,7 +107,7 @@ async function sendFollowing(
     }
     const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
     if (leaves) carried = false;
-    wire = leaves ? withoutCredentials(next) : next;
+    wire = leaves ? withoutCredentials(next, request.secretFields) : next;
     context.emit({
       event: 'redirected',
       step: step.address,
@@ -120,9 +120,13 @@ async function sendFollowing(
 }
 
 /** A request that goes to another origin carries nothing that was meant for the first one. */
-function withoutCredentials({ connection: _, ...request }: WireRequest): WireRequest {
+function withoutCredentials(
+  { connection: _, ...request }: WireRequest,
+  secretFields: ReadonlySet<string>,
+): WireRequest {
   const headers = request.headers.filter(
-    ([name]) => !/^(?:authorization|cookie|proxy-authorization)$/i.test(name),
+    ([name]) =>
+      !/^(?:authorization|cookie|proxy-authorization)$/i.test(name) && !secretFields.has(name.toLowerCase()),
   );
   return { ...request, headers };
 }

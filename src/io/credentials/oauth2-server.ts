@@ -1,6 +1,7 @@
 import { createPrivateKey, type webcrypto } from 'node:crypto';
 import { importJWK, importPKCS8, type JWK } from 'jose';
 import * as oauth from 'oauth4webapi';
+import { isThisMachine } from '../../core/chain/read-service.ts';
 import type { Clock, FilledCredential, Transport, Watch } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 
@@ -170,12 +171,17 @@ type Send = (
 
 /** Carries the library's requests over the same transport as all others. */
 function sender(
-  { connection }: FilledCredential,
+  { connection, insecure }: FilledCredential,
   transport: Transport,
   clock: Clock,
   outer: AbortSignal,
 ): Send {
   return async (url, init) => {
+    const { protocol, hostname, host } = new URL(url);
+    if (protocol === 'http:' && !isThisMachine(hostname) && !insecure)
+      fail('plain-http', `signing in would go over plain http to ${host}, where others can read it`, {
+        instead: 'https://, or insecure: yes on the service',
+      });
     let stop = (): void => undefined;
     const watch: Watch = {
       stopped: outer.aborted ? (outer.reason as Error) : undefined,
