@@ -116,7 +116,7 @@ function loadSignIns(project: Project): SignInRead[] {
           instead: 'a path begins at the folder of the project file',
         },
       );
-    const read = readChain(shownPath(path), readText(path), project, beside(path));
+    const read = readChain(shownPath(path), readText(path), project, readNear);
     const results = new Set(read.chain?.results.map((result) => result.name));
     const given = new Set(['secret', 'services', 'environment', 'run', ...Object.keys(project.values)]);
     const findings = signIn.headers.flatMap(({ value }) =>
@@ -142,14 +142,12 @@ function loadSignIns(project: Project): SignInRead[] {
   });
 }
 
-/** Reads files by paths that begin at the folder of a chain file. */
-function beside(chain: string): (path: string) => { path: string; text: string } | undefined {
-  return (path) => {
-    const whole = resolve(dirname(chain), path);
-    return existsSync(whole) && statSync(whole).isFile()
-      ? { path: shownPath(whole), text: readText(whole) }
-      : undefined;
-  };
+/** Reads a file by a path that begins at the folder of another one. */
+function readNear(path: string, near: string): { path: string; text: string } | undefined {
+  const whole = resolve(dirname(resolve(near)), path);
+  return existsSync(whole) && statSync(whole).isFile()
+    ? { path: shownPath(whole), text: readText(whole) }
+    : undefined;
 }
 
 /** The same for files whose texts are known. */
@@ -158,20 +156,29 @@ export function loadTexts(
   chains: readonly { path: string; text: string }[],
 ): Loaded {
   const project = read?.project ?? NO_PROJECT;
-  const results = chains.map(({ path, text }) => readChain(path, text, project, beside(path)));
+  const results = chains.map(({ path, text }) => readChain(path, text, project, readNear));
   const signIns = loadSignIns(project);
   const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
   return {
     project,
     chains: results.flatMap(({ chain }) => chain ?? []),
-    findings: [
+    findings: once([
       ...all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
       ...results.flatMap(({ elsewhere }) => elsewhere),
       ...signIns.flatMap(({ findings }) => findings),
-    ],
+    ]),
     files: all.map(({ file }) => file),
     signInChains: new Map(
       signIns.flatMap(({ name, read: { chain } }) => (chain ? [[name, chain] as const] : [])),
     ),
   };
+}
+
+/** A chain that others follow is read with each of them; what is found in it is said once. */
+function once(findings: Loaded['findings']): Loaded['findings'] {
+  const seen = new Set<string>();
+  return findings.filter(({ file, finding: { message, place } }) => {
+    const key = `${file.path}:${place?.line}:${place?.column} ${message}`;
+    return !seen.has(key) && seen.add(key);
+  });
 }

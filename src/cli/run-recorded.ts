@@ -3,7 +3,8 @@ import type { RunOptions } from '../core/engine/context.ts';
 import { run, type RunResult } from '../core/engine/run.ts';
 import { Recorder } from '../io/record.ts';
 import { Records } from '../io/records.ts';
-import { type OpenWorld, projectFolder } from './world.ts';
+import { type OpenWorld } from './world.ts';
+import { projectFolder } from '../io/project-folder.ts';
 
 /** Carries a chain out and keeps its record. A record that can't be written is said, and the run goes on. */
 export async function runRecorded(

@@ -1,118 +1,126 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
-import { shorten, visible } from '../core/language/show.ts';
-import { chop, fit, pad, padStart, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
+import { LoopLines, untilWords } from './loop-lines.ts';
+import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
+import { fit, pad, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
 
-const MARK = 8;
-const LABEL = 10;
+/** How often lines are written again at most, in milliseconds. */
+const BETWEEN_FRAMES = 80;
 
-interface OpenStep {
-  readonly began: EventOf<'step-began'>;
-  readonly depth: number;
-  status?: number;
-  readonly kept: string[];
-  readonly failed: EventOf<'expected'>[];
-  readonly said: string[];
-  readonly notes: string[];
-  answer?: EventOf<'answer-came'>;
-  sent?: EventOf<'request-sent'>;
-  elapsed: number;
-}
-
-/** Shows a run as it happens, from its events alone: a line a step, and in full what broke. */
+/**
+ * Shows a run as it happens, from its events alone: a line a step, and in full what broke. A loop is one line, whatever
+ * goes on in its turns; while it goes on, the turns under way are shown below it.
+ */
 export class RunView {
   readonly #terminal: Terminal;
-  readonly #open: OpenStep[] = [];
-  #nameWidth = 16;
-  #live = false;
+  readonly #lines: StepLines;
+  /** Steps that have begun and not ended, by their addresses. */
+  readonly #open = new Map<string, SeenStep>();
+  /** Loops that stand in no other loop. */
+  readonly #loops = new Map<string, LoopLines>();
+  readonly #told = new ToldWaits();
   #counts = { held: 0, broke: 0, skipped: 0 };
   #broken: string[] = [];
   #steps = 0;
-  #cleanup = false;
+  #ending: 'undo' | 'cleanup' | undefined;
+  #undone = { held: 0, broke: 0 };
+  #lastFrame = -Infinity;
 
   constructor(terminal: Terminal) {
     this.#terminal = terminal;
+    this.#lines = new StepLines(terminal);
   }
 
   show(event: RunEvent): void {
+    this.#told.take(event);
+    const address = 'step' in event ? event.step : undefined;
+    const place = address === undefined ? undefined : placeOf(address);
+    const loop = place && this.#loops.get(place.loop);
+    loop?.take(event, place!.turn);
+    this.#one(event);
+    if (loop && this.#loops.has(place!.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
+      this.#lastFrame = event.at;
+      this.#lines.live(loop.progress());
+    }
+  }
+
+  #one(event: RunEvent): void {
     switch (event.event) {
       case 'run-began':
         return this.#begin(event);
       case 'step-began':
         return this.#stepBegan(event);
-      case 'signed-in':
-        this.#current()?.notes.push(`signed in as ${event.credential} (${event.kind})`);
+      case 'turns-began': {
+        const step = this.#open.get(event.step);
+        if (step && !event.step.includes('['))
+          this.#loops.set(event.step, new LoopLines(this.#lines, step, event));
         return;
-      case 'request-sent': {
-        const step = this.#current();
-        if (step) step.sent = event;
-        return this.#progress();
       }
-      case 'answer-came': {
-        const step = this.#current();
-        if (!step) return;
+      case 'remark':
+        return this.#lines.line('remark', event.message);
+      case 'step-ended':
+        return this.#stepEnded(event);
+      case 'undo-began':
+        this.#ending = 'undo';
+        return;
+      case 'cleanup-began':
+        this.#endUndo();
+        if (this.#ending !== 'cleanup') this.#lines.line('', this.#terminal.colours.dim('cleanup'));
+        this.#ending = 'cleanup';
+        return;
+      case 'left':
+        return this.#lines.line(
+          'remark',
+          `${event.undo + event.cleanup} step${event.undo + event.cleanup === 1 ? '' : 's'} of undo and cleanup left; batharon cleanup last carries them out`,
+        );
+      case 'run-ended':
+        return this.#end(event);
+      default:
+        if ('step' in event && event.step !== undefined) this.#ofStep(event, this.#open.get(event.step));
+    }
+  }
+
+  /** What an open step has to tell. */
+  #ofStep(event: RunEvent, step: SeenStep | undefined): void {
+    if (!step) return;
+    switch (event.event) {
+      case 'signed-in':
+        step.notes.push(`signed in as ${event.credential} (${event.kind})`);
+        return;
+      case 'request-sent':
+        step.sent = event;
+        return this.#progress(step);
+      case 'answer-came':
         step.status = event.status;
         step.answer = event;
         step.elapsed = event.elapsed;
         return;
-      }
       case 'redirected':
-        this.#current()?.notes.push(
+        step.notes.push(
           `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
         );
         return;
       case 'saved':
-        this.#current()?.notes.push(`saved ${event.path}, ${sizeWords(event.size)}`);
+        step.notes.push(`saved ${event.path}, ${sizeWords(event.size)}`);
         return;
+      case 'page-came':
+        step.pages = event;
+        return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
       case 'waiting':
-        return this.#progress(`for ${timeWords(event.for)}`);
+        return this.#progress(step, waitWords(event));
+      case 'called-back':
+        step.notes.push(`called back: ${event.method} ${event.url}, answered with ${event.answered}`);
+        return;
       case 'expected':
-        if (!event.held) this.#current()?.failed.push(event);
+        if (!event.held) step.failed.push(event);
         return;
       case 'kept':
-        this.#current()?.kept.push(`${event.name}: ${briefJson(event.value)}`);
+        step.kept.push(`${event.name}: ${briefJson(event.value)}`);
         return;
       case 'said':
-        this.#current()?.said.push(event.text);
+        step.said.push(event.text);
         return;
-      case 'remark':
-        return this.#line('remark', event.message);
-      case 'step-ended':
-        return this.#stepEnded(event);
-      case 'cleanup-began':
-        this.#cleanup = true;
-        return this.#line('', this.#terminal.colours.dim('cleanup'));
-      case 'run-ended':
-        return this.#end(event);
       default:
     }
-  }
-
-  #current(): OpenStep | undefined {
-    return this.#open.at(-1);
-  }
-
-  #paint(mark: string): string {
-    const { colours } = this.#terminal;
-    const padded = pad(mark, MARK);
-    if (mark === 'held') return colours.green(padded);
-    if (mark === 'broke') return colours.bold(colours.red(padded));
-    if (mark === 'skipped' || mark === 'waits') return colours.dim(padded);
-    if (mark === 'cut off' || mark === 'remark') return colours.yellow(padded);
-    if (mark === 'says') return colours.cyan(padded);
-    return padded;
-  }
-
-  #erase(): void {
-    if (this.#live) this.#terminal.write('\r\u001b[2K');
-    this.#live = false;
-  }
-
-  /** A mark, and a text that goes on below itself where it is long. */
-  #line(mark: string, text: string): void {
-    this.#erase();
-    const [first = '', ...rest] = wrap(text, this.#terminal.wrapWidth - MARK);
-    this.#terminal.write(`${this.#paint(mark)}${first}\n`.trimEnd() + '\n');
-    for (const line of rest) this.#terminal.write(`${' '.repeat(MARK)}${line}\n`);
   }
 
   #begin({ chain, environment, run }: EventOf<'run-began'>): void {
@@ -123,127 +131,105 @@ export class RunView {
   }
 
   #stepBegan(event: EventOf<'step-began'>): void {
-    const depth = this.#open.filter(({ began }) => began.type === 'group').length;
-    this.#open.push({ began: event, depth, kept: [], failed: [], said: [], notes: [], elapsed: 0 });
-    this.#progress();
+    const around = [...this.#open.values()].filter(
+      ({ began }) =>
+        (began.type === 'group' || began.type === 'follow') && event.step.startsWith(`${began.step}.`),
+    );
+    const step: SeenStep = {
+      began: event,
+      depth: around.length,
+      kept: [],
+      failed: [],
+      said: [],
+      notes: [],
+      elapsed: 0,
+    };
+    this.#open.set(event.step, step);
+    this.#progress(step);
   }
 
   /** The line of the step that is under way; written again in place, and only on a terminal. */
-  #progress(note = ''): void {
-    const step = this.#current();
-    if (!step || !this.#terminal.live || step.began.type === 'group') return;
-    this.#erase();
-    const text = `${this.#paint('waits')}${pad(this.#name(step), this.#nameWidth)} ${step.began.request ?? note}`;
-    this.#terminal.write(fit(text, this.#terminal.width + 8));
-    this.#live = true;
-  }
-
-  #name({ began, depth }: OpenStep): string {
-    return fit(
-      '  '.repeat(depth) +
-        (began.request === undefined || began.title !== began.request ? began.title : `step ${began.step}`),
-      this.#nameWidth,
-    );
+  #progress(step: SeenStep, note = ''): void {
+    const { began } = step;
+    if (isInTurn(began.step) || ['group', 'each', 'repeat', 'follow'].includes(began.type)) return;
+    const lines = this.#lines;
+    const what = [began.request, note].filter((text) => text !== undefined && text !== '').join('  ');
+    lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`]);
   }
 
   #stepEnded(event: EventOf<'step-ended'>): void {
-    const step = this.#open.pop();
+    const step = this.#open.get(event.step);
     if (!step) return;
-    const group = step.began.type === 'group';
-    if (!group && !this.#cleanup) {
+    this.#open.delete(event.step);
+    if (this.#ending === 'undo') return this.#undoEnded(step, event);
+    if (isInTurn(event.step)) return this.#endedInTurn(step, event);
+    const outer = ['group', 'follow'].includes(step.began.type);
+    const loop = this.#loops.get(event.step);
+    if (!outer && this.#ending === undefined) {
       this.#steps++;
       if (event.outcome === 'held') this.#counts.held++;
       else if (event.outcome === 'skipped') this.#counts.skipped++;
       else this.#counts.broke++;
     }
-    if (event.outcome === 'broke' && !group) this.#broken.push(step.began.title);
+    if (event.outcome === 'broke' && !outer) this.#broken.push(step.began.title);
     const silent =
-      (group && event.outcome === 'held') ||
+      (outer && event.outcome === 'held' && step.kept.length === 0) ||
       (step.began.type === 'plain' && event.outcome === 'held' && step.kept.length === 0);
-    if (!silent) this.#stepLine(step, event);
-    for (const note of step.notes) this.#line('', this.#terminal.colours.dim(note));
-    for (const text of step.said) this.#line('says', text);
-    if (event.outcome === 'broke' && !(group && event.problem === undefined)) this.#failure(step, event);
+    if (loop) {
+      loop.end(event, this.#told.words());
+      this.#loops.delete(event.step);
+    } else if (!silent) this.#lines.step(step, event);
+    this.#notesOf(step);
+    if (event.outcome === 'broke' && event.problem) this.#lines.failure(step, event);
   }
 
-  #stepLine(step: OpenStep, event: EventOf<'step-ended'>): void {
-    this.#erase();
-    const { colours, width } = this.#terminal;
-    const status = padStart(step.status === undefined ? '' : String(step.status), 4);
-    const time = padStart(event.outcome === 'skipped' ? '' : timeWords(step.elapsed || event.elapsed), 9);
-    const head = `${pad(this.#name(step), this.#nameWidth)} ${status} ${time}`;
-    const request = step.sent
-      ? `${step.sent.method} ${step.sent.written}`
-      : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
-    const tail = event.outcome === 'skipped' ? (event.reason ?? '') : step.kept.join(' · ');
-    const gap = request !== '' && tail !== '' ? 2 : 0;
-    const rest = Math.max(0, width - MARK - widthOf(head) - 2);
-    // Where there is no terminal nothing is cut, so that it can be searched.
-    const whole = this.#terminal.wrapWidth === Infinity;
-    const share = Math.min(rest, Math.max(24, rest - Math.min(widthOf(tail), 28) - gap));
-    const left = whole ? request : fit(request, tail === '' ? rest : share);
-    const right = whole ? tail : fit(tail, rest - widthOf(left) - gap);
-    this.#terminal.write(
-      `${this.#paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() +
-        '\n',
-    );
+  #notesOf({ notes, said }: SeenStep): void {
+    for (const note of notes) this.#lines.line('', this.#terminal.colours.dim(note));
+    for (const text of said) this.#lines.line('says', text);
   }
 
-  /** A label and a text beside it, on as many lines as it needs. */
-  #row(label: string, text: string, breakLines = wrap): void {
-    const { colours, wrapWidth } = this.#terminal;
-    breakLines(text, wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
-      this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
-    );
+  /** Of the steps of a turn only what they say is shown, and what broke, once the loop has ended. */
+  #endedInTurn(step: SeenStep, event: EventOf<'step-ended'>): void {
+    for (const text of step.said) this.#lines.line('says', text);
+    const place = placeOf(event.step);
+    if (event.outcome === 'broke' && event.problem)
+      this.#loops.get(place.loop)?.broke(step, event, place.turn ?? 0);
   }
 
-  /** What was expected, what came, where it stands. */
-  #failure({ failed, answer, sent, began }: OpenStep, { problem }: EventOf<'step-ended'>): void {
-    const { colours, width } = this.#terminal;
-    const row = this.#row.bind(this);
-    for (const one of failed) {
-      row('expected', one.condition);
-      row('came', colours.bold(one.came ?? ''));
-      if (one.because !== undefined) row('because', one.because);
-      if (one.instead !== undefined) row('instead', one.instead);
+  #undoEnded(step: SeenStep, event: EventOf<'step-ended'>): void {
+    if (event.outcome !== 'broke') {
+      this.#undone.held++;
+      const { held, broke } = this.#undone;
+      this.#lines.live([`${this.#lines.paint('waits')}undo             ${held + broke} steps`]);
+      return;
     }
-    if (failed.length === 0 && problem) {
-      row('problem', colours.bold(problem.message));
-      if (problem.instead !== undefined) row('instead', problem.instead);
-    }
-    if (sent) {
-      const attempt =
-        (answer?.attempt ?? sent.attempt) > 1 ? ` · attempt ${answer?.attempt ?? sent.attempt}` : '';
-      row('call', `${sent.method} ${sent.url}${answer ? ` · ${answer.status}` : ''}${attempt}`);
-      if (sent.body?.text !== undefined)
-        row('sent', fit(oneLine(sent.body.text), 2 * (width - MARK - LABEL - 1)), chop);
-    }
-    if (answer && answer.body.size > 0)
-      row(
-        'answer',
-        fit(
-          answer.body.text === undefined
-            ? `${answer.body.size} bytes of ${answer.body.type ?? 'unknown type'}`
-            : oneLine(answer.body.text),
-          2 * (width - MARK - LABEL - 1),
-        ),
-        chop,
-      );
-    const place = failed[0]?.place ?? problem?.place ?? began.place;
-    row('stands', `${place.file}:${place.line}:${place.column}`);
-    const code = problem?.code;
-    if (code !== undefined) row('code', `${code} ${colours.dim(`(batharon explain ${code})`)}`);
+    this.#undone.broke++;
+    this.#lines.line('broke', event.step);
+    this.#lines.failure(step, event);
+  }
+
+  #endUndo(): void {
+    if (this.#ending !== 'undo') return;
+    this.#ending = undefined;
+    const { held, broke } = this.#undone;
+    const text =
+      broke === 0
+        ? `${held} step${held === 1 ? '' : 's'} taken back`
+        : `${held} of ${held + broke} steps taken back`;
+    this.#lines.line(broke === 0 ? 'held' : 'broke', `${pad('undo', 16)} ${text}`);
   }
 
   #end({ outcome, calls, elapsed, problem }: EventOf<'run-ended'>): void {
-    this.#erase();
+    this.#endUndo();
+    this.#lines.erase();
     const { colours } = this.#terminal;
     if (problem) {
-      this.#line('broke', problem.message);
-      const row = this.#row.bind(this);
-      if (problem.instead !== undefined) row('instead', problem.instead);
-      if (problem.place) row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
-      row('code', `${problem.code} ${colours.dim(`(batharon explain ${problem.code})`)}`);
+      const lines = this.#lines;
+      lines.line('broke', problem.message);
+      if (problem.instead !== undefined) lines.row('instead', problem.instead);
+      if (problem.place)
+        lines.row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
+      lines.code(problem.code);
     }
     const where =
       this.#broken.length > 0
@@ -251,27 +237,58 @@ export class RunView {
         : '';
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
     const steps = `${this.#counts.held} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} held${skipped}`;
-    const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}.`;
+    const waited = this.#told.words();
+    const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
     const paint = outcome === 'held' ? colours.green : outcome === 'broke' ? colours.red : colours.yellow;
     for (const line of wrap(summary, this.#terminal.wrapWidth)) this.#terminal.write(`${paint(line)}\n`);
   }
 }
 
-function oneLine(text: string): string {
-  return text.replace(/\s+/g, ' ').trim();
+/** How long the run has waited because services said so; turns that wait at the same time wait once. */
+class ToldWaits {
+  readonly #until = new Map<string, number>();
+  readonly #waited = new Map<string, number>();
+
+  take(event: RunEvent): void {
+    if (event.event !== 'waiting' || event.why !== 'told' || event.service === undefined) return;
+    const { at, service } = event;
+    const from = Math.max(at, this.#until.get(service) ?? 0);
+    const until = Math.max(from, at + event.for);
+    this.#until.set(service, until);
+    this.#waited.set(service, (this.#waited.get(service) ?? 0) + until - from);
+  }
+
+  words(): string {
+    return [...this.#waited]
+      .map(([service, waited]) => `waited ${timeWords(waited)} as told by ${service}`)
+      .join(', ');
+  }
 }
 
-/** A value for a line: a text as it is, a list by its length, anything else as JSON. */
-function briefJson(json: string): string {
-  if (json.startsWith('[') || json.startsWith('"')) {
-    try {
-      const value = JSON.parse(json) as unknown;
-      return typeof value === 'string'
-        ? visible(shorten(value, 40))
-        : `list of ${(value as unknown[]).length}`;
-    } catch {
-      // a list whose numbers or masks the platform does not read
-    }
+function waitWords(event: EventOf<'waiting'>): string {
+  const until = untilWords(event);
+  switch (event.why) {
+    case 'told':
+      return `${event.service ?? 'the service'} says wait, ${until}`;
+    case 'pace':
+      return `in line for ${event.service ?? 'the service'}`;
+    case 'retry':
+      return `${event.note ?? ''}, again ${until}`;
+    case 'call-back':
+      return `waits to be called back, ${until}`;
+    case 'poll':
+      return `${event.note ?? ''}, again ${until}`;
+    default:
+      return until.replace(/^in/, 'for');
   }
-  return shorten(json, 40);
+}
+
+function isInTurn(address: string): boolean {
+  return address.includes('[');
+}
+
+/** The outermost loop that an address leads into, and the turn of it. */
+function placeOf(address: string): { readonly loop: string; readonly turn?: number } {
+  const [, loop, turn] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
+  return loop === undefined ? { loop: address } : { loop, turn: Number(turn) };
 }

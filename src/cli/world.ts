@@ -1,9 +1,9 @@
-import { dirname, resolve } from 'node:path';
 import type { Project } from '../core/chain/model.ts';
 import type { Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
 import { machinePorts } from '../io/ports.ts';
 import { LockedStore } from '../io/locked-store.ts';
+import { projectFolder } from '../io/project-folder.ts';
 import type { PracticeOptions } from '../practice/state.ts';
 import { askHidden, terminalPerson } from './person.ts';
 
@@ -15,11 +15,6 @@ export interface OpenWorld {
   close(): Promise<void>;
 }
 
-/** The folder of a project: that of its file, or the working one. */
-export function projectFolder({ file }: Pick<Project, 'file'>): string {
-  return file === undefined ? process.cwd() : dirname(resolve(file));
-}
-
 /** Opens what a run of a project needs of the world. */
 export async function openWorld(project: Project, practiceOptions: PracticeOptions = {}): Promise<OpenWorld> {
   const { HttpTransport } = await import('../io/http.ts');
@@ -29,18 +24,20 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...process.env } : process.env;
   const locked = new LockedStore(projectFolder(project), process.env);
+  const ports = machinePorts(project, transport, {
+    variables,
+    locked,
+    ask: askHidden,
+    warn: (message) => process.stderr.write(`remark  ${message}\n`),
+    person: terminalPerson,
+  });
   return {
-    ports: machinePorts(project, transport, {
-      variables,
-      locked,
-      ask: askHidden,
-      warn: (message) => process.stderr.write(`remark  ${message}\n`),
-      person: terminalPerson,
-    }),
+    ports,
     locked,
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {
       await transport.close();
+      await ports.callBacks.close();
       await practice?.close();
     },
   };

@@ -37,6 +37,9 @@ const phases = z.strictObject({
   body: z.number().optional(),
 });
 
+/** A value as a text in JSON's notation; whole and sealed where it holds something secret. */
+const kept = z.strictObject({ value: z.string(), sealed: z.string().optional() });
+
 const outcome = z.enum(['held', 'broke', 'skipped', 'cut off']);
 
 export const eventSchema = z.discriminatedUnion('event', [
@@ -55,7 +58,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     event: z.literal('step-began'),
     at,
     step,
-    type: z.enum(['call', 'group', 'wait', 'plain']),
+    type: z.enum(['call', 'each', 'follow', 'group', 'plain', 'repeat', 'wait']),
     title: z.string(),
     hash: z.string(),
     place,
@@ -80,6 +83,10 @@ export const eventSchema = z.discriminatedUnion('event', [
     written: z.string(),
     headers,
     body: body.optional(),
+    /** How long the pace of the service held it back, in milliseconds. */
+    held: z.number().optional(),
+    /** Which page of a list it asks for, from 1. */
+    page: z.int().optional(),
   }),
   z.strictObject({
     event: z.literal('answer-came'),
@@ -110,7 +117,76 @@ export const eventSchema = z.discriminatedUnion('event', [
     method: z.string(),
     credential: z.enum(['kept', 'left behind', 'none']),
   }),
-  z.strictObject({ event: z.literal('waiting'), at, step, for: z.number() }),
+  z.strictObject({
+    event: z.literal('waiting'),
+    at,
+    step,
+    for: z.number(),
+    /** Because of the step itself, its poll, repeat, retry or call-back; the pace of the service; or what the service said. */
+    why: z.enum(['step', 'repeat', 'poll', 'retry', 'call-back', 'pace', 'told']),
+    service: z.string().optional(),
+    /** What it waits for, in a few words. */
+    note: z.string().optional(),
+  }),
+  /** The turns of a loop begin; `of` is how many there are, where that is known. */
+  z.strictObject({
+    event: z.literal('turns-began'),
+    at,
+    step,
+    atOnce: z.int(),
+    of: z.int().optional(),
+  }),
+  z.strictObject({
+    event: z.literal('turn-began'),
+    at,
+    step,
+    turn: z.int(),
+    item: z.string().optional(),
+  }),
+  z.strictObject({
+    event: z.literal('turn-ended'),
+    at,
+    step,
+    turn: z.int(),
+    outcome,
+    elapsed: z.number(),
+    /** The address of the step that broke. */
+    broke: z.string().optional(),
+    problem: problem.optional(),
+  }),
+  /** A poll has seen a state. */
+  z.strictObject({ event: z.literal('state-seen'), at, step, state: z.string() }),
+  /** A page of a list has come: how many items it had, and how many there are in all. */
+  z.strictObject({
+    event: z.literal('page-came'),
+    at,
+    step,
+    page: z.int(),
+    items: z.int(),
+    gathered: z.int(),
+  }),
+  /** A request has called back. */
+  z.strictObject({
+    event: z.literal('called-back'),
+    at,
+    step,
+    method: z.string(),
+    url: z.string(),
+    headers,
+    body,
+    answered: z.int(),
+  }),
+  /** What takes the step back is booked, with the names it needs. */
+  z.strictObject({ event: z.literal('undo-booked'), at, step, names: z.record(z.string(), kept) }),
+  z.strictObject({ event: z.literal('undo-began'), at, steps: z.int() }),
+  /** Undo and cleanup were left for later. */
+  z.strictObject({
+    event: z.literal('left'),
+    at,
+    undo: z.int(),
+    cleanup: z.int(),
+    names: z.record(z.string(), kept),
+  }),
   z.strictObject({
     event: z.literal('expected'),
     at,
@@ -149,6 +225,12 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     reason: z.string().optional(),
     problem: problem.optional(),
+    /** Of a loop: how many of its turns held and broke, and how many were left. */
+    turns: z.strictObject({ held: z.int(), broke: z.int(), left: z.int().optional() }).optional(),
+    /** Of a poll: the states it saw, in order. */
+    states: z.string().optional(),
+    /** Of pages: how many came. */
+    pages: z.int().optional(),
   }),
   z.strictObject({ event: z.literal('cleanup-began'), at, steps: z.int() }),
   z.strictObject({

@@ -1,6 +1,6 @@
 import type { Credential } from './chain/model.ts';
 import type { DigestAlgorithm, XPath } from './language/environment.ts';
-import type { Value } from './language/values.ts';
+import type { Value, ValueObject } from './language/values.ts';
 
 /** What the engine needs from the world. The core has nothing else of it. */
 export interface Ports {
@@ -13,6 +13,12 @@ export interface Ports {
   readonly files: Files;
   readonly cookies: Cookies;
   readonly formats: Formats;
+  /** Files of rows; without it there are none. */
+  readonly rows?: Rows;
+  /** Without it nothing can call back. */
+  readonly callBacks?: CallBacks;
+  /** Without it budgets are not kept. */
+  readonly ledger?: Ledger;
   /** Without it nothing of what came is kept. */
   readonly bodies?: Bodies;
   /** Without it secret values are not kept for later runs. */
@@ -136,6 +142,48 @@ export interface FileSink {
   discard(): Promise<void>;
 }
 
+/** Files of rows, read one row after the other. */
+export interface Rows {
+  /** CSV with names in its first row, JSON Lines, or a JSON list, by the ending of the path. Throws `file-not-found`. */
+  open(path: string, near: string): Promise<RowSource>;
+}
+
+export interface RowSource {
+  /** The next row; nothing at the end. Throws `answer-not-as-typed`. */
+  next(): ValueObject | undefined | Promise<ValueObject | undefined>;
+  close(): Promise<void>;
+}
+
+/** A listener for requests that services send. */
+export interface CallBacks {
+  /**
+   * An address of its own for one step. `take` is given each request that comes in and says with which status it is
+   * answered. Throws `listener-failed`.
+   */
+  open(take: (arrived: ArrivedRequest) => Promise<number>): Promise<{ readonly url: string; close(): void }>;
+}
+
+export interface ArrivedRequest {
+  readonly method: string;
+  /** The whole URL as the service used it. */
+  readonly url: string;
+  readonly headers: HeaderList;
+  readonly body: Uint8Array;
+}
+
+/** Counts calls over all runs of a project on this machine. */
+export interface Ledger {
+  /**
+   * Takes calls out of a budget: as many as are left, up to `calls`. `period` is when it began, in milliseconds since
+   * 1970. Throws `ledger-unreadable`.
+   */
+  take(budget: string, period: number, limit: number, calls: number): Promise<number>;
+  /** Gives back what was taken and not used. */
+  giveBack(budget: string, period: number, calls: number): Promise<void>;
+  /** How many calls are used up. */
+  used(budget: string, period: number): Promise<number>;
+}
+
 /** Jars of cookies (RFC 6265), by a key of the engine's. */
 export interface Cookies {
   /** The Cookie field for a request; nothing where no cookie fits. */
@@ -216,4 +264,6 @@ export interface Credentials {
    * asked for in its WWW-Authenticate fields.
    */
   renew(credential: FilledCredential, challenges: readonly string[]): boolean;
+  /** Why a request is not signed with a credential of kind message-signature; nothing where it is. */
+  verify(credential: FilledCredential, request: UnsignedRequest): Promise<string | undefined>;
 }

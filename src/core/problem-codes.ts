@@ -65,6 +65,10 @@ export const problemCodes = {
   'secret-in-plain-text': 'A key, a token or a password stands readable in a file.',
   'secret-not-here': 'A secret stands only in texts of the project file and in texts that are sent.',
   'unused-input': 'Nothing uses the input.',
+  'chain-circle': 'A chain follows itself, by way of other chains or at once.',
+  'not-sent-again':
+    'A request was not sent again, since the service may have processed it. `idempotency: yes` or `repeatable: yes` on the call allows it.',
+  'next-page': 'An answer says that there is a next page, and the step takes one page only.',
   unreachable: 'A step can never be carried out, or an expectation never fail.',
   'parameter-twice': 'A name stands both in the URL and under query.',
   'file-not-found': 'The file does not exist or can’t be read.',
@@ -93,7 +97,28 @@ export const problemCodes = {
   'not-as-expected': 'An expectation did not hold.',
   'status-not-expected': 'A call that says nothing of status expects one below 400.',
   'answer-not-as-typed': 'The body of an answer is not what its content type, or read-as, says.',
+  'not-a-list': 'each goes over a list, and this is none.',
+  'not-a-count': 'A setting that is a whole number came out as something else.',
+  'too-few-turns': 'Fewer turns of a loop held than `at-least` says.',
+  'turn-broke': 'A turn of a loop failed.',
+  'page-repeats': 'An answer leads to a page that was read already, so reading ended there.',
+  'poll-given-up': 'The condition `give-up-when` of a poll held.',
+  'poll-unforeseen':
+    'A poll met a state for which neither `until` nor `while` holds, so nobody has said what it means.',
+  'poll-out-of-time': 'A poll reached its bound `within` before its condition held.',
+  'not-signed':
+    'A request that called back is not signed with the key of the credential that signed-by names.',
+  'call-back-left': 'A call-back came that nothing waited for any more.',
   'needs-failed-step': 'A step needs a name of a step that failed and was passed.',
+  // bounds
+  'bound-reached':
+    'A bound was reached: the turns of a loop, the pages of a list, or a time. `up-to` and `within` set it.',
+  'told-to-wait-too-long':
+    'A service says to come back later than the call waits in all. `retry: { as-told: … }` sets how long that is.',
+  'budget-used-up': 'The budget of calls of a service is used up, or would not do for what is to be sent.',
+  'ledger-unreadable': 'The file in which the calls of a budget are counted can’t be read or written.',
+  'no-call-back': 'The request that was waited for did not come in within the time.',
+  'listener-failed': 'The listener for call-backs can’t be opened.',
   // no answer
   'time-limit': 'A request reached one of its time limits: to connect, until the answer begins, or in all.',
   'connection-refused': 'Nothing listens at this address.',

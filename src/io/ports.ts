@@ -4,7 +4,11 @@ import { RunCredentials } from './credentials/index.ts';
 import type { Person } from './credentials/person.ts';
 import { RunCookies } from './cookies.ts';
 import { localFiles } from './files.ts';
+import { CallBackListener } from './call-backs.ts';
 import { formats } from './formats.ts';
+import { BudgetLedger } from './ledger.ts';
+import { projectFolder } from './project-folder.ts';
+import { localRows } from './rows.ts';
 import { ProjectSecrets, type SecretWorld } from './secrets.ts';
 import { nodeDigests, systemChance, systemClock } from './world.ts';
 
@@ -18,7 +22,7 @@ export function machinePorts(
   project: Project,
   transport: Transport,
   machine: Machine,
-): Ports & { readonly credentials: RunCredentials } {
+): Ports & { readonly credentials: RunCredentials; readonly callBacks: CallBackListener } {
   return {
     transport,
     clock: systemClock,
@@ -29,5 +33,8 @@ export function machinePorts(
     files: localFiles,
     cookies: new RunCookies(),
     formats,
+    rows: localRows,
+    callBacks: new CallBackListener(project.callbacks),
+    ledger: new BudgetLedger(projectFolder(project)),
   };
 }

@@ -62,8 +62,8 @@ describe('names and structure', () => {
     ],
     [
       'a key of a later version',
-      '  - call: GET kiln /a\n    retry: 3\n',
-      '4:5 unknown-key: a call has no key retry',
+      '  - call: GET kiln /a\n    draw: 3\n',
+      '4:5 unknown-key: a call has no key draw',
     ],
     [
       'a misspelt verb',

@@ -148,7 +148,13 @@ steps:
 
   test('shows what is known, marks what is not, and reads no secret', () => {
     const hmac = (): Uint8Array => new Uint8Array([1, 2]);
-    const requests = dryRun(chain, read, { digests: { hmac } } as unknown as Ports, { rack: 'A 3' }, '');
+    const requests = dryRun(
+      chain,
+      read,
+      { digests: { hmac }, clock: { now: () => 0 } } as unknown as Ports,
+      { rack: 'A 3' },
+      '',
+    );
     expect(requests.map(({ method, url, as, when }) => [method, url, as, when])).toEqual([
       ['GET', 'https://kiln.example/v1/racks/A%203/pieces?limit=5&day=‹date(now())›', 'desk', undefined],
       ['POST', 'https://kiln.example/v1/firings/‹list: $.pieces[0].id›', undefined, 'list.ok'],

@@ -16,7 +16,7 @@ import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { recordedStep, stepNames, valueOfAnswer } from '../recorded.ts';
 import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
-import { projectFolder } from '../world.ts';
+import { projectFolder } from '../../io/project-folder.ts';
 
 export interface EvalOptions {
   readonly on?: string;

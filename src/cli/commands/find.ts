@@ -9,7 +9,7 @@ import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { agoWords, valueOfAnswer } from '../recorded.ts';
 import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
-import { projectFolder } from '../world.ts';
+import { projectFolder } from '../../io/project-folder.ts';
 
 interface Found {
   readonly path: string;

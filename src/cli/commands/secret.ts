@@ -8,7 +8,7 @@ import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { askHidden } from '../person.ts';
 import { errorTerminal, outputTerminal, pad } from '../terminal.ts';
-import { projectFolder } from '../world.ts';
+import { projectFolder } from '../../io/project-folder.ts';
 
 /** `batharon secret set NAME`: the value by prompt or standard input, never as an argument. */
 export function setSecret(name: string, options: { env?: string }): Promise<ExitCode> {

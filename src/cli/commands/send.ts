@@ -17,7 +17,8 @@ import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { runRecorded } from '../run-recorded.ts';
 import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
-import { openWorld, projectFolder } from '../world.ts';
+import { openWorld } from '../world.ts';
+import { projectFolder } from '../../io/project-folder.ts';
 import { runId, watchInterruption } from './run.ts';
 
 export interface SendOptions {

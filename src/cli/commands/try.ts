@@ -16,7 +16,8 @@ import { agoWords, keptNames, stepObject, valueOfAnswer } from '../recorded.ts';
 import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, outputTerminal } from '../terminal.ts';
-import { openWorld, projectFolder } from '../world.ts';
+import { openWorld } from '../world.ts';
+import { projectFolder } from '../../io/project-folder.ts';
 import { reportProblems, runId, watchInterruption } from './run.ts';
 
 export interface TryOptions {

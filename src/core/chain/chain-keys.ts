@@ -13,7 +13,7 @@ import {
   timeout,
   yesNo,
 } from './key-definition.ts';
-import { INPUT_KINDS, READ_AS } from './model.ts';
+import { COLUMN_KINDS, INPUT_KINDS, READ_AS } from './model.ts';
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
@@ -121,6 +121,14 @@ export const inputKeys: readonly KeyDefinition[] = [
     about: 'The values of an input of kind choice.',
     example: 'choices: [glazed, plain]',
   },
+  {
+    name: 'columns',
+    sort: 'setting',
+    shape: map,
+    wants: `a map of columns and kinds: ${COLUMN_KINDS.join(', ')}`,
+    about: 'What the columns of an input of kind rows are; texts where nothing is said.',
+    example: 'columns: { cone: number }',
+  },
 ];
 
 export const stepKeys: readonly KeyDefinition[] = [
@@ -182,6 +190,15 @@ export const stepKeys: readonly KeyDefinition[] = [
     about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.',
     example: 'on-fail: continue',
   },
+  {
+    name: 'undo',
+    sort: 'structure',
+    shape: list,
+    wants: 'a list of steps',
+    about:
+      'Steps that take back what this step did. Once it has held they are carried out at the end of the run, whatever happens, those of the last step first; 404 and 410 count as done.',
+    example: 'undo:\n  - call: DELETE kiln /firings/${firing}',
+  },
 ];
 
 export const verbKeys: readonly KeyDefinition[] = [
@@ -192,6 +209,33 @@ export const verbKeys: readonly KeyDefinition[] = [
     wants: 'METHOD service /path, or METHOD https://…',
     about: 'One request. A service is one of the project file; with one service its name may be left out.',
     example: 'call: GET kiln /racks/${rack}/pieces',
+  },
+  {
+    name: 'each',
+    sort: 'value expression',
+    shape: text,
+    wants: 'NAME in LIST; NAME, i in LIST; or key, value in OBJECT',
+    about:
+      'Carries its steps out for each item of a list, member of an object, or row of an input. `index` counts the turns from 0.',
+    example: 'each: piece in pieces\nsteps:\n  - call: GET kiln /pieces/${piece.id}',
+  },
+  {
+    name: 'repeat',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of until, up-to, every and within',
+    about: 'Carries its steps out again until a condition holds. `index` counts the turns from 0.',
+    example:
+      'repeat: { until: more == false, up-to: 20 }\nsteps:\n  - call: GET kiln /pieces\n    keep: { more: "$.next_cursor != null" }',
+  },
+  {
+    name: 'follow',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a chain file',
+    about:
+      'Carries another chain out as a step. Its results are members of the name of the step; a path begins at the folder of the chain file.',
+    example: 'follow: rack.chain.yaml\nname: rack\ninputs:\n  rack: A3',
   },
   {
     name: 'wait',
@@ -344,6 +388,58 @@ export const callKeys: readonly KeyDefinition[] = [
     about:
       'How long a request may take: until it is connected, until the answer begins, and in all. One duration is the time in all.',
     example: 'timeout: 10s',
+  },
+  {
+    name: 'retry',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of attempts, on, wait, when and as-told',
+    about:
+      'Sends a request again that got no answer, or one that says to come back. Without it only what the service says with 429, or 503 and Retry-After, is waited for.',
+    example: 'retry: { attempts: 4, wait: 1s..30s }',
+  },
+  {
+    name: 'idempotency',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([yesNo(), map()])),
+    wants: 'yes, or a map of header and key',
+    about:
+      'Sends a key by which the service knows a repeated request, in the field Idempotency-Key, so that it may be sent again.',
+    example: 'idempotency: yes',
+  },
+  {
+    name: 'repeatable',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'no',
+    about: 'The request may be sent again although its method is not idempotent (RFC 9110, 9.2.2).',
+    example: 'repeatable: yes',
+  },
+  {
+    name: 'poll',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of until, while, give-up-when, every, within and at',
+    about: 'Asks again until a condition holds. expect and keep see the last answer.',
+    example: "poll:\n  until: $.state == 'done'\n  every: 1s..10s\n  within: 5m",
+  },
+  {
+    name: 'pages',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of next, next-query or next-json, items, until, up-to and enough',
+    about: 'Asks for one page after the other. The items of all of them are `gathered`.',
+    example: "pages:\n  next: link('next')\n  items: $.pieces",
+  },
+  {
+    name: 'callback',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of within, when and signed-by',
+    about:
+      'Opens a listener, gives its address to the request as ${callback}, and waits after the answer for the request that comes in: `arrived`.',
+    example: "callback:\n  within: 2m\n  when: arrived.body.state == 'done'",
   },
   {
     name: 'read-as',

@@ -66,9 +66,25 @@ function answerNames(readAs: ReadAs | undefined): Readonly<Record<string, Kind>>
   };
 }
 
-/** What a named step is to later ones. */
-export function stepKind(call: boolean): Kind {
+/** The request that a call-back is. */
+export const ARRIVED: Kind = objectKind({
+  body: maybe(JSON_VALUE),
+  text: TEXT,
+  headers: HEADERS,
+  method: TEXT,
+  path: TEXT,
+  query: OBJECT,
+});
+
+/** What a loop says of one of its turns. */
+const TURN = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
+
+/** What a named step is to later ones; `more` are members that only its kind of step has. */
+export function stepKind(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>> = {}): Kind {
+  const call = type === 'call';
   return objectKind({
+    ...more,
+    ...(type === 'each' ? { turns: listOf(TURN) } : {}),
     ok: YES_NO,
     skipped: YES_NO,
     failed: YES_NO,
@@ -98,12 +114,18 @@ export class ChainScope {
   /** Each name that was ever defined, with its line. */
   readonly #lines: Map<string, number>;
   readonly #later: Map<string, number>;
+  /** Names that ended with the turns of a loop, and the line of that loop. */
+  readonly #ended: Map<string, number>;
+  /** Names that may be kept more than once: those that a repeat starts with. */
+  readonly #again: Set<string>;
   /** The last named call, for messages about `$`. */
   lastCall: string | undefined;
 
   constructor(from?: ChainScope) {
     this.#lines = from ? from.#lines : new Map<string, number>();
     this.#later = from ? from.#later : new Map<string, number>();
+    this.#ended = from ? from.#ended : new Map<string, number>();
+    this.#again = new Set(from ? from.#again : []);
     this.lastCall = from?.lastCall;
     for (const [name, known] of from ? from.#names : []) this.#names.set(name, known);
   }
@@ -111,7 +133,7 @@ export class ChainScope {
   /** The line on which a name was defined before; nothing if it is new. */
   define(name: string, known: StaticName, line: number): number | undefined {
     const before = this.#names.get(name)?.line ?? this.#lines.get(name);
-    if (before !== undefined) return before;
+    if (before !== undefined && !this.#again.has(name)) return before;
     this.set(name, known, line);
     return undefined;
   }
@@ -124,6 +146,23 @@ export class ChainScope {
   /** Names that the file defines further down, for messages. */
   announce(name: string, line: number): void {
     this.#later.set(name, line);
+  }
+
+  /** These names may be kept again by the steps of this scope. */
+  keepAnew(names: readonly string[]): void {
+    for (const name of names) {
+      this.#again.add(name);
+      this.#later.delete(name);
+    }
+  }
+
+  /** The names of a turn end with it; later loops may use them again. */
+  end(names: Iterable<string>, loop: number): void {
+    for (const name of names) {
+      this.#lines.delete(name);
+      this.#later.delete(name);
+      this.#ended.set(name, loop);
+    }
   }
 
   lookup(name: string): KnownName | undefined {
@@ -192,6 +231,12 @@ export class ChainScope {
       whyNot: (name) => {
         const why = whyNot?.(name);
         if (why) return why;
+        const loop = this.#ended.get(name);
+        if (loop !== undefined && !this.#names.has(name))
+          return {
+            message: `${name} is kept in the turns of the loop on line ${loop}, and ends with each of them`,
+            instead: `gather: { ${name}: ${name} } on the loop gives the list of all`,
+          };
         const line = this.#later.get(name);
         if (line === undefined || this.#names.has(name)) return undefined;
         return {
@@ -217,9 +262,17 @@ export class ChainScope {
   }
 
   /** Fields that are read before the request of the step is sent; `sent` fields may hold secrets. */
-  before(sent: boolean, secrets: readonly string[], services: readonly string[]): StaticScope {
+  before(
+    sent: boolean,
+    secrets: readonly string[],
+    services: readonly string[],
+    more: Readonly<Record<string, Kind>> = {},
+  ): StaticScope {
     const { lastCall } = this;
-    const { lookup, names } = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
+    const given = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
+    const names = [...given.names, ...Object.keys(more)];
+    const lookup = (name: string): StaticName | undefined =>
+      Object.hasOwn(more, name) ? { kind: more[name]! } : given.lookup(name);
     return this.#scope(
       {
         missing: 'there is no answer yet: this is read before the request is sent',
@@ -237,9 +290,9 @@ export class ChainScope {
     );
   }
 
-  /** Fields that are read when the answer is there. */
-  after(readAs: ReadAs | undefined): StaticScope {
-    const kinds = answerNames(readAs);
+  /** Fields that are read when the answer is there; `more` names are there in this step only. */
+  after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
+    const kinds: Readonly<Record<string, Kind>> = { ...answerNames(readAs), ...more };
     return this.#scope(
       answerKind(readAs),
       (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),

@@ -8,7 +8,8 @@ import { childrenOf, type Tree } from '../language/tree.ts';
 import { Duration, type Value } from '../language/values.ts';
 import { problemOf } from '../problems.ts';
 import type { Findings } from './findings.ts';
-import type { Expressions, Insertion, PlacedExpression, Setting, Template, Typed } from './model.ts';
+import { readPause } from './key-definition.ts';
+import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from './model.ts';
 import type { ScalarNode, SourceNode } from './source.ts';
 import { formOf } from './structure.ts';
 
@@ -19,16 +20,27 @@ export class FieldReader {
   readonly used = new Set<string>();
   /** Some expression reads XML. */
   usesXPath = false;
+  /** Names of which an expression asks for .turns, or uses as a whole. */
+  readonly turnsOf = new Set<string>();
 
   constructor(findings: Findings) {
     this.findings = findings;
   }
 
   #use(tree: Tree): void {
-    if (tree.type === 'name') this.used.add(tree.name);
+    let inside = childrenOf(tree);
+    if (tree.type === 'name') {
+      this.used.add(tree.name);
+      this.turnsOf.add(tree.name);
+    } else if (tree.type === 'query' && tree.base.type === 'name') {
+      const [member] = tree.segments[0]?.selectors ?? [];
+      this.used.add(tree.base.name);
+      if (member?.type !== 'name' || member.name === 'turns') this.turnsOf.add(tree.base.name);
+      inside = inside.slice(1);
+    }
     if (tree.type === 'answer') this.used.add('$');
     if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
-    childrenOf(tree).forEach((child) => this.#use(child));
+    inside.forEach((child) => this.#use(child));
   }
 
   // ---- conditions and value expressions
@@ -302,6 +314,28 @@ export class FieldReader {
     }
     const only = this.template(node, scope)?.parts;
     return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : undefined;
+  }
+
+  /** A whole number. */
+  amount(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<number> {
+    if (node?.type !== 'scalar') return { value: usual };
+    if (/^\d+$/.test(node.text)) return { value: Number(node.text) };
+    const only = this.template(node, scope)?.parts;
+    return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : { value: usual };
+  }
+
+  /** How long to wait between two requests: `2s`, or `1s..10s`. */
+  pause(node: SourceNode | undefined, scope: StaticScope, usual: { least: number; most?: number }): Pause {
+    const { least, most } = (node?.type === 'scalar' && readPause(node.text)) || usual;
+    const pause: Pause = { least: { value: new Duration(least) }, ...(most === undefined ? {} : { most }) };
+    if (node?.type !== 'scalar' || readPause(node.text)) return pause;
+    const setting = this.duration(node, scope);
+    return setting ? { least: setting } : pause;
+  }
+
+  /** A duration that has a usual value. */
+  bound(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<Duration> {
+    return (node && this.duration(node, scope)) ?? { value: new Duration(usual) };
   }
 
   /** A name that expressions can reach. */

@@ -18,6 +18,7 @@ const refuse = (message: string, instead?: string): Read => ({
 export function readInput(kind: InputKind, text: string, choices: readonly string[] = []): Read {
   switch (kind) {
     case 'text':
+    case 'rows':
     case 'secret':
       return { value: text };
     case 'number':

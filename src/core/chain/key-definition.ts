@@ -31,12 +31,27 @@ export const text = shapeOf(() => z.string());
 export const texts = shapeOf(() => z.array(text()));
 export const yesNo = shapeOf(() => z.enum(['yes', 'no']));
 export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
+/** A number, or an insertion that gives one. */
+export const amount = shapeOf(() => z.string().regex(/^(?:\d{1,9}|\$\{.*\})$/s));
 export const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
 export const map = shapeOf(() => z.record(z.string(), z.unknown()));
 export const list = shapeOf(() => z.array(z.unknown()));
 export const duration = shapeOf(() =>
   z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
 );
+/** A duration, or two of which the second is the most. */
+export const pause = shapeOf(() =>
+  z.string().refine((value) => readPause(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+);
+
+/** `1s..10s`, or one duration. In milliseconds; nothing where it is neither. */
+export function readPause(text: string): { least: number; most?: number } | undefined {
+  const [least, most, ...more] = text.split('..').map(readDuration);
+  if (least === undefined || least < 0 || more.length > 0) return undefined;
+  if (!text.includes('..')) return { least };
+  return most === undefined || most < least ? undefined : { least, most };
+}
+
 export const timeout = shapeOf(() =>
   z.union([
     duration(),

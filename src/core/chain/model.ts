@@ -44,7 +44,7 @@ export interface Timeouts {
   readonly total?: Setting<Duration>;
 }
 
-export const INPUT_KINDS = ['text', 'number', 'yes-no', 'choice', 'date', 'json', 'secret'] as const;
+export const INPUT_KINDS = ['text', 'number', 'yes-no', 'choice', 'date', 'json', 'rows', 'secret'] as const;
 export type InputKind = (typeof INPUT_KINDS)[number];
 
 export interface Input {
@@ -52,10 +52,15 @@ export interface Input {
   readonly kind: InputKind;
   readonly about?: string;
   readonly choices?: readonly string[];
+  /** What the columns of rows are read as; texts where nothing is said. */
+  readonly columns?: ReadonlyMap<string, ColumnKind>;
   readonly default?: Value;
   readonly must?: PlacedExpression;
   readonly at: Place;
 }
+
+export const COLUMN_KINDS = ['text', 'number', 'yes-no', 'date'] as const;
+export type ColumnKind = (typeof COLUMN_KINDS)[number];
 
 export interface Keep {
   readonly name: string;
@@ -87,6 +92,8 @@ interface StepBase {
   readonly keep: readonly Keep[];
   readonly show?: Template;
   readonly onFail: 'stop' | 'continue';
+  /** Carried out at the end of the run, once the step has held. */
+  readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
   readonly uses: ReadonlySet<string>;
   /** A mark of the step as written, brought to one form: two steps with one mark do the same. */
@@ -116,6 +123,79 @@ export interface CallStep extends StepBase {
   readonly serviceExpect: boolean;
   /** The expectation that every status is below 400 holds, since the step says nothing of status. */
   readonly expectsSuccess: boolean;
+  readonly retry?: Retry;
+  readonly poll?: Poll;
+  readonly pages?: Pages;
+  readonly callback?: CallBack;
+  readonly idempotency?: Idempotency;
+  /** It waits where the service says so; not where it expects just that. */
+  readonly waitsAsTold: boolean;
+  /** It may be sent again although its method is not idempotent. */
+  readonly repeatable: boolean;
+  /** It takes something back, so what is gone already (404, 410) is as wanted. */
+  readonly undoing: boolean;
+}
+
+/** What a request is repeated for. */
+export const REPEAT_ON = ['no-answer', '429', '5xx'] as const;
+
+export interface Retry {
+  /** How many requests in all. */
+  readonly attempts: Setting<number>;
+  /** `no-answer`, a status, or a class of them such as 5xx. */
+  readonly on: readonly string[];
+  readonly wait: Pause;
+  /** An answer for which it holds is repeated as well. */
+  readonly when?: PlacedExpression;
+  /** How long it waits in all when the service says to. */
+  readonly asTold: Setting<Duration>;
+}
+
+/** A wait that is always the same, or doubles up to `most` milliseconds. */
+export interface Pause {
+  readonly least: Setting<Duration>;
+  readonly most?: number;
+}
+
+export interface Poll {
+  readonly until: PlacedExpression;
+  readonly while?: PlacedExpression;
+  readonly giveUpWhen?: PlacedExpression;
+  readonly every: Pause;
+  readonly within: Setting<Duration>;
+  /** Where the state is asked for, if not where the request was sent. */
+  readonly at?: PlacedExpression;
+  /** A condition of it speaks of status, so that one of 400 or more does not end it. */
+  readonly speaksOfStatus: boolean;
+  /** What its conditions compare, for the line that shows the states. */
+  readonly state?: PlacedExpression;
+}
+
+export interface Pages {
+  readonly next?: PlacedExpression;
+  readonly nextQuery?: Expressions;
+  readonly nextJson?: Expressions;
+  readonly items?: PlacedExpression;
+  readonly until?: PlacedExpression;
+  /** How many pages at most. */
+  readonly upTo: Setting<number>;
+  /** More pages than that are no failure. */
+  readonly enough: boolean;
+  /** The way to the next page comes from the answer, so an empty page is not yet the end. */
+  readonly fromAnswer: boolean;
+}
+
+export interface CallBack {
+  readonly within: Setting<Duration>;
+  readonly when?: PlacedExpression;
+  /** A credential of kind message-signature with which the request that comes in has to be signed. */
+  readonly signedBy?: string;
+}
+
+export interface Idempotency {
+  readonly header: string;
+  /** Without it a key is made up. */
+  readonly key?: Template;
 }
 
 export type CallTarget =
@@ -178,7 +258,65 @@ export interface PlainStep extends StepBase {
   readonly type: 'plain';
 }
 
-export type Step = CallStep | GroupStep | WaitStep | PlainStep;
+/** Steps for each item of a list, member of an object, or row of a file. */
+export interface EachStep extends StepBase {
+  readonly type: 'each';
+  readonly items: PlacedExpression;
+  /** The names of the item, or of the key and the value. */
+  readonly names: readonly [string] | readonly [string, string];
+  /** The input of kind rows that is read row by row. */
+  readonly rows?: Input;
+  readonly steps: readonly Step[];
+  readonly atOnce: Setting<number>;
+  readonly turnsOnFail: 'stop' | 'continue';
+  /** How many turns have to hold. */
+  readonly atLeast: Setting<number>;
+  readonly upTo: Setting<number>;
+  readonly until?: PlacedExpression;
+  readonly gather: readonly Gather[];
+}
+
+export interface Gather {
+  readonly name: string;
+  readonly value: Expressions;
+  readonly at: Place;
+}
+
+/** Steps that are carried out again until a condition holds. */
+export interface RepeatStep extends StepBase {
+  readonly type: 'repeat';
+  readonly steps: readonly Step[];
+  readonly until: PlacedExpression;
+  readonly upTo: Setting<number>;
+  readonly every: Pause;
+  readonly within: Setting<Duration>;
+  /** Names with first values, which the steps may keep anew. */
+  readonly start: readonly Gather[];
+}
+
+/** Another chain as a step. */
+export interface FollowStep extends StepBase {
+  readonly type: 'follow';
+  readonly chain: Chain;
+  readonly inputs: readonly (readonly [string, Typed])[];
+}
+
+export type Step = CallStep | EachStep | FollowStep | GroupStep | PlainStep | RepeatStep | WaitStep;
+
+/** The steps that stand in a step, those of its other branch and of what it follows included, but for undo. */
+export function stepsIn(step: Step): readonly Step[] {
+  switch (step.type) {
+    case 'group':
+      return step.otherwise ? [...step.steps, ...step.otherwise] : step.steps;
+    case 'each':
+    case 'repeat':
+      return step.steps;
+    case 'follow':
+      return [...step.chain.steps, ...step.chain.cleanup];
+    default:
+      return [];
+  }
+}
 
 export interface Chain {
   readonly file: string;
@@ -190,6 +328,8 @@ export interface Chain {
   readonly cleanup: readonly Step[];
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
+  /** Loops of which an expression asks for NAME.turns. */
+  readonly turnsOf: ReadonlySet<string>;
   readonly results: readonly { readonly name: string; readonly value: Expressions; readonly at: Place }[];
 }
 
@@ -204,12 +344,24 @@ export interface Service {
   readonly timeouts: Timeouts;
   /** What holds for each of its calls. */
   readonly expect: readonly Expectation[];
+  readonly retry?: Retry;
+  readonly pace?: Pace;
   readonly tls?: Tls;
   readonly proxy?: Template;
   readonly redirects?: number;
   /** A credential may go to it over plain http. */
   readonly insecure: boolean;
   readonly at: Place;
+}
+
+/** How fast a service may be asked. */
+export interface Pace {
+  /** So many calls in so many milliseconds. */
+  readonly rate?: { readonly count: number; readonly period: number };
+  /** How many of them may go at the same moment. */
+  readonly burst: number;
+  readonly atOnce?: number;
+  readonly budget?: { readonly count: number; readonly period: 'hour' | 'day' };
 }
 
 /** How a service proves who it is, and the client to it; texts are paths of PEM files. */
@@ -286,4 +438,12 @@ export interface Project {
   readonly mask: ReadonlySet<string>;
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
+  /** Where the listener for call-backs is, and where services elsewhere reach it. */
+  readonly callbacks?: CallBacks;
+}
+
+export interface CallBacks {
+  readonly host: string;
+  readonly port: number;
+  readonly publicUrl?: string;
 }

@@ -10,6 +10,7 @@ import {
   timeout,
   yesNo,
 } from './key-definition.ts';
+import { PER } from './loop-keys.ts';
 
 export const projectKeys: readonly KeyDefinition[] = [
   {
@@ -79,6 +80,36 @@ export const projectKeys: readonly KeyDefinition[] = [
     about: 'The zone in which date(…) and format(…) write times.',
     example: 'zone: Europe/Lisbon',
   },
+  {
+    name: 'callbacks',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of listen and public-url',
+    about:
+      'Where requests of services come in, for calls with `callback`. Usually a free port of this machine.',
+    example: 'callbacks:\n  listen: 127.0.0.1:4801\n  public-url: https://desk.emberfold.example/hooks',
+  },
+];
+
+/** The keys of `callbacks`. */
+export const callbacksKeys: readonly KeyDefinition[] = [
+  {
+    name: 'listen',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(/^(?:[^\s:/]+|\[[0-9a-f:]+\]):\d{1,5}$/)),
+    wants: 'HOST:PORT',
+    usual: '127.0.0.1:0',
+    about: 'Where the listener is; port 0 takes a free one.',
+    example: 'listen: 127.0.0.1:4801',
+  },
+  {
+    name: 'public-url',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(/^https?:\/\/[^\s?#]+$/)),
+    wants: 'a URL',
+    about: 'How services elsewhere reach the listener, such as the address of a tunnel.',
+    example: 'public-url: https://desk.emberfold.example/hooks',
+  },
 ];
 
 export const serviceKeys: readonly KeyDefinition[] = [
@@ -124,6 +155,23 @@ export const serviceKeys: readonly KeyDefinition[] = [
     wants: 'a condition or a list of them',
     about: 'What has to hold for each of its calls; service-expect: no on a call sets it aside.',
     example: "expect:\n  - type == 'application/json'",
+  },
+  {
+    name: 'pace',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([z.string().regex(PER), map()])),
+    wants: 'a number per second, minute, hour or day, or a map of rate, burst, at-once and budget',
+    about:
+      'How fast its calls go. What the service itself says, by Retry-After and rate-limit fields, is obeyed with or without it.',
+    example: 'pace: 10 per second',
+  },
+  {
+    name: 'retry',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of attempts, on, wait, when and as-told',
+    about: 'The retry of each of its calls that has none of its own.',
+    example: 'retry: { attempts: 3, wait: 500ms..5s }',
   },
   {
     name: 'tls',

@@ -4,7 +4,7 @@ import { Findings } from './findings.ts';
 import { partKeys } from './chain-keys.ts';
 import type { CallBody, Parameter, Part, Typed } from './model.ts';
 import type { StepReader } from './read-outcome.ts';
-import { optional } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { entryOf, type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';

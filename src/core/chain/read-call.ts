@@ -1,6 +1,7 @@
 import { nearest } from '../language/nearest.ts';
-import { namesIn, speaksOfBody } from '../language/tree.ts';
-import type { ChainScope } from './chain-scope.ts';
+import { TEXT } from '../language/kinds.ts';
+import { childrenOf, namesIn, speaksOfBody, type Tree } from '../language/tree.ts';
+import { ARRIVED, type ChainScope } from './chain-scope.ts';
 import {
   type CallStep,
   type CallTarget,
@@ -10,7 +11,10 @@ import {
   type Timeouts,
 } from './model.ts';
 import { readBody, readParameters } from './read-body.ts';
-import { optional, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { optional } from './optional.ts';
+import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
+import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
 import type { StaticScope } from '../language/scope.ts';
@@ -24,7 +28,13 @@ export function readCall(
 ): CallStep | undefined {
   const { fields, project } = reader;
   const { findings } = fields;
-  const sent = scope.before(true, [...project.secrets.keys()], [...project.services.keys()]);
+  const callbackNode = valueOf(node, 'callback');
+  const sent = scope.before(
+    true,
+    [...project.secrets.keys()],
+    [...project.services.keys()],
+    callbackNode ? { callback: TEXT } : {},
+  );
   const line = valueOf(node, 'call')!;
   const request = line.type === 'scalar' ? readRequestLine(reader, line, sent) : undefined;
   const asNode = valueOf(node, 'as');
@@ -44,13 +54,38 @@ export function readCall(
   const body = readBody(reader, node, sent);
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
   const readAs = READ_AS.find((one) => one === fields.literal(valueOf(node, 'read-as')));
-  const outcome = readOutcome(reader, node, scope, scope.after(readAs));
-  const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
-  const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
-  const expectsSuccess = ![...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
-    namesIn(condition.expression.tree).has('status'),
+  const poll = readPoll(fields, valueOf(node, 'poll'), scope, readAs);
+  const pages = readPages(fields, valueOf(node, 'pages'), scope, readAs);
+  if (poll && pages)
+    findings.problem(
+      valueOf(node, 'pages')!,
+      'wrong-form',
+      'a call polls or reads pages, and here it does both',
+      'two steps: the first polls, the second reads pages',
+    );
+  const waitsFor = readCallBack(
+    fields,
+    callbackNode,
+    project,
+    scope.outside(),
+    scope.after(readAs, { arrived: ARRIVED }),
   );
+  const retry =
+    readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
+    (service === undefined ? undefined : project.services.get(service)?.retry);
+  const idempotency = readIdempotency(fields, valueOf(node, 'idempotency'), sent);
+  const repeatable = fields.literal(valueOf(node, 'repeatable')) === 'yes';
+  const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
+  const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
+  const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
+  const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
+  const speaksOfStatus =
+    retriesOnStatus(retry) ||
+    poll?.speaksOfStatus === true ||
+    [...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
+      namesIn(condition.expression.tree).has('status'),
+    );
   const saveNode = valueOf(node, 'save');
   const save = saveNode && fields.template(saveNode, scope.outside());
   const redirects = fields.literal(valueOf(node, 'redirects'));
@@ -76,7 +111,15 @@ export function readCall(
     noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
     ...optional('redirects', redirects === undefined ? undefined : Number(redirects)),
     serviceExpect,
-    expectsSuccess,
+    expectsSuccess: !speaksOfStatus,
+    ...optional('retry', retry),
+    ...optional('poll', poll),
+    ...optional('pages', pages),
+    ...optional('callback', waitsFor),
+    ...optional('idempotency', idempotency),
+    repeatable,
+    waitsAsTold: !outcome.expect.some(({ condition }) => speaksOf429(condition.expression.tree)),
+    undoing: reader.undoing === true,
     uses: new Set(fields.used),
   };
 }
@@ -86,6 +129,14 @@ function credentialsOf({ project }: StepReader): string {
   return names.length === 0
     ? 'credentials: in batharon.yaml describes who signs in'
     : `it has ${names.join(', ')}; nobody sends none`;
+}
+
+/** A step that expects 429 wants to see it. */
+function speaksOf429(tree: Tree): boolean {
+  return (
+    (tree.type === 'literal' && (tree.value === 429 || tree.value === 503)) ||
+    childrenOf(tree).some(speaksOf429)
+  );
 }
 
 interface RequestLine {

@@ -1,4 +1,14 @@
-import { BIT, JSON_VALUE, type Kind, kindOfValue, NUMBER, TEXT, TIME, YES_NO } from '../language/kinds.ts';
+import {
+  BIT,
+  JSON_VALUE,
+  type Kind,
+  kindOfValue,
+  LIST,
+  NUMBER,
+  TEXT,
+  TIME,
+  YES_NO,
+} from '../language/kinds.ts';
 import type { StaticScope } from '../language/scope.ts';
 import type { Value } from '../language/values.ts';
 import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
@@ -7,7 +17,8 @@ import { type Finding, Findings, inOrder } from './findings.ts';
 import { readInput } from './inputs.ts';
 import { chainKeys, inputKeys } from './chain-keys.ts';
 import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
-import { type FileFinding, optional, type OtherFiles, type StepReader } from './read-outcome.ts';
+import type { FileFinding, FollowedFile, StepReader } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import { readSteps } from './read-steps.ts';
 import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
@@ -19,6 +30,7 @@ const INPUT_VALUE: Readonly<Record<InputKind, Kind>> = {
   choice: TEXT,
   date: TIME,
   json: JSON_VALUE,
+  rows: LIST,
   secret: TEXT,
 };
 
@@ -31,6 +43,12 @@ export interface ReadChain {
   readonly elsewhere: readonly FileFinding[];
 }
 
+/** Reads a file by its path as it stands in the file `near`. */
+export type ReadFile = (
+  path: string,
+  near: string,
+) => { readonly path: string; readonly text: string } | undefined;
+
 /**
  * Reads and checks a chain file, with everything that can be known before a request is sent. `files` reads what the chain
  * file names by its path.
@@ -39,9 +57,10 @@ export function readChain(
   path: string,
   text: string,
   project: Project,
-  files?: OtherFiles['read'],
+  files?: ReadFile,
+  following: readonly string[] = [],
 ): ReadChain {
-  const read = readOnce(path, text, project, files);
+  const read = readOnce(path, text, project, files, following);
   const traps = read.findings.filter(({ fix }) => fix);
   return traps.length === 0
     ? read
@@ -57,7 +76,7 @@ function withRest(
   path: string,
   text: string,
   project: Project,
-  files?: OtherFiles['read'],
+  files?: ReadFile,
 ): Finding[] {
   const found = [...findings];
   const lines = new Set(findings.map(({ place }) => place?.line));
@@ -82,15 +101,28 @@ function withoutFix(finding: Finding): Finding {
   return { level, code, message, ...optional('instead', instead), ...optional('place', place) };
 }
 
-function readOnce(path: string, text: string, project: Project, files?: OtherFiles['read']): ReadChain {
+function readOnce(
+  path: string,
+  text: string,
+  project: Project,
+  files?: ReadFile,
+  ancestors: readonly string[] = [],
+): ReadChain {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const elsewhere: FileFinding[] = [];
+  const following = [...ancestors, path];
   const reader: StepReader = {
     fields: new FieldReader(findings),
     project,
     used: new Set(),
-    ...(files ? { files: { read: files, found: elsewhere } } : {}),
+    following,
+    ...(files
+      ? {
+          files: { read: (other) => files(other, path), found: elsewhere },
+          follow: (other) => readFollowed(other, project, files, following),
+        }
+      : {}),
   };
   const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
   const sorted = findings.sorted();
@@ -98,6 +130,24 @@ function readOnce(path: string, text: string, project: Project, files?: OtherFil
     ({ level }) => level === 'problem',
   );
   return { file, findings: sorted, elsewhere, ...(broken || !chain ? {} : { chain }) };
+}
+
+/** Reads a chain that another one follows. One that is followed already is not read again: that is a circle. */
+function readFollowed(
+  path: string,
+  project: Project,
+  files: ReadFile,
+  following: readonly string[],
+): FollowedFile | undefined {
+  const other = files(path, following.at(-1)!);
+  if (!other) return undefined;
+  if (following.includes(other.path)) return { path: other.path, findings: [] };
+  const read = readChain(other.path, other.text, project, files, following);
+  return {
+    path: other.path,
+    ...optional('chain', read.chain),
+    findings: [...read.findings.map((finding) => ({ file: read.file, finding })), ...read.elsewhere],
+  };
 }
 
 function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
@@ -116,7 +166,8 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
   announceKept(file.root, scope, fields);
 
   const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
-  const steps = readSteps(reader, valueOf(root, 'steps') ?? root, scope, '');
+  const withInputs: StepReader = { ...reader, inputs };
+  const steps = readSteps(withInputs, valueOf(root, 'steps') ?? root, scope, '');
   const stepsNode = valueOf(root, 'steps');
   if (stepsNode?.type === 'list' && stepsNode.items.length === 0) {
     fields.findings.problem(
@@ -127,7 +178,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     );
   }
   const cleanupNode = valueOf(root, 'cleanup');
-  const cleanup = cleanupNode ? readSteps(reader, cleanupNode, certainScope(scope), 'cleanup') : [];
+  const cleanup = cleanupNode ? readSteps(withInputs, cleanupNode, certainScope(scope), 'cleanup') : [];
   const results = readResults(reader, valueOf(root, 'results'), scope);
   for (const input of inputs) {
     if (!reader.used.has(input.name)) {
@@ -150,6 +201,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     cleanup,
     results,
     usesXPath: fields.usesXPath,
+    turnsOf: fields.turnsOf,
   };
 }
 
@@ -170,6 +222,8 @@ function announceKept(node: SourceNode, scope: ChainScope, fields: FieldReader):
       for (const kept of value.entries) scope.announce(kept.key.text, fields.findings.place(kept.key).line);
     } else if (key.text === 'name' && value.type === 'scalar') {
       scope.announce(value.text, fields.findings.place(value).line);
+    } else if ((key.text === 'gather' || key.text === 'start') && value.type === 'map') {
+      for (const kept of value.entries) scope.announce(kept.key.text, fields.findings.place(kept.key).line);
     } else if (key.text === 'steps' || key.text === 'else' || key.text === 'cleanup') {
       announceKept(value, scope, fields);
     }

@@ -7,7 +7,7 @@ import type { FieldReader } from './fields.ts';
 import type { Findings } from './findings.ts';
 import { type Credential, CREDENTIAL_KINDS, type Recipe, type SignInChain, type Template } from './model.ts';
 import { readFields } from './read-call.ts';
-import { optional } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import { type MapEntry, type MapNode, type SourceNode, valueOf } from './source.ts';
 import { checkStructure, formOf } from './structure.ts';
 

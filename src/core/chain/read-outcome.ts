@@ -5,9 +5,10 @@ import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
 import type { Finding } from './findings.ts';
 import { expectationKeys } from './chain-keys.ts';
-import type { Expectation, Expressions, Keep, Project, Step } from './model.ts';
+import type { Chain, Expectation, Expressions, Input, Keep, Project, Step } from './model.ts';
 import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
+import { optional } from './optional.ts';
 
 /** What reading steps needs to know besides the file itself. */
 export interface StepReader {
@@ -17,6 +18,22 @@ export interface StepReader {
   readonly used: Set<string>;
   /** Files that the chain file names, and what was found in them. */
   readonly files?: OtherFiles;
+  /** The steps that are read take something back. */
+  readonly undoing?: boolean;
+  /** The inputs of the chain. */
+  readonly inputs?: readonly Input[];
+  /** The chain files that follow one another up to this one. */
+  readonly following?: readonly string[];
+  /** Reads a chain file that a step follows. */
+  readonly follow?: (path: string) => FollowedFile | undefined;
+}
+
+/** A chain file that another one follows, as read. */
+export interface FollowedFile {
+  readonly path: string;
+  readonly chain?: Chain;
+  /** Names of inputs and results are known even where something else is wrong. */
+  readonly findings: readonly FileFinding[];
 }
 
 /** A finding with the file in which it was found. */
@@ -32,12 +49,7 @@ export interface OtherFiles {
 }
 
 /** What is common to all steps and read before what they do. */
-export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash'>;
-
-/** A member of an object that is left out where it has no value. */
-export function optional<K extends string, T>(key: K, value: T | undefined): Partial<Record<K, T>> {
-  return value === undefined ? {} : ({ [key]: value } as Record<K, T>);
-}
+export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash' | 'undo'>;
 
 /** Reads keep, expect and show, in the order in which they are carried out. */
 export function readOutcome(
@@ -137,7 +149,7 @@ function readKeep(
     value.value.expression.tree.name === 'hidden';
   const secret = value !== undefined && isSecret(value);
   if (valid) {
-    const kind = value ? kindOf(value) : ANY;
+    const kind = value ? kindOfExpressions(value) : ANY;
     const { line } = fields.findings.place(key);
     const before = scope.define(
       key.text,
@@ -164,10 +176,12 @@ function isSecret(value: Expressions): boolean {
   return value.members.some(([, member]) => isSecret(member));
 }
 
-function kindOf(value: Expressions): Kind {
+export function kindOfExpressions(value: Expressions): Kind {
   if (value.type === 'expression') return value.value.expression.kind;
   if (value.type === 'list') return listOf(ANY);
-  return objectKind(Object.fromEntries(value.members.map(([name, member]) => [name, kindOf(member)])));
+  return objectKind(
+    Object.fromEntries(value.members.map(([name, member]) => [name, kindOfExpressions(member)])),
+  );
 }
 
 /** The value of a condition that speaks of nothing that can change. */

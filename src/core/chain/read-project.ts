@@ -7,13 +7,13 @@ import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
 import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
-import { projectKeys } from './project-keys.ts';
-import { type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
+import { callbacksKeys, projectKeys } from './project-keys.ts';
+import { type CallBacks, type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';
 import { literalOf } from './read-chain.ts';
-import { optional } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import {
   type MapEntry,
   type MapNode,
@@ -113,6 +113,19 @@ function readRoot(
     zone: isZone(zone) ? zone : 'UTC',
     mask: readMask(valueOf(root, 'mask')),
     usesXPath: fields.usesXPath,
+    ...optional('callbacks', readCallBacks(fields, valueOf(root, 'callbacks'))),
+  };
+}
+
+function readCallBacks(fields: FieldReader, node: SourceNode | undefined): CallBacks | undefined {
+  if (node?.type !== 'map') return undefined;
+  checkStructure(fields.findings, node, callbacksKeys, 'callbacks');
+  const listen = fields.literal(valueOf(node, 'listen')) ?? '127.0.0.1:0';
+  const [, host = '127.0.0.1', port = '0'] = /^(.*):(\d+)$/.exec(listen) ?? [];
+  return {
+    host,
+    port: Number(port),
+    ...optional('publicUrl', fields.literal(valueOf(node, 'public-url'))),
   };
 }
 

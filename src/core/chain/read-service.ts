@@ -5,7 +5,9 @@ import type { FieldReader } from './fields.ts';
 import { serviceKeys } from './project-keys.ts';
 import type { Credential, Service, Tls } from './model.ts';
 import { readFields, readTimeouts } from './read-call.ts';
-import { optional, readExpectations } from './read-outcome.ts';
+import { readExpectations } from './read-outcome.ts';
+import { optional } from './optional.ts';
+import { readPace, readRetry } from './read-traffic.ts';
 import { type MapEntry, type MapNode, type ScalarNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 
@@ -61,6 +63,11 @@ export function readService(
         headers: readFields({ fields }, valueOf(node, 'headers'), scope),
         timeouts: readTimeouts({ fields }, valueOf(node, 'timeout'), scope),
         expect: readExpectations(fields, valueOf(node, 'expect'), new ChainScope().after(undefined)),
+        ...optional(
+          'retry',
+          readRetry(fields, valueOf(node, 'retry'), scope, new ChainScope().after(undefined)),
+        ),
+        ...optional('pace', readPace(fields, valueOf(node, 'pace'))),
         ...optional('tls', readTls(fields, valueOf(node, 'tls'), scope)),
         ...optional('proxy', proxyNode && fields.template(proxyNode, scope, { hint: false })),
         ...optional('redirects', redirects === undefined ? undefined : Number(redirects)),

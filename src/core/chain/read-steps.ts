@@ -4,9 +4,13 @@ import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
 import { callKeys, groupKeys, stepKeys, verbKeys } from './chain-keys.ts';
 import type { KeyDefinition } from './key-definition.ts';
 import { fingerprint } from './fingerprint.ts';
+import { eachKeys, followKeys, repeatStepKeys } from './loop-keys.ts';
 import type { Step, WaitStep } from './model.ts';
 import { readCall } from './read-call.ts';
-import { constant, optional, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { readFollow, resultKinds } from './read-follow.ts';
+import { readEach, readRepeat } from './read-loops.ts';
+import { constant, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import { type MapNode, type SourceNode, valueOf } from './source.ts';
 import { checkStructure, plainOf } from './structure.ts';
 
@@ -15,9 +19,23 @@ const stepShapes = {
   call: [verb('call'), ...stepKeys, ...callKeys],
   wait: [verb('wait'), ...stepKeys],
   steps: [verb('steps'), ...stepKeys, ...groupKeys],
+  each: [verb('each'), ...stepKeys, ...eachKeys],
+  repeat: [verb('repeat'), ...stepKeys, ...repeatStepKeys],
+  follow: [verb('follow'), ...stepKeys, ...followKeys],
   plain: stepKeys,
 };
-const VERBS = ['call', 'wait', 'steps'] as const;
+/** The steps of a loop are no verb of their own. */
+const VERBS = ['call', 'each', 'repeat', 'follow', 'wait', 'steps'] as const;
+type Verb = (typeof VERBS)[number] | 'plain';
+const WHAT: Readonly<Record<Verb, string>> = {
+  call: 'a call',
+  each: 'an each',
+  repeat: 'a repeat',
+  follow: 'a follow',
+  wait: 'a wait',
+  steps: 'a group',
+  plain: 'a step',
+};
 
 /** Reads a list of steps; `address` is that of what they stand in. */
 export function readSteps(reader: StepReader, node: SourceNode, scope: ChainScope, address: string): Step[] {
@@ -40,7 +58,8 @@ function readStep(
     findings.problem(node, 'wrong-form', 'a step is a map of keys', '- call: GET kiln /racks');
     return undefined;
   }
-  const verbs = VERBS.filter((name) => valueOf(node, name));
+  const loops = valueOf(node, 'each') ?? valueOf(node, 'repeat');
+  const verbs = VERBS.filter((name) => valueOf(node, name) && !(loops && name === 'steps'));
   if (verbs.length > 1) {
     const second = node.entries.filter(({ key }) => (verbs as readonly string[]).includes(key.text))[1]!;
     findings.problem(
@@ -52,9 +71,8 @@ function readStep(
     return undefined;
   }
   const type = verbs[0] ?? 'plain';
-  const what = type === 'plain' ? 'a step' : type === 'steps' ? 'a group' : `a ${type}`;
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
-  checkStructure(findings, node, stepShapes[type], what);
+  checkStructure(findings, node, stepShapes[type], WHAT[type]);
   const nameNode = valueOf(node, 'name');
   const name =
     nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
@@ -78,9 +96,11 @@ function readStep(
       reader.fields.literal(valueOf(node, 'on-fail')) === 'continue'
         ? ('continue' as const)
         : ('stop' as const),
+    undo: [],
     hash: fingerprint(JSON.stringify(plainOf(node))),
   };
-  const step = readBody(reader, node, type, base, inner, scope);
+  const read = readBody(reader, node, type, base, inner, scope);
+  const step = read && { ...read, undo: readUndo(reader, node, inner, address) };
   reader.fields.used.forEach((used) => reader.used.add(used));
   settleNames(reader, node, scope, inner, base, step, nameNode);
   return step;
@@ -89,12 +109,15 @@ function readStep(
 function readBody(
   reader: StepReader,
   node: MapNode,
-  type: (typeof VERBS)[number] | 'plain',
+  type: Verb,
   base: StepBase,
   inner: ChainScope,
   outer: ChainScope,
 ): Step | undefined {
   if (type === 'call') return readCall(reader, node, base, inner);
+  if (type === 'each') return readEach(reader, node, base, inner, readSteps);
+  if (type === 'repeat') return readRepeat(reader, node, base, inner, readSteps);
+  if (type === 'follow') return readFollow(reader, node, base, inner);
   const common = () => ({
     ...readOutcome(reader, node, inner, inner.outside()),
     uses: new Set(reader.fields.used),
@@ -151,6 +174,18 @@ function readBody(
   };
 }
 
+/** Reads the steps that take back what a step did; no name is in doubt there, since the step has held. */
+function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address: string): Step[] {
+  const undo = valueOf(node, 'undo');
+  if (!undo) return [];
+  const { used } = reader.fields;
+  const usedHere = new Set(used);
+  const steps = readSteps({ ...reader, undoing: true }, undo, scope.branch(), `${address}.undo`);
+  used.clear();
+  usedHere.forEach((name) => used.add(name));
+  return steps;
+}
+
 /** A key that is nearly a verb, in a step that has none. */
 function misspelledVerb(reader: StepReader, node: MapNode): boolean {
   const known = stepKeys.map(({ name }) => name);
@@ -205,7 +240,11 @@ function settleNames(
   if (base.name !== undefined && nameNode) {
     const isCall = valueOf(node, 'call') !== undefined;
     const { line } = reader.fields.findings.place(nameNode);
-    const before = scope.define(base.name, { kind: stepKind(isCall) }, line);
+    const kind = stepKind(
+      isCall ? 'call' : valueOf(node, 'each') ? 'each' : 'other',
+      step?.type === 'follow' ? resultKinds(step.chain) : {},
+    );
+    const before = scope.define(base.name, { kind }, line);
     if (before !== undefined) {
       reader.fields.findings.problem(
         nameNode,

@@ -1,6 +1,6 @@
 import { type Maybe, Duration, objectOf, type ValueObject } from '../language/values.ts';
 import type { HeaderList } from '../ports.ts';
-import type { CallResult } from './call.ts';
+import type { CallResult } from './exchange.ts';
 
 /** The names that a call gives to the expressions of its own step. */
 export function answerNames({
@@ -12,6 +12,7 @@ export function answerNames({
   url,
   elapsed,
   attempts,
+  more,
 }: CallResult): (name: string) => Maybe {
   return (name) => {
     switch (name) {
@@ -42,7 +43,7 @@ export function answerNames({
           ...(request.json === undefined ? {} : { json: request.json }),
         };
       default:
-        return undefined;
+        return more?.[name];
     }
   };
 }

@@ -52,7 +52,7 @@ export async function authorise(
     const { scope, until } = added.signedIn;
     context.emit({
       event: 'signed-in',
-      step: step.address,
+      step: context.address(step),
       credential: request.as,
       kind: credential.credential.kind,
       ...(scope === undefined ? {} : { scope }),

@@ -1,6 +1,10 @@
-import type { CallStep, Field, Service, Timeouts } from '../chain/model.ts';
+import type { CallStep, Field, Idempotency, PlacedExpression, Service, Timeouts } from '../chain/model.ts';
+import { percentEncode, utf8 } from '../language/encodings.ts';
+import { randomUuid } from '../language/functions/chance.ts';
+import { plainText } from '../language/functions/conversion.ts';
+import { writeJson } from '../language/json.ts';
 import type { Environment } from '../language/environment.ts';
-import type { Maybe } from '../language/values.ts';
+import type { Maybe, Value } from '../language/values.ts';
 import type { Connection, StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
@@ -31,23 +35,29 @@ export interface BuiltRequest {
   /** Fields into which secrets were inserted, in small letters: they are meant for one origin. */
   readonly secretFields: ReadonlySet<string>;
   readonly connection?: Connection;
+  /** Which page of a list it asks for. */
+  readonly page?: number;
 }
 
-/** Builds the request of a call from its templates. Throws problems with a place. */
+/** Builds the request of a call from its templates; `more` are names for this one. Throws problems with a place. */
 export async function buildRequest(
   context: RunContext,
   step: CallStep,
-  environment: Environment,
+  more: Readonly<Record<string, Maybe>>,
 ): Promise<BuiltRequest> {
+  const environment = context.environment(step, undefined, (name) => more[name] ?? context.sentName(name));
   const inserter = context.inserter(environment);
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
   const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers]);
   const { body, type, json } = step.body ? await buildBody(context, step, inserter) : {};
-  const set = (name: string, value: string): void => {
-    if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([name, value]);
+  const set = (name: string, value: string, written = name): void => {
+    if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([written, value]);
   };
   if (type !== undefined) set('content-type', type);
+  const { idempotency } = step;
+  if (idempotency)
+    set(idempotency.header.toLowerCase(), idempotencyKey(context, inserter, idempotency), idempotency.header);
   set('accept', '*/*');
   set('accept-encoding', 'gzip, deflate, br');
   const as = step.as ?? service?.as;
@@ -72,36 +82,90 @@ function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, envir
     return withQuery(context.serviceBases.get(target.service)! + renderUrl(inserter, target.path), query);
   }
   const { address } = target;
+  const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
+  return withQuery(addressIn(context, step, address, environment, base), query);
+}
+
+/**
+ * An address that an expression gives, resolved against the URL of the request that it came from (RFC 3986, section 5).
+ * Throws `other-origin` where it leads away from the service and the step names no credential for it.
+ */
+export function addressIn(
+  context: RunContext,
+  step: CallStep,
+  address: PlacedExpression,
+  environment: Environment,
+  base: string,
+): string {
   const value = placed(address, () => address.expression.evaluate(environment));
   if (value === undefined) throwNothing(address, environment);
-  const url =
-    typeof value === 'string'
-      ? resolve(value, provenance(context, step) ?? context.serviceUrls.get(target.service)!)
-      : undefined;
+  const url = typeof value === 'string' ? resolve(value, base) : undefined;
+  const { span } = address.expression.tree;
   if (!url || !/^https?:$/.test(url.protocol)) {
     throw new ProblemError({
       code: 'not-a-url',
-      message: `${address.expression.text.slice(...address.expression.tree.span)} is no address that can be called`,
-      place: address.at(address.expression.tree.span),
+      message: `${address.expression.text.slice(...span)} is no address that can be called`,
+      place: address.at(span),
     });
   }
-  const home = context.serviceOrigins.get(target.service)!;
+  const service = context.serviceOf(step)?.name;
+  const home = service === undefined ? new URL(base).origin : context.serviceOrigins.get(service)!;
   if (url.origin !== home && step.as === undefined) {
     throw new ProblemError({
       code: 'other-origin',
-      message: `this address leads to ${url.origin}, and the service ${target.service} lives at ${home}`,
+      message: `this address leads to ${url.origin}, and ${service === undefined ? 'the request went to' : `the service ${service} lives at`} ${home}`,
       instead: 'as: nobody on this step, or the credential that belongs there',
-      place: address.at(address.expression.tree.span),
+      place: address.at(span),
     });
   }
-  return withQuery(url.href, query);
+  return url.href;
+}
+
+/** The same request with other values of some parameters. */
+export function withParameters(
+  request: BuiltRequest,
+  values: readonly (readonly [string, Value])[],
+): BuiltRequest {
+  const url = new URL(request.url);
+  const names = new Set(values.map(([name]) => name));
+  const kept = url.search
+    .slice(1)
+    .split('&')
+    .filter((pair) => pair !== '' && !names.has(decodeParameter(pair.split('=')[0]!)));
+  const added = values.map(
+    ([name, value]) => `${percentEncode(name)}=${percentEncode(plainText(value) ?? writeJson(value))}`,
+  );
+  url.search = '';
+  return { ...request, url: withQuery(url.href, [...kept, ...added].join('&')) };
+}
+
+/** The same request with another body in JSON. */
+export function withJson(request: BuiltRequest, json: Value): BuiltRequest {
+  return { ...request, json, body: utf8(writeJson(json)) };
+}
+
+function decodeParameter(name: string): string {
+  try {
+    return decodeURIComponent(name.replaceAll('+', ' '));
+  } catch {
+    return name;
+  }
+}
+
+/**
+ * The key by which a service knows a repeated request (draft-ietf-httpapi-idempotency-key-header: a text in quotes). One
+ * that is made up is a UUID of version 4 (RFC 9562, section 5.4).
+ */
+function idempotencyKey(context: RunContext, inserter: Inserter, { header, key }: Idempotency): string {
+  if (key) return renderField(inserter, header, key) ?? '';
+  return `"${randomUuid(() => context.ports.chance.next())}"`;
 }
 
 /** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */
 function provenance(context: RunContext, step: CallStep): string | undefined {
   if (step.target.type !== 'address') return undefined;
   for (const name of namesIn(step.target.address.expression.tree)) {
-    const url = context.cameFrom.get(name);
+    const url = context.names.origin(name);
     if (url !== undefined) return url;
   }
   return undefined;

@@ -1,230 +1,35 @@
 import type { CallStep } from '../chain/model.ts';
-import type { HeaderList, WireAnswer, WireRequest } from '../ports.ts';
-import { type Problem, ProblemError, problemOf } from '../problems.ts';
-import { answerNames } from './answer-names.ts';
-import { maskHeaders } from './answer-secrets.ts';
-import { authorise, fillCredential, queryKey } from './authorise.ts';
 import { type BuiltRequest, buildRequest } from './build-request.ts';
-import { eventProblem, type RunContext } from './context.ts';
-import { Deadline } from './deadline.ts';
-import { renderPath } from './insert.ts';
-import { evaluateAll, hideValue } from './outcome.ts';
-import { type ReadBody, readBody } from './read-answer.ts';
-import { redirectOf } from './redirect.ts';
-import { keepBody, reportAnswer, rounded, summarise } from './report-call.ts';
-import { SavedBody } from './saved-body.ts';
-
-/** How often a request is redirected, unless its step or service says otherwise. */
-const USUAL_REDIRECTS = 5;
-
-/** The last answer of a call, and what it says by name. */
-export interface CallResult {
-  readonly answer: WireAnswer;
-  readonly body: ReadBody;
-  /** Of the body, in bytes, without content coding. */
-  readonly size: number;
-  /** The body in a file that has not its real name yet. */
-  readonly saved?: SavedBody;
-  readonly request: BuiltRequest;
-  readonly sentHeaders: HeaderList;
-  readonly url: string;
-  readonly elapsed: number;
-  readonly attempts: number;
-}
+import { CallBackWait } from './call-back.ts';
+import type { RunContext } from './context.ts';
+import type { CallResult, Progress } from './exchange.ts';
+import { readPages } from './pages.ts';
+import { pollUntil } from './poll.ts';
+import { sendRepeating } from './repeating.ts';
 
 /**
- * Sends the request of a call, follows redirects, renews a credential once after a 401. Throws problems of the request
- * itself with a place, those of the transport and of sign-in without one.
+ * Carries out a call: sends its request, again where that helps and does no harm; asks for further pages; polls; waits for
+ * the request that calls back. Throws problems of the request itself with a place, those of the transport and of sign-in
+ * without one.
  */
 export async function carryOutCall(context: RunContext, step: CallStep): Promise<CallResult> {
-  const environment = context.environment(step, undefined, (name) => context.sentName(name));
-  const request = await buildRequest(context, step, environment);
-  const first = await sendFollowing(context, step, request, 1);
-  if (request.as === undefined) return first;
-  if (first.answer.status !== 401 && !context.project.credentials.get(request.as)!.signIn) return first;
-  const challenges = first.answer.headers.flatMap(([name, value]) =>
-    name === 'www-authenticate' ? [value] : [],
-  );
-  if (!(await context.renews(fillCredential(context, request), first, challenges))) return first;
-  await first.saved?.discard();
-  return sendFollowing(context, step, request, first.attempts + 1);
-}
-
-async function sendFollowing(
-  context: RunContext,
-  step: CallStep,
-  request: BuiltRequest,
-  attempt: number,
-): Promise<CallResult> {
-  const service = context.serviceOf(step);
-  const most = step.redirects ?? service?.redirects ?? USUAL_REDIRECTS;
-  const visited: string[] = [];
-  let wire: WireRequest = request;
-  let carried = true;
-  for (let redirects = 0; ; redirects++) {
-    const authorised = await authorise(context, step, request, wire, carried);
-    const sent = await sendOnce(context, step, authorised, request, attempt + redirects);
-    const { answer, elapsed, saved } = sent;
-    if (!step.noCookies && answer.headers.some(([name]) => name === 'set-cookie'))
-      await context.storeCookies(request, wire.url, answer.headers);
-    const next = most === 0 ? undefined : redirectOf(wire, answer, queryKey(context, request));
-    if (!next) {
-      const result: CallResult = {
-        answer,
-        ...(await readResult(context, step, answer, saved)),
-        ...(saved ? { saved } : {}),
-        request,
-        sentHeaders: authorised.headers,
-        url: wire.url,
-        elapsed,
-        attempts: attempt + redirects,
-      };
-      context.members.learn(context.masker, result.body);
-      hideKept(context, step, result);
-      reportAnswer(context, step, result, attempt + redirects);
-      keepBody(context, result);
-      return result;
-    }
-    await saved?.discard();
-    const body = readBody(answer.headers, answer.body, 'bytes', context.ports.formats) as ReadBody;
-    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt + redirects);
-    visited.push(wire.url);
-    // A redirect to the same place that sets a cookie comes out elsewhere the next time.
-    const setsCookie = !step.noCookies && answer.headers.some(([name]) => name === 'set-cookie');
-    if (visited.includes(next.url) && next.method === wire.method && !setsCookie) {
-      throw new ProblemError({
-        code: 'too-many-redirects',
-        message: `redirected in a circle: ${[...visited, next.url].slice(-4).join(', then to ')}`,
-        instead: 'redirects: 0 takes the redirect as the answer',
-      });
-    }
-    if (redirects === most) {
-      throw new ProblemError({
-        code: 'too-many-redirects',
-        message: `redirected more than ${most} times, the last time from ${wire.url} to ${next.url}`,
-        instead: 'redirects: with a larger number',
-      });
-    }
-    const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
-    if (leaves) carried = false;
-    wire = leaves ? withoutCredentials(next, request.secretFields) : next;
-    context.emit({
-      event: 'redirected',
-      step: step.address,
-      attempt: attempt + redirects,
-      to: wire.url,
-      method: wire.method,
-      credential: request.as === undefined ? 'none' : carried ? 'kept' : 'left behind',
-    });
-  }
-}
-
-/** A request that goes to another origin carries nothing that was meant for the first one. */
-function withoutCredentials(
-  { connection: _, ...request }: WireRequest,
-  secretFields: ReadonlySet<string>,
-): WireRequest {
-  const headers = request.headers.filter(
-    ([name]) =>
-      !/^(?:authorization|cookie|proxy-authorization)$/i.test(name) && !secretFields.has(name.toLowerCase()),
-  );
-  return { ...request, headers };
-}
-
-async function readResult(
-  context: RunContext,
-  step: CallStep,
-  answer: WireAnswer,
-  saved: SavedBody | undefined,
-): Promise<{ body: ReadBody; size: number }> {
-  if (saved && !step.save!.held) {
-    const head = readBody(answer.headers, saved.head(), 'text', context.ports.formats) as ReadBody;
-    const { value: _, ...known } = head;
-    return { body: { ...known, value: undefined }, size: saved.size };
-  }
-  // An error often comes as something else than the answer would; that is no reason to say so before its status.
-  const read = readBody(answer.headers, answer.body, step.readAs, context.ports.formats);
-  return { body: read instanceof Promise ? await read : read, size: answer.body.length };
-}
-
-/** What the step is about to keep as hidden is masked in the answer already. What can't be kept is said later. */
-function hideKept(context: RunContext, step: CallStep, result: CallResult): void {
-  for (const { name, value, hidden } of step.keep) {
-    if (!hidden) continue;
-    try {
-      const environment = context.environment(step, result.body.value, answerNames(result));
-      hideValue(evaluateAll(value, environment), (text) => context.masker.addFound(text, `secret ${name}`));
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-    }
-  }
-}
-
-async function sendOnce(
-  context: RunContext,
-  step: CallStep,
-  wire: WireRequest,
-  request: BuiltRequest,
-  attempt: number,
-): Promise<{ answer: WireAnswer; elapsed: number; saved?: SavedBody }> {
-  const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
-  const sentBody = wire.body && summarise(context, wire.body, type);
-  context.calls++;
-  context.emit({
-    event: 'request-sent',
-    step: step.address,
-    attempt,
-    method: wire.method,
-    url: wire.url,
-    written: writtenAddress(context, step, wire.url),
-    headers: maskHeaders(wire.headers),
-    ...(sentBody ? { body: sentBody } : {}),
-  });
-  const saved = step.save ? await beginSave(context, step) : undefined;
-  const streams = saved !== undefined && !step.save!.held;
-  const deadline = new Deadline(context.ports.clock, request.limits, context.interruption);
+  if (!step.callback) return answerTo(context, step, await buildRequest(context, step, {}));
+  const waiting = await CallBackWait.open(context, step, step.callback);
   try {
-    const sent: WireRequest = {
-      method: wire.method,
-      url: wire.url,
-      headers: wire.headers,
-      ...(wire.body ? { body: wire.body } : {}),
-      ...(wire.connection ? { connection: wire.connection } : {}),
-      ...(streams ? { receive: (chunk) => saved.take(chunk) } : {}),
-    };
-    const answer = await context.ports.transport.send(sent, deadline);
-    const { phases, elapsed } = deadline.end();
-    if (saved && !streams) await saved.take(answer.body);
-    return {
-      answer: { ...answer, phases: { ...phases, ...answer.phases } },
-      elapsed,
-      ...(saved ? { saved } : {}),
-    };
-  } catch (error) {
-    await saved?.discard();
-    const { phases, elapsed } = deadline.end();
-    const problem: Problem = problemOf(deadline.stopped ?? error);
-    context.emit({
-      event: 'request-failed',
-      step: step.address,
-      attempt,
-      problem: eventProblem(problem),
-      phases: rounded(phases),
-      elapsed,
-    });
-    throw new ProblemError(problem);
+    const request = await buildRequest(context, step, { callback: waiting.url });
+    const result = await answerTo(context, step, request);
+    // What failed already calls nobody back.
+    if (step.expectsSuccess && result.answer.status >= 400) return result;
+    const arrived = await waiting.arrived();
+    return { ...result, more: { ...result.more, arrived } };
+  } finally {
+    waiting.close();
   }
 }
 
-async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
-  const environment = context.environment(step);
-  const path = renderPath(context.inserter(environment), step.save!.path);
-  return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
-}
-
-/** An address as a chain would write it: the service's name and the path, without the query. */
-function writtenAddress(context: RunContext, { target }: CallStep, url: string): string {
-  const base = target.type === 'url' ? undefined : context.serviceBases.get(target.service);
-  if (target.type === 'url' || base === undefined || !url.startsWith(`${base}/`)) return url;
-  return `${target.service} ${url.slice(base.length).replace(/[?#].*$/, '')}`;
+function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
+  const progress: Progress = { attempts: 0, reached: false };
+  if (step.pages) return readPages(context, step, step.pages, request, progress);
+  if (step.poll) return pollUntil(context, step, step.poll, request, progress);
+  return sendRepeating(context, step, request, progress);
 }

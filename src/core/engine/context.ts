@@ -14,10 +14,13 @@ import type { FilledCredential, HeaderList, Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { SecretMembers } from './answer-secrets.ts';
 import type { BuiltRequest } from './build-request.ts';
-import type { CallResult } from './call.ts';
+import type { CallResult } from './exchange.ts';
 import type { Inserter } from './insert.ts';
+import { Budget } from './budget.ts';
 import { Interruption } from './interruption.ts';
+import { Pace } from './pace.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
+import { Names } from './names.ts';
 import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 
@@ -35,36 +38,70 @@ export interface RunOptions {
   readonly practice?: string;
   /** The chains of credentials of kind chain, by the names of the credentials. */
   readonly signInChains?: ReadonlyMap<string, Chain>;
+  /** How fast services are asked, shared by all chains that run together. */
+  readonly paces?: Map<string, Pace>;
+  /** Undo and cleanup are left for later. */
+  readonly leave?: boolean;
   /** Values of names from an earlier run, which steps above have kept there. */
   readonly known?: ReadonlyMap<string, Value>;
 }
 
-/** Everything that the parts of one run share. */
-export class RunContext {
-  readonly chain: Chain;
-  readonly project: Project;
-  readonly ports: Ports;
-  readonly options: RunOptions;
+/** What all parts of a run share, those of chains that it follows or signs in with too. */
+class Shared {
   readonly masker: Masker;
   readonly members: SecretMembers;
-  readonly names = new Map<string, Value>();
-  /** Names that a step which failed and was passed would have kept: the name → the step's address. */
-  readonly lost = new Map<string, string>();
-  /** The URL of the answer that a name came from. */
-  readonly cameFrom = new Map<string, string>();
   readonly secrets = new Map<string, string>();
   readonly serviceUrls = new Map<string, string>();
   /** The same without slashes at the end, for paths to be put behind. */
   readonly serviceBases = new Map<string, string>();
   readonly serviceOrigins = new Map<string, string>();
+  readonly remarks = new Set<string>();
   calls = 0;
-  /** There where an expression reads XML. */
+  readonly paces: Map<string, Pace>;
+  readonly atEnd: (() => void)[] = [];
   xpath: XPath | undefined;
-  /** Replaced while cleanup runs, so that an interruption does not end that too. */
   interruption: Interruption;
-  readonly #remarks = new Set<string>();
-  /** Set by what carries the chain out. */
+  readonly started: number;
   signIns: SignInChains | undefined;
+
+  constructor(
+    masker: Masker,
+    members: SecretMembers,
+    interruption: Interruption,
+    started: number,
+    paces: Map<string, Pace>,
+  ) {
+    this.paces = paces;
+    this.started = started;
+    this.masker = masker;
+    this.members = members;
+    this.interruption = interruption;
+  }
+}
+
+/** Where in a run a step is carried out: in the chain itself, in a turn of a loop, or in a chain that is followed. */
+interface Where {
+  readonly names: Names;
+  /** The address of the turn or step around, as it is at run time: `fire[7]`. */
+  readonly prefix: string;
+  /** How much of the addresses as written it stands for: the length of `fire[]`. */
+  readonly cut: number;
+  /** The count of the innermost loop, from 0. */
+  readonly index?: number;
+}
+
+/** A run, seen from one place in it: what its parts share, and the names in reach there. */
+export class RunContext {
+  readonly chain: Chain;
+  readonly project: Project;
+  readonly ports: Ports;
+  readonly options: RunOptions;
+  readonly names: Names;
+  /** The count of the innermost loop, from 0; nothing outside loops. */
+  readonly index: number | undefined;
+  readonly #shared: Shared;
+  readonly #prefix: string;
+  readonly #cut: number;
   /** Credentials for which this chain is signing in. */
   readonly signingIn: ReadonlySet<string>;
   /** Carries out another chain inside this run. */
@@ -74,23 +111,135 @@ export class RunContext {
     credential: string,
   ) => Promise<NestedResult> = () => Promise.reject(new Error('no runner'));
 
-  /** A chain that is carried out inside another one (`within`) shares its secrets and its interruption. */
+  /** The context of a whole run. A chain that signs in (`within`) shares the secrets and sign-ins of the run around it. */
   constructor(
     chain: Chain,
     project: Project,
     ports: Ports,
     options: RunOptions,
     within?: { readonly context: RunContext; readonly credential: string },
+    from?: { readonly context: RunContext; readonly where: Where },
   ) {
-    this.masker = within?.context.masker ?? new Masker();
-    this.signIns = within?.context.signIns;
-    this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
     this.chain = chain;
     this.project = project;
     this.ports = ports;
     this.options = options;
-    this.members = new SecretMembers(project.mask);
-    this.interruption = new Interruption(options.signal);
+    if (from) {
+      this.#shared = from.context.#shared;
+      this.signingIn = from.context.signingIn;
+      this.runNested = from.context.runNested;
+    } else {
+      const masker = within?.context.masker ?? new Masker();
+      this.#shared = new Shared(
+        masker,
+        new SecretMembers(project.mask),
+        new Interruption(options.signal),
+        ports.clock.now(),
+        options.paces ?? new Map<string, Pace>(),
+      );
+      this.#shared.signIns = within?.context.signIns;
+      this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
+    }
+    const { names, prefix, cut, index }: Where = from?.where ?? { names: new Names(), prefix: '', cut: 0 };
+    this.names = names;
+    this.#prefix = prefix;
+    this.#cut = cut;
+    this.index = index;
+  }
+
+  /** The same run inside a turn of a loop, whose names end with it. */
+  turn(loop: Step, index: number, names: Names = new Names(this.names)): RunContext {
+    const where = { names, prefix: `${this.address(loop)}[${index}]`, cut: loop.address.length + 2, index };
+    return new RunContext(this.chain, this.project, this.ports, this.options, undefined, {
+      context: this,
+      where,
+    });
+  }
+
+  /** The same run inside a chain that a step follows. */
+  following(step: Step, chain: Chain): RunContext {
+    const where = { names: new Names(), prefix: `${this.address(step)}.`, cut: 0 };
+    return new RunContext(chain, this.project, this.ports, this.options, undefined, { context: this, where });
+  }
+
+  /** The same place with other names. */
+  withNames(names: Names): RunContext {
+    const where = {
+      names,
+      prefix: this.#prefix,
+      cut: this.#cut,
+      ...(this.index === undefined ? {} : { index: this.index }),
+    };
+    return new RunContext(this.chain, this.project, this.ports, this.options, undefined, {
+      context: this,
+      where,
+    });
+  }
+
+  /** The address of a step as it is at run time: `fire[7].load`. */
+  address(step: Step): string {
+    return this.#prefix === '' ? step.address : this.#prefix + step.address.slice(this.#cut);
+  }
+
+  get masker(): Masker {
+    return this.#shared.masker;
+  }
+
+  get members(): SecretMembers {
+    return this.#shared.members;
+  }
+
+  get secrets(): Map<string, string> {
+    return this.#shared.secrets;
+  }
+
+  get serviceUrls(): Map<string, string> {
+    return this.#shared.serviceUrls;
+  }
+
+  get serviceBases(): Map<string, string> {
+    return this.#shared.serviceBases;
+  }
+
+  get serviceOrigins(): Map<string, string> {
+    return this.#shared.serviceOrigins;
+  }
+
+  get calls(): number {
+    return this.#shared.calls;
+  }
+
+  /** Counts requests that were sent. */
+  count(calls: number): void {
+    this.#shared.calls += calls;
+  }
+
+  /** There where an expression reads XML. */
+  set xpath(xpath: XPath) {
+    this.#shared.xpath = xpath;
+  }
+
+  /** When the run began, in milliseconds since 1970. */
+  get started(): number {
+    return this.#shared.started;
+  }
+
+  get interruption(): Interruption {
+    return this.#shared.interruption;
+  }
+
+  /** From here on an interruption ends nothing: what is left is undo and cleanup. */
+  ignoreInterruption(): void {
+    this.#shared.interruption = new Interruption(new AbortController().signal);
+  }
+
+  /** Set by what carries the chain out. */
+  get signIns(): SignInChains | undefined {
+    return this.#shared.signIns;
+  }
+
+  set signIns(signIns: SignInChains) {
+    this.#shared.signIns = signIns;
   }
 
   /** Masks an event and sends it out. */
@@ -102,11 +251,13 @@ export class RunContext {
     this.options.emit(masked);
   }
 
-  remark(step: string | undefined, code: string, message: string): void {
-    const key = `${step ?? ''} ${message}`;
-    if (this.#remarks.has(key)) return;
-    this.#remarks.add(key);
-    this.emit({ event: 'remark', ...(step === undefined ? {} : { step }), code, message });
+  /** Says something that is no error; of the turns of a loop the first says it for all. */
+  remark(step: Step | undefined, code: string, message: string): void {
+    const { remarks } = this.#shared;
+    const key = `${step?.address ?? ''} ${code} ${step && step.address.includes('[]') ? '' : message}`;
+    if (remarks.has(key)) return;
+    remarks.add(key);
+    this.emit({ event: 'remark', ...(step ? { step: this.address(step) } : {}), code, message });
   }
 
   world(): World {
@@ -117,9 +268,44 @@ export class RunContext {
       chance: () => chance.next(),
       digest: (algorithm, data) => digests.digest(algorithm, data),
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
-      ...(this.xpath ? { xpath: this.xpath } : {}),
+      ...(this.#shared.xpath ? { xpath: this.#shared.xpath } : {}),
       zone: this.project.zone,
     };
+  }
+
+  /** The pace of the service that a call goes to, or of its origin where it has none. */
+  paceOf(step: CallStep, url: string): Pace | undefined {
+    const service = this.serviceOf(step);
+    const origin = service && this.serviceOrigins.get(service.name);
+    // A redirect has led away from the service, which does not count it.
+    if (origin !== undefined && !url.startsWith(origin)) return undefined;
+    const name = service?.name ?? new URL(url).host;
+    const { paces } = this.#shared;
+    let pace = paces.get(name);
+    if (!pace) {
+      const { clock, ledger } = this.ports;
+      const budget = service?.pace?.budget;
+      const counted = budget && ledger && new Budget(ledger, clock, name, origin!, budget);
+      pace = new Pace(clock, name, service?.pace ?? { burst: 1 }, counted);
+      paces.set(name, pace);
+    }
+    return pace;
+  }
+
+  /** Calls back when the run has ended. */
+  atEnd(callback: () => void): void {
+    this.#shared.atEnd.push(callback);
+  }
+
+  /** Ends what lives as long as the run: calls taken out of a budget and not used are given back. */
+  async close(): Promise<void> {
+    for (const callback of this.#shared.atEnd) callback();
+    for (const pace of this.#shared.paces.values()) await pace.close();
+  }
+
+  /** The paces of the run, for chains inside it. */
+  get paces(): Map<string, Pace> {
+    return this.#shared.paces;
   }
 
   /** The service of a call, where it has one. */
@@ -163,11 +349,12 @@ export class RunContext {
       answer,
       name: (name) => {
         const own = more?.(name);
-        return own === undefined ? this.names.get(name) : own;
+        if (own !== undefined) return own;
+        return name === 'index' ? this.index : this.names.get(name);
       },
       world: this.world(),
       visited: 0,
-      remark: ({ code, message }) => this.remark(step?.address, code, message),
+      remark: ({ code, message }) => this.remark(step, code, message),
     };
   }
 
@@ -215,6 +402,20 @@ export class RunContext {
       code: 'not-a-duration',
       message: `a duration is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
       instead: 'x * 1s makes a duration of a number of seconds',
+      place: insertion.at(insertion.expression.tree.span),
+    });
+  }
+
+  /** A whole number of a setting. Throws `not-a-count`. */
+  amount(setting: Setting<number>, environment: Environment): number {
+    if ('value' in setting) return setting.value;
+    const { insertion } = setting;
+    const value = placed(insertion, () => insertion.expression.evaluate(environment));
+    if (value === undefined) throwNothing(insertion, environment);
+    if (typeof value === 'number' && Number.isInteger(value) && value >= 0) return value;
+    throw new ProblemError({
+      code: 'not-a-count',
+      message: `a whole number is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
       place: insertion.at(insertion.expression.tree.span),
     });
   }

@@ -66,11 +66,41 @@ class DryRunner {
                 ...this.steps(step.steps, condition),
                 ...this.steps(step.otherwise ?? [], condition === undefined ? undefined : `!(${condition})`),
               ]
-            : [];
+            : this.#inside(step, condition);
       for (const { name, value } of step.keep) this.#unknown.set(name, `‹${step.title}: ${textOf(value)}›`);
       if (step.name !== undefined) this.#unknown.set(step.name, `‹${step.name}›`);
       return requests;
     });
+  }
+
+  /** The steps of a turn, or of a chain that is followed; what only a turn gives is marked. */
+  #inside(step: Step, when: string | undefined): DryRequest[] {
+    const mark = (names: readonly string[], of: string): void => {
+      for (const name of names) this.#unknown.set(name, `‹${of}: ${name}›`);
+    };
+    const more = (text: string): string => (when === undefined ? text : `${when}, ${text}`);
+    switch (step.type) {
+      case 'each': {
+        mark([...step.names, 'index'], step.title);
+        const requests = this.steps(step.steps, more(`for each ${step.names[0]} in ${source(step.items)}`));
+        mark(
+          step.gather.map(({ name }) => name),
+          step.title,
+        );
+        return requests;
+      }
+      case 'repeat':
+        mark([...step.start.map(({ name }) => name), 'index'], step.title);
+        return this.steps(step.steps, more(`again until ${source(step.until)}`));
+      case 'follow':
+        mark(
+          step.chain.inputs.map(({ name }) => name),
+          step.title,
+        );
+        return this.steps([...step.chain.steps, ...step.chain.cleanup], when);
+      default:
+        return [];
+    }
   }
 
   #inserter(): Inserter {
@@ -80,7 +110,9 @@ class DryRunner {
     return {
       value: (insertion): Maybe => {
         const { tree, text } = insertion.expression;
-        const names = [...namesIn(tree)].filter((name) => this.#unknown.has(name) || name === 'run');
+        const names = [...namesIn(tree)].filter(
+          (name) => this.#unknown.has(name) || name === 'run' || name === 'callback',
+        );
         const written = text.slice(...tree.span);
         if (names.length > 0)
           return tree.type === 'name' ? (this.#unknown.get(tree.name) ?? `‹${written}›`) : `‹${written}›`;

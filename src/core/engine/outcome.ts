@@ -42,7 +42,7 @@ export class StepOutcome {
     const { instead } = more;
     this.#context.emit({
       event: 'expected',
-      step: this.#step.address,
+      step: this.#context.address(this.#step),
       condition,
       held: false,
       came,
@@ -68,7 +68,7 @@ export class StepOutcome {
     const report = (held: boolean, more: { came?: string; instead?: string; code?: string } = {}): void => {
       this.#context.emit({
         event: 'expected',
-        step: this.#step.address,
+        step: this.#context.address(this.#step),
         condition: expression.text,
         held,
         ...more,
@@ -132,14 +132,14 @@ export class StepOutcome {
         return;
       }
       names.set(name, kept);
-      if (cameFrom !== undefined) this.#context.cameFrom.set(name, cameFrom);
+      if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
       const shown = hidden
         ? JSON.stringify(`‹secret ${name}›`)
         : members.hide(masker.text(writeJson(kept, 0, 'base64')));
       const whole = ports.sealer && writeJson(kept, 0, 'base64');
       this.#context.emit({
         event: 'kept',
-        step: this.#step.address,
+        step: this.#context.address(this.#step),
         name,
         value: shown,
         ...(whole === undefined || whole === shown ? {} : { sealed: ports.sealer!.seal(whole) }),
@@ -151,7 +151,7 @@ export class StepOutcome {
     const { show } = this.#step;
     if (!show) return;
     try {
-      this.#context.emit({ event: 'said', step: this.#step.address, text: this.#shown() });
+      this.#context.emit({ event: 'said', step: this.#context.address(this.#step), text: this.#shown() });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       this.#note(error.problem);

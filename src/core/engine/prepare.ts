@@ -1,5 +1,14 @@
-import type { Chain, Credential, Project, Step, Template, Typed } from '../chain/model.ts';
+import {
+  type Chain,
+  type Credential,
+  type Project,
+  type Step,
+  stepsIn,
+  type Template,
+  type Typed,
+} from '../chain/model.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
+import { objectOf, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { renderText } from './insert.ts';
@@ -10,14 +19,7 @@ import { renderText } from './insert.ts';
  */
 export async function prepare(context: RunContext): Promise<void> {
   const { chain, masker, names, options, ports, project } = context;
-  for (const [name, value] of Object.entries(project.values)) names.set(name, value);
-  if (project.environment !== undefined) names.set('environment', project.environment);
-  for (const { name, kind } of chain.inputs) {
-    const value = options.inputs[name];
-    if (value === undefined) continue;
-    if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
-    names.set(name, value);
-  }
+  setInputs(context, options.inputs);
   for (const [name, value] of options.known ?? []) names.set(name, value);
   for (const name of neededSecrets(chain, project, options.signInChains)) {
     const secret = await ports.secrets.get(name);
@@ -26,7 +28,32 @@ export async function prepare(context: RunContext): Promise<void> {
   }
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
   fillAddresses(context);
-  for (const { must, name, kind } of chain.inputs) {
+  checkInputs(context);
+}
+
+/** Sets what a chain has from the beginning: values of the project, the environment, the run, and its inputs. */
+export function setInputs(context: RunContext, inputs: Readonly<Record<string, Value>>): void {
+  const { chain, masker, names, options, project } = context;
+  for (const [name, value] of Object.entries(project.values)) names.set(name, value);
+  if (project.environment !== undefined) names.set('environment', project.environment);
+  names.set(
+    'run',
+    objectOf([
+      ['id', options.id],
+      ['started', new Time(context.started)],
+    ]),
+  );
+  for (const { name, kind } of chain.inputs) {
+    const value = inputs[name];
+    if (value === undefined) continue;
+    if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
+    names.set(name, value);
+  }
+}
+
+/** Holds inputs to their conditions. Throws `input-invalid`. */
+export function checkInputs(context: RunContext): void {
+  for (const { must, name, kind } of context.chain.inputs) {
     if (!must) continue;
     const held = must.expression.test(context.environment(undefined));
     if (held) continue;
@@ -100,7 +127,9 @@ function neededSecrets(
     }
   };
   const inStep = (step: Step): void => {
-    if (step.type === 'group') [...step.steps, ...(step.otherwise ?? [])].forEach(inStep);
+    stepsIn(step).forEach(inStep);
+    step.undo.forEach(inStep);
+    if (step.type === 'follow') step.inputs.forEach(([, typed]) => inTyped(typed));
     if (step.type !== 'call') return;
     const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
     for (const { value } of [...(service?.headers ?? []), ...step.headers]) inTemplate(value);

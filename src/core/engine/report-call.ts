@@ -5,7 +5,7 @@ import type { Phases, StreamedBody } from '../ports.ts';
 import { maskHeaders } from './answer-secrets.ts';
 import type { RunContext } from './context.ts';
 import { MaskStream } from './masking.ts';
-import type { CallResult } from './call.ts';
+import type { CallResult } from './exchange.ts';
 
 /** How much of a body stands in an event, in characters. */
 const EXCERPT = 4096;
@@ -29,7 +29,7 @@ export function reportAnswer(
     : summarise(context, answer.body, body.type, body.text);
   context.emit({
     event: 'answer-came',
-    step: step.address,
+    step: context.address(step),
     attempt,
     status: answer.status,
     headers: maskHeaders(answer.headers),

@@ -1,56 +1,20 @@
-import type { CallStep, Chain, Project, Step } from '../chain/model.ts';
+import { type Chain, type Project, type Step, stepsIn } from '../chain/model.ts';
 import { EVENT_VERSION } from '../event-version.ts';
-import type { ExitCode, Outcome } from '../events.ts';
+import type { ExitCode } from '../events.ts';
 import { writeJson } from '../language/json.ts';
-import { shorten, visible } from '../language/show.ts';
-import { Duration, isObject, memberOf, objectOf, Time, type Value } from '../language/values.ts';
+import type { Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
-import { answerNames, headerObject } from './answer-names.ts';
-import { type CallResult, carryOutCall } from './call.ts';
-import { type NestedResult, SignInChains } from './sign-in-chain.ts';
-import { eventProblem, placed, RunContext, type RunOptions, throwNothing } from './context.ts';
-import { Interruption } from './interruption.ts';
-import { evaluateAll, StepOutcome } from './outcome.ts';
+import { StepRunner } from './carry-out.ts';
+import { eventProblem, RunContext, type RunOptions } from './context.ts';
+import { evaluateAll } from './outcome.ts';
 import { prepare } from './prepare.ts';
-import type { SavedBody } from './saved-body.ts';
-import { describeText } from './read-answer.ts';
-
-/** Codes of failures in which the service gave no answer that could be looked at: the run could not be completed. */
-const INCOMPLETE: ReadonlySet<string> = new Set([
-  ...[
-    'time-limit',
-    'connection-refused',
-    'connection-reset',
-    'unknown-host',
-    'host-unreachable',
-    'certificate-refused',
-  ],
-  ...[
-    'not-http',
-    'body-too-large',
-    'body-broken',
-    'headers-too-large',
-    'too-many-redirects',
-    'redirect-invalid',
-    'no-answer',
-    'proxy-refused',
-    'file-not-written',
-  ],
-  ...['sign-in-refused', 'sign-in-failed'],
-]);
+import { type NestedResult, SignInChains } from './sign-in-chain.ts';
 
 /** How a run ended. */
 export interface RunResult {
   readonly exit: ExitCode;
   readonly results: ReadonlyMap<string, Value>;
-}
-
-interface StepResult {
-  readonly outcome: Outcome;
-  readonly problem?: Problem;
-  /** The steps behind it are not carried out. */
-  readonly stops: boolean;
 }
 
 /**
@@ -63,12 +27,12 @@ export async function run(
   ports: Ports,
   options: RunOptions,
 ): Promise<RunResult> {
-  return new Runner(new RunContext(chain, project, ports, options)).run();
+  return new Run(new RunContext(chain, project, ports, options)).carryOut();
 }
 
-class Runner {
+class Run {
   readonly #context: RunContext;
-  #exit: ExitCode = 0;
+  readonly #runner = new StepRunner();
 
   constructor(context: RunContext) {
     this.#context = context;
@@ -110,6 +74,7 @@ class Runner {
         ...context.options,
         inputs: given,
         signal: context.interruption.signal,
+        paces: context.paces,
         emit: (event) => {
           if ((event.event === 'step-ended' || event.event === 'run-ended') && event.problem)
             problem ??= event.problem as Problem;
@@ -117,13 +82,13 @@ class Runner {
       },
       { context, credential },
     );
-    const { exit, results } = await new Runner(nested).run();
-    context.calls += nested.calls;
+    const { exit, results } = await new Run(nested).carryOut();
+    context.count(nested.calls);
     if (exit === 0) return { results };
     return { results, problem: problem ?? { code: 'sign-in-failed', message: 'its chain did not hold' } };
   }
 
-  async run(): Promise<RunResult> {
+  async carryOut(): Promise<RunResult> {
     const context = this.#context;
     const { chain, options, ports, project } = context;
     const began = ports.clock.elapsed();
@@ -150,35 +115,18 @@ class Runner {
       ),
       steps: chain.steps.length,
     });
-    if (!problem) this.#warn();
-    if (problem) {
-      this.#raise(2);
-    } else {
-      context.names.set(
-        'run',
-        objectOf([
-          ['id', options.id],
-          ['started', new Time(ports.clock.now())],
-        ]),
-      );
-      const stopped = await this.#steps(chain.steps);
-      if (!stopped && !options.signal.aborted) {
-        try {
-          results = this.#results();
-        } catch (error) {
-          if (!(error instanceof ProblemError)) throw error;
-          problem = error.problem;
-          this.#raise(1);
-        }
-      }
-      await this.#cleanup();
+    if (problem) this.#runner.raise(2);
+    else {
+      this.#warn();
+      ({ problem, results } = await this.#steps());
     }
-    if (options.signal.aborted) this.#raise(130);
-    const outcome = this.#exit === 0 ? 'held' : this.#exit === 130 ? 'cut off' : 'broke';
+    if (options.signal.aborted) this.#runner.raise(130);
+    const { exit } = this.#runner;
+    const outcome = exit === 0 ? 'held' : exit === 130 ? 'cut off' : 'broke';
     context.emit({
       event: 'run-ended',
       outcome,
-      exit: this.#exit,
+      exit,
       results: Object.fromEntries(
         [...results].map(([name, value]) => [
           name,
@@ -189,14 +137,14 @@ class Runner {
       elapsed: ports.clock.elapsed() - began,
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
-    return { exit: this.#exit, results };
+    return { exit, results };
   }
 
   /** What is dangerous is said on every run. */
   #warn(): void {
     const used = new Set<string>();
     const visit = (step: Step): void => {
-      if (step.type === 'group') [...step.steps, ...(step.otherwise ?? [])].forEach(visit);
+      stepsIn(step).forEach(visit);
       const service = step.type === 'call' ? this.#context.serviceOf(step) : undefined;
       if (service?.tls?.verify === false) used.add(service.name);
     };
@@ -209,9 +157,28 @@ class Runner {
       );
   }
 
-  #raise(exit: ExitCode): void {
-    const rank: readonly ExitCode[] = [0, 1, 3, 2, 130];
-    if (rank.indexOf(exit) > rank.indexOf(this.#exit)) this.#exit = exit;
+  /** The steps, what they come to, and what is done at the end whatever happened. */
+  async #steps(): Promise<{ problem?: Problem; results: Map<string, Value> }> {
+    const context = this.#context;
+    const { chain, options } = context;
+    const runner = this.#runner;
+    runner.bookCleanup(context, chain);
+    let problem: Problem | undefined;
+    let results = new Map<string, Value>();
+    const stop = await runner.steps(context, chain.steps);
+    if (!stop) {
+      try {
+        results = this.#results();
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        ({ problem } = error);
+        runner.raise(1);
+      }
+    }
+    if (options.leave) runner.undo.leave(context);
+    else await runner.undo.carryOut(runner);
+    await context.close();
+    return { results, ...(problem ? { problem } : {}) };
   }
 
   #results(): Map<string, Value> {
@@ -220,259 +187,4 @@ class Runner {
       this.#context.chain.results.map(({ name, value }) => [name, evaluateAll(value, environment)]),
     );
   }
-
-  /** Carries steps out in order; true where one of them stopped the run. */
-  async #steps(steps: readonly Step[]): Promise<boolean> {
-    for (const step of steps) {
-      if (this.#context.interruption.signal.aborted) return true;
-      const result = await this.#step(step);
-      if (result.stops) return true;
-    }
-    return false;
-  }
-
-  /** At the end of a run, whatever happened; a step that needs a name which was never kept is skipped. */
-  async #cleanup(): Promise<void> {
-    const context = this.#context;
-    const { cleanup } = context.chain;
-    if (cleanup.length === 0) return;
-    context.emit({ event: 'cleanup-began', steps: cleanup.length });
-    context.interruption = new Interruption(new AbortController().signal);
-    const defined = new Set(
-      cleanup.flatMap(({ keep, name }) => [
-        ...keep.map((one) => one.name),
-        ...(name === undefined ? [] : [name]),
-      ]),
-    );
-    for (const step of cleanup) {
-      const missing = [...usedNames(step)].find(
-        (name) => !context.names.has(name) && !defined.has(name) && keptSomewhere(context.chain.steps, name),
-      );
-      if (missing !== undefined) this.#skip(step, `${missing} was never kept`);
-      else await this.#step(step);
-    }
-  }
-
-  #skip(step: Step, reason: string): StepResult {
-    this.#begin(step);
-    this.#context.emit({ event: 'step-ended', step: step.address, outcome: 'skipped', elapsed: 0, reason });
-    this.#setStep(step, 'skipped', 0);
-    return { outcome: 'skipped', stops: false };
-  }
-
-  #begin(step: Step): void {
-    this.#context.emit({
-      event: 'step-began',
-      step: step.address,
-      type: step.type,
-      title: step.title,
-      hash: step.hash,
-      place: step.at,
-      ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
-    });
-  }
-
-  async #step(step: Step): Promise<StepResult> {
-    const context = this.#context;
-    const lostName =
-      context.lost.size === 0 ? undefined : [...usedNames(step)].find((name) => context.lost.has(name));
-    if (lostName !== undefined) {
-      this.#lose(step);
-      return this.#skip(step, `it needs ${lostName}, and ${context.lost.get(lostName)!} failed`);
-    }
-    const began = context.ports.clock.elapsed();
-    let call: CallResult | undefined;
-    let problem: Problem | undefined;
-    let begun = false;
-    try {
-      if (step.when && !this.#holds(step)) {
-        if (step.type === 'group' && step.otherwise) return await this.#group(step, step.otherwise, began);
-        return this.#skip(step, `when: ${step.when.expression.text} does not hold`);
-      }
-      if (step.type === 'group') return await this.#group(step, step.steps, began);
-      this.#begin(step);
-      begun = true;
-      if (step.type === 'wait') {
-        const milliseconds = context.duration(step.duration, context.environment(step));
-        context.emit({ event: 'waiting', step: step.address, for: milliseconds });
-        await context.sleep(milliseconds);
-      }
-      if (step.type === 'call') call = await carryOutCall(context, step);
-      const outcome = this.#outcome(step, call);
-      if (call?.saved && !outcome.problem) await this.#keepSaved(step, call.saved);
-      if (!outcome.problem) outcome.show();
-      ({ problem } = outcome);
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      ({ problem } = error);
-      if (!begun) this.#begin(step); // its condition could not be told
-    }
-    if (problem) await call?.saved?.discard();
-    return this.#settle(step, began, call, problem);
-  }
-
-  /** The file gets its real name now that the step has held. */
-  async #keepSaved(step: Step, saved: SavedBody): Promise<void> {
-    await saved.commit();
-    this.#context.emit({ event: 'saved', step: step.address, path: saved.path, size: saved.size });
-  }
-
-  #holds(step: Step): boolean {
-    const when = step.when!;
-    const environment = this.#context.environment(step);
-    const held = placed(when, () => when.expression.test(environment));
-    return held ?? throwNothing(when, environment);
-  }
-
-  async #group(step: Step & { type: 'group' }, steps: readonly Step[], began: number): Promise<StepResult> {
-    this.#begin(step);
-    const stopped = await this.#steps(steps);
-    let problem: Problem | undefined;
-    if (stopped) problem = { code: 'not-as-expected', message: 'a step of this group broke' };
-    else {
-      const outcome = this.#outcome(step, undefined);
-      if (!outcome.problem) outcome.show();
-      ({ problem } = outcome);
-    }
-    if (stopped && step.onFail === 'stop') {
-      const cut = this.#context.interruption.signal.aborted;
-      this.#ended(step, cut ? 'cut off' : 'broke', began, undefined);
-      return { outcome: 'broke', stops: true };
-    }
-    if (!stopped) return this.#settle(step, began, undefined, problem);
-    this.#lose(step);
-    this.#ended(step, 'broke', began, problem);
-    return { outcome: 'broke', stops: false };
-  }
-
-  /** Expectations and keep. */
-  #outcome(step: Step, call: CallResult | undefined): StepOutcome {
-    const environment = call
-      ? this.#context.environment(step, call.body.value, answerNames(call))
-      : this.#context.environment(step);
-    const { text, type } = call?.body ?? {};
-    const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
-    const outcome = new StepOutcome(this.#context, step, environment, page);
-    if (call && step.type === 'call') {
-      this.#usualExpectations(step, call, outcome);
-      if (step.serviceExpect) outcome.expectAll(this.#context.serviceOf(step)?.expect ?? []);
-    }
-    outcome.expect(false);
-    // A failed expectation does not keep later ones from being tried, but names are kept only from what held.
-    if (!outcome.problem) {
-      outcome.keep(call?.url);
-      outcome.expect(true);
-    }
-    return outcome;
-  }
-
-  #usualExpectations(step: CallStep, { answer, body }: CallResult, outcome: StepOutcome): void {
-    if (step.expectsSuccess && answer.status >= 400) {
-      const said = whatItSaid(body);
-      const instead = answer.status === 401 ? refusedAdvice(step, this.#context) : undefined;
-      outcome.failed('status < 400', `${answer.status}${said}`, {
-        code: 'status-not-expected',
-        ...(instead === undefined ? {} : { instead }),
-      });
-    }
-    if (body.problem)
-      outcome.failed(body.problem.expected, body.problem.came, {
-        code: 'answer-not-as-typed',
-        instead: 'read-as: text reads it as it is',
-      });
-  }
-
-  #settle(step: Step, began: number, call: CallResult | undefined, problem: Problem | undefined): StepResult {
-    const interrupted = problem?.code === 'interrupted';
-    const outcome: Outcome = problem ? (interrupted ? 'cut off' : 'broke') : 'held';
-    this.#ended(step, outcome, began, problem, call);
-    if (!problem) return { outcome, stops: false };
-    if (!interrupted) this.#raise(INCOMPLETE.has(problem.code) ? 3 : 1);
-    if (step.onFail === 'continue' && !interrupted) {
-      this.#lose(step);
-      return { outcome, problem, stops: false };
-    }
-    return { outcome, problem, stops: true };
-  }
-
-  #ended(step: Step, outcome: Outcome, began: number, problem: Problem | undefined, call?: CallResult): void {
-    const elapsed = this.#context.ports.clock.elapsed() - began;
-    this.#context.emit({
-      event: 'step-ended',
-      step: step.address,
-      outcome,
-      elapsed: Math.round(elapsed * 100) / 100,
-      ...(problem ? { problem: eventProblem(problem) } : {}),
-    });
-    this.#setStep(step, outcome, elapsed, problem, call);
-  }
-
-  /** Names that a failed step would have kept can't be used below it. */
-  #lose(step: Step): void {
-    for (const name of keptNames(step))
-      if (!this.#context.names.has(name)) this.#context.lost.set(name, step.title);
-  }
-
-  /** What later steps can say of this one. */
-  #setStep(step: Step, outcome: Outcome, elapsed: number, problem?: Problem, call?: CallResult): void {
-    if (step.name === undefined) return;
-    const about: [string, Value][] = [
-      ['ok', outcome === 'held'],
-      ['skipped', outcome === 'skipped'],
-      ['failed', outcome === 'broke' || outcome === 'cut off'],
-      ['elapsed', new Duration(elapsed)],
-    ];
-    if (problem) about.push(['problem', problem.message]);
-    if (step.type === 'call') about.push(['attempts', call?.attempts ?? 0]);
-    if (call) {
-      about.push(
-        ['status', call.answer.status],
-        ['headers', headerObject(call.answer.headers)],
-        ['url', call.url],
-      );
-      if (call.body.value !== undefined) about.push(['body', call.body.value]);
-      this.#context.cameFrom.set(step.name, call.url);
-    }
-    this.#context.names.set(step.name, objectOf(about));
-  }
-}
-
-/** What the body of an error says, in a few words: the title of a page, or the details of a problem (RFC 9457). */
-function whatItSaid({ text, type, value }: CallResult['body']): string {
-  if (text === undefined || text === '') return '';
-  if (type !== undefined && /html/.test(type)) return `, ${describeText(text, undefined)}`;
-  if (!isObject(value)) return '';
-  const said = ['detail', 'error_description', 'message', 'title', 'error'].flatMap((name) => {
-    const member = memberOf(value, name);
-    return typeof member === 'string' && member !== '' ? [member] : [];
-  })[0];
-  return said === undefined ? '' : `, "${visible(shorten(said, 120))}"`;
-}
-
-function refusedAdvice(step: CallStep, { project }: RunContext): string {
-  const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
-  const name = step.as ?? service?.as;
-  if (name === undefined || name === 'nobody')
-    return 'the request carried no credential: as: on the call or its service names one';
-  return `the service did not accept the credential ${name} (${project.credentials.get(name)!.kind})`;
-}
-
-/** The names that a step uses, those of steps inside it left out: they are asked for when it is their turn. */
-function usedNames(step: Step): ReadonlySet<string> {
-  const own = new Set(step.keep.map(({ name }) => name));
-  return new Set([...step.uses].filter((name) => !own.has(name)));
-}
-
-function keptNames(step: Step): string[] {
-  const inner = step.type === 'group' ? [...step.steps, ...(step.otherwise ?? [])].flatMap(keptNames) : [];
-  return [...step.keep.map(({ name }) => name), ...inner];
-}
-
-function keptSomewhere(steps: readonly Step[], name: string): boolean {
-  return steps.some(
-    (step) =>
-      step.name === name ||
-      keptNames(step).includes(name) ||
-      (step.type === 'group' && keptSomewhere([...step.steps, ...(step.otherwise ?? [])], name)),
-  );
 }

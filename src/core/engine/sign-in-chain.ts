@@ -4,7 +4,7 @@ import type { Authorisation } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { renderFields } from './authorise.ts';
-import type { CallResult } from './call.ts';
+import type { CallResult } from './exchange.ts';
 import { placed, type RunContext } from './context.ts';
 import { renderTyped } from './insert.ts';
 import { hideValue } from './outcome.ts';

@@ -70,6 +70,11 @@ export class RunCredentials implements Credentials {
     return kind === 'oauth2' && (this.#oauth2?.renew(filled) ?? false);
   }
 
+  async verify(filled: FilledCredential, request: UnsignedRequest): Promise<string | undefined> {
+    const { verifySignature } = await import('./verify-signature.ts');
+    return verifySignature(filled, request, this.#clock.now());
+  }
+
   /** Forgets what is kept of a credential between runs. */
   async forget(filled: FilledCredential): Promise<void> {
     if (filled.credential.kind === 'oauth2') (await this.#tokens()).forget(filled);

@@ -41,7 +41,7 @@ export function messageSignature(
 }
 
 /** The value of one component (RFC 9421, sections 2.1 and 2.2). */
-function component(
+export function component(
   name: string,
   { method, url }: UnsignedRequest,
   headers: HeaderList,

@@ -6,6 +6,14 @@ import { place } from './text.ts';
 
 const family = 'chance';
 
+/** A UUID of version 4 (RFC 9562, section 5.4); `chance` gives numbers from 0 up to 1. */
+export function randomUuid(chance: () => number): string {
+  const bytes = Uint8Array.from({ length: 16 }, () => Math.floor(chance() * 256));
+  bytes[6] = (bytes[6]! & 0x0f) | 0x40;
+  bytes[8] = (bytes[8]! & 0x3f) | 0x80;
+  return encodeHex(bytes).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5');
+}
+
 export const chanceFunctions = [
   define(family, 'uuid', {
     about: 'A random UUID of version 4 (RFC 9562).',
@@ -15,10 +23,7 @@ export const chanceFunctions = [
       ["match(uuid(), '[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}')", 'true'],
     ],
     evaluate: (_, { world }) => {
-      const bytes = Uint8Array.from({ length: 16 }, () => Math.floor(world.chance() * 256));
-      bytes[6] = (bytes[6]! & 0x0f) | 0x40;
-      bytes[8] = (bytes[8]! & 0x3f) | 0x80;
-      return encodeHex(bytes).replace(/^(.{8})(.{4})(.{4})(.{4})(.{12})$/, '$1-$2-$3-$4-$5');
+      return randomUuid(() => world.chance());
     },
   }),
   define(family, 'random', {

@@ -1,0 +1,321 @@
+import type { Chain, GroupStep, Step } from '../chain/model.ts';
+import type { ExitCode, Outcome } from '../events.ts';
+import { Duration, objectOf, type Value } from '../language/values.ts';
+import { type Problem, ProblemError } from '../problems.ts';
+import { answerNames, headerObject } from './answer-names.ts';
+import { carryOutCall } from './call.ts';
+import type { CallResult } from './exchange.ts';
+import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
+import { carryOutEach } from './each.ts';
+import { carryOutFollow } from './follow.ts';
+import { StepOutcome } from './outcome.ts';
+import { describeText } from './read-answer.ts';
+import { carryOutRepeat } from './repeat.ts';
+import type { SavedBody } from './saved-body.ts';
+import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
+import { Undo } from './undo.ts';
+
+/** Why steps were not carried on with: the step that failed, by its address at run time. */
+export interface Stop {
+  readonly address: string;
+  readonly problem: Problem;
+}
+
+/** What a step did besides holding or not. */
+export interface Done {
+  readonly call?: CallResult;
+  /** What went wrong inside it. */
+  readonly stop?: Stop;
+  /** What is wrong with the step itself. */
+  readonly problem?: Problem;
+  /** It goes on although something inside it failed: the step is broken, the run is not. */
+  readonly passed?: boolean;
+  /** Members of the name of the step that only its kind has. */
+  readonly members?: readonly (readonly [string, Value])[];
+  /** Turns of a loop, for the event. */
+  readonly turns?: { readonly held: number; readonly broke: number; readonly left?: number };
+}
+
+/** Carries steps out, one after the other, and settles how each ended. One for a run, whatever its chains. */
+export class StepRunner {
+  exit: ExitCode = 0;
+  readonly undo = new Undo();
+
+  /** Of several problems the exit code is the highest of 130, 2, 3, 1. */
+  raise(exit: ExitCode): void {
+    const rank: readonly ExitCode[] = [0, 1, 3, 2, 130];
+    if (rank.indexOf(exit) > rank.indexOf(this.exit)) this.exit = exit;
+  }
+
+  /** Carries steps out in order; gives why it stopped, if it did. */
+  async steps(context: RunContext, steps: readonly Step[]): Promise<Stop | undefined> {
+    for (const step of steps) {
+      const { signal } = context.interruption;
+      if (signal.aborted) return { address: context.address(step), problem: interrupted(signal) };
+      const stop = await this.step(context, step);
+      if (stop) return stop;
+    }
+    return undefined;
+  }
+
+  /** Skips a step, and says why. */
+  skip(context: RunContext, step: Step, reason: string): void {
+    this.#begin(context, step);
+    context.emit({
+      event: 'step-ended',
+      step: context.address(step),
+      outcome: 'skipped',
+      elapsed: 0,
+      reason,
+    });
+    this.#setStep(context, step, 'skipped', 0);
+  }
+
+  #begin(context: RunContext, step: Step): void {
+    context.emit({
+      event: 'step-began',
+      step: context.address(step),
+      type: step.type,
+      title: step.title,
+      hash: step.hash,
+      place: step.at,
+      ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
+    });
+  }
+
+  /** Carries one step out; gives why the steps behind it are not, if so. */
+  async step(context: RunContext, step: Step): Promise<Stop | undefined> {
+    const lost = context.names.firstLost(usedNames(step));
+    if (lost) {
+      this.#lose(context, step);
+      this.skip(context, step, `it needs ${lost.name}, and ${lost.step} failed`);
+      return undefined;
+    }
+    const began = context.ports.clock.elapsed();
+    let done: Done = {};
+    let problem: Problem | undefined;
+    let begun = false;
+    try {
+      let steps = step.type === 'group' ? step.steps : [];
+      if (step.when && !holds(context, step)) {
+        if (step.type !== 'group' || !step.otherwise) {
+          this.skip(context, step, `when: ${step.when.expression.text} does not hold`);
+          return undefined;
+        }
+        steps = step.otherwise;
+      }
+      this.#begin(context, step);
+      begun = true;
+      done = await this.#carryOut(context, step, steps);
+      problem = done.problem;
+      if (!problem && (!done.stop || done.passed)) problem = await this.#outcome(context, step, done.call);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      ({ problem } = error);
+      if (!begun) this.#begin(context, step); // its condition could not be told
+    }
+    if (problem) await done.call?.saved?.discard();
+    return this.#settle(context, step, began, done, problem);
+  }
+
+  async #carryOut(context: RunContext, step: Step, group: GroupStep['steps']): Promise<Done> {
+    switch (step.type) {
+      case 'call':
+        return { call: await carryOutCall(context, step) };
+      case 'wait': {
+        const milliseconds = context.duration(step.duration, context.environment(step));
+        context.emit({ event: 'waiting', step: context.address(step), for: milliseconds, why: 'step' });
+        await context.sleep(milliseconds);
+        return {};
+      }
+      case 'group': {
+        const stop = await this.steps(context, group);
+        return stop ? { stop } : {};
+      }
+      case 'each':
+        return carryOutEach(this, context, step);
+      case 'repeat':
+        return carryOutRepeat(this, context, step);
+      case 'follow':
+        return carryOutFollow(this, context, step);
+      case 'plain':
+        return {};
+    }
+  }
+
+  /** Expectations, keep, save and show: what comes after a step has done what it does. */
+  async #outcome(
+    context: RunContext,
+    step: Step,
+    call: CallResult | undefined,
+  ): Promise<Problem | undefined> {
+    const outcome = this.#expectations(context, step, call);
+    if (call?.saved && !outcome.problem) await keepSaved(context, step, call.saved);
+    if (!outcome.problem) outcome.show();
+    return outcome.problem;
+  }
+
+  #expectations(context: RunContext, step: Step, call: CallResult | undefined): StepOutcome {
+    const environment = call
+      ? context.environment(step, call.body.value, answerNames(call))
+      : context.environment(step);
+    const { text, type } = call?.body ?? {};
+    const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
+    const outcome = new StepOutcome(context, step, environment, page);
+    if (call && step.type === 'call') {
+      const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
+      if (gone) return outcome;
+      usualExpectations(context, step, call, outcome);
+      if (step.serviceExpect) outcome.expectAll(context.serviceOf(step)?.expect ?? []);
+    }
+    outcome.expect(false);
+    // A failed expectation does not keep later ones from being tried, but names are kept only from what held.
+    if (!outcome.problem) {
+      outcome.keep(call?.url);
+      outcome.expect(true);
+    }
+    return outcome;
+  }
+
+  #settle(
+    context: RunContext,
+    step: Step,
+    began: number,
+    done: Done,
+    problem: Problem | undefined,
+  ): Stop | undefined {
+    const inner = done.stop;
+    const cut = (problem ?? inner?.problem)?.code === 'interrupted';
+    const outcome: Outcome = problem || inner ? (cut ? 'cut off' : 'broke') : 'held';
+    this.#ended(context, step, outcome, began, done, problem);
+    if (outcome === 'held') {
+      if (step.undo.length > 0) this.undo.book(context, step);
+      return undefined;
+    }
+    // What broke inside has been raised where it broke.
+    if (problem && !cut) this.raise(exitOf(problem));
+    if (!cut && (step.onFail === 'continue' || (done.passed && !problem))) {
+      if (step.onFail === 'continue') this.#lose(context, step);
+      return undefined;
+    }
+    return problem ? { address: context.address(step), problem } : inner!;
+  }
+
+  #ended(
+    context: RunContext,
+    step: Step,
+    outcome: Outcome,
+    began: number,
+    done: Done,
+    problem: Problem | undefined,
+  ): void {
+    const elapsed = context.ports.clock.elapsed() - began;
+    context.emit({
+      event: 'step-ended',
+      step: context.address(step),
+      outcome,
+      elapsed: Math.round(elapsed * 100) / 100,
+      ...(problem ? { problem: eventProblem(problem) } : {}),
+      ...(done.turns ? { turns: done.turns } : {}),
+      ...(done.call?.states ? { states: done.call.states } : {}),
+    });
+    this.#setStep(context, step, outcome, elapsed, done, problem ?? done.stop?.problem);
+  }
+
+  /** Names that a failed step would have kept can't be used below it. */
+  #lose(context: RunContext, step: Step): void {
+    for (const name of keptNames(step)) if (!context.names.has(name)) context.names.lose(name, step.title);
+  }
+
+  /** What later steps can say of this one. */
+  #setStep(
+    context: RunContext,
+    step: Step,
+    outcome: Outcome,
+    elapsed: number,
+    { call, members = [] }: Done = {},
+    problem?: Problem,
+  ): void {
+    if (step.name === undefined) return;
+    const about: (readonly [string, Value])[] = [
+      ...members,
+      ['ok', outcome === 'held'],
+      ['skipped', outcome === 'skipped'],
+      ['failed', outcome === 'broke' || outcome === 'cut off'],
+      ['elapsed', new Duration(elapsed)],
+    ];
+    if (problem) about.push(['problem', problem.message]);
+    if (step.type === 'call') about.push(['attempts', call?.attempts ?? 0]);
+    if (call) {
+      about.push(
+        ['status', call.answer.status],
+        ['headers', headerObject(call.answer.headers)],
+        ['url', call.url],
+      );
+      if (call.body.value !== undefined) about.push(['body', call.body.value]);
+      context.names.cameFrom(step.name, call.url);
+    }
+    context.names.set(step.name, objectOf(about));
+  }
+
+  /** Books the cleanup of a chain that is followed, for the end of the run. */
+  bookCleanup(context: RunContext, chain: Chain): void {
+    if (chain.cleanup.length > 0) this.undo.bookCleanup(context, chain);
+  }
+}
+
+export function interrupted(signal: AbortSignal): Problem {
+  const { reason } = signal as { reason: unknown };
+  return reason instanceof ProblemError
+    ? reason.problem
+    : { code: 'interrupted', message: 'the run was interrupted' };
+}
+
+/** The file gets its real name now that the step has held. */
+async function keepSaved(context: RunContext, step: Step, saved: SavedBody): Promise<void> {
+  await saved.commit();
+  context.emit({ event: 'saved', step: context.address(step), path: saved.path, size: saved.size });
+}
+
+function holds(context: RunContext, step: Step): boolean {
+  const when = step.when!;
+  const environment = context.environment(step);
+  const held = placed(when, () => when.expression.test(environment));
+  return held ?? throwNothing(when, environment);
+}
+
+function usualExpectations(
+  context: RunContext,
+  step: Step & { type: 'call' },
+  { answer, body, told }: CallResult,
+  outcome: StepOutcome,
+): void {
+  if (told) return outcome.failed('an answer', told.message, told);
+  if (step.expectsSuccess && answer.status >= 400) {
+    const said = whatItSaid(body);
+    const instead = answer.status === 401 ? refusedAdvice(step, context) : undefined;
+    outcome.failed('status < 400', `${answer.status}${said}`, {
+      code: 'status-not-expected',
+      ...(instead === undefined ? {} : { instead }),
+    });
+  }
+  if (body.problem)
+    outcome.failed(body.problem.expected, body.problem.came, {
+      code: 'answer-not-as-typed',
+      instead: 'read-as: text reads it as it is',
+    });
+}
+
+function keptNames(step: Step): string[] {
+  const own = step.keep.map(({ name }) => name);
+  switch (step.type) {
+    case 'group':
+      return [...own, ...[...step.steps, ...(step.otherwise ?? [])].flatMap(keptNames)];
+    case 'each':
+      return [...own, ...step.gather.map(({ name }) => name)];
+    case 'repeat':
+      return [...own, ...step.steps.flatMap(keptNames)];
+    default:
+      return own;
+  }
+}

@@ -1,0 +1,300 @@
+import { readInput } from '../chain/inputs.ts';
+import type { EachStep, Input } from '../chain/model.ts';
+import type { Outcome } from '../events.ts';
+import { isDropping } from '../language/infer.ts';
+import { withArticle } from '../language/kinds.ts';
+import { nameList } from '../language/nearest.ts';
+import { brief } from '../language/show.ts';
+import {
+  Duration,
+  isObject,
+  kindOf,
+  memberOf,
+  objectOf,
+  setMember,
+  type Value,
+  type ValueObject,
+} from '../language/values.ts';
+import { type Problem, ProblemError } from '../problems.ts';
+import { type Done, interrupted, type Stop, type StepRunner } from './carry-out.ts';
+import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
+
+import { evaluateAll } from './outcome.ts';
+
+/** An item, and what stands before it where the loop has two names: its count, or its key. */
+type Item = readonly [first: Value, second?: Value];
+
+/** Where the items come from, one after the other. */
+interface Items {
+  /** How many there are; nothing where that shows only at the end. */
+  readonly count?: number;
+  next(): Item | undefined | Promise<Item | undefined>;
+  close?(): Promise<void>;
+}
+
+/** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-turns`. */
+export async function carryOutEach(runner: StepRunner, context: RunContext, step: EachStep): Promise<Done> {
+  const environment = context.environment(step);
+  const items = await itemsOf(context, step);
+  const most = context.amount(step.upTo, environment);
+  const least = context.amount(step.atLeast, environment);
+  const atOnce = context.amount(step.atOnce, environment);
+  if (atOnce < 1) refuse(step, 'not-a-count', 'at-once is at least 1', 'at-once: 1');
+  if ((items.count ?? 0) > most)
+    refuse(
+      step,
+      'bound-reached',
+      `${items.count} turns would be more than ${most}, the most that this loop may have`,
+      `up-to: ${items.count}, if so many are meant`,
+    );
+  context.emit({
+    event: 'turns-began',
+    step: context.address(step),
+    atOnce,
+    ...(items.count === undefined ? {} : { of: items.count }),
+  });
+  const turns = new Turns(runner, context, step, items, most);
+  try {
+    await turns.carryOut(atOnce);
+  } finally {
+    await items.close?.();
+  }
+  return turns.done(least);
+}
+
+class Turns {
+  readonly #runner: StepRunner;
+  readonly #context: RunContext;
+  readonly #step: EachStep;
+  readonly #items: Items;
+  readonly #most: number;
+  readonly #gathered: Value[][];
+  readonly #told: Value[] | undefined;
+  #begun = 0;
+  #held = 0;
+  #broke = 0;
+  #ended = false;
+  /** Of the turns that broke, that of the first item. */
+  #stop: (Stop & { readonly turn: number }) | undefined;
+  #problem: ProblemError | undefined;
+
+  constructor(runner: StepRunner, context: RunContext, step: EachStep, items: Items, most: number) {
+    this.#runner = runner;
+    this.#context = context;
+    this.#step = step;
+    this.#items = items;
+    this.#most = most;
+    this.#gathered = step.gather.map(() => []);
+    if (step.name !== undefined && context.chain.turnsOf.has(step.name)) this.#told = [];
+  }
+
+  /** Goes on until there is no item left, or a turn says that it is enough. */
+  async carryOut(atOnce: number): Promise<void> {
+    const { count = atOnce } = this.#items;
+    const lanes = Array.from({ length: Math.max(1, Math.min(atOnce, count)) }, () => this.#lane());
+    await Promise.all(lanes);
+    if (this.#problem) throw this.#problem;
+  }
+
+  async #lane(): Promise<void> {
+    const { signal } = this.#context.interruption;
+    while (!this.#ended && !signal.aborted) {
+      try {
+        const next = this.#items.next();
+        const item = next instanceof Promise ? await next : next;
+        // Another lane may have ended the loop while a row was read.
+        if (item === undefined || this.#ended) break;
+        const turn = this.#begun++;
+        if (turn >= this.#most)
+          refuse(
+            this.#step,
+            'bound-reached',
+            `there are more than ${this.#most} rows, the most turns that this loop may have`,
+            `up-to: ${this.#most * 10}`,
+          );
+        await this.#turn(turn, item);
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        this.#problem ??= error;
+        this.#ended = true;
+      }
+    }
+  }
+
+  async #turn(turn: number, item: Item): Promise<void> {
+    const step = this.#step;
+    const { clock } = this.#context.ports;
+    const inside = this.#context.turn(step, turn);
+    step.names.forEach((name, i) => inside.names.set(name, item[i]!));
+    const began = clock.elapsed();
+    this.#context.emit({
+      event: 'turn-began',
+      step: this.#context.address(step),
+      turn,
+      item: this.#context.members.hide(this.#context.masker.text(brief(item[0], 60))),
+    });
+    let stop = await this.#runner.steps(inside, step.steps);
+    stop ??= this.#afterTurn(inside, turn);
+    const cut = stop?.problem.code === 'interrupted';
+    const outcome: Outcome = stop ? (cut ? 'cut off' : 'broke') : 'held';
+    const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
+    this.#context.emit({
+      event: 'turn-ended',
+      step: this.#context.address(step),
+      turn,
+      outcome,
+      elapsed,
+      ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
+    });
+    if (this.#told)
+      this.#told[turn] = objectOf([
+        ['item', item[step.names.length - 1] ?? item[0]],
+        ['ok', outcome === 'held'],
+        ['elapsed', new Duration(elapsed)],
+        ...(stop ? [['problem', stop.problem.message] as const] : []),
+      ]);
+    if (!stop) {
+      this.#held++;
+      return;
+    }
+    if (!cut) this.#broke++;
+    if (!this.#stop || turn < this.#stop.turn) this.#stop = { ...stop, turn };
+    if (cut || step.turnsOnFail === 'stop') this.#ended = true;
+  }
+
+  /** What is gathered of a turn, and whether it was the last one. */
+  #afterTurn(inside: RunContext, turn: number): Stop | undefined {
+    const { gather, until } = this.#step;
+    if (gather.length === 0 && !until) return undefined;
+    const environment = inside.environment(this.#step);
+    try {
+      gather.forEach(({ value }, i) => {
+        if (value.type !== 'expression') this.#gathered[i]![turn] = evaluateAll(value, environment);
+        else {
+          const { expression } = value.value;
+          const one = placed(value.value, () => expression.evaluate(environment));
+          if (one !== undefined) this.#gathered[i]![turn] = one;
+          else if (!isDropping(expression.tree)) throwNothing(value.value, environment);
+        }
+      });
+      const enough =
+        until &&
+        (placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment));
+      if (enough) this.#ended = true;
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      this.#runner.raise(1);
+      return { address: inside.address(this.#step), problem: error.problem };
+    }
+    return undefined;
+  }
+
+  done(least: number): Done {
+    const step = this.#step;
+    const { names, interruption } = this.#context;
+    // Turns that broke left holes.
+    step.gather.forEach(({ name }, i) => names.set(name, Object.values(this.#gathered[i]!)));
+    const { count } = this.#items;
+    const left = count === undefined ? 0 : count - Math.min(this.#begun, count);
+    const turns = { held: this.#held, broke: this.#broke, ...(left > 0 ? { left } : {}) };
+    const base: Done = {
+      turns,
+      ...(this.#told ? { members: [['turns', Object.values(this.#told)]] } : {}),
+    };
+    const { signal } = interruption;
+    if (this.#stop) {
+      const { address, problem } = this.#stop;
+      const passed = step.turnsOnFail === 'continue' && problem.code !== 'interrupted';
+      if (!passed || this.#held >= least) return { ...base, stop: { address, problem }, passed };
+    } else if (signal.aborted && left > 0) {
+      return { ...base, stop: { address: this.#context.address(step), problem: interrupted(signal) } };
+    }
+    if (this.#held >= least) return base;
+    const problem: Problem = {
+      code: 'too-few-turns',
+      message: `${this.#held} of ${this.#begun} turn${this.#begun === 1 ? '' : 's'} held, and at least ${least} must`,
+      place: step.at,
+    };
+    return { ...base, problem };
+  }
+}
+
+async function itemsOf(context: RunContext, step: EachStep): Promise<Items> {
+  if (step.rows) return rowsOf(context, step, step.rows);
+  const { items } = step;
+  const environment = context.environment(step);
+  const value = placed(items, () => items.expression.evaluate(environment));
+  if (value === undefined) throwNothing(items, environment);
+  if (Array.isArray(value)) {
+    let i = 0;
+    return {
+      count: value.length,
+      next: () => (i < value.length ? [value[i]!, i++] : undefined),
+    };
+  }
+  if (isObject(value) && step.names.length === 2) {
+    const entries = Object.entries(value);
+    let i = 0;
+    return { count: entries.length, next: () => entries[i++] };
+  }
+  throw new ProblemError({
+    code: 'not-a-list',
+    message: `each goes over a list, and ${items.expression.text} is ${withArticle(kindOf(value))}, ${brief(value, 60)}`,
+    instead: isObject(value)
+      ? `each: key, value in ${items.expression.text}`
+      : 'the path of the list, or [x] for a list of one',
+    place: items.at(),
+  });
+}
+
+/** The rows of an input, read one by one. */
+async function rowsOf(context: RunContext, step: EachStep, input: Input): Promise<Items> {
+  const path = context.names.get(input.name);
+  const { rows } = context.ports;
+  if (typeof path !== 'string' || !rows)
+    throw new ProblemError({
+      code: 'input-missing',
+      message: `the rows of the input ${input.name} are not given`,
+      instead: `--give ${input.name}=FILE`,
+      place: step.at,
+    });
+  const source = await rows.open(path, context.chain.file);
+  let i = 0;
+  const typed = (row: ValueObject): Item => [typedRow(input, row, i), i++];
+  return {
+    next: () => {
+      const row = source.next();
+      if (row instanceof Promise) return row.then((one) => (one ? typed(one) : undefined));
+      return row ? typed(row) : undefined;
+    },
+    close: () => source.close(),
+  };
+}
+
+/** A row with its columns read as their kinds; an empty cell is null. Throws `input-invalid`. */
+function typedRow({ columns, name }: Input, row: ValueObject, nth: number): ValueObject {
+  if (!columns) return row;
+  const typed = objectOf(Object.entries(row));
+  for (const [column, kind] of columns) {
+    const cell = memberOf(row, column);
+    if (cell === undefined)
+      throw new ProblemError({
+        code: 'input-invalid',
+        message: `row ${nth + 1} of ${name} has no column ${column}`,
+        instead: `it has ${nameList(Object.keys(row))}`,
+      });
+    if (typeof cell !== 'string') continue;
+    const { problem, value } = cell === '' ? { value: null } : readInput(kind, cell);
+    if (problem)
+      throw new ProblemError({
+        code: 'input-invalid',
+        message: `row ${nth + 1} of ${name}, column ${column}: ${problem.message}`,
+      });
+    setMember(typed, column, value!);
+  }
+  return typed;
+}
+
+function refuse({ at }: EachStep, code: Problem['code'], message: string, instead: string): never {
+  throw new ProblemError({ code, message, instead, place: at });
+}

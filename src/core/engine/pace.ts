@@ -1,0 +1,209 @@
+import type { Pace as PaceSetting } from '../chain/model.ts';
+import type { Clock, WireAnswer } from '../ports.ts';
+import { ProblemError } from '../problems.ts';
+import type { Budget } from './budget.ts';
+import type { Interruption } from './interruption.ts';
+import { rateLeft, type Told } from './told.ts';
+
+/** How long a service is left alone at most because it said that little is left, before it has refused anything. */
+const LONGEST_CAUTION = 60_000;
+
+/** How late a timer may come without shifting all that follow, in milliseconds. */
+const LATENESS = 5;
+
+interface Waiter {
+  readonly patience: number;
+  readonly go: () => void;
+  readonly refuse: (reason: Error) => void;
+}
+
+/**
+ * When the requests of one service may go, in the order in which they came: not faster than its pace in the project file,
+ * not more at once, and as the service itself says. After a wait that the service asked for, one request goes first and
+ * shows how much there is again.
+ */
+export class Pace {
+  readonly #clock: Clock;
+  readonly #setting: PaceSetting;
+  readonly #budget: Budget | undefined;
+  readonly name: string;
+  readonly #queue: Waiter[] = [];
+  #underWay = 0;
+  /** When the next request would be due at an even pace (as in the generic cell rate algorithm). */
+  #due = 0;
+  #blockedUntil = 0;
+  #blockedBy: Told | undefined;
+  #probing = false;
+  /** How many requests the service will take before it says more. */
+  #left = Infinity;
+  #resets = 0;
+  #cancelTimer: (() => void) | undefined;
+
+  constructor(clock: Clock, name: string, setting: PaceSetting, budget: Budget | undefined) {
+    this.#clock = clock;
+    this.name = name;
+    this.#setting = setting;
+    this.#budget = budget;
+  }
+
+  /**
+   * Waits until a request may go; nothing where it may at once. Each that went is to be followed by `leave`. `patience` is
+   * how long it waits at most because the service says so, in milliseconds; `again` lets a repeated request go first.
+   * Throws `told-to-wait-too-long`, `budget-used-up`, or why the run was interrupted.
+   */
+  enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
+    if (this.#budget) return this.#budget.take().then(() => this.#enter(patience, interruption, again));
+    return this.#enter(patience, interruption, again);
+  }
+
+  #enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
+    if (this.#queue.length === 0 && this.#readyAt(this.#clock.elapsed()) <= this.#clock.elapsed()) {
+      this.#begin(false);
+      return undefined;
+    }
+    return new Promise((resolve, reject) => {
+      const stop = (reason: Error): void => {
+        this.#queue.splice(this.#queue.indexOf(waiter), 1);
+        reject(reason);
+      };
+      const waiter: Waiter = {
+        patience,
+        go: () => {
+          interruption.delete(stop);
+          resolve();
+        },
+        refuse: (reason) => {
+          interruption.delete(stop);
+          reject(reason);
+        },
+      };
+      if (again) this.#queue.unshift(waiter);
+      else this.#queue.push(waiter);
+      interruption.add(stop);
+      this.#look();
+    });
+  }
+
+  /** A request has ended, with an answer or without. */
+  leave(answer: WireAnswer | undefined): void {
+    this.#underWay--;
+    if (answer) this.#hear(answer);
+    if (this.#queue.length > 0) this.#look();
+  }
+
+  #hear(answer: WireAnswer): void {
+    if (answer.status === 429) return; // `wait` follows
+    this.#probing = false;
+    const left = rateLeft(answer.headers, this.#clock.now());
+    if (!left) {
+      this.#left = Infinity;
+      return;
+    }
+    // Those under way may or may not have been counted by the service when it said so.
+    this.#left = left.requests - this.#underWay;
+    this.#resets = this.#clock.elapsed() + Math.min(left.resets, LONGEST_CAUTION);
+  }
+
+  /** Leaves the service alone for so many milliseconds, as it said. */
+  wait(told: Told): void {
+    const until = this.#clock.elapsed() + told.wait;
+    this.#probing = true;
+    if (until <= this.#blockedUntil) return;
+    this.#blockedUntil = until;
+    this.#blockedBy = told;
+    this.#look();
+  }
+
+  /** How long the service is left alone from now on because it said so, in milliseconds. */
+  get blockedFor(): number {
+    return Math.max(0, this.#blockedUntil - this.#clock.elapsed());
+  }
+
+  /** The budget, where there is one. */
+  get budget(): Budget | undefined {
+    return this.#budget;
+  }
+
+  async close(): Promise<void> {
+    await this.#budget?.close();
+  }
+
+  /** How many requests wait. */
+  get waiting(): number {
+    return this.#queue.length;
+  }
+
+  /** When the next one may go; infinite where that shows only when another one has ended. */
+  #readyAt(now: number): number {
+    const { atOnce, rate, burst } = this.#setting;
+    if (atOnce !== undefined && this.#underWay >= atOnce) return Infinity;
+    if (now < this.#blockedUntil) return this.#blockedUntil;
+    if (this.#probing && this.#underWay > 0) return Infinity;
+    if (this.#left <= 0) {
+      if (now < this.#resets) return this.#resets;
+      if (this.#underWay > 0) return Infinity;
+    }
+    return rate ? this.#due - (burst - 1) * (rate.period / rate.count) : 0;
+  }
+
+  #begin(waited: boolean): void {
+    const { rate } = this.#setting;
+    if (rate) {
+      const now = this.#clock.elapsed();
+      // A timer comes a little late; what follows keeps its own time, or each delay would add to the next.
+      const late = waited && now - this.#due <= LATENESS;
+      this.#due = (late ? this.#due : Math.max(this.#due, now)) + rate.period / rate.count;
+    }
+    this.#underWay++;
+    this.#left--;
+  }
+
+  /** Lets go all that may, and comes back when the next one may. */
+  #look(): void {
+    this.#cancelTimer?.();
+    this.#cancelTimer = undefined;
+    this.#refuseTheImpatient();
+    while (this.#queue.length > 0) {
+      const now = this.#clock.elapsed();
+      const at = this.#readyAt(now);
+      if (at > now) {
+        if (at !== Infinity)
+          this.#cancelTimer = this.#clock.timer(at - now, () => {
+            this.#cancelTimer = undefined;
+            this.#look();
+          });
+        return;
+      }
+      this.#begin(true);
+      this.#queue.shift()!.go();
+    }
+  }
+
+  #refuseTheImpatient(): void {
+    const wait = this.blockedFor;
+    for (const waiter of [...this.#queue]) {
+      if (wait <= waiter.patience) continue;
+      this.#queue.splice(this.#queue.indexOf(waiter), 1);
+      waiter.refuse(new ProblemError(tooLong(this.name, { ...this.#blockedBy, wait }, waiter.patience)));
+    }
+  }
+}
+
+/** Why a call does not wait as long as it is told. */
+export function tooLong(
+  service: string,
+  { by, wait }: Told,
+  patience: number,
+): ConstructorParameters<typeof ProblemError>[0] {
+  return {
+    code: 'told-to-wait-too-long',
+    message: `${service} says to come back in ${words(wait)}${by === undefined ? '' : ` (${by})`}, and a call waits ${words(patience)} in all`,
+    instead: `retry: { as-told: ${Math.ceil(wait / 60_000) + 1}m }, or a slower pace: on the service`,
+  };
+}
+
+function words(milliseconds: number): string {
+  if (milliseconds < 60_000) return `${Math.round(milliseconds / 100) / 10}s`;
+  if (milliseconds < 3_600_000) return `${Math.round(milliseconds / 6000) / 10}m`;
+  return `${Math.round(milliseconds / 360_000) / 10}h`;
+}

@@ -1,0 +1,161 @@
+import type { CallStep, PlacedExpression, Poll } from '../chain/model.ts';
+import type { Environment } from '../language/environment.ts';
+import { plainText } from '../language/functions/conversion.ts';
+import { brief } from '../language/show.ts';
+import { Duration } from '../language/values.ts';
+import { type Problem, ProblemError } from '../problems.ts';
+import { answerNames } from './answer-names.ts';
+import { addressIn, type BuiltRequest } from './build-request.ts';
+import { placed, type RunContext, throwNothing } from './context.ts';
+import type { CallResult, Progress } from './exchange.ts';
+import { Pausing } from './pausing.ts';
+import { sendRepeating } from './repeating.ts';
+import { describeStates, type SeenStates } from './states.ts';
+import { whatItSaid } from './step-problems.ts';
+import { retryAfter } from './told.ts';
+
+/**
+ * Asks until the condition of a poll holds; gives the last answer. Throws `poll-given-up`, `poll-unforeseen`,
+ * `poll-out-of-time`, `status-not-expected`.
+ */
+export async function pollUntil(
+  context: RunContext,
+  step: CallStep,
+  poll: Poll,
+  first: BuiltRequest,
+  progress: Progress,
+): Promise<CallResult> {
+  const { clock } = context.ports;
+  const settings = context.environment(step);
+  const pausing = new Pausing(poll.every, context, settings);
+  const within = context.duration(poll.within, settings);
+  const states: SeenStates = [];
+  const began = clock.elapsed();
+  let request = first;
+  let asks = true;
+  let last = false;
+  if (poll.at) {
+    const job = await sendRepeating(context, step, request, progress);
+    // What was not accepted has no state to be asked for.
+    if (job.answer.status >= 400) return job;
+    request = await requestAt(context, step, poll.at, request, job);
+    asks = false;
+  }
+  for (;;) {
+    const result = await sendRepeating(context, step, request, progress);
+    const environment = context.environment(step, result.body.value, answerNames(result));
+    const seen = look(context, step, poll, result, environment, states);
+    if (seen === 'done') return { ...result, states: describeStates(states) };
+    if (seen !== 'going') throw problemWith(seen, states);
+    const spent = clock.elapsed() - began;
+    if (last) throw outOfTime(poll, step, within, states);
+    const told = retryAfter(result.answer.headers, clock.now());
+    const wait = told === undefined || told === 0 ? pausing.next() : told;
+    // The last time it is asked when the time is up, so that what came in the meantime counts.
+    last = spent + wait >= within;
+    const pause = last ? Math.max(0, within - spent) : wait;
+    context.emit({
+      event: 'waiting',
+      step: context.address(step),
+      for: Math.round(pause),
+      why: 'poll',
+      note: describeStates(states),
+    });
+    await context.sleep(pause);
+    if (asks) request = { ...request };
+  }
+}
+
+/** What one answer means: that it is done, that it is still going, or that something is wrong. */
+function look(
+  context: RunContext,
+  step: CallStep,
+  poll: Poll,
+  result: CallResult,
+  environment: Environment,
+  states: SeenStates,
+): 'done' | 'going' | Problem {
+  const { status } = result.answer;
+  const holds = (condition: PlacedExpression): boolean =>
+    placed(condition, () => condition.expression.test(environment)) ?? throwNothing(condition, environment);
+  if (status >= 400 && !poll.speaksOfStatus)
+    return {
+      code: result.told?.code ?? 'status-not-expected',
+      message: result.told?.message ?? `the poll was answered with ${status}${whatItSaid(result.body)}`,
+      instead:
+        result.told?.instead ?? 'while: or until: with a condition on status, if that is part of the job',
+      place: step.at,
+    };
+  const { problem } = result.body;
+  if (problem)
+    return {
+      code: 'answer-not-as-typed',
+      message: `the poll expected ${problem.expected}, and came ${problem.came}`,
+      place: step.at,
+    };
+  const state = stateIn(poll, environment, status);
+  const lastSeen = states.at(-1);
+  if (lastSeen?.state === state) lastSeen.times++;
+  else {
+    states.push({ state, times: 1 });
+    context.emit({ event: 'state-seen', step: context.address(step), state });
+  }
+  if (poll.giveUpWhen && holds(poll.giveUpWhen))
+    return {
+      code: 'poll-given-up',
+      message: `${poll.giveUpWhen.expression.text} holds: ${state}`,
+      place: poll.giveUpWhen.at(),
+    };
+  if (holds(poll.until)) return 'done';
+  if (!poll.while || holds(poll.while)) return 'going';
+  return {
+    code: 'poll-unforeseen',
+    message: `the state is ${state}, for which neither until nor while holds`,
+    instead: `name it under while, if it is to be waited for; under until, if it is the end`,
+    place: poll.while.at(),
+  };
+}
+
+/** What the conditions of the poll look at, as a text. */
+function stateIn(poll: Poll, environment: Environment, status: number): string {
+  try {
+    const value = poll.state?.expression.evaluate(environment);
+    if (value === undefined) return String(status);
+    return (plainText(value) ?? brief(value)).slice(0, 60);
+  } catch {
+    return String(status);
+  }
+}
+
+function problemWith(problem: Problem, states: SeenStates): ProblemError {
+  const message =
+    states.length > 1 ? `${problem.message}. It saw ${describeStates(states)}` : problem.message;
+  return new ProblemError({ ...problem, message });
+}
+
+function outOfTime(poll: Poll, step: CallStep, within: number, states: SeenStates): ProblemError {
+  return new ProblemError({
+    code: 'poll-out-of-time',
+    message: `${poll.until.expression.text} did not hold within ${brief(new Duration(within))}. It saw ${describeStates(states)}`,
+    instead: `within: with a longer time, if the job takes that long`,
+    place: step.at,
+  });
+}
+
+/** The request that asks for the state, at an address of the answer that began the job. */
+async function requestAt(
+  context: RunContext,
+  step: CallStep,
+  at: PlacedExpression,
+  request: BuiltRequest,
+  job: CallResult,
+): Promise<BuiltRequest> {
+  const environment = context.environment(step, job.body.value, answerNames(job));
+  const { body: _, json: __, ...rest } = request;
+  return {
+    ...rest,
+    method: 'GET',
+    url: addressIn(context, step, at, environment, job.url),
+    headers: request.headers.filter(([name]) => !/^(?:content-type|idempotency-key)$/i.test(name)),
+  };
+}

@@ -1,0 +1,160 @@
+import type { CallStep, Retry } from '../chain/model.ts';
+import { type Problem, ProblemError } from '../problems.ts';
+import { answerNames } from './answer-names.ts';
+import type { BuiltRequest } from './build-request.ts';
+import { placed, type RunContext } from './context.ts';
+import { type CallResult, exchange, type Progress } from './exchange.ts';
+import { tooLong } from './pace.ts';
+import { Pausing } from './pausing.ts';
+import { retryAfter, type Told, toldToWait } from './told.ts';
+
+/** Codes of failures without an answer that another try may mend. An unknown host or a refused certificate stays one. */
+const NO_ANSWER: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+  'time-limit',
+  'connection-refused',
+  'connection-reset',
+  'no-answer',
+]);
+
+/** Methods that may be sent twice (RFC 9110, section 9.2.2). */
+const IDEMPOTENT: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE']);
+
+/** How long a call waits in all because the service says so, in milliseconds; that is `retry: { as-told }`. */
+const USUAL_PATIENCE = 60_000;
+
+/**
+ * Sends a request, and again: as the service says with 429, or 503 and Retry-After, and as `retry` says. What is not
+ * idempotent goes again only where the service has certainly not processed it, unless the step allows more.
+ */
+export async function sendRepeating(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  progress: Progress,
+): Promise<CallResult> {
+  const { clock } = context.ports;
+  const repeats = new Repeats(context, step, request);
+  for (let tries = 1; ; tries++) {
+    progress.reached = false;
+    let result: CallResult | undefined;
+    let failure: ProblemError | undefined;
+    try {
+      result = await exchange(context, step, request, progress, repeats.patience);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      failure = error;
+    }
+    const told = result && toldToWait(result.answer, clock.now());
+    if (told) context.paceOf(step, request.url)?.wait(told);
+    if (result && told && repeats.maySend(result.answer.status, true) && repeats.patience > 0) {
+      if (told.wait > repeats.patience)
+        return { ...result, told: tooLong(repeats.service, told, repeats.patience) };
+      if (tries < repeats.most) {
+        await result.saved?.discard();
+        repeats.obey(told);
+        continue;
+      }
+    }
+    const because = failure ? repeats.ofFailure(failure.problem) : repeats.ofAnswer(result!);
+    if (because === undefined || tries >= repeats.most) {
+      if (failure) throw failure;
+      return result!;
+    }
+    if (!repeats.maySend(result?.answer.status, progress.reached)) {
+      repeats.sayNotAgain(because);
+      if (failure) throw failure;
+      return result!;
+    }
+    await result?.saved?.discard();
+    await repeats.pause(because, result);
+  }
+}
+
+/** What one call repeats, how long it waits, and how long it has waited. */
+class Repeats {
+  readonly #context: RunContext;
+  readonly #step: CallStep;
+  readonly #retry: Retry | undefined;
+  readonly #pausing: Pausing | undefined;
+  readonly #always: boolean;
+  readonly service: string;
+  /** Requests in all; without `retry` what the service says has no count, only a time. */
+  readonly most: number;
+  /** How much longer it waits because the service says so, in milliseconds. */
+  patience: number;
+
+  constructor(context: RunContext, step: CallStep, request: BuiltRequest) {
+    this.#context = context;
+    this.#step = step;
+    this.#retry = step.retry;
+    this.#always = IDEMPOTENT.has(step.method) || step.repeatable || step.idempotency !== undefined;
+    this.service = request.service ?? new URL(request.url).host;
+    const environment = context.environment(step);
+    this.most = step.retry ? context.amount(step.retry.attempts, environment) : Infinity;
+    this.patience = !step.waitsAsTold
+      ? 0
+      : step.retry
+        ? context.duration(step.retry.asTold, environment)
+        : USUAL_PATIENCE;
+    this.#pausing = step.retry && new Pausing(step.retry.wait, context, environment);
+  }
+
+  /** Whether the request may go again: after 429 it was certainly not processed; `reached` says that it may have been. */
+  maySend(status: number | undefined, reached: boolean): boolean {
+    return this.#always || status === 429 || (status === undefined && !reached);
+  }
+
+  /** Why a failure without an answer is repeated; nothing where it is not. */
+  ofFailure({ code }: Problem): string | undefined {
+    return this.#retry?.on.includes('no-answer') && NO_ANSWER.has(code) ? code : undefined;
+  }
+
+  /** Why an answer is repeated; nothing where it is not. */
+  ofAnswer(result: CallResult): string | undefined {
+    if (!this.#retry) return undefined;
+    const status = String(result.answer.status);
+    if (this.#retry.on.includes(status) || this.#retry.on.includes(`${status[0]!}xx`)) return status;
+    const { when } = this.#retry;
+    if (!when) return undefined;
+    const environment = this.#context.environment(this.#step, result.body.value, answerNames(result));
+    return placed(when, () => when.expression.test(environment)) ? when.expression.text : undefined;
+  }
+
+  /** The pace of the service holds the next request back; here it is counted and said. */
+  obey({ by, wait }: Told): void {
+    this.patience -= wait;
+    this.#context.emit({
+      event: 'waiting',
+      step: this.#context.address(this.#step),
+      for: wait,
+      why: 'told',
+      service: this.service,
+      note: by ?? '429',
+    });
+  }
+
+  /** Waits before the next try: longer each time, less up to half by chance, and at least as long as the service says. */
+  async pause(because: string, result: CallResult | undefined): Promise<void> {
+    const context = this.#context;
+    const { chance, clock } = context.ports;
+    const usual = this.#pausing!.next() * (1 - chance.next() / 2);
+    const told = (result && retryAfter(result.answer.headers, clock.now())) ?? 0;
+    const wait = Math.max(usual, Math.min(told, this.patience));
+    context.emit({
+      event: 'waiting',
+      step: context.address(this.#step),
+      for: Math.round(wait),
+      why: 'retry',
+      note: because,
+    });
+    await context.sleep(wait);
+  }
+
+  sayNotAgain(because: string): void {
+    this.#context.remark(
+      this.#step,
+      'not-sent-again',
+      `${this.#step.method} was not sent again after ${because}, since ${this.service} may have processed it; idempotency: yes or repeatable: yes allows it`,
+    );
+  }
+}

@@ -1,0 +1,65 @@
+import type { CallStep, Step } from '../chain/model.ts';
+import { shorten, visible } from '../language/show.ts';
+import { isObject, memberOf } from '../language/values.ts';
+import type { Problem } from '../problems.ts';
+import type { CallResult } from './exchange.ts';
+import type { RunContext } from './context.ts';
+import { describeText } from './read-answer.ts';
+
+/** Codes of failures in which a run could not be completed: the service gave no answer that could be looked at, or a bound was reached. */
+const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+  'time-limit',
+  'connection-refused',
+  'connection-reset',
+  'unknown-host',
+  'host-unreachable',
+  'certificate-refused',
+  'not-http',
+  'body-too-large',
+  'body-broken',
+  'headers-too-large',
+  'too-many-redirects',
+  'redirect-invalid',
+  'no-answer',
+  'proxy-refused',
+  'file-not-written',
+  'sign-in-refused',
+  'sign-in-failed',
+  'bound-reached',
+  'told-to-wait-too-long',
+  'budget-used-up',
+  'no-call-back',
+  'listener-failed',
+]);
+
+/** The exit code of a run that ends with this problem. */
+export function exitOf({ code }: Problem): 1 | 3 {
+  return INCOMPLETE.has(code) ? 3 : 1;
+}
+
+/** What the body of an error says, in a few words: the title of a page, or the details of a problem (RFC 9457). */
+export function whatItSaid({ text, type, value }: CallResult['body']): string {
+  if (text === undefined || text === '') return '';
+  if (type !== undefined && /html/.test(type)) return `, ${describeText(text, undefined)}`;
+  if (!isObject(value)) return '';
+  const said = ['detail', 'error_description', 'message', 'title', 'error'].flatMap((name) => {
+    const member = memberOf(value, name);
+    return typeof member === 'string' && member !== '' ? [member] : [];
+  })[0];
+  return said === undefined ? '' : `, "${visible(shorten(said, 120))}"`;
+}
+
+/** What to do about an answer of 401. */
+export function refusedAdvice(step: CallStep, { project }: RunContext): string {
+  const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
+  const name = step.as ?? service?.as;
+  if (name === undefined || name === 'nobody')
+    return 'the request carried no credential: as: on the call or its service names one';
+  return `the service did not accept the credential ${name} (${project.credentials.get(name)!.kind})`;
+}
+
+/** The names that a step uses, those of steps inside it left out: they are asked for when it is their turn. */
+export function usedNames(step: Step): ReadonlySet<string> {
+  const own = new Set(step.keep.map(({ name }) => name));
+  return new Set([...step.uses].filter((name) => !own.has(name)));
+}

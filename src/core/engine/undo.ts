@@ -1,0 +1,112 @@
+import { type Chain, type Step, stepsIn } from '../chain/model.ts';
+import { writeJson } from '../language/json.ts';
+import type { StepRunner } from './carry-out.ts';
+import type { RunContext } from './context.ts';
+import type { Names } from './names.ts';
+import { usedNames } from './step-problems.ts';
+
+interface Booked {
+  readonly context: RunContext;
+  readonly step: Step;
+}
+
+/** What takes back what a run did: undo steps, booked when their step has held, and the cleanup of its chains. */
+export class Undo {
+  readonly #booked: Booked[] = [];
+  readonly #cleanups: { readonly context: RunContext; readonly chain: Chain }[] = [];
+
+  /** Books the undo of a step, with its names as they are now. */
+  book(context: RunContext, step: Step): void {
+    const names = context.names.snapshot(namesUsedBelow(step.undo));
+    this.#booked.push({ context: context.withNames(names), step });
+    context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
+  }
+
+  /** Books an undo of an earlier run. */
+  bookAgain(context: RunContext, step: Step): void {
+    this.#booked.push({ context, step });
+  }
+
+  bookCleanup(context: RunContext, chain: Chain): void {
+    this.#cleanups.push({ context, chain });
+  }
+
+  /** How many steps wait to be undone. */
+  get size(): number {
+    return this.#booked.length;
+  }
+
+  /** Undo, last booked first; then the cleanup of each chain, that of the run itself last. Nothing ends it early. */
+  async carryOut(runner: StepRunner): Promise<void> {
+    const [first] = [...this.#booked, ...this.#cleanups];
+    if (!first) return;
+    first.context.ignoreInterruption();
+    if (this.#booked.length > 0) {
+      first.context.emit({ event: 'undo-began', steps: this.#booked.length });
+      for (const { context, step } of this.#booked.reverse())
+        for (const one of step.undo) await runner.step(context, one);
+    }
+    for (const { context, chain } of this.#cleanups.reverse()) await cleanUp(runner, context, chain);
+  }
+
+  /** What was left to be undone, for the events of a run that is told to leave it. */
+  leave(context: RunContext): void {
+    const cleanup = this.#cleanups.reduce((sum, { chain }) => sum + chain.cleanup.length, 0);
+    if (this.#booked.length + cleanup === 0) return;
+    const { names } = this.#cleanups.find((one) => one.context.chain === context.chain)?.context ?? context;
+    const used = names.snapshot(namesUsedBelow(context.chain.cleanup));
+    context.emit({ event: 'left', undo: this.#booked.length, cleanup, names: sealedNames(context, used) });
+  }
+}
+
+/** A step that needs a name which was never kept is skipped. */
+async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps }: Chain): Promise<void> {
+  context.emit({ event: 'cleanup-began', steps: cleanup.length });
+  const defined = new Set(
+    cleanup.flatMap(({ keep, name }) => [
+      ...keep.map((one) => one.name),
+      ...(name === undefined ? [] : [name]),
+    ]),
+  );
+  for (const step of cleanup) {
+    const missing = [...usedNames(step)].find(
+      (name) => !context.names.has(name) && !defined.has(name) && keptSomewhere(steps, name),
+    );
+    if (missing === undefined) await runner.step(context, step);
+    else runner.skip(context, step, `${missing} was never kept`);
+  }
+}
+
+function keptSomewhere(steps: readonly Step[], name: string): boolean {
+  return steps.some(
+    (step) =>
+      step.name === name ||
+      step.keep.some((kept) => kept.name === name) ||
+      (step.type === 'each' && step.gather.some((gathered) => gathered.name === name)) ||
+      (step.type !== 'follow' && keptSomewhere(stepsIn(step), name)),
+  );
+}
+
+function namesUsedBelow(steps: readonly Step[]): Set<string> {
+  const used = new Set<string>();
+  const visit = (step: Step): void => {
+    for (const name of step.uses) used.add(name);
+    stepsIn(step).forEach(visit);
+  };
+  steps.forEach(visit);
+  return used;
+}
+
+function sealedNames(
+  context: RunContext,
+  names: Names,
+): Record<string, { readonly value: string; readonly sealed?: string }> {
+  return Object.fromEntries(
+    [...names.entries()].map(([name, value]) => {
+      const whole = writeJson(value, 0, 'base64');
+      const shown = context.members.hide(context.masker.text(whole));
+      const sealed = shown === whole ? undefined : context.ports.sealer?.seal(whole);
+      return [name, { value: shown, ...(sealed === undefined ? {} : { sealed }) }];
+    }),
+  );
+}

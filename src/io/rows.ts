@@ -1,0 +1,145 @@
+import { createReadStream } from 'node:fs';
+import { access } from 'node:fs/promises';
+import { dirname, resolve } from 'node:path';
+import { createInterface } from 'node:readline';
+import { parseJson } from '../core/language/json.ts';
+import { isObject, objectOf, type ValueObject } from '../core/language/values.ts';
+import type { Rows, RowSource } from '../core/ports.ts';
+import { ProblemError } from '../core/problems.ts';
+
+/** Files of rows on this machine: CSV (RFC 4180), JSON Lines, or a JSON list. */
+export const localRows: Rows = {
+  async open(path, near): Promise<RowSource> {
+    const whole = resolve(dirname(resolve(near)), path);
+    try {
+      await access(whole);
+    } catch {
+      throw new ProblemError({
+        code: 'file-not-found',
+        message: `there is no file ${path} with rows`,
+        instead: 'a path begins at the folder of the chain file',
+      });
+    }
+    if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path), path);
+    if (/\.json$/i.test(path)) return new BufferedRows(list(whole, path), path);
+    return new BufferedRows(await csv(whole), path);
+  },
+};
+
+/** Rows from a source that gives several at once, so that most of them cost no waiting. */
+class BufferedRows implements RowSource {
+  readonly #chunks: AsyncIterator<ValueObject[]>;
+  readonly #path: string;
+  #buffer: ValueObject[] = [];
+  #at = 0;
+  #reading: Promise<boolean> | undefined;
+
+  constructor(chunks: AsyncIterable<ValueObject[]>, path: string) {
+    this.#chunks = chunks[Symbol.asyncIterator]();
+    this.#path = path;
+  }
+
+  next(): ValueObject | undefined | Promise<ValueObject | undefined> {
+    if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
+    return this.#later();
+  }
+
+  async #later(): Promise<ValueObject | undefined> {
+    for (;;) {
+      if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
+      // Several turns may ask at the same time, and the file is read once.
+      const more = await (this.#reading ??= this.#read().finally(() => (this.#reading = undefined)));
+      if (!more) return undefined;
+    }
+  }
+
+  async #read(): Promise<boolean> {
+    try {
+      const { done, value } = await this.#chunks.next();
+      if (done) return false;
+      this.#buffer = value;
+      this.#at = 0;
+      return true;
+    } catch (error) {
+      if (error instanceof ProblemError) throw error;
+      throw unreadable(this.#path, (error as Error).message);
+    }
+  }
+
+  async close(): Promise<void> {
+    await this.#chunks.return?.();
+  }
+}
+
+const CHUNK = 500;
+
+async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
+  const { parse } = await import('csv-parse');
+  return {
+    async *[Symbol.asyncIterator]() {
+      const parser = createReadStream(path).pipe(parse({ bom: true, skip_empty_lines: true }));
+      let names: string[] | undefined;
+      let chunk: ValueObject[] = [];
+      for await (const cells of parser as AsyncIterable<string[]>) {
+        if (!names) {
+          names = cells;
+          const twice = names.find((name, i) => names!.indexOf(name) !== i);
+          if (twice !== undefined)
+            throw unreadable(path, `the column ${twice} stands in its first row twice`);
+          continue;
+        }
+        const header = names;
+        chunk.push(objectOf(header.map((name, i): [string, string] => [name, cells[i] ?? ''])));
+        if (chunk.length === CHUNK) {
+          yield chunk;
+          chunk = [];
+        }
+      }
+      yield chunk;
+    },
+  };
+}
+
+async function* lines(path: string, shown: string): AsyncIterable<ValueObject[]> {
+  let chunk: ValueObject[] = [];
+  let number = 0;
+  for await (const line of createInterface({ input: createReadStream(path), crlfDelay: Infinity })) {
+    number++;
+    if (line.trim() === '') continue;
+    chunk.push(rowOf(line, `${shown}:${number}`));
+    if (chunk.length === CHUNK) {
+      yield chunk;
+      chunk = [];
+    }
+  }
+  yield chunk;
+}
+
+async function* list(path: string, shown: string): AsyncIterable<ValueObject[]> {
+  const chunks: Buffer[] = [];
+  for await (const chunk of createReadStream(path) as AsyncIterable<Buffer>) chunks.push(chunk);
+  const value = parsed(Buffer.concat(chunks).toString('utf8'), shown);
+  if (!Array.isArray(value) || !value.every(isObject)) throw unreadable(shown, 'it is no list of objects');
+  yield value;
+}
+
+function rowOf(text: string, where: string): ValueObject {
+  const value = parsed(text, where);
+  if (isObject(value)) return value;
+  throw unreadable(where, 'a row is an object');
+}
+
+function parsed(text: string, where: string): ReturnType<typeof parseJson> {
+  try {
+    return parseJson(text);
+  } catch (error) {
+    throw unreadable(where, (error as Error).message);
+  }
+}
+
+function unreadable(where: string, why: string): ProblemError {
+  return new ProblemError({
+    code: 'answer-not-as-typed',
+    message: `the rows of ${where} can't be read: ${why}`,
+  });
+}
