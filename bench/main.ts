@@ -1,9 +1,16 @@
 import { benchCalls } from './calls.ts';
 import { benchLanguage } from './language.ts';
+import { benchLoops } from './loops.ts';
 import { benchStart } from './start.ts';
 import { benchTransfer } from './transfer.ts';
 
 const wanted = process.argv.slice(2);
-const parts = { language: benchLanguage, start: benchStart, calls: benchCalls, transfer: benchTransfer };
+const parts = {
+  language: benchLanguage,
+  start: benchStart,
+  calls: benchCalls,
+  transfer: benchTransfer,
+  loops: benchLoops,
+};
 for (const [name, part] of Object.entries(parts))
   if (wanted.length === 0 || wanted.includes(name)) await part();

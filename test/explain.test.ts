@@ -1,14 +1,18 @@
 // What `explain` shows is held to the language: each example is read and checked.
 import { expect, test } from '@jest/globals';
+import { chainKeys, inputKeys } from '../src/core/chain/chain-keys.ts';
+import { expectationKeys, groupKeys, stepKeys, verbKeys } from '../src/core/chain/step-keys.ts';
+import { callKeys } from '../src/core/chain/call-keys.ts';
+import type { KeyDefinition } from '../src/core/chain/key-definition.ts';
+import { eachKeys, repeatKeys, repeatStepKeys } from '../src/core/chain/loop-keys.ts';
 import {
-  callKeys,
-  chainKeys,
-  expectationKeys,
-  groupKeys,
-  inputKeys,
-  stepKeys,
-  verbKeys,
-} from '../src/core/chain/chain-keys.ts';
+  callbackKeys,
+  idempotencyKeys,
+  paceKeys,
+  pagesKeys,
+  pollKeys,
+  retryKeys,
+} from '../src/core/chain/traffic-keys.ts';
 import { projectKeys, serviceKeys } from '../src/core/chain/project-keys.ts';
 import { credentialKeys } from '../src/core/chain/credential-keys.ts';
 import { givenNames } from '../src/core/chain/names.ts';
@@ -21,6 +25,7 @@ const names = ['counter', 'desk', 'office', 'archive', 'session', 'signer'];
 const projectText = `services: { kiln: { url: "https://kiln.example/v1" } }
 credentials:
   counter: { kind: bearer, token: "\${secret.counter}" }
+  signer: { kind: message-signature, key-id: a, algorithm: hmac-sha256, key: "\${secret.signer}" }
 secrets: { ${names.map((name) => `${name}: env KILN`).join(', ')} }
 `;
 const { project } = readProject('batharon.yaml', projectText, undefined, true);
@@ -29,8 +34,13 @@ const inputs =
 const before =
   '  - call: GET kiln /first\n    name: load\n    keep: { pieces: "$.pieces", piece: "$.pieces[0]" }\n';
 
+const otherFile = (path: string): { path: string; text: string } => ({
+  path,
+  text: 'chain: Clear a rack\ninputs:\n  rack: { about: which }\nsteps:\n  - call: GET kiln /racks/${rack}\n',
+});
+
 function chainProblems(text: string): string[] {
-  return readChain('example.chain.yaml', text, project)
+  return readChain('example.chain.yaml', text, project, otherFile)
     .findings.filter(({ level }) => level === 'problem')
     .map(({ message }) => message);
 }
@@ -55,6 +65,39 @@ test.each(stepKeys)('step: $name', ({ name, example }) => {
       ),
     ),
   ).toEqual([]);
+});
+test.each([...eachKeys, ...repeatStepKeys].filter(({ name }) => name !== 'steps'))(
+  'loop: $name',
+  ({ name, example }) => {
+    const verb = name === 'start' ? 'repeat: { until: index > 3 }' : 'each: one in pieces';
+    const inside = '- call: GET kiln /racks\n    name: found\n    keep: { firing: $.id, state: $.state }';
+    const text = example.replace('found.state', 'state');
+    expect(chainProblems(steps(asItem(`${verb}\nsteps:\n  ${inside}\n${text}`)))).toEqual([]);
+  },
+);
+const INSIDE: readonly (readonly [string, readonly KeyDefinition[], string, readonly string[]])[] = [
+  ['pages', pagesKeys, "next: link('next')", ['next', 'next-query', 'next-json']],
+  ['poll', pollKeys, "until: $.state == 'done'", ['until']],
+  ['retry', retryKeys, 'attempts: 3', ['attempts']],
+  ['idempotency', idempotencyKeys, 'header: Kiln-Id', ['header']],
+  ['callback', callbackKeys, 'within: 1m', ['within']],
+];
+test.each(INSIDE.flatMap(([of, keys, usual, instead]) => keys.map((key) => ({ of, key, usual, instead }))))(
+  '$of: $key.name',
+  ({ of, key: { name, example }, usual, instead }) => {
+    const text = instead.includes(name) ? example : `${usual}\n${example}`;
+    const inside = indent(text.replace('kiln_signature', 'signer').replace('${piece.id}', '${rack}'), 2);
+    expect(chainProblems(steps(asItem(`call: POST kiln /a\njson: {}\n${of}:\n${inside}`)))).toEqual([]);
+  },
+);
+test.each(paceKeys)('pace: $name', ({ example }) => {
+  const text = `services:\n  kiln:\n    url: https://kiln.example/v1\n    pace:\n${indent(example, 6)}\n`;
+  expect(readProject('batharon.yaml', text, undefined, true).findings).toEqual([]);
+});
+test.each(repeatKeys)('repeat: $name', ({ name, example }) => {
+  const text = name === 'until' ? example : `until: state == 'done'\n${example}`;
+  const inside = '- call: GET kiln /racks\n    keep: { state: $.state }';
+  expect(chainProblems(steps(asItem(`repeat:\n${indent(text, 2)}\nsteps:\n  ${inside}`)))).toEqual([]);
 });
 test.each(groupKeys)('group: $name', ({ example }) => {
   expect(chainProblems(steps(asItem(`when: rack == 'A3'\nsteps:\n  - show: x\n${example}`)))).toEqual([]);
@@ -111,12 +154,22 @@ test.each(Object.entries(credentialKeys))('credential: %s', (_, { example }) => 
   const text = `services: { kiln: { url: practice } }\nsecrets: { ${names.map((name) => `${name}: env KILN`).join(', ')} }\ncredentials:\n${indent(example, 2)}\n`;
   expect(readProject('batharon.yaml', text, undefined, true).findings).toEqual([]);
 });
+const NAME_PLACES: Readonly<Record<string, string>> = {
+  index: 'each: one in pieces\nsteps:\n  - keep: { x: index + 1 }',
+  gathered: "call: GET kiln /a\npages: { next: link('next') }\nexpect: length(gathered) > 0",
+  page: 'call: GET kiln /a\npages: { next-query: { page: page + 1 } }',
+  arrived: "call: GET kiln /a\ncallback:\n  when: arrived.body.state == 'done'",
+  callback: 'call: POST kiln /a\ncallback: { within: 1m }\njson: { notify: "${callback}" }',
+};
+
 test.each(givenNames)('name: $name', ({ name, example, where }) => {
-  const field = where.startsWith('texts')
-    ? `call: GET kiln /a\nheaders:\n  Mark: \${${example}}`
-    : where.startsWith('steps below')
-      ? `keep:\n  x: ${JSON.stringify(example)}`
-      : `call: GET kiln /a\nkeep:\n  x: ${JSON.stringify(example)}`;
+  const field = Object.hasOwn(NAME_PLACES, name)
+    ? NAME_PLACES[name]!
+    : where.startsWith('texts')
+      ? `call: GET kiln /a\nheaders:\n  Mark: \${${example}}`
+      : where.startsWith('steps below')
+        ? `keep:\n  x: ${JSON.stringify(example)}`
+        : `call: GET kiln /a\nkeep:\n  x: ${JSON.stringify(example)}`;
   const text = steps(asItem(name === 'environment' ? `show: \${environment ?? 'none'}` : field)).replace(
     'secret.desk',
     'secret.counter',

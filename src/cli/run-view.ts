@@ -35,9 +35,9 @@ export class RunView {
     const address = 'step' in event ? event.step : undefined;
     const place = address === undefined ? undefined : placeOf(address);
     const loop = place && this.#loops.get(place.loop);
-    loop?.take(event, place!.turn);
+    if (loop) loop.take(event, place.turn);
     this.#one(event);
-    if (loop && this.#loops.has(place!.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
+    if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
       this.#lastFrame = event.at;
       this.#lines.live(loop.progress());
     }
@@ -63,10 +63,7 @@ export class RunView {
         this.#ending = 'undo';
         return;
       case 'cleanup-began':
-        this.#endUndo();
-        if (this.#ending !== 'cleanup') this.#lines.line('', this.#terminal.colours.dim('cleanup'));
-        this.#ending = 'cleanup';
-        return;
+        return this.#cleanupBegan();
       case 'left':
         return this.#lines.line(
           'remark',
@@ -75,7 +72,7 @@ export class RunView {
       case 'run-ended':
         return this.#end(event);
       default:
-        if ('step' in event && event.step !== undefined) this.#ofStep(event, this.#open.get(event.step));
+        if ('step' in event) this.#ofStep(event, this.#open.get(event.step));
     }
   }
 
@@ -206,6 +203,13 @@ export class RunView {
     this.#undone.broke++;
     this.#lines.line('broke', event.step);
     this.#lines.failure(step, event);
+  }
+
+  #cleanupBegan(): void {
+    const first = this.#ending !== 'cleanup';
+    this.#endUndo();
+    if (first) this.#lines.line('', this.#terminal.colours.dim('cleanup'));
+    this.#ending = 'cleanup';
   }
 
   #endUndo(): void {

@@ -22,7 +22,7 @@ const problem = z.strictObject({
 /** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
 const body = z.strictObject({
   size: z.int(),
-  /** SHA-256 in hexadecimal digits; nothing where the body comes from a file or goes into one. */
+  /** SHA-256 in hexadecimal digits; nothing where the body comes from a file or goes into one, or where no bodies are kept. */
   digest: z.string().optional(),
   type: z.string().optional(),
   text: z.string().optional(),

@@ -1,14 +1,16 @@
+import { chainKeys, inputKeys } from './chain/chain-keys.ts';
+import { expectationKeys, groupKeys, stepKeys, verbKeys } from './chain/step-keys.ts';
+import { callKeys, partKeys } from './chain/call-keys.ts';
+import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from './chain/loop-keys.ts';
 import {
-  callKeys,
-  chainKeys,
-  expectationKeys,
-  groupKeys,
-  inputKeys,
-  partKeys,
-  stepKeys,
-  verbKeys,
-} from './chain/chain-keys.ts';
-import { projectKeys, serviceKeys } from './chain/project-keys.ts';
+  callbackKeys,
+  idempotencyKeys,
+  paceKeys,
+  pagesKeys,
+  pollKeys,
+  retryKeys,
+} from './chain/traffic-keys.ts';
+import { callbacksKeys, projectKeys, serviceKeys } from './chain/project-keys.ts';
 import type { KeyDefinition } from './chain/key-definition.ts';
 import { credentialKeys } from './chain/credential-keys.ts';
 import { givenNames } from './chain/names.ts';
@@ -38,8 +40,19 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a part of a multipart body', partKeys],
   ['key of a group', groupKeys],
   ['key of an expectation', expectationKeys],
+  ['key of an each', eachKeys],
+  ['key of a repeat', repeatKeys],
+  ['key of a step with repeat', repeatStepKeys],
+  ['key of a follow', followKeys],
+  ['key of pages', pagesKeys],
+  ['key of poll', pollKeys],
+  ['key of retry', retryKeys],
+  ['key of idempotency', idempotencyKeys],
+  ['key of callback', callbackKeys],
   ['key of the project file', projectKeys],
   ['key of a service', serviceKeys],
+  ['key of pace', paceKeys],
+  ['key of callbacks', callbacksKeys],
 ];
 
 function keyTopic(group: string, key: KeyDefinition): Topic {

@@ -112,10 +112,12 @@ export class HttpTransport implements Transport {
 }
 
 function bodyAndHeaders({ body, headers }: WireRequest): { headers: string[]; body?: Uint8Array | Readable } {
-  if (body === undefined) return { headers: headers.flat() };
-  if (body instanceof Uint8Array) return { headers: headers.flat(), body };
+  const flat: string[] = [];
+  for (const [name, value] of headers) flat.push(name, value);
+  if (body === undefined) return { headers: flat };
+  if (body instanceof Uint8Array) return { headers: flat, body };
   return {
-    headers: [...headers.flat(), 'content-length', String(body.size)],
+    headers: [...flat, 'content-length', String(body.size)],
     body: Readable.from(body.chunks(), { objectMode: false }),
   };
 }

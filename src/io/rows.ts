@@ -55,9 +55,9 @@ class BufferedRows implements RowSource {
 
   async #read(): Promise<boolean> {
     try {
-      const { done, value } = await this.#chunks.next();
-      if (done) return false;
-      this.#buffer = value;
+      const next = await this.#chunks.next();
+      if (next.done === true) return false;
+      this.#buffer = next.value;
       this.#at = 0;
       return true;
     } catch (error) {

@@ -264,7 +264,7 @@ steps:
 describe('what a service can do', () => {
   test.each<[string, string, number, RegExp]>([
     ['500', '', 1, /came\s+500/],
-    ['503', '', 1, /came\s+503, a page titled "Back in a moment"/],
+    ['503', 'retry: { as-told: 0s, attempts: 1 }', 1, /came\s+503, a page titled "Back in a moment"/],
     ['reset', '', 3, /broke the connection off|closed the connection/],
     [
       'slow-first-byte',

@@ -13,6 +13,36 @@ const later = 'steps below a named step';
 /** The names that an expression finds without anybody having kept them. */
 export const givenNames: readonly NameDocumentation[] = [
   {
+    name: 'index',
+    where: 'the turns of each and repeat',
+    about: 'The count of the innermost loop, from 0.',
+    example: 'index + 1',
+  },
+  {
+    name: 'gathered',
+    where: 'expect, keep and show of a call with pages, and inside pages',
+    about: 'The items of all pages so far, as a list.',
+    example: 'length(gathered) > 0',
+  },
+  {
+    name: 'page',
+    where: 'pages',
+    about: 'The number of the page that came, from 1.',
+    example: 'page + 1',
+  },
+  {
+    name: 'arrived',
+    where: 'a call with callback',
+    about: 'The request that called back: .body .text .headers .method .path .query.',
+    example: "arrived.body.state == 'done'",
+  },
+  {
+    name: 'callback',
+    where: 'texts that a call with callback sends',
+    about: 'The address at which it is waited for.',
+    example: 'callback',
+  },
+  {
     name: '$',
     where: after,
     about:

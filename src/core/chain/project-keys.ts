@@ -10,7 +10,7 @@ import {
   timeout,
   yesNo,
 } from './key-definition.ts';
-import { PER } from './loop-keys.ts';
+import { PER } from './traffic-keys.ts';
 
 export const projectKeys: readonly KeyDefinition[] = [
   {

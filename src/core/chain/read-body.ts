@@ -1,7 +1,7 @@
 import type { StaticScope } from '../language/scope.ts';
 import { FieldReader } from './fields.ts';
 import { Findings } from './findings.ts';
-import { partKeys } from './chain-keys.ts';
+import { partKeys } from './call-keys.ts';
 import type { CallBody, Parameter, Part, Typed } from './model.ts';
 import type { StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';

@@ -4,7 +4,7 @@ import type { Tree } from '../language/tree.ts';
 import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
 import type { Finding } from './findings.ts';
-import { expectationKeys } from './chain-keys.ts';
+import { expectationKeys } from './step-keys.ts';
 import type { Chain, Expectation, Expressions, Input, Keep, Project, Step } from './model.ts';
 import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';

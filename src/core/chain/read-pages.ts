@@ -3,7 +3,7 @@ import { ANY, BIT, type Kind, LIST, NUMBER } from '../language/kinds.ts';
 import { childrenOf, namesIn, speaksOfBody, type Tree } from '../language/tree.ts';
 import type { ChainScope } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
-import { pagesKeys, pollKeys } from './loop-keys.ts';
+import { pagesKeys, pollKeys } from './traffic-keys.ts';
 import type { Expressions, Pages, PlacedExpression, Poll, ReadAs } from './model.ts';
 import { optional } from './optional.ts';
 import { type MapNode, type SourceNode, valueOf } from './source.ts';

@@ -1,7 +1,8 @@
 import { namesIn, type Tree } from '../language/tree.ts';
 import { nearest } from '../language/nearest.ts';
 import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
-import { callKeys, groupKeys, stepKeys, verbKeys } from './chain-keys.ts';
+import { groupKeys, stepKeys, verbKeys } from './step-keys.ts';
+import { callKeys } from './call-keys.ts';
 import type { KeyDefinition } from './key-definition.ts';
 import { fingerprint } from './fingerprint.ts';
 import { eachKeys, followKeys, repeatStepKeys } from './loop-keys.ts';

@@ -1,6 +1,6 @@
 import type { StaticScope } from '../language/scope.ts';
 import { namesIn } from '../language/tree.ts';
-import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from './loop-keys.ts';
+import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from './traffic-keys.ts';
 import type { FieldReader } from './fields.ts';
 import { type CallBack, type Idempotency, type Pace, type Project, REPEAT_ON, type Retry } from './model.ts';
 import { optional } from './optional.ts';

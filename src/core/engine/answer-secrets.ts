@@ -15,6 +15,8 @@ const SECRET_FIELDS: ReadonlySet<string> = new Set([
 export class SecretMembers {
   readonly #names: ReadonlySet<string>;
   readonly #pattern: RegExp;
+  /** The last text that had none of them: a body is looked at more than once, and often comes again. */
+  #clean = '';
 
   /** `names` in small letters. */
   constructor(names: ReadonlySet<string>) {
@@ -27,8 +29,7 @@ export class SecretMembers {
   /** Learns the secrets that an answer brings, so that they are masked wherever they turn up later. */
   learn(masker: Masker, { text, value }: ReadBody): void {
     if (text === undefined || value === undefined || typeof value === 'string') return;
-    this.#pattern.lastIndex = 0;
-    if (!this.#pattern.test(text)) return;
+    if (this.#isClean(text)) return;
     const visit = (part: Value): void => {
       if (Array.isArray(part)) part.forEach(visit);
       else if (isObject(part)) {
@@ -42,8 +43,17 @@ export class SecretMembers {
     visit(value);
   }
 
+  #isClean(text: string): boolean {
+    if (text === this.#clean) return true;
+    this.#pattern.lastIndex = 0;
+    if (this.#pattern.test(text)) return false;
+    this.#clean = text;
+    return true;
+  }
+
   /** Hides the members in a text by their names, however short their values are. */
   hide(text: string): string {
+    if (text === this.#clean) return text;
     return text.replace(this.#pattern, (_, head: string, value: string, close: string) => {
       const name = /"([^"]+)"/.exec(head)![1]!;
       return /^‹.*›$/.test(value) ? `${head}"${value}${close}` : `${head}"‹${name}›${close}`;

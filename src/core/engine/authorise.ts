@@ -35,15 +35,26 @@ export function fillCredential(
  * Adds the cookies of the jar and what the credential gives to a request. `carried` is false where a redirect has left the
  * origin of the credential. Throws `plain-http`, and what signing in can give.
  */
-export async function authorise(
+export function authorise(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
   wire: WireRequest,
   carried: boolean,
-): Promise<WireRequest> {
+): WireRequest | Promise<WireRequest> {
   const withCookies = step.noCookies ? wire : addCookies(context, request, wire);
-  if (request.as === undefined || !carried) return withCookies;
+  return request.as === undefined || !carried
+    ? withCookies
+    : sign(context, step, { ...request, as: request.as }, wire, withCookies);
+}
+
+async function sign(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest & { readonly as: string },
+  wire: WireRequest,
+  withCookies: WireRequest,
+): Promise<WireRequest> {
   refusePlainHttp(context, step, wire.url, request.as);
   const credential = fillCredential(context, request);
   const added = await authorisation(context, step, credential, withCookies);

@@ -49,9 +49,9 @@ export class CallBackWait {
         place: step.at,
       });
     const inbox = new Inbox();
-    const { url, close } = await callBacks.open((arrived) => take(context, step, setting, inbox, arrived));
-    context.atEnd(close);
-    return new CallBackWait(context, step, setting, { url, inbox });
+    const opened = await callBacks.open((arrived) => take(context, step, setting, inbox, arrived));
+    context.atEnd(() => opened.close());
+    return new CallBackWait(context, step, setting, { url: opened.url, inbox });
   }
 
   /** The first request for which `when` holds. Throws `no-call-back`. */

@@ -3,6 +3,7 @@ import { type BuiltRequest, buildRequest } from './build-request.ts';
 import { CallBackWait } from './call-back.ts';
 import type { RunContext } from './context.ts';
 import type { CallResult, Progress } from './exchange.ts';
+import { remarkNextPage } from './next-page.ts';
 import { readPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
 import { sendRepeating } from './repeating.ts';
@@ -27,9 +28,11 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
   }
 }
 
-function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
+async function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
   const progress: Progress = { attempts: 0, reached: false };
   if (step.pages) return readPages(context, step, step.pages, request, progress);
   if (step.poll) return pollUntil(context, step, step.poll, request, progress);
-  return sendRepeating(context, step, request, progress);
+  const result = await sendRepeating(context, step, request, progress);
+  remarkNextPage(context, step, result);
+  return result;
 }

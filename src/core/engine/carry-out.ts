@@ -10,6 +10,7 @@ import { carryOutEach } from './each.ts';
 import { carryOutFollow } from './follow.ts';
 import { StepOutcome } from './outcome.ts';
 import { describeText } from './read-answer.ts';
+import { interrupted } from './interruption.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from './saved-body.ts';
 import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
@@ -106,9 +107,15 @@ export class StepRunner {
       }
       this.#begin(context, step);
       begun = true;
-      done = await this.#carryOut(context, step, steps);
+      const doing = this.#carryOut(context, step, steps);
+      done = doing instanceof Promise ? await doing : doing;
       problem = done.problem;
-      if (!problem && (!done.stop || done.passed)) problem = await this.#outcome(context, step, done.call);
+      if (!problem && (!done.stop || done.passed)) {
+        const outcome = this.#expectations(context, step, done.call);
+        if (done.call?.saved && !outcome.problem) await keepSaved(context, step, done.call.saved);
+        if (!outcome.problem) outcome.show();
+        ({ problem } = outcome);
+      }
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       ({ problem } = error);
@@ -118,20 +125,17 @@ export class StepRunner {
     return this.#settle(context, step, began, done, problem);
   }
 
-  async #carryOut(context: RunContext, step: Step, group: GroupStep['steps']): Promise<Done> {
+  #carryOut(context: RunContext, step: Step, group: GroupStep['steps']): Done | Promise<Done> {
     switch (step.type) {
       case 'call':
-        return { call: await carryOutCall(context, step) };
+        return carryOutCall(context, step).then((call) => ({ call }));
       case 'wait': {
         const milliseconds = context.duration(step.duration, context.environment(step));
         context.emit({ event: 'waiting', step: context.address(step), for: milliseconds, why: 'step' });
-        await context.sleep(milliseconds);
-        return {};
+        return context.sleep(milliseconds).then(() => ({}));
       }
-      case 'group': {
-        const stop = await this.steps(context, group);
-        return stop ? { stop } : {};
-      }
+      case 'group':
+        return this.steps(context, group).then((stop) => (stop ? { stop } : {}));
       case 'each':
         return carryOutEach(this, context, step);
       case 'repeat':
@@ -143,18 +147,7 @@ export class StepRunner {
     }
   }
 
-  /** Expectations, keep, save and show: what comes after a step has done what it does. */
-  async #outcome(
-    context: RunContext,
-    step: Step,
-    call: CallResult | undefined,
-  ): Promise<Problem | undefined> {
-    const outcome = this.#expectations(context, step, call);
-    if (call?.saved && !outcome.problem) await keepSaved(context, step, call.saved);
-    if (!outcome.problem) outcome.show();
-    return outcome.problem;
-  }
-
+  /** Expectations and keep, in their order. */
   #expectations(context: RunContext, step: Step, call: CallResult | undefined): StepOutcome {
     const environment = call
       ? context.environment(step, call.body.value, answerNames(call))
@@ -264,13 +257,6 @@ export class StepRunner {
   }
 }
 
-export function interrupted(signal: AbortSignal): Problem {
-  const { reason } = signal as { reason: unknown };
-  return reason instanceof ProblemError
-    ? reason.problem
-    : { code: 'interrupted', message: 'the run was interrupted' };
-}
-
 /** The file gets its real name now that the step has held. */
 async function keepSaved(context: RunContext, step: Step, saved: SavedBody): Promise<void> {
   await saved.commit();
@@ -290,12 +276,11 @@ function usualExpectations(
   { answer, body, told }: CallResult,
   outcome: StepOutcome,
 ): void {
-  if (told) return outcome.failed('an answer', told.message, told);
   if (step.expectsSuccess && answer.status >= 400) {
-    const said = whatItSaid(body);
-    const instead = answer.status === 401 ? refusedAdvice(step, context) : undefined;
+    const said = `${whatItSaid(body)}${told ? `; ${told.message}` : ''}`;
+    const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
     outcome.failed('status < 400', `${answer.status}${said}`, {
-      code: 'status-not-expected',
+      code: told?.code ?? 'status-not-expected',
       ...(instead === undefined ? {} : { instead }),
     });
   }

@@ -233,12 +233,12 @@ export class RunContext {
     this.#shared.interruption = new Interruption(new AbortController().signal);
   }
 
-  /** Set by what carries the chain out. */
+  /** The sign-ins by chains, shared with chains inside this run. */
   get signIns(): SignInChains | undefined {
     return this.#shared.signIns;
   }
 
-  set signIns(signIns: SignInChains) {
+  shareSignIns(signIns: SignInChains): void {
     this.#shared.signIns = signIns;
   }
 

@@ -1,12 +1,14 @@
 import { readInput } from '../chain/inputs.ts';
 import type { EachStep, Input } from '../chain/model.ts';
 import type { Outcome } from '../events.ts';
+import { plainText } from '../language/functions/conversion.ts';
 import { isDropping } from '../language/infer.ts';
 import { withArticle } from '../language/kinds.ts';
 import { nameList } from '../language/nearest.ts';
-import { brief } from '../language/show.ts';
+import { brief, visible } from '../language/show.ts';
 import {
   Duration,
+  isNumeric,
   isObject,
   kindOf,
   memberOf,
@@ -16,7 +18,8 @@ import {
   type ValueObject,
 } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
-import { type Done, interrupted, type Stop, type StepRunner } from './carry-out.ts';
+import type { Done, Stop, StepRunner } from './carry-out.ts';
+import { interrupted } from './interruption.ts';
 import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
 
 import { evaluateAll } from './outcome.ts';
@@ -103,7 +106,7 @@ class Turns {
         const next = this.#items.next();
         const item = next instanceof Promise ? await next : next;
         // Another lane may have ended the loop while a row was read.
-        if (item === undefined || this.#ended) break;
+        if (item === undefined || this.#isOver()) break;
         const turn = this.#begun++;
         if (turn >= this.#most)
           refuse(
@@ -121,6 +124,10 @@ class Turns {
     }
   }
 
+  #isOver(): boolean {
+    return this.#ended;
+  }
+
   async #turn(turn: number, item: Item): Promise<void> {
     const step = this.#step;
     const { clock } = this.#context.ports;
@@ -131,7 +138,7 @@ class Turns {
       event: 'turn-began',
       step: this.#context.address(step),
       turn,
-      item: this.#context.members.hide(this.#context.masker.text(brief(item[0], 60))),
+      item: this.#context.members.hide(this.#context.masker.text(labelOf(item[0]))),
     });
     let stop = await this.#runner.steps(inside, step.steps);
     stop ??= this.#afterTurn(inside, turn);
@@ -219,6 +226,17 @@ class Turns {
   }
 }
 
+/** What tells an item from the others, in a few words: of an object its first simple member. */
+function labelOf(item: Value): string {
+  if (!isObject(item)) return brief(item, 60);
+  for (const name in item) {
+    const member = item[name];
+    if (typeof member === 'string' || isNumeric(member))
+      return `${name} ${visible(plainText(member)!.slice(0, 60))}`;
+  }
+  return 'an object';
+}
+
 async function itemsOf(context: RunContext, step: EachStep): Promise<Items> {
   if (step.rows) return rowsOf(context, step, step.rows);
   const { items } = step;
@@ -290,7 +308,7 @@ function typedRow({ columns, name }: Input, row: ValueObject, nth: number): Valu
         code: 'input-invalid',
         message: `row ${nth + 1} of ${name}, column ${column}: ${problem.message}`,
       });
-    setMember(typed, column, value!);
+    setMember(typed, column, value);
   }
   return typed;
 }

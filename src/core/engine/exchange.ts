@@ -56,16 +56,28 @@ export interface Progress {
  * Sends a request, follows redirects, renews a credential once after a 401. Throws problems of the request itself with a
  * place, those of the transport and of sign-in without one.
  */
-export async function exchange(
+export function exchange(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
   progress: Progress,
   patience: number,
 ): Promise<CallResult> {
+  return request.as === undefined
+    ? sendFollowing(context, step, request, progress, patience)
+    : sendSigned(context, step, request, request.as, progress, patience);
+}
+
+async function sendSigned(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  as: string,
+  progress: Progress,
+  patience: number,
+): Promise<CallResult> {
   const first = await sendFollowing(context, step, request, progress, patience);
-  if (request.as === undefined) return first;
-  if (first.answer.status !== 401 && !context.project.credentials.get(request.as)!.signIn) return first;
+  if (first.answer.status !== 401 && !context.project.credentials.get(as)!.signIn) return first;
   const challenges = first.answer.headers.flatMap(([name, value]) =>
     name === 'www-authenticate' ? [value] : [],
   );
@@ -87,7 +99,8 @@ async function sendFollowing(
   let wire: WireRequest = request;
   let carried = true;
   for (let redirects = 0; ; redirects++) {
-    const authorised = await authorise(context, step, request, wire, carried);
+    const authorising = authorise(context, step, request, wire, carried);
+    const authorised = authorising instanceof Promise ? await authorising : authorising;
     const attempt = ++progress.attempts;
     const sent = await sendOnce(context, step, authorised, request, progress, patience);
     const { answer, elapsed, saved } = sent;
@@ -95,9 +108,12 @@ async function sendFollowing(
       await context.storeCookies(request, wire.url, answer.headers);
     const next = most === 0 ? undefined : redirectOf(wire, answer, queryKey(context, request));
     if (!next) {
+      const reading = readResult(context, step, answer, saved);
+      const { body, size } = reading instanceof Promise ? await reading : reading;
       const result: CallResult = {
         answer,
-        ...(await readResult(context, step, answer, saved)),
+        body,
+        size,
         ...(saved ? { saved } : {}),
         request,
         sentHeaders: authorised.headers,
@@ -107,8 +123,7 @@ async function sendFollowing(
       };
       context.members.learn(context.masker, result.body);
       hideKept(context, step, result);
-      reportAnswer(context, step, result, attempt);
-      keepBody(context, result);
+      keepBody(context, result, reportAnswer(context, step, result, attempt));
       return result;
     }
     await saved?.discard();
@@ -157,12 +172,12 @@ function withoutCredentials(
   return { ...request, headers };
 }
 
-async function readResult(
+function readResult(
   context: RunContext,
   step: CallStep,
   answer: WireAnswer,
   saved: SavedBody | undefined,
-): Promise<{ body: ReadBody; size: number }> {
+): { body: ReadBody; size: number } | Promise<{ body: ReadBody; size: number }> {
   if (saved && !step.save!.held) {
     const head = readBody(answer.headers, saved.head(), 'text', context.ports.formats) as ReadBody;
     const { value: _, ...known } = head;
@@ -170,7 +185,8 @@ async function readResult(
   }
   // An error often comes as something else than the answer would; that is no reason to say so before its status.
   const read = readBody(answer.headers, answer.body, step.readAs, context.ports.formats);
-  return { body: read instanceof Promise ? await read : read, size: answer.body.length };
+  const size = answer.body.length;
+  return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
 }
 
 /** What the step is about to keep as hidden is masked in the answer already. What can't be kept is said later. */

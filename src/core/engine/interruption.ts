@@ -1,3 +1,5 @@
+import { type Problem, ProblemError } from '../problems.ts';
+
 /**
  * Tells many that the person interrupts the run, through one listener on its signal: adding and removing a listener for
  * each request would cost more than all else about its time limits.
@@ -23,4 +25,12 @@ export class Interruption {
   delete(callback: (reason: Error) => void): void {
     this.#callbacks.delete(callback);
   }
+}
+
+/** Why a run was interrupted. */
+export function interrupted(signal: AbortSignal): Problem {
+  const { reason } = signal as { reason: unknown };
+  return reason instanceof ProblemError
+    ? reason.problem
+    : { code: 'interrupted', message: 'the run was interrupted' };
 }

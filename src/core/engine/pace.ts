@@ -194,11 +194,12 @@ export function tooLong(
   service: string,
   { by, wait }: Told,
   patience: number,
+  waited = 0,
 ): ConstructorParameters<typeof ProblemError>[0] {
   return {
     code: 'told-to-wait-too-long',
-    message: `${service} says to come back in ${words(wait)}${by === undefined ? '' : ` (${by})`}, and a call waits ${words(patience)} in all`,
-    instead: `retry: { as-told: ${Math.ceil(wait / 60_000) + 1}m }, or a slower pace: on the service`,
+    message: `${service} says to come back in ${words(wait)}${by === undefined ? '' : ` (${by})`}, and ${waited > 0 ? `this call has waited ${words(waited)} for it already, of ${words(patience + waited)} in all` : `a call waits ${words(patience)} in all`}`,
+    instead: `retry: { as-told: ${Math.ceil((wait + patience + waited) / 60_000) + 1}m }, or a slower pace: on the service`,
   };
 }
 

@@ -4,15 +4,7 @@ import { fromUtf8 } from '../language/encodings.ts';
 import { withArticle } from '../language/kinds.ts';
 import { namesIn } from '../language/tree.ts';
 import { brief } from '../language/show.ts';
-import {
-  isObject,
-  kindOf,
-  memberOf,
-  objectOf,
-  setMember,
-  type Maybe,
-  type Value,
-} from '../language/values.ts';
+import { isObject, kindOf, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
@@ -158,16 +150,4 @@ function valuesOf(
     values.push([name, value]);
   }
   return values;
-}
-
-/** Whether an answer says that there is a next page: by Link, or a member of its body that many services have. */
-export function saysNextPage({ answer, body: { value } }: CallResult): string | undefined {
-  const link = answer.headers.find(([name]) => name === 'link')?.[1];
-  if (link !== undefined && /;\s*rel="?[^",;]*\bnext\b/i.test(link)) return 'the field Link with rel="next"';
-  if (!isObject(value)) return undefined;
-  for (const name of ['next', 'next_page', 'next_cursor', 'next_page_token', 'nextPageToken', 'nextCursor']) {
-    const member = memberOf(value, name);
-    if (typeof member === 'string' && member !== '') return `the member ${name}`;
-  }
-  return undefined;
 }

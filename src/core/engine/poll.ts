@@ -32,14 +32,12 @@ export async function pollUntil(
   const states: SeenStates = [];
   const began = clock.elapsed();
   let request = first;
-  let asks = true;
   let last = false;
   if (poll.at) {
     const job = await sendRepeating(context, step, request, progress);
     // What was not accepted has no state to be asked for.
     if (job.answer.status >= 400) return job;
-    request = await requestAt(context, step, poll.at, request, job);
-    asks = false;
+    request = requestAt(context, step, poll.at, request, job);
   }
   for (;;) {
     const result = await sendRepeating(context, step, request, progress);
@@ -62,7 +60,6 @@ export async function pollUntil(
       note: describeStates(states),
     });
     await context.sleep(pause);
-    if (asks) request = { ...request };
   }
 }
 
@@ -143,15 +140,15 @@ function outOfTime(poll: Poll, step: CallStep, within: number, states: SeenState
 }
 
 /** The request that asks for the state, at an address of the answer that began the job. */
-async function requestAt(
+function requestAt(
   context: RunContext,
   step: CallStep,
   at: PlacedExpression,
   request: BuiltRequest,
   job: CallResult,
-): Promise<BuiltRequest> {
+): BuiltRequest {
   const environment = context.environment(step, job.body.value, answerNames(job));
-  const { body: _, json: __, ...rest } = request;
+  const { body: _, ...rest } = request;
   return {
     ...rest,
     method: 'GET',

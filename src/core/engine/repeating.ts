@@ -48,7 +48,7 @@ export async function sendRepeating(
     if (told) context.paceOf(step, request.url)?.wait(told);
     if (result && told && repeats.maySend(result.answer.status, true) && repeats.patience > 0) {
       if (told.wait > repeats.patience)
-        return { ...result, told: tooLong(repeats.service, told, repeats.patience) };
+        return { ...result, told: tooLong(repeats.service, told, repeats.patience, repeats.waited) };
       if (tries < repeats.most) {
         await result.saved?.discard();
         repeats.obey(told);
@@ -77,26 +77,33 @@ class Repeats {
   readonly #retry: Retry | undefined;
   readonly #pausing: Pausing | undefined;
   readonly #always: boolean;
-  readonly service: string;
+  readonly #service: string | undefined;
+  readonly #url: string;
   /** Requests in all; without `retry` what the service says has no count, only a time. */
   readonly most: number;
   /** How much longer it waits because the service says so, in milliseconds. */
   patience: number;
+  /** How long it has waited because the service said so. */
+  waited = 0;
 
   constructor(context: RunContext, step: CallStep, request: BuiltRequest) {
     this.#context = context;
     this.#step = step;
     this.#retry = step.retry;
     this.#always = IDEMPOTENT.has(step.method) || step.repeatable || step.idempotency !== undefined;
-    this.service = request.service ?? new URL(request.url).host;
+    this.#url = request.url;
+    this.#service = request.service;
+    this.most = Infinity;
+    this.patience = step.waitsAsTold ? USUAL_PATIENCE : 0;
+    if (!step.retry) return;
     const environment = context.environment(step);
-    this.most = step.retry ? context.amount(step.retry.attempts, environment) : Infinity;
-    this.patience = !step.waitsAsTold
-      ? 0
-      : step.retry
-        ? context.duration(step.retry.asTold, environment)
-        : USUAL_PATIENCE;
-    this.#pausing = step.retry && new Pausing(step.retry.wait, context, environment);
+    this.most = context.amount(step.retry.attempts, environment);
+    if (step.waitsAsTold) this.patience = context.duration(step.retry.asTold, environment);
+    this.#pausing = new Pausing(step.retry.wait, context, environment);
+  }
+
+  get service(): string {
+    return this.#service ?? new URL(this.#url).host;
   }
 
   /** Whether the request may go again: after 429 it was certainly not processed; `reached` says that it may have been. */
@@ -123,6 +130,7 @@ class Repeats {
   /** The pace of the service holds the next request back; here it is counted and said. */
   obey({ by, wait }: Told): void {
     this.patience -= wait;
+    this.waited += wait;
     this.#context.emit({
       event: 'waiting',
       step: this.#context.address(this.#step),

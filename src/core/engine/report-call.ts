@@ -1,7 +1,7 @@
 import type { CallStep } from '../chain/model.ts';
 import type { EventBody } from '../events.ts';
 import { fromUtf8, utf8 } from '../language/encodings.ts';
-import type { Phases, StreamedBody } from '../ports.ts';
+import type { Phase, Phases, StreamedBody } from '../ports.ts';
 import { maskHeaders } from './answer-secrets.ts';
 import type { RunContext } from './context.ts';
 import { MaskStream } from './masking.ts';
@@ -11,9 +11,9 @@ import type { CallResult } from './exchange.ts';
 const EXCERPT = 4096;
 
 export function rounded(phases: Phases): Phases {
-  return Object.fromEntries(
-    Object.entries(phases).map(([name, time]) => [name, Math.round((time as number) * 100) / 100]),
-  );
+  const short: Phases = {};
+  for (const name in phases) short[name as Phase] = Math.round(phases[name as Phase]! * 100) / 100;
+  return short;
 }
 
 export function reportAnswer(
@@ -21,7 +21,7 @@ export function reportAnswer(
   step: CallStep,
   { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
   attempt: number,
-): void {
+): EventBody {
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
   const beginning = saved && summarise(context, utf8(body.text ?? ''), body.type, body.text);
   const described = beginning
@@ -37,6 +37,7 @@ export function reportAnswer(
     phases: rounded(answer.phases),
     elapsed: Math.round(elapsed * 100) / 100,
   });
+  return described;
 }
 
 function optionalText({ text, cut }: EventBody): Pick<EventBody, 'text' | 'cut'> {
@@ -44,12 +45,26 @@ function optionalText({ text, cut }: EventBody): Pick<EventBody, 'text' | 'cut'>
 }
 
 /** Keeps the whole body of an answer, where somebody wants it; secrets are taken out first. */
-export function keepBody(context: RunContext, { answer, body, saved }: CallResult): void {
-  const { bodies, digests } = context.ports;
-  if (!bodies || saved || answer.body.length === 0) return;
-  const digest = digests.identify(answer.body);
+export function keepBody(
+  context: RunContext,
+  { answer, body, saved }: CallResult,
+  { digest }: EventBody,
+): void {
+  const { bodies } = context.ports;
+  if (!bodies || saved || digest === undefined || answer.body.length === 0) return;
   if (body.text !== undefined) bodies.put(digest, context.members.hide(context.masker.text(body.text)));
   else if (context.masker.isIdle) bodies.put(digest, answer.body);
+}
+
+function maskedBeginning({ masker }: RunContext, text: string, window: number): string {
+  if (masker.isIdle) return text.length > window ? text.slice(0, window) : text;
+  const stream = new MaskStream(masker);
+  return text.length > window ? stream.push(text.slice(0, window)) : stream.push(text) + stream.end();
+}
+
+/** The beginning of a text, cut inside no character. */
+function excerptOf(text: string): string {
+  return text.length <= EXCERPT ? text : text.slice(0, EXCERPT).toWellFormed();
 }
 
 /** A body by size, digest and type, with its beginning where it is text; secrets are taken out before it is cut. */
@@ -60,17 +75,18 @@ export function summarise(
   known?: string,
 ): EventBody {
   if (!(bytes instanceof Uint8Array)) return { size: bytes.size, ...(type === undefined ? {} : { type }) };
-  const digest = context.ports.digests.identify(bytes);
+  // Without a store of bodies nothing could be found by it.
+  const { bodies, digests } = context.ports;
+  const digest = bodies ? { digest: digests.identify(bytes) } : {};
   const window = EXCERPT + context.masker.longest;
   const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
-  const base = { size: bytes.length, digest, ...(type === undefined ? {} : { type }) };
+  const base = { size: bytes.length, ...digest, ...(type === undefined ? {} : { type }) };
   if (text === undefined) return base;
   const cut = text.length > EXCERPT;
-  const stream = new MaskStream(context.masker);
-  const masked = text.length > window ? stream.push(text.slice(0, window)) : stream.push(text) + stream.end();
+  const masked = maskedBeginning(context, text, window);
   return {
     ...base,
-    text: context.members.hide(masked).slice(0, EXCERPT).toWellFormed(),
+    text: excerptOf(context.members.hide(masked)),
     ...(cut ? { cut } : {}),
   };
 }

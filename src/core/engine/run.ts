@@ -36,7 +36,7 @@ class Run {
 
   constructor(context: RunContext) {
     this.#context = context;
-    context.signIns ??= new SignInChains();
+    if (!context.signIns) context.shareSignIns(new SignInChains());
     context.runNested = (chain, inputs, credential) => this.#nested(chain, inputs, credential);
   }
 

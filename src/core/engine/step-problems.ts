@@ -60,6 +60,13 @@ export function refusedAdvice(step: CallStep, { project }: RunContext): string {
 
 /** The names that a step uses, those of steps inside it left out: they are asked for when it is their turn. */
 export function usedNames(step: Step): ReadonlySet<string> {
-  const own = new Set(step.keep.map(({ name }) => name));
-  return new Set([...step.uses].filter((name) => !own.has(name)));
+  let used = usedBy.get(step);
+  if (!used) {
+    const own = new Set(step.keep.map(({ name }) => name));
+    used = new Set([...step.uses].filter((name) => !own.has(name)));
+    usedBy.set(step, used);
+  }
+  return used;
 }
+
+const usedBy = new WeakMap<Step, ReadonlySet<string>>();
