@@ -152,7 +152,9 @@ export class LoopLines {
       const which =
         of === undefined ? `the ${ordinal(turn + 1)} turn` : `the ${ordinal(turn + 1)} of ${of} turns`;
       const others = count > 1 ? `, and ${count - 1} more in the same way` : '';
-      lines.line('broke', `${step.began.step}, ${which}${others}`);
+      const { step: address, title } = step.began;
+      const unnamed = /\.\d+$/.test(address) ? `, ${title}` : '';
+      lines.line('broke', `${address}${unnamed}, ${which}${others}`);
       lines.failure(step, ended);
     }
     if (kinds.length > SHOWN_KINDS) lines.line('', `and ${kinds.length - SHOWN_KINDS} more kinds of failure`);

@@ -97,6 +97,17 @@ program
   );
 
 program
+  .command('cleanup')
+  .argument('<run>', 'the id of a run, the start of one, or last')
+  .description('carry out the undo and cleanup steps that a run was told to leave')
+  .option('--env <name>', 'the environment of the project')
+  .addHelpText('after', '\nExample:\n  batharon run fire.chain.yaml --leave\n  batharon cleanup last')
+  .action(async (run: string, options: { env?: string }) => {
+    const { cleanup } = await import('./commands/cleanup.ts');
+    process.exitCode = await cleanup(run, options);
+  });
+
+program
   .command('check')
   .argument('[files...]', 'chain files, or folders with chain files below them', ['.'])
   .description('find everything that can be known to be wrong before a request is sent')
@@ -165,6 +176,7 @@ program
   .addOption(new Option('--print <name>', 'print one result as plain text').conflicts('json'))
   .option('--json', 'print what happens as JSON, one event a line')
   .option('--dry', 'send nothing; show what would be sent')
+  .option('--leave', 'carry out neither undo nor cleanup; batharon cleanup does later')
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');

@@ -45,8 +45,8 @@ export class BudgetLedger implements Ledger {
   async #change(budget: string, period: number, change: (used: number) => number): Promise<number> {
     try {
       makeOwnFolder(this.#folder);
-      const { lock } = await import('proper-lockfile');
-      const unlock = await lock(this.#folder, {
+      const { default: lockfile } = await import('proper-lockfile');
+      const unlock = await lockfile.lock(this.#folder, {
         lockfilePath: `${this.#path}.lock`,
         stale: STALE,
         retries: { retries: 200, minTimeout: 5, maxTimeout: 50, factor: 1.2 },

@@ -36,6 +36,13 @@ export const recordSchema = () =>
     at: z.number(),
     outcome: z.enum(['held', 'broke', 'cut off']),
     steps: z.array(step()),
+    /** Undo and cleanup that the run was told to leave, with the names that they need. */
+    left: z
+      .strictObject({
+        undo: z.array(z.strictObject({ step: z.string(), names: z.record(z.string(), kept()) })),
+        names: z.record(z.string(), kept()),
+      })
+      .optional(),
   });
 
 /** The last run of a chain: its steps, their last answers, and what they kept. All masked. */

@@ -4,15 +4,30 @@ import type { Recorded, RecordedStep } from './record-schema.ts';
 
 /** How large a body may be that is kept, in characters or bytes. */
 const LARGEST_BODY = 8 * 1024 * 1024;
+/** How much of all bodies of a run is kept. */
+const LARGEST_SUM = 64 * 1024 * 1024;
+
+/** Of how many turns of a loop the steps are kept. */
+const KEPT_TURNS = 100;
 
 /** Makes the record of one run from its events and bodies. */
 export class Recorder implements Bodies {
+  #held = 0;
   readonly #bodies = new Map<string, string | Uint8Array>();
   readonly #steps = new Map<string, Omit<RecordedStep, 'outcome'> & { outcome?: Outcome; digest?: string }>();
   #began: Extract<RunEvent, { event: 'run-began' }> | undefined;
+  readonly #booked: NonNullable<Recorded['left']>['undo'] = [];
+  #left: Recorded['left'];
 
   put(digest: string, content: string | Uint8Array): void {
-    if (content.length <= LARGEST_BODY) this.#bodies.set(digest, content);
+    if (
+      content.length <= LARGEST_BODY &&
+      this.#held + content.length <= LARGEST_SUM &&
+      !this.#bodies.has(digest)
+    ) {
+      this.#held += content.length;
+      this.#bodies.set(digest, content);
+    }
   }
 
   /** Takes an event; gives the record when the run has ended. */
@@ -22,6 +37,7 @@ export class Recorder implements Bodies {
         this.#began = event;
         break;
       case 'step-began':
+        if (isLaterTurn(event.step)) break;
         this.#steps.set(event.step, {
           address: event.step,
           ...(/(?:^|\.)[A-Za-z]\w*$/.test(event.step) ? { name: event.step.split('.').at(-1)! } : {}),
@@ -54,6 +70,12 @@ export class Recorder implements Bodies {
       }
       case 'step-ended':
         this.#change(event.step, { outcome: event.outcome });
+        break;
+      case 'undo-booked':
+        this.#booked.push({ step: event.step, names: event.names });
+        break;
+      case 'left':
+        this.#left = { undo: this.#booked, names: event.names };
         break;
       case 'run-ended':
         return this.#record(event);
@@ -95,6 +117,12 @@ export class Recorder implements Bodies {
       at,
       outcome: outcome === 'skipped' ? 'held' : outcome,
       steps,
+      ...(this.#left ? { left: this.#left } : {}),
     };
   }
+}
+
+function isLaterTurn(address: string): boolean {
+  for (const [, turn] of address.matchAll(/\[(\d+)\]/g)) if (Number(turn) >= KEPT_TURNS) return true;
+  return false;
 }

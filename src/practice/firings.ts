@@ -1,6 +1,7 @@
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { permits } from './access.ts';
 import { readJson } from './json.ts';
+import { mayNotify, notify } from './notices.ts';
 import type { Guard } from './pieces.ts';
 import { page, problem, sendJson } from './problem.ts';
 import type { Firing, State } from './state.ts';
@@ -85,7 +86,7 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
       return problem(reply, 422, 'Key used before', 'this Idempotency-Key came with another request');
     return accept(reply, known.location, known.body);
   }
-  let given: { piece?: unknown; cone?: unknown };
+  let given: { piece?: unknown; cone?: unknown; notify?: unknown };
   try {
     given = readJson(text) as typeof given;
   } catch {
@@ -96,6 +97,9 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
   const cone = given.cone ?? piece.cone;
   if (typeof cone !== 'number' || !Number.isInteger(cone) || cone < 1 || cone > 13)
     return problem(reply, 422, 'Not a cone', 'cone is a whole number from 1 to 13');
+  const address = given.notify;
+  if (address !== undefined && !mayNotify(address))
+    return problem(reply, 422, 'Not an address', 'notify is an http address of this machine');
   const firing: Firing = {
     id: `f${8000 + state.next()}`,
     piece: piece.id,
@@ -107,8 +111,25 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
   state.firings.set(firing.id, firing);
   const body = JSON.stringify(shown(state, firing));
   const location = `/v1/firings/${firing.id}`;
+  if (address !== undefined) callBack(state, firing, address, request.headers['emberfold-mishap']);
   if (typeof key === 'string') state.answered.set(key, { request: text, status: 202, location, body });
   return accept(reply, location, body);
+}
+
+/** Calls back when the firing has ended; some mishaps make that early, twice, or not JSON. */
+function callBack(state: State, firing: Firing, address: string, mishap: unknown): void {
+  const ends = firing.cracks ? 8000 : 15_000;
+  const say = (): void => {
+    if (firing.takenBack) return;
+    const body = JSON.stringify({
+      ...shown(state, firing),
+      ...(mishap === 'early-notice' ? { state: 'done' } : {}),
+    });
+    void notify(address, mishap === 'garbled-notice' ? '{"state": done' : body);
+    if (mishap === 'double-notice') setTimeout(() => void notify(address, body), 50).unref();
+  };
+  if (mishap === 'early-notice') say();
+  else setTimeout(say, ends / state.options.speed).unref();
 }
 
 function accept(reply: FastifyReply, location: string, body: string): FastifyReply {

@@ -18,6 +18,12 @@ export const MISHAPS = {
   'redirect-away': 'a redirect to another origin',
   'redirect-loop': 'a redirect to itself',
   late: 'an answer after 90 seconds of the service’s time',
+  'lost-answer': 'the request is carried out, and the connection broken off in place of an answer',
+  'cut-answer': 'the request is carried out, and its answer breaks off in its middle',
+  '500-after': 'the request is carried out, and the answer is an internal error all the same',
+  'early-notice': 'a notice about a firing comes before the answer to its request',
+  'double-notice': 'a notice about a firing comes twice',
+  'garbled-notice': 'a notice about a firing is no JSON',
 } as const;
 
 export type Mishap = keyof typeof MISHAPS;
@@ -25,6 +31,17 @@ export type Mishap = keyof typeof MISHAPS;
 /** How often /moody misbehaves. */
 const MOOD = 0.4;
 const MOODS: readonly Mishap[] = ['500', '503', 'reset', 'cut-body', 'broken-json', 'wrong-type'];
+/** What can happen to any request of a moody service: before, in and after it is carried out. */
+const FAULTS: readonly Mishap[] = ['500', '503', 'reset', 'late', 'lost-answer', 'cut-answer', '500-after'];
+/** Mishaps that happen to an answer, or to what follows it. */
+const AFTERWARDS: ReadonlySet<Mishap> = new Set<Mishap>([
+  'lost-answer',
+  'cut-answer',
+  '500-after',
+  'early-notice',
+  'double-notice',
+  'garbled-notice',
+]);
 
 export class Moods {
   readonly #state: State;
@@ -39,6 +56,9 @@ export class Moods {
   of(request: FastifyRequest): Mishap | undefined {
     const asked = request.headers['emberfold-mishap'] ?? (request.query as Record<string, unknown>).mishap;
     if (typeof asked === 'string' && asked in MISHAPS) return asked as Mishap;
+    const { moody } = this.#state.options;
+    if (moody > 0 && /^\/v1\/(?!token)/.test(request.url))
+      return this.#chance() < moody ? FAULTS[Math.floor(this.#chance() * FAULTS.length)] : undefined;
     if (!request.url.startsWith('/v1/moody')) return undefined;
     return this.#chance() < MOOD ? MOODS[Math.floor(this.#chance() * MOODS.length)] : undefined;
   }
@@ -47,6 +67,7 @@ export class Moods {
   async happen(mishap: Mishap, request: FastifyRequest, reply: FastifyReply): Promise<boolean> {
     const pause = (milliseconds: number): Promise<void> =>
       new Promise((resolve) => setTimeout(resolve, milliseconds / this.#state.options.speed).unref());
+    if (AFTERWARDS.has(mishap)) return false;
     switch (mishap) {
       case '500':
         await problem(reply, 500, 'The kiln is out of order', 'a fuse has blown');
@@ -94,8 +115,32 @@ export class Moods {
     }
   }
 
+  /** Carries out a mishap of an answer that is about to be sent; gives what is sent in its place. */
+  spoil(mishap: Mishap, request: FastifyRequest, reply: FastifyReply, payload: unknown): unknown {
+    if (mishap === '500-after') {
+      const body = '{"title":"The kiln is out of order"}';
+      void reply
+        .code(500)
+        .header('content-type', 'application/problem+json')
+        .header('content-length', body.length);
+      return body;
+    }
+    if (mishap !== 'lost-answer' && mishap !== 'cut-answer') return payload;
+    if (mishap === 'lost-answer') request.raw.socket.resetAndDestroy();
+    else {
+      // Half of the body goes out, then the connection is broken off.
+      const { raw } = reply;
+      raw.end = ((chunk: unknown) => {
+        const text = String(chunk);
+        raw.write(text.slice(0, text.length / 2), () => raw.destroy());
+        return raw;
+      }) as typeof raw.end;
+    }
+    return payload;
+  }
+
   async #body(
-    mishap: 'slow-body' | 'cut-body' | 'huge-body' | 'endless-body',
+    mishap: Mishap,
     reply: FastifyReply,
     pause: (milliseconds: number) => Promise<void>,
   ): Promise<void> {

@@ -243,7 +243,7 @@ export const openapi = {
         operationId: 'loadFiring',
         summary: 'Loads a piece into the kiln; with an Idempotency-Key, once',
         parameters: [{ name: 'Idempotency-Key', in: 'header', schema: text }],
-        requestBody: body(object({ piece: text, cone: whole }, ['cone'])),
+        requestBody: body(object({ piece: text, cone: whole, notify: text }, ['cone'])),
         responses: {
           '202': answer('Accepted', ref('Firing'), ['Location', 'Retry-After']),
           '400': problem('Not JSON'),

@@ -5,7 +5,7 @@ import { addArchive } from './archive.ts';
 import { addDevice } from './device.ts';
 import { addFirings } from './firings.ts';
 import { Limits } from './limits.ts';
-import { MISHAPS, Moods } from './mishaps.ts';
+import { type Mishap, MISHAPS, Moods } from './mishaps.ts';
 import { openapi } from './openapi.ts';
 import { addPieces } from './pieces.ts';
 import { problem, sendJson } from './problem.ts';
@@ -40,8 +40,10 @@ export async function startPractice(options: PracticeOptions = {}): Promise<Prac
 
 function addHooks(server: FastifyInstance, state: State): void {
   const moods = new Moods(state);
-  const mishaps = new WeakMap<FastifyRequest, string>();
+  const mishaps = new WeakMap<FastifyRequest, Mishap>();
+  const arrivals = new WeakMap<FastifyRequest, number>();
   server.addHook('onRequest', async (request, reply) => {
+    arrivals.set(request, state.uptime());
     const mishap = moods.of(request);
     if (!mishap) return;
     mishaps.set(request, mishap);
@@ -50,11 +52,15 @@ function addHooks(server: FastifyInstance, state: State): void {
     if (counted && !reply.raw.headersSent) record(request, 0);
     if (counted) return reply;
   });
+  server.addHook('onSend', async (request, reply, payload) => {
+    const mishap = mishaps.get(request);
+    return mishap ? moods.spoil(mishap, request, reply, payload) : payload;
+  });
   const record = (request: FastifyRequest, status: number): void => {
     if (request.url === '/ledger') return;
     const mishap = mishaps.get(request);
     state.ledger.push({
-      at: state.uptime(),
+      at: arrivals.get(request) ?? state.uptime(),
       method: request.method,
       path: request.url.replace(/([?&]key=)[^&]*/, '$1…'),
       status,

@@ -11,6 +11,8 @@ export interface PracticeOptions {
   readonly burst?: number;
   /** Requests a day that each credential may send. */
   readonly budget?: number;
+  /** How often a request below /v1 meets a mishap, from 0 to 1; sign-in is spared. */
+  readonly moody?: number;
   /** How long a token lives, in seconds of the service's time. */
   readonly tokenLife?: number;
 }
@@ -34,6 +36,8 @@ export const KEYS = {
   studioPassword: 'wheel-and-sponge-77',
   signer: 'dealer-12',
   signingKey: 'ZW1iZXItZGVhbGVyLWtleS1LM3RnUTd4VjJu',
+  noticeKeyId: 'emberfold-notices',
+  noticeKey: 'ZW1iZXItbm90aWNlLWtleS1CNnloVDRucUw5',
 } as const;
 
 /** Variables from which chains for the practice service take their secrets. */
@@ -46,10 +50,11 @@ export const PRACTICE_VARIABLES = {
   KILN_STUDIO_SESSION: KEYS.studioSession,
   KILN_STUDIO_PASSWORD: KEYS.studioPassword,
   KILN_SIGNING_KEY: KEYS.signingKey,
+  KILN_NOTICE_KEY: KEYS.noticeKey,
 } as const;
 
 export interface LedgerEntry {
-  /** Milliseconds of real time since the service began. */
+  /** When it came in, in milliseconds of real time since the service began. */
   readonly at: number;
   readonly method: string;
   readonly path: string;
@@ -98,8 +103,9 @@ export class State {
     burst = 40,
     budget = 100_000,
     tokenLife = 300,
+    moody = 0,
   }: PracticeOptions) {
-    this.options = { speed, seed, rate, burst, budget, tokenLife };
+    this.options = { speed, seed, rate, burst, budget, tokenLife, moody };
     this.pieces = new Map(firstPieces(seed).map((piece) => [piece.id, piece]));
   }
 

@@ -4,7 +4,8 @@ import { readChain } from '../../src/core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
 import { run } from '../../src/core/engine/run.ts';
 import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
-import type { Value } from '../../src/core/language/values.ts';
+import { writeJson } from '../../src/core/language/json.ts';
+import { objectOf, type Value } from '../../src/core/language/values.ts';
 import type {
   Clock,
   Files,
@@ -14,6 +15,7 @@ import type {
   WireAnswer,
   WireRequest,
 } from '../../src/core/ports.ts';
+import type { ProblemCode } from '../../src/core/problem-codes.ts';
 import { ProblemError } from '../../src/core/problems.ts';
 import { RunCookies } from '../../src/io/cookies.ts';
 import { RunCredentials } from '../../src/io/credentials/index.ts';
@@ -72,6 +74,8 @@ export interface Reply {
   readonly body?: Uint8Array;
   /** Milliseconds until the answer begins. */
   readonly after?: number;
+  /** No answer comes: why. */
+  readonly fails?: ProblemCode;
 }
 
 /** Answers each request by a function; remembers what was sent. */
@@ -87,9 +91,16 @@ export class ScriptedTransport implements Transport {
 
   async send(request: WireRequest, watch: Parameters<Transport['send']>[1]): Promise<WireAnswer> {
     this.sent.push(request);
-    const { status = 200, headers = [], json, body, after = 0 } = this.#script(request, this.sent.length - 1);
+    const {
+      status = 200,
+      headers = [],
+      json,
+      body,
+      after = 0,
+      fails,
+    } = this.#script(request, this.sent.length - 1);
     watch.phase('connect');
-    watch.phase('firstByte');
+    if (fails !== 'connection-refused') watch.phase('firstByte');
     await new Promise<void>((resolve, reject) => {
       const cancel = this.#clock.timer(after, resolve);
       watch.onStop((reason) => {
@@ -97,6 +108,7 @@ export class ScriptedTransport implements Transport {
         reject(reason);
       });
     });
+    if (fails) throw new ProblemError({ code: fails, message: fails });
     watch.phase('body');
     const typed: HeaderList =
       json === undefined || headers.some(([name]) => name === 'content-type')
@@ -119,6 +131,10 @@ export interface RunSetting {
   readonly secrets?: Record<string, string>;
   readonly inputs?: Record<string, Value>;
   readonly files?: Files;
+  /** Other chain files, by their paths. */
+  readonly chains?: Record<string, string>;
+  /** Undo and cleanup are left. */
+  readonly leave?: boolean;
   /** Ports in the place of the usual ones, or besides them. */
   readonly ports?: Partial<Ports>;
   readonly signInChains?: ReadonlyMap<string, Chain>;
@@ -136,10 +152,13 @@ export async function runChain(
     setting.project === undefined
       ? NO_PROJECT
       : readProject('batharon.yaml', setting.project, undefined, true).project;
-  const { chain, findings } = readChain('test.chain.yaml', text, project);
+  const { chain, findings } = readChain('test.chain.yaml', text, project, (path) => {
+    const other = setting.chains?.[path];
+    return other === undefined ? undefined : { path, text: other };
+  });
   if (!chain)
     throw new Error(findings.map(({ place, message }) => `${place?.line ?? 0}: ${message}`).join('\n'));
-  const clock = new VirtualClock();
+  const clock = setting.ports?.clock ?? new VirtualClock();
   const controller = new AbortController();
   const transport = new ScriptedTransport(clock, (request, nth) => {
     if (nth + 1 === setting.interruptAt)
@@ -175,6 +194,7 @@ export async function runChain(
         chain.inputs.flatMap(({ name, default: usual }) => (usual === undefined ? [] : [[name, usual]])),
       ),
     signal: controller.signal,
+    ...(setting.leave ? { leave: true } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
     emit: (event) => events.push(eventSchema.parse(event)),
   });
@@ -188,3 +208,8 @@ export async function runChain(
 }
 
 export const KILN = 'services:\n  kiln:\n    url: https://kiln.example/v1\n';
+
+/** Results as plain data. */
+export function plain(results: ReadonlyMap<string, Value>): unknown {
+  return JSON.parse(writeJson(objectOf(results), 0, 'text'));
+}

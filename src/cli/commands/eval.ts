@@ -134,5 +134,5 @@ function printNodes(nodes: readonly (readonly [path: string, value: Value])[]): 
 
 function printValue(value: Value, asJson: boolean): void {
   const text = asJson ? undefined : plainText(value);
-  process.stdout.write(`${text ?? writeJson(value, 2, 'base64')}\n`);
+  process.stdout.write(`${text ?? writeJson(value, 2, 'text')}\n`);
 }

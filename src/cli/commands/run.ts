@@ -1,4 +1,5 @@
 import type { Chain } from '../../core/chain/model.ts';
+import type { RunOptions } from '../../core/engine/context.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
@@ -19,6 +20,7 @@ export interface RunCommandOptions {
   readonly print?: string;
   readonly json?: boolean;
   readonly dry?: boolean;
+  readonly leave?: boolean;
 }
 
 /** `batharon run`: gives the exit code. */
@@ -87,6 +89,8 @@ async function runAll(
   const interruption = watchInterruption(terminal);
   const { openWorld } = await import('../world.ts');
   const world = await openWorld(project);
+  // What a service has said of its pace holds for the next chain too.
+  const paces: NonNullable<RunOptions['paces']> = new Map();
   const results: [string, Value][] = [];
   const exits: ExitCode[] = [];
   try {
@@ -100,6 +104,8 @@ async function runAll(
         inputs,
         signal: interruption.signal,
         signInChains,
+        paces,
+        ...(options.leave ? { leave: true } : {}),
         emit: (event) => {
           if (event.event === 'run-ended') ended = event;
           if (options.json) process.stdout.write(`${JSON.stringify(event)}\n`);

@@ -1,4 +1,4 @@
-import type { Chain, GroupStep, Step } from '../chain/model.ts';
+import type { GroupStep, Step } from '../chain/model.ts';
 import type { ExitCode, Outcome } from '../events.ts';
 import { Duration, objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
@@ -249,11 +249,6 @@ export class StepRunner {
       context.names.cameFrom(step.name, call.url);
     }
     context.names.set(step.name, objectOf(about));
-  }
-
-  /** Books the cleanup of a chain that is followed, for the end of the run. */
-  bookCleanup(context: RunContext, chain: Chain): void {
-    if (chain.cleanup.length > 0) this.undo.bookCleanup(context, chain);
   }
 }
 

@@ -27,6 +27,12 @@ import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 /** An event before it is stamped. */
 export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
 
+/** Undo and cleanup that a run was told to leave, with the names that they need. */
+export interface LeftOver {
+  readonly undo: readonly { readonly step: string; readonly names: ReadonlyMap<string, Value> }[];
+  readonly names: ReadonlyMap<string, Value>;
+}
+
 /** What a run is given besides its ports. */
 export interface RunOptions {
   readonly id: string;
@@ -42,6 +48,8 @@ export interface RunOptions {
   readonly paces?: Map<string, Pace>;
   /** Undo and cleanup are left for later. */
   readonly leave?: boolean;
+  /** Nothing is carried out but what an earlier run has left. */
+  readonly left?: LeftOver;
   /** Values of names from an earlier run, which steps above have kept there. */
   readonly known?: ReadonlyMap<string, Value>;
 }
@@ -162,6 +170,12 @@ export class RunContext {
     return new RunContext(chain, this.project, this.ports, this.options, undefined, { context: this, where });
   }
 
+  /** The place of a step of an earlier run, by its address at that time, with the names that it needs. */
+  resumedAt(chain: Chain, step: Step, address: string, names: Names): RunContext {
+    const where = { names, prefix: address, cut: step.address.length };
+    return new RunContext(chain, this.project, this.ports, this.options, undefined, { context: this, where });
+  }
+
   /** The same place with other names. */
   withNames(names: Names): RunContext {
     const where = {
@@ -279,14 +293,20 @@ export class RunContext {
     const origin = service && this.serviceOrigins.get(service.name);
     // A redirect has led away from the service, which does not count it.
     if (origin !== undefined && !url.startsWith(origin)) return undefined;
-    const name = service?.name ?? new URL(url).host;
+    return this.paceFor(service?.name ?? new URL(url).host);
+  }
+
+  /** The pace of a service, or of a host that is none of the project's. */
+  paceFor(name: string): Pace {
     const { paces } = this.#shared;
     let pace = paces.get(name);
     if (!pace) {
       const { clock, ledger } = this.ports;
-      const budget = service?.pace?.budget;
-      const counted = budget && ledger && new Budget(ledger, clock, name, origin!, budget);
-      pace = new Pace(clock, name, service?.pace ?? { burst: 1 }, counted);
+      const setting = this.project.services.get(name)?.pace ?? { burst: 1 };
+      const { budget } = setting;
+      const counted =
+        budget && ledger && new Budget(ledger, clock, name, this.serviceOrigins.get(name)!, budget);
+      pace = new Pace(clock, name, setting, counted);
       paces.set(name, pace);
     }
     return pace;

@@ -23,6 +23,7 @@ import { interrupted } from './interruption.ts';
 import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
 
 import { evaluateAll } from './outcome.ts';
+import { refuseBeyondBudget } from './planned-calls.ts';
 
 /** An item, and what stands before it where the loop has two names: its count, or its key. */
 type Item = readonly [first: Value, second?: Value];
@@ -50,6 +51,7 @@ export async function carryOutEach(runner: StepRunner, context: RunContext, step
       `${items.count} turns would be more than ${most}, the most that this loop may have`,
       `up-to: ${items.count}, if so many are meant`,
     );
+  if (items.count !== undefined) await refuseBeyondBudget(context, [step]);
   context.emit({
     event: 'turns-began',
     step: context.address(step),

@@ -29,7 +29,7 @@ export async function carryOutFollow(
     if (!(error instanceof ProblemError)) throw error;
     throw new ProblemError({ ...error.problem, place: step.at });
   }
-  runner.bookCleanup(inside, chain);
+  runner.undo.bookCleanup(inside, chain);
   const stop = await runner.steps(inside, chain.steps);
   if (stop) return { stop };
   const environment = inside.environment(undefined);

@@ -135,8 +135,8 @@ export class StepOutcome {
       if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
       const shown = hidden
         ? JSON.stringify(`‹secret ${name}›`)
-        : members.hide(masker.text(writeJson(kept, 0, 'base64')));
-      const whole = ports.sealer && writeJson(kept, 0, 'base64');
+        : members.hide(masker.text(writeJson(kept, 0, 'text')));
+      const whole = ports.sealer && writeJson(kept, 0, 'text');
       this.#context.emit({
         event: 'kept',
         step: this.#context.address(this.#step),

@@ -34,6 +34,8 @@ export class Pace {
   #blockedUntil = 0;
   #blockedBy: Told | undefined;
   #probing = false;
+  /** How many are under way since before the service said wait. */
+  #older = 0;
   /** How many requests the service will take before it says more. */
   #left = Infinity;
   #resets = 0;
@@ -87,13 +89,16 @@ export class Pace {
   /** A request has ended, with an answer or without. */
   leave(answer: WireAnswer | undefined): void {
     this.#underWay--;
-    if (answer) this.#hear(answer);
+    const old = this.#older > 0;
+    if (old) this.#older--;
+    if (answer) this.#hear(answer, old);
     if (this.#queue.length > 0) this.#look();
   }
 
-  #hear(answer: WireAnswer): void {
+  #hear(answer: WireAnswer, old: boolean): void {
     if (answer.status === 429) return; // `wait` follows
-    this.#probing = false;
+    // What was under way when the service said wait tells nothing of afterwards.
+    if (!old) this.#probing = false;
     const left = rateLeft(answer.headers, this.#clock.now());
     if (!left) {
       this.#left = Infinity;
@@ -108,6 +113,7 @@ export class Pace {
   wait(told: Told): void {
     const until = this.#clock.elapsed() + told.wait;
     this.#probing = true;
+    this.#older = this.#underWay;
     if (until <= this.#blockedUntil) return;
     this.#blockedUntil = until;
     this.#blockedBy = told;

@@ -28,7 +28,7 @@ export async function prepare(context: RunContext): Promise<void> {
   }
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
   fillAddresses(context);
-  checkInputs(context);
+  if (!options.left) checkInputs(context);
 }
 
 /** Sets what a chain has from the beginning: values of the project, the environment, the run, and its inputs. */

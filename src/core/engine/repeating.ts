@@ -39,7 +39,7 @@ export async function sendRepeating(
     let result: CallResult | undefined;
     let failure: ProblemError | undefined;
     try {
-      result = await exchange(context, step, request, progress, repeats.patience);
+      result = await exchange(context, step, request, progress, repeats.patience + repeats.agreed);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       failure = error;
@@ -83,6 +83,8 @@ class Repeats {
   readonly most: number;
   /** How much longer it waits because the service says so, in milliseconds. */
   patience: number;
+  /** The wait that it has just agreed to, which the pace of the service now holds it for. */
+  agreed = 0;
   /** How long it has waited because the service said so. */
   waited = 0;
 
@@ -131,6 +133,7 @@ class Repeats {
   obey({ by, wait }: Told): void {
     this.patience -= wait;
     this.waited += wait;
+    this.agreed = wait;
     this.#context.emit({
       event: 'waiting',
       step: this.#context.address(this.#step),

@@ -2,12 +2,14 @@ import { type Chain, type Project, type Step, stepsIn } from '../chain/model.ts'
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode } from '../events.ts';
 import { writeJson } from '../language/json.ts';
+import { nameList } from '../language/nearest.ts';
 import type { Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { StepRunner } from './carry-out.ts';
-import { eventProblem, RunContext, type RunOptions } from './context.ts';
+import { eventProblem, type LeftOver, RunContext, type RunOptions } from './context.ts';
 import { evaluateAll } from './outcome.ts';
+import { refuseBeyondBudget } from './planned-calls.ts';
 import { prepare } from './prepare.ts';
 import { type NestedResult, SignInChains } from './sign-in-chain.ts';
 
@@ -96,6 +98,7 @@ class Run {
     let results = new Map<string, Value>();
     try {
       await prepare(context);
+      if (!options.left) await refuseBeyondBudget(context, chain.steps);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       problem = error.problem;
@@ -110,12 +113,12 @@ class Run {
       inputs: Object.fromEntries(
         chain.inputs.map(({ name }) => [
           name,
-          context.masker.text(writeJson(context.names.get(name) ?? null, 0, 'base64')),
+          context.masker.text(writeJson(context.names.get(name) ?? null, 0, 'text')),
         ]),
       ),
       steps: chain.steps.length,
     });
-    if (problem) this.#runner.raise(2);
+    if (problem) this.#runner.raise(problem.code === 'budget-used-up' ? 3 : 2);
     else {
       this.#warn();
       ({ problem, results } = await this.#steps());
@@ -130,7 +133,7 @@ class Run {
       results: Object.fromEntries(
         [...results].map(([name, value]) => [
           name,
-          context.members.hide(context.masker.text(writeJson(value, 0, 'base64'))),
+          context.members.hide(context.masker.text(writeJson(value, 0, 'text'))),
         ]),
       ),
       calls: context.calls,
@@ -162,7 +165,8 @@ class Run {
     const context = this.#context;
     const { chain, options } = context;
     const runner = this.#runner;
-    runner.bookCleanup(context, chain);
+    if (options.left) return this.#takeBack(options.left);
+    runner.undo.bookCleanup(context, chain);
     let problem: Problem | undefined;
     let results = new Map<string, Value>();
     const stop = await runner.steps(context, chain.steps);
@@ -179,6 +183,24 @@ class Run {
     else await runner.undo.carryOut(runner);
     await context.close();
     return { results, ...(problem ? { problem } : {}) };
+  }
+
+  /** Undo and cleanup of an earlier run, and nothing else. */
+  async #takeBack(left: LeftOver): Promise<{ problem?: Problem; results: Map<string, Value> }> {
+    const runner = this.#runner;
+    const missing = runner.undo.bookLeft(this.#context, left);
+    await runner.undo.carryOut(runner);
+    await this.#context.close();
+    if (missing.length === 0) return { results: new Map() };
+    runner.raise(3);
+    return {
+      results: new Map(),
+      problem: {
+        code: 'no-such-step',
+        message: `the chain has no undo for ${nameList(missing)} any more`,
+        instead: 'the chain as it was when the run was made',
+      },
+    };
   }
 
   #results(): Map<string, Value> {

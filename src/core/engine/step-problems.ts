@@ -28,6 +28,7 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'bound-reached',
   'told-to-wait-too-long',
   'budget-used-up',
+  'ledger-unreadable',
   'no-call-back',
   'listener-failed',
 ]);

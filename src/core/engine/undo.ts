@@ -1,8 +1,8 @@
 import { type Chain, type Step, stepsIn } from '../chain/model.ts';
 import { writeJson } from '../language/json.ts';
 import type { StepRunner } from './carry-out.ts';
-import type { RunContext } from './context.ts';
-import type { Names } from './names.ts';
+import type { LeftOver, RunContext } from './context.ts';
+import { Names } from './names.ts';
 import { usedNames } from './step-problems.ts';
 
 interface Booked {
@@ -22,18 +22,25 @@ export class Undo {
     context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
   }
 
-  /** Books an undo of an earlier run. */
-  bookAgain(context: RunContext, step: Step): void {
-    this.#booked.push({ context, step });
+  /** Books what an earlier run has left. Gives the addresses of steps that the chain no longer has. */
+  bookLeft(context: RunContext, { undo, names }: LeftOver): string[] {
+    for (const [name, value] of names) context.names.set(name, value);
+    this.bookCleanup(context, context.chain);
+    return undo.flatMap(({ step: address, names: own }) => {
+      const found = findStep(context.chain, address);
+      if (!found || found.step.undo.length === 0) return [address];
+      const booked = new Names();
+      for (const [name, value] of own) booked.set(name, value);
+      this.#booked.push({
+        context: context.resumedAt(found.chain, found.step, address, booked),
+        step: found.step,
+      });
+      return [];
+    });
   }
 
   bookCleanup(context: RunContext, chain: Chain): void {
-    this.#cleanups.push({ context, chain });
-  }
-
-  /** How many steps wait to be undone. */
-  get size(): number {
-    return this.#booked.length;
+    if (chain.cleanup.length > 0) this.#cleanups.push({ context, chain });
   }
 
   /** Undo, last booked first; then the cleanup of each chain, that of the run itself last. Nothing ends it early. */
@@ -57,6 +64,22 @@ export class Undo {
     const used = names.snapshot(namesUsedBelow(context.chain.cleanup));
     context.emit({ event: 'left', undo: this.#booked.length, cleanup, names: sealedNames(context, used) });
   }
+}
+
+/** A step by its address at run time, also one of a chain that is followed. */
+function findStep(chain: Chain, address: string): { readonly chain: Chain; readonly step: Step } | undefined {
+  const written = address.replace(/\[\d+\]/g, '[]');
+  const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {
+    for (const step of steps) {
+      if (step.address === written) return { chain, step };
+      if (step.type === 'follow' && written.startsWith(`${step.address}.`))
+        return findStep(step.chain, written.slice(step.address.length + 1));
+      const inside = step.type === 'follow' ? undefined : search(stepsIn(step));
+      if (inside) return inside;
+    }
+    return undefined;
+  };
+  return search(chain.steps);
 }
 
 /** A step that needs a name which was never kept is skipped. */
@@ -103,7 +126,7 @@ function sealedNames(
 ): Record<string, { readonly value: string; readonly sealed?: string }> {
   return Object.fromEntries(
     [...names.entries()].map(([name, value]) => {
-      const whole = writeJson(value, 0, 'base64');
+      const whole = writeJson(value, 0, 'text');
       const shown = context.members.hide(context.masker.text(whole));
       const sealed = shown === whole ? undefined : context.ports.sealer?.seal(whole);
       return [name, { value: shown, ...(sealed === undefined ? {} : { sealed }) }];

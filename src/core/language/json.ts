@@ -261,7 +261,7 @@ class Parser {
  * Writes a value as JSON, numbers with the text they came with. A time is written as RFC 3339 text.
  * `indent` is the number of blanks a level. Throws `not-json` for a duration; bytes likewise, unless `bytes` allows base64.
  */
-export function writeJson(value: Value, indent = 0, bytes: 'refuse' | 'base64' = 'refuse'): string {
+export function writeJson(value: Value, indent = 0, bytes: 'refuse' | 'text' = 'refuse'): string {
   // The platform's writer is several times faster, and an Exact stops it.
   if (indent === 0 && isPlain(value)) return JSON.stringify(value);
   return write(value, indent === 0 ? '' : '\n', ' '.repeat(indent), bytes);
@@ -281,7 +281,7 @@ function isPlain(value: Value): boolean {
   return Object.keys(value).every((name) => isPlain(value[name]!));
 }
 
-function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'base64'): string {
+function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'text'): string {
   if (
     value === null ||
     typeof value === 'boolean' ||
@@ -293,7 +293,8 @@ function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'b
   if (value instanceof Exact) return value.text;
   if (value instanceof Time) return JSON.stringify(timeText(value));
   if (value instanceof Duration || value instanceof Uint8Array) {
-    if (value instanceof Uint8Array && bytes === 'base64') return JSON.stringify(encodeBase64(value));
+    if (bytes === 'text')
+      return JSON.stringify(value instanceof Duration ? `${value.milliseconds}ms` : encodeBase64(value));
     const kind = value instanceof Duration ? 'a duration' : 'bytes';
     const way =
       value instanceof Duration ? 'x / 1s gives seconds as a number' : 'base64(x) or text(x) gives a text';
