@@ -31,7 +31,10 @@ export class CallBackListener implements CallBacks {
   async #listen(): Promise<{ server: Server; base: string }> {
     const { host, port, publicUrl } = this.#setting;
     const server = createServer((request, response) => {
-      void this.#answer(request).then((status) => response.writeHead(status).end());
+      this.#answer(request).then(
+        (status) => response.writeHead(status).end(),
+        () => response.writeHead(500).end(),
+      );
     });
     await new Promise<void>((resolve, reject) => {
       server.once('error', reject);

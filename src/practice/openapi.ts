@@ -535,6 +535,7 @@ export const openapi = {
       Ledger: object({
         received: whole,
         firings: whole,
+        loaded: list(object({ id: text, piece: text, taken_back: { type: 'boolean' } })),
         requests: list(
           object({ at: money, method: text, path: text, status: whole, credential: text, mishap: text }, [
             'mishap',

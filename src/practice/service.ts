@@ -111,6 +111,11 @@ function addRoutes(server: FastifyInstance, state: State): void {
     sendJson(reply, 200, {
       received: state.ledger.length,
       firings: [...state.firings.values()].filter(({ takenBack }) => !takenBack).length,
+      loaded: [...state.firings.values()].map(({ id, piece, takenBack }) => ({
+        id,
+        piece,
+        taken_back: takenBack,
+      })),
       requests: state.ledger,
     }),
   );

@@ -29,7 +29,12 @@ export class Deadline implements Watch {
   readonly #began: number;
   readonly #phases: Phases = {};
   readonly #interruption: Interruption;
-  readonly #onInterruption = (reason: Error): void => this.#stop(reason);
+  readonly #onInterruption = (reason: Error): void => {
+    if (this.#grace === 0) this.#stop(reason);
+    else this.#cancelGrace = this.#clock.timer(this.#grace, () => this.#stop(reason));
+  };
+  readonly #grace: number;
+  #cancelGrace: (() => void) | undefined;
   #callback: ((reason: Error) => void) | undefined;
   #current: Phase | undefined;
   #since: number;
@@ -37,7 +42,9 @@ export class Deadline implements Watch {
   #phaseEnds = Infinity;
   #cancel: () => void;
 
-  constructor(clock: Clock, limits: Limits, interruption: Interruption) {
+  /** `grace` is how long an interruption waits for the answer, in milliseconds. */
+  constructor(clock: Clock, limits: Limits, interruption: Interruption, grace = 0) {
+    this.#grace = grace;
     this.#clock = clock;
     this.#limits = limits;
     this.#interruption = interruption;
@@ -105,6 +112,7 @@ export class Deadline implements Watch {
   end(): { phases: Phases; elapsed: number } {
     this.#settle();
     this.#cancel();
+    this.#cancelGrace?.();
     this.#interruption.delete(this.#onInterruption);
     return { phases: this.#phases, elapsed: this.#clock.elapsed() - this.#began };
   }

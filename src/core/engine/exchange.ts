@@ -19,6 +19,9 @@ import { SavedBody } from './saved-body.ts';
 /** How often a request is redirected, unless its step or service says otherwise. */
 const USUAL_REDIRECTS = 5;
 
+/** How long an interruption waits for the answer to a request that can be undone, in milliseconds. */
+const GRACE = 5000;
+
 /** How long a request is held back before that is said, in milliseconds. */
 const WORTH_SAYING = 500;
 
@@ -232,7 +235,9 @@ async function sendOnce(
   let came: WireAnswer | undefined;
   const saved = step.save ? await beginSave(context, step) : undefined;
   const streams = saved !== undefined && !step.save!.held;
-  const deadline = new Deadline(context.ports.clock, request.limits, context.interruption);
+  // What can be undone is waited for: without its answer nobody would know what there is to undo.
+  const grace = step.undo.length > 0 ? GRACE : 0;
+  const deadline = new Deadline(context.ports.clock, request.limits, context.interruption, grace);
   try {
     const sent: WireRequest = {
       method: wire.method,

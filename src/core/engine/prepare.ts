@@ -143,6 +143,8 @@ function neededSecrets(
     if (step.target.type === 'service') inTemplate(step.target.path);
     const as = step.as ?? service?.as;
     if (as !== undefined) inCredential(project.credentials.get(as));
+    if (step.idempotency?.key) inTemplate(step.idempotency.key);
+    if (step.callback?.signedBy !== undefined) inCredential(project.credentials.get(step.callback.signedBy));
   };
   for (const { url } of project.services.values()) if (url !== 'practice') inTemplate(url);
   [...chain.steps, ...chain.cleanup].forEach(inStep);

@@ -44,9 +44,10 @@ export async function sendRepeating(
       if (!(error instanceof ProblemError)) throw error;
       failure = error;
     }
-    const told = result && toldToWait(result.answer, clock.now());
+    // A call that does not wait as told takes such an answer as any other.
+    const told = result && repeats.obeys ? toldToWait(result.answer, clock.now()) : undefined;
     if (told) context.paceOf(step, request.url)?.wait(told);
-    if (result && told && repeats.maySend(result.answer.status, true) && repeats.patience > 0) {
+    if (result && told && repeats.maySend(result.answer.status, true)) {
       if (told.wait > repeats.patience)
         return { ...result, told: tooLong(repeats.service, told, repeats.patience, repeats.waited) };
       if (tries < repeats.most) {
@@ -102,6 +103,11 @@ class Repeats {
     this.most = context.amount(step.retry.attempts, environment);
     if (step.waitsAsTold) this.patience = context.duration(step.retry.asTold, environment);
     this.#pausing = new Pausing(step.retry.wait, context, environment);
+  }
+
+  /** Whether it waits at all because the service says so. */
+  get obeys(): boolean {
+    return this.patience + this.waited > 0;
   }
 
   get service(): string {
