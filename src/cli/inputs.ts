@@ -1,4 +1,5 @@
-import { readFileSync } from 'node:fs';
+import { resolve } from 'node:path';
+import { existsSync, readFileSync } from 'node:fs';
 import { readInput } from '../core/chain/inputs.ts';
 import type { Chain, Input } from '../core/chain/model.ts';
 import { plainOf } from '../core/chain/structure.ts';
@@ -66,7 +67,8 @@ export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Reco
         `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`,
         problem.instead === undefined ? {} : { instead: problem.instead },
       );
-    values[input.name] = value!;
+    // A path that is typed begins at the working folder, one in a chain file at that of the file.
+    values[input.name] = input.kind === 'rows' ? existing(input.name, text) : value!;
   }
   const [first] = missing;
   if (first) {
@@ -79,6 +81,14 @@ export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Reco
     });
   }
   return values;
+}
+
+function existing(name: string, path: string): string {
+  return existsSync(path)
+    ? resolve(path)
+    : fail('file-not-found', `there is no file ${path} for the rows of the input ${name}`, {
+        instead: `--give ${name}=FILE.csv, .jsonl or .json`,
+      });
 }
 
 /** Names that were given, but that no chain asks for. Throws `input-invalid`. */

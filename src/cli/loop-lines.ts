@@ -147,7 +147,7 @@ export class LoopLines {
   #failures(): void {
     const lines = this.#lines;
     const { of } = this.#began;
-    const kinds = [...this.#kinds.values()];
+    const kinds = [...this.#kinds.values()].sort((a, b) => a.turn - b.turn);
     for (const { count, ended, step, turn } of kinds.slice(0, SHOWN_KINDS)) {
       const which =
         of === undefined ? `the ${ordinal(turn + 1)} turn` : `the ${ordinal(turn + 1)} of ${of} turns`;

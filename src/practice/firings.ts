@@ -121,10 +121,8 @@ function callBack(state: State, firing: Firing, address: string, mishap: unknown
   const ends = firing.cracks ? 8000 : 15_000;
   const say = (): void => {
     if (firing.takenBack) return;
-    const body = JSON.stringify({
-      ...shown(state, firing),
-      ...(mishap === 'early-notice' ? { state: 'done' } : {}),
-    });
+    // A timer may come a moment early, and the notice is about the end.
+    const body = JSON.stringify({ ...shown(state, firing), state: firing.cracks ? 'cracked' : 'done' });
     void notify(address, mishap === 'garbled-notice' ? '{"state": done' : body);
     if (mishap === 'double-notice') setTimeout(() => void notify(address, body), 50).unref();
   };

@@ -100,7 +100,7 @@ test('a pace of 50 per second is kept, to the call and to the second', async () 
   expect([exit, times.length]).toEqual([0, calls]);
   for (const from of times)
     expect(times.filter((at) => at >= from && at < from + 1000).length).toBeLessThanOrEqual(50 + 1 + 2);
-  expect(times.at(-1)! - times[0]!).toBeLessThanOrEqual((calls / 50) * 1000 * 1.03);
+  expect(times.at(-1)! - times[0]!).toBeLessThanOrEqual((calls / 50) * 1000 * (PROVE ? 1.03 : 1.1));
 });
 
 test('a service that allows so many a second gets all calls answered, and refuses few', async () => {

@@ -1,12 +1,17 @@
-import { existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { existsSync, mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import glazed from '../../../examples/glazed.chain.yaml';
+import fire from '../../../examples/fire.chain.yaml';
 import closed from '../../../examples/kiln-closed.chain.yaml';
 import piece from '../../../examples/piece.chain.yaml';
 import project from '../../../examples/batharon.yaml';
 import { readProject } from '../../core/chain/read-project.ts';
+import type { RunOptions } from '../../core/engine/context.ts';
 import { run } from '../../core/engine/run.ts';
 import type { ExitCode } from '../../core/events.ts';
+import type { Files } from '../../core/ports.ts';
+import { localFiles } from '../../io/files.ts';
 import { inputsOf } from '../inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
@@ -35,6 +40,13 @@ const CHAINS: readonly {
     exit: 0,
   },
   {
+    path: 'fire.chain.yaml',
+    text: fire,
+    about:
+      'Four pages of a list; a loop over the glazed pieces, three at once; each waits for its kiln and saves a certificate; at the end everything is taken back.',
+    exit: 0,
+  },
+  {
     path: 'kiln-closed.chain.yaml',
     text: closed,
     about: 'This one fails on purpose: it asks for a certificate while the kiln is still hot.',
@@ -49,7 +61,10 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   const loaded = loadTexts(readProject(PROJECT_FILE, project, undefined, true), CHAINS);
   printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
-  const world = await openWorld(loaded.project);
+  // Its time runs faster, so that a kiln cools while you watch.
+  const world = await openWorld(loaded.project, { speed: 8 });
+  const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
+  const paces: NonNullable<RunOptions['paces']> = new Map();
   let asMeant = true;
   const say = (text: string): void =>
     terminal.write(
@@ -58,7 +73,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
         .join('\n')}\n`,
     );
   say(
-    `The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Three chains are run against it.`,
+    `The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Four chains are run against it.`,
   );
   try {
     for (const [i, chain] of loaded.chains.entries()) {
@@ -66,13 +81,20 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
       terminal.write('\n');
       say(CHAINS[i]!.about);
       const view = new RunView(terminal);
-      const { exit } = await run(chain, loaded.project, world.ports, {
-        id: runId(i),
-        inputs: inputsOf(chain, new Map()),
-        signal: interruption.signal,
-        ...(world.practice === undefined ? {} : { practice: world.practice }),
-        emit: (event) => view.show(event),
-      });
+      const { exit } = await run(
+        chain,
+        loaded.project,
+        { ...world.ports, files: filesIn(folder) },
+        {
+          id: runId(i),
+          inputs: inputsOf(chain, new Map()),
+          signal: interruption.signal,
+          paces,
+          ...(world.practice === undefined ? {} : { practice: world.practice }),
+          emit: (event) => view.show(event),
+        },
+      );
+      if (CHAINS[i]!.text === fire && exit === 0) say(`The certificates are in ${join(folder, 'out')}.`);
       asMeant &&= exit === CHAINS[i]!.exit;
     }
   } finally {
@@ -82,6 +104,15 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   if (interruption.signal.aborted) return 130;
   next(terminal);
   return asMeant ? 0 : 1;
+}
+
+/** Files of the demo go into a folder of their own, wherever it is started. */
+function filesIn(folder: string): Files {
+  const near = join(folder, PROJECT_FILE);
+  return {
+    open: (path) => localFiles.open(path, near),
+    create: (path) => localFiles.create(path, near),
+  };
 }
 
 /** What to try after the demo. */

@@ -116,6 +116,8 @@ export class ChainScope {
   readonly #later: Map<string, number>;
   /** Names that ended with the turns of a loop, and the line of that loop. */
   readonly #ended: Map<string, number>;
+  /** Inputs that are read row by row. */
+  readonly #rows: Set<string>;
   /** Names that may be kept more than once: those that a repeat starts with. */
   readonly #again: Set<string>;
   /** The last named call, for messages about `$`. */
@@ -126,6 +128,7 @@ export class ChainScope {
     this.#later = from ? from.#later : new Map<string, number>();
     this.#ended = from ? from.#ended : new Map<string, number>();
     this.#again = new Set(from ? from.#again : []);
+    this.#rows = from ? from.#rows : new Set<string>();
     this.lastCall = from?.lastCall;
     for (const [name, known] of from ? from.#names : []) this.#names.set(name, known);
   }
@@ -146,6 +149,12 @@ export class ChainScope {
   /** Names that the file defines further down, for messages. */
   announce(name: string, line: number): void {
     this.#later.set(name, line);
+  }
+
+  /** An input of rows is no list that expressions could hold: only each goes over it. */
+  defineRows(name: string, line: number): void {
+    this.#lines.set(name, line);
+    this.#rows.add(name);
   }
 
   /** These names may be kept again by the steps of this scope. */
@@ -231,6 +240,11 @@ export class ChainScope {
       whyNot: (name) => {
         const why = whyNot?.(name);
         if (why) return why;
+        if (this.#rows.has(name))
+          return {
+            message: `${name} is read row by row, by each only`,
+            instead: `each: row in ${name}`,
+          };
         const loop = this.#ended.get(name);
         if (loop !== undefined && !this.#names.has(name))
           return {

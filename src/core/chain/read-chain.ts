@@ -16,7 +16,16 @@ import { FieldReader } from './fields.ts';
 import { type Finding, Findings, inOrder } from './findings.ts';
 import { readInput } from './inputs.ts';
 import { chainKeys, inputKeys } from './chain-keys.ts';
-import { type Chain, type Input, INPUT_KINDS, type InputKind, type Project, type Typed } from './model.ts';
+import {
+  type Chain,
+  COLUMN_KINDS,
+  type ColumnKind,
+  type Input,
+  INPUT_KINDS,
+  type InputKind,
+  type Project,
+  type Typed,
+} from './model.ts';
 import type { FileFinding, FollowedFile, StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
 import { readSteps } from './read-steps.ts';
@@ -239,7 +248,12 @@ function readInputs(reader: StepReader, node: SourceNode | undefined, scope: Cha
     const { line } = fields.findings.place(key);
     const kindText = fields.literal(valueOf(entry.value, 'kind')) ?? 'text';
     const kind = INPUT_KINDS.find((one) => one === kindText) ?? 'text';
-    const before = scope.define(key.text, { kind: INPUT_VALUE[kind], secret: kind === 'secret' }, line);
+    const known = scope.lookup(key.text);
+    if (kind === 'rows' && !known) scope.defineRows(key.text, line);
+    const before =
+      kind === 'rows' && !known
+        ? undefined
+        : scope.define(key.text, { kind: INPUT_VALUE[kind], secret: kind === 'secret' }, line);
     if (before !== undefined) {
       const where = before === 0 ? 'the project file' : `line ${before}`;
       fields.findings.problem(
@@ -298,11 +312,36 @@ function readOneInput(
     kind,
     ...optional('about', fields.literal(node && valueOf(node, 'about'))),
     ...optional('choices', choices),
+    ...optional('columns', readColumns(fields, node && valueOf(node, 'columns'), kind)),
     ...optional('default', usual),
     ...optional('must', must),
     at: findings.place(key),
   };
   return [input];
+}
+
+/** What the columns of rows are read as. */
+function readColumns(
+  { findings }: FieldReader,
+  node: SourceNode | undefined,
+  kind: InputKind,
+): ReadonlyMap<string, ColumnKind> | undefined {
+  if (node?.type !== 'map') return undefined;
+  if (kind !== 'rows')
+    findings.problem(node, 'wrong-form', `an input of kind ${kind} has no columns`, 'kind: rows');
+  return new Map(
+    node.entries.flatMap(({ key, value }): [string, ColumnKind][] => {
+      const column = COLUMN_KINDS.find((one) => value.type === 'scalar' && one === value.text);
+      if (!column)
+        findings.problem(
+          value,
+          'wrong-form',
+          `a column is one of ${COLUMN_KINDS.join(', ')}`,
+          `${key.text}: number`,
+        );
+      return column ? [[key.text, column]] : [];
+    }),
+  );
 }
 
 function readDefault(

@@ -1,4 +1,5 @@
-import { ANY, BIT, type Kind, kindWords, listOf, NUMBER, TEXT, union } from '../language/kinds.ts';
+import type { StaticScope } from '../language/scope.ts';
+import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../language/kinds.ts';
 import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
 import { repeatKeys } from './loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from './model.ts';
@@ -32,9 +33,9 @@ export function readEach(
     return undefined;
   }
   const listNode = partOf(line, head.length);
-  const items = fields.expression(listNode, scope.outside());
-  const kind: Kind = items?.expression.kind ?? ANY;
   const rows = reader.inputs?.find((input) => input.kind === 'rows' && input.name === listNode.text.trim());
+  const items = fields.expression(listNode, rows ? rowsScope(scope, rows.name) : scope.outside());
+  const kind: Kind = items?.expression.kind ?? ANY;
   if (items && !rows) checkItems(reader, listNode, kind, second !== undefined);
 
   const { line: at } = findings.place(line);
@@ -93,6 +94,12 @@ export function readEach(
     gather: gathered,
     uses: new Set(fields.used),
   };
+}
+
+/** The one place where an input of rows can be named. */
+function rowsScope(scope: ChainScope, name: string): StaticScope {
+  const outside = scope.outside();
+  return { ...outside, lookup: (one) => (one === name ? { kind: LIST } : outside.lookup(one)) };
 }
 
 /** What can be known of the list beforehand. */

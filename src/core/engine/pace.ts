@@ -8,8 +8,31 @@ import { rateLeft, type Told } from './told.ts';
 /** How long a service is left alone at most because it said that little is left, before it has refused anything. */
 const LONGEST_CAUTION = 60_000;
 
-/** How late a timer may come without shifting all that follow, in milliseconds. */
-const LATENESS = 5;
+/** Of a pace of more calls than that the last ones are not remembered. */
+const MOST_REMEMBERED = 10_000;
+
+/** The times of the last so many events. */
+class Recent {
+  readonly #times: Float64Array;
+  #next = 0;
+
+  constructor(size: number) {
+    this.#times = new Float64Array(size).fill(-Infinity);
+  }
+
+  add(time: number): void {
+    this.#times[this.#next] = time;
+    this.#next = (this.#next + 1) % this.#times.length;
+  }
+
+  get latest(): number {
+    return this.#times.at(this.#next - 1)!;
+  }
+
+  get oldest(): number {
+    return this.#times[this.#next]!;
+  }
+}
 
 interface Waiter {
   readonly patience: number;
@@ -29,6 +52,8 @@ export class Pace {
   readonly name: string;
   readonly #queue: Waiter[] = [];
   #underWay = 0;
+  /** When the last requests went, as many as may in one period: however late timers come, no period has more. */
+  readonly #recent: Recent | undefined;
   /** When the next request would be due at an even pace (as in the generic cell rate algorithm). */
   #due = 0;
   #blockedUntil = 0;
@@ -46,6 +71,8 @@ export class Pace {
     this.name = name;
     this.#setting = setting;
     this.#budget = budget;
+    const { rate, burst } = setting;
+    if (rate && rate.count < MOST_REMEMBERED) this.#recent = new Recent(Math.ceil(rate.count) + burst - 1);
   }
 
   /**
@@ -149,16 +176,21 @@ export class Pace {
       if (now < this.#resets) return this.#resets;
       if (this.#underWay > 0) return Infinity;
     }
-    return rate ? this.#due - (burst - 1) * (rate.period / rate.count) : 0;
+    if (!rate) return 0;
+    const due = this.#due - (burst - 1) * (rate.period / rate.count);
+    if (!this.#recent) return due;
+    // What is made up for goes twice as fast at the most, so that it does not come as a burst.
+    const soonest = burst === 1 ? this.#recent.latest + rate.period / rate.count / 2 : 0;
+    return Math.max(due, soonest, this.#recent.oldest + rate.period);
   }
 
   #begin(waited: boolean): void {
     const { rate } = this.#setting;
     if (rate) {
       const now = this.#clock.elapsed();
-      // A timer comes a little late; what follows keeps its own time, or each delay would add to the next.
-      const late = waited && now - this.#due <= LATENESS;
-      this.#due = (late ? this.#due : Math.max(this.#due, now)) + rate.period / rate.count;
+      // What waits makes up for a timer that came late; what comes after a pause begins anew.
+      this.#due = Math.max(this.#due, waited ? now - rate.period : now) + rate.period / rate.count;
+      this.#recent?.add(now);
     }
     this.#underWay++;
     this.#left--;

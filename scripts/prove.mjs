@@ -1,0 +1,21 @@
+// The long proofs at full count: random chains, faults of a service, its pace, interruptions. `npm test` runs a part of each.
+import { spawn } from 'node:child_process';
+import { fileURLToPath } from 'node:url';
+
+const child = spawn(
+  process.execPath,
+  [
+    'scripts/test.mjs',
+    'engine/properties',
+    'practice/proofs',
+    '--runInBand',
+    '--testTimeout=900000',
+    ...process.argv.slice(2),
+  ],
+  {
+    cwd: fileURLToPath(new URL('..', import.meta.url)),
+    env: { ...process.env, PROVE: '1' },
+    stdio: 'inherit',
+  },
+);
+child.on('close', (code) => process.exit(code ?? 1));
