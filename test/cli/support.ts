@@ -55,9 +55,11 @@ export const PRACTICE = `services:
 credentials:
   desk: { kind: oauth2, grant: client-credentials, token-url: "\${services.kiln.url}/token", client-id: studio-desk, client-secret: "\${secret.desk}" }
   key: { kind: header, name: Emberfold-Key, value: "\${secret.key}" }
+  notices: { kind: message-signature, key-id: emberfold-notices, algorithm: hmac-sha256, key: "\${secret.notices}" }
   office: { kind: basic, user: anna, password: "\${secret.office}" }
 secrets:
   desk: env KILN_DESK_SECRET
   key: env KILN_API_KEY
   office: env KILN_OFFICE_PASSWORD
+  notices: env KILN_NOTICE_KEY
 `;
