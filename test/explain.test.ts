@@ -114,11 +114,17 @@ test.each(expectationKeys)('expectation: $name', ({ name, example }) => {
   ).toEqual([]);
 });
 test.each(inputKeys)('input: $name', ({ name, example }) => {
-  const kind = name === 'choices' ? '    kind: choice\n' : name === 'must' ? '    kind: number\n' : '';
+  const kind =
+    name === 'choices'
+      ? '    kind: choice\n'
+      : name === 'must'
+        ? '    kind: number\n'
+        : name === 'columns'
+          ? '    kind: rows\n'
+          : '';
+  const use = name === 'columns' ? 'each: row in cone\n    steps: [{ wait: 1s }]' : 'show: ${cone}';
   expect(
-    chainProblems(
-      `chain: Example\ninputs:\n  cone:\n${kind}${indent(example, 4)}\nsteps:\n  - show: \${cone}\n`,
-    ),
+    chainProblems(`chain: Example\ninputs:\n  cone:\n${kind}${indent(example, 4)}\nsteps:\n  - ${use}\n`),
   ).toEqual([]);
 });
 test.each(chainKeys)('chain: $name', ({ name, example }) => {

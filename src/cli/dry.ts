@@ -19,13 +19,19 @@ export function printDry(
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
     for (const { step, method, url, as, headers, body, when } of requests) {
       write(
-        `\n${colours.cyan('would'.padEnd(8))}${colours.bold(step.title)}${when === undefined ? '' : colours.dim(`  when ${when}`)}\n`,
+        `\n${colours.cyan('would'.padEnd(8))}${colours.bold(step.title)}${when === undefined ? '' : colours.dim(`  ${isLoop(when) ? when : `when ${when}`}`)}\n`,
       );
       write(`        ${method} ${url}\n`);
       if (as !== undefined) write(colours.dim(`        as ${as}\n`));
       for (const [name, value] of headers) write(colours.dim(`        ${name}: ${value}\n`));
       if (body !== undefined) write(`        ${body}\n`);
     }
-    write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent at the most.\n\n`);
+    const loops = requests.some(({ when }) => when !== undefined && isLoop(when));
+    const most = loops ? ', those of loops in each turn' : ' at the most';
+    write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent${most}.\n\n`);
   }
+}
+
+function isLoop(when: string): boolean {
+  return /(?:^|, )(?:for each|again until) /.test(when);
 }

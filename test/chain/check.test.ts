@@ -244,6 +244,116 @@ describe('names and structure', () => {
     expect(findings(steps(text)).map(shown).join('\n')).toContain(expected);
   });
 
+  test.each<[string, string, string]>([
+    [
+      'a name of a turn, used after the loop',
+      '  - each: p in [1]\n    steps:\n      - keep: { x: p }\n  - show: ${x}\n',
+      '6:13 unknown-name: x is kept in the turns of the loop on line 3, and ends with each of them | gather: { x: x } on the loop',
+    ],
+    [
+      'a loop over a text',
+      "  - each: p in 'abc'\n    steps: [{ wait: 1s }]\n",
+      '3:16 not-a-list: each goes over a list',
+    ],
+    [
+      'an object with one name',
+      '  - each: "p in { a: 1 }"\n    steps: [{ wait: 1s }]\n',
+      'each: key, value in OBJECT',
+    ],
+    [
+      'a loop that is none',
+      '  - each: pieces\n    steps: [{ wait: 1s }]\n',
+      '3:11 wrong-form: each is NAME in LIST',
+    ],
+    [
+      'no turn at all',
+      '  - each: p in [1]\n    at-once: 0\n    steps: [{ wait: 1s }]\n',
+      '4:14 wrong-form: with at-once: 0',
+    ],
+    [
+      'a name that is there already',
+      '  - keep: { p: 1 }\n  - each: p in [1]\n    steps: [{ wait: 1s }]\n',
+      '4:11 name-twice: the name p is defined on line 3 already',
+    ],
+    ['index outside a loop', '  - show: ${index}\n', 'index has no meaning in this step'],
+    [
+      'a misspelt setting of a loop',
+      '  - each: p in [1]\n    at-onec: 3\n    steps: [{ wait: 1s }]\n',
+      '4:5 unknown-key: an each has no key at-onec | the nearest is at-once',
+    ],
+    [
+      'a repeat without an end',
+      '  - repeat: { up-to: 3 }\n    steps: [{ wait: 1s }]\n',
+      'missing-key: repeat has no until',
+    ],
+    [
+      'a poll that does not wait',
+      '  - call: GET kiln /a\n    poll: { until: status == 200, every: 0s }\n',
+      '4:42 wrong-form: a poll that does not wait asks as fast as the service answers',
+    ],
+    [
+      'pages that lead nowhere',
+      '  - call: GET kiln /a\n    pages: { items: $.pieces }\n',
+      '4:12 missing-key: pages does not say how it comes to the next page',
+    ],
+    [
+      'pages that lead on in two ways',
+      "  - call: GET kiln /a\n    pages: { next: link('next'), next-query: { page: page + 1 } }\n",
+      'here are next and next-query',
+    ],
+    [
+      'pages and a poll',
+      "  - call: GET kiln /a\n    pages: { next: link('next') }\n    poll: { until: status == 200 }\n",
+      'a call polls or reads pages, and here it does both',
+    ],
+    ['no attempt', '  - call: GET kiln /a\n    retry: { attempts: 0 }\n', 'there is at least one'],
+    [
+      'something to repeat that is nothing',
+      '  - call: GET kiln /a\n    retry: { on: [200] }\n',
+      '4:18 wrong-form: on wants a list of no-answer',
+    ],
+    [
+      'a wait that goes down',
+      '  - call: GET kiln /a\n    retry: { wait: 30s..1s }\n',
+      "wait wants a duration, or two with .. between them, and this is '30s..1s'",
+    ],
+    [
+      'a credential that signs nothing',
+      '  - call: POST kiln /a\n    callback: { signed-by: desk }\n',
+      'the project has no credential desk of kind message-signature',
+    ],
+    [
+      'gathered without pages',
+      '  - call: GET kiln /a\n    expect: length(gathered) > 0\n',
+      'gathered has no meaning in this step',
+    ],
+    [
+      'a chain that is not there',
+      '  - follow: none.chain.yaml\n',
+      '3:13 file-not-found: there is no chain none.chain.yaml',
+    ],
+    [
+      'rows as a list',
+      '  - each: row in rows\n    steps:\n      - show: ${length(rows)}\n',
+      'nothing defines the name rows',
+    ],
+  ])('%s', (_, text, expected) => {
+    expect(findings(steps(text)).map(shown).join('\n')).toContain(expected);
+  });
+
+  test('a pace that would send nothing', () => {
+    for (const [pace, message] of [
+      ['0 per second', 'a pace of 0 would send nothing'],
+      ['{ at-once: 0 }', 'at-once is at least 1'],
+      ['10 a second', 'pace wants a number per second, minute, hour or day'],
+      ['{ budget: 10 per week }', 'budget wants a number per hour or day'],
+    ]) {
+      const text = `services:\n  kiln:\n    url: https://kiln.example\n    pace: ${pace!}\n`;
+      const { findings: found } = readProject('batharon.yaml', text, undefined, true);
+      expect(found.map((one) => one.message).join()).toContain(message);
+    }
+  });
+
   test('all problems of a file are found in one go, in its order', () => {
     const text =
       'chain: Test\ninputs:\n  unused: {}\nsteps:\n  - call: GET kiln /${a}\n    expect: [ b == 1, c == 2 ]\n  - wiat: 2s\nresults: { x: d }\n';

@@ -48,7 +48,8 @@ describe('demo', () => {
     const folder = folderWith({});
     expect((await batharon(folder, ['demo', '--write', 'kiln'])).code).toBe(0);
     expect((await batharon(folder, ['demo', '--write', 'kiln'])).code).toBe(2);
-    const all = await batharon(join(folder, 'kiln'), ['run']);
+    const chains = ['glazed', 'piece', 'kiln-closed'].map((name) => `${name}.chain.yaml`);
+    const all = await batharon(join(folder, 'kiln'), ['run', ...chains]);
     expect(all.code).toBe(1);
     expect(Object.keys(JSON.parse(all.stdout) as object)).toEqual(['glazed.chain.yaml']);
     expect((await batharon(join(folder, 'kiln'), ['check'])).code).toBe(0);
