@@ -3,9 +3,9 @@ import { request } from 'undici';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { run } from '../src/core/engine/run.ts';
-import type { Transport } from '../src/core/ports.ts';
 import { HttpTransport } from '../src/io/http.ts';
 import { machinePorts } from '../src/io/ports.ts';
+import { instantTransport } from './instant.ts';
 import { median, print } from './measure.ts';
 import { startServer } from './start.ts';
 
@@ -14,29 +14,14 @@ const PAIRS = 21;
 /** What the tool sends of itself with each request. */
 const SENT = { accept: '*/*', 'accept-encoding': 'gzip, deflate, br' };
 
-const body = new TextEncoder().encode(
-  JSON.stringify({
-    pieces: Array.from({ length: 20 }, (_, i) => ({
-      id: `p${1000 + i}`,
-      name: `bowl ${i}`,
-      glazed: i % 2 === 0,
-      cone: 6,
-    })),
-  }),
-);
-/** Answers at once, so that what is left is the engine's own work. */
-const instant: Transport = {
-  send: (_, watch) => {
-    watch.phase('firstByte');
-    watch.phase('body');
-    return Promise.resolve({
-      status: 200,
-      headers: [['content-type', 'application/json']],
-      body,
-      phases: {},
-    });
-  },
-};
+const instant = instantTransport({
+  pieces: Array.from({ length: 20 }, (_, i) => ({
+    id: `p${1000 + i}`,
+    name: `bowl ${i}`,
+    glazed: i % 2 === 0,
+    cone: 6,
+  })),
+});
 
 export async function benchCalls(): Promise<void> {
   process.stdout.write(`\n${CALLS} calls one after the other, without start-up, median of ${PAIRS} pairs\n`);

@@ -6,11 +6,11 @@ import { request } from 'undici';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { run } from '../src/core/engine/run.ts';
-import type { Transport } from '../src/core/ports.ts';
 import { HttpTransport } from '../src/io/http.ts';
 import { machinePorts } from '../src/io/ports.ts';
 import { startPractice } from '../src/practice/service.ts';
 import { KEYS } from '../src/practice/state.ts';
+import { instantTransport } from './instant.ts';
 import { median, print } from './measure.ts';
 import { startServer } from './start.ts';
 
@@ -81,19 +81,7 @@ function options(inputs: Record<string, string> = {}): Parameters<typeof run>[3]
   return { id: 'bench', inputs, signal: new AbortController().signal, emit: () => undefined };
 }
 
-const small = new TextEncoder().encode('{"id":"p1001","state":"waiting"}');
-const instant: Transport = {
-  send: (_, watch) => {
-    watch.phase('firstByte');
-    watch.phase('body');
-    return Promise.resolve({
-      status: 200,
-      headers: [['content-type', 'application/json']],
-      body: small,
-      phases: {},
-    });
-  },
-};
+const instant = instantTransport({ id: 'p1001', state: 'waiting' });
 
 /** Turns over the rows of a file, with a transport that answers at once. */
 async function millionTurns(): Promise<void> {

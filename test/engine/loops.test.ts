@@ -318,6 +318,26 @@ cleanup:
     expect(of('undo-began')).toHaveLength(1);
   });
 
+  test('what undo needs of a secret is sealed', async () => {
+    const { of } = await runChain(
+      chain(`steps:
+  - call: POST kiln /sessions
+    keep: { session: hidden($.session), id: $.id }
+    undo:
+      - call: DELETE kiln /sessions/\${id}
+        headers: { Kiln-Session: "\${session}" }
+`),
+      ({ method }) =>
+        method === 'POST' ? { json: '{"session": "very-secret-session", "id": 7}' } : { status: 204 },
+      { project, ports: { sealer: { seal: (text) => `sealed ${text.length}` } } },
+    );
+    expect(of('undo-booked')[0]!.names).toEqual({
+      id: { value: '7' },
+      session: { value: '"‹secret session›"', sealed: 'sealed 21' },
+    });
+    expect(of('step-ended').map(({ outcome }) => outcome)).toEqual(['held', 'held']);
+  });
+
   test('--leave does neither, and tells what it leaves', async () => {
     const { of, sent } = await runChain(text, ({ url }) => ({ json: `{"id": ${url.split('/').at(-1)!}}` }), {
       project,

@@ -16,7 +16,7 @@ import { optional } from './optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { plainSecret } from './plain-secrets.ts';
-import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
 import type { StaticScope } from '../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the answer. */
@@ -201,7 +201,7 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
     return undefined;
   }
   const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
-  const template = fields.template(part(node, from), scope, { raw: true, hint: false });
+  const template = fields.template(partOf(node, from), scope, { raw: true, hint: false });
   if (!template) return undefined;
   const written = `${service} ${path ?? rest}`;
   const [first] = template.parts;
@@ -220,16 +220,6 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   return { method, where: written, written, target: { type: 'service', service, path: template } };
 }
 
-/** A scalar from one of its characters on. */
-function part(node: ScalarNode, from: number): ScalarNode {
-  return {
-    ...node,
-    text: node.text.slice(from),
-    offset: (inText) => node.offset(inText + from),
-    range: [node.offset(from), node.range[1]],
-  };
-}
-
 function readUrl(
   reader: StepReader,
   node: ScalarNode,
@@ -238,7 +228,7 @@ function readUrl(
   from: number,
 ): RequestLine | undefined {
   const { fields } = reader;
-  const rest = part(node, from);
+  const rest = partOf(node, from);
   const url = fields.template(rest, scope, { raw: true, hint: false });
   if (!url) return undefined;
   const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';

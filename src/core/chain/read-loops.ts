@@ -5,7 +5,7 @@ import { repeatKeys } from './loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from './model.ts';
 import { optional } from './optional.ts';
 import { kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
-import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 
 type ReadSteps = (reader: StepReader, node: SourceNode, scope: ChainScope, address: string) => Step[];
@@ -122,16 +122,6 @@ function turnKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, secon
   const mayBeObject = two && (kind.bits & BIT.object) !== 0;
   if (!mayBeObject) return [item, NUMBER];
   return (kind.bits & BIT.list) !== 0 ? [ANY, ANY] : [TEXT, ANY];
-}
-
-/** The rest of a scalar, from one of its characters on. */
-function partOf(node: ScalarNode, from: number): ScalarNode {
-  return {
-    ...node,
-    text: node.text.slice(from),
-    offset: (inText) => node.offset(inText + from),
-    range: [node.offset(from), node.range[1]],
-  };
 }
 
 function defineName(reader: StepReader, node: ScalarNode, scope: ChainScope, kind: Kind, line: number): void {

@@ -264,3 +264,13 @@ export function entryOf(node: SourceNode, key: string): MapEntry | undefined {
 export function valueOf(node: SourceNode, key: string): SourceNode | undefined {
   return entryOf(node, key)?.value;
 }
+
+/** A scalar from one of its characters on. */
+export function partOf(node: ScalarNode, from: number): ScalarNode {
+  return {
+    ...node,
+    text: node.text.slice(from),
+    offset: (inText) => node.offset(inText + from),
+    range: [node.offset(from), node.range[1]],
+  };
+}
