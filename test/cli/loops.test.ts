@@ -55,6 +55,39 @@ test('run --leave leaves what was made; cleanup takes it back, once', async () =
   }
 });
 
+test('try sends a loop with what it needs, and says what stands inside one', async () => {
+  const folder = folderWith({
+    'batharon.yaml': PRACTICE,
+    'a.chain.yaml': `chain: A
+steps:
+  - call: GET kiln /racks
+    name: racks
+    keep: { ids: "$.racks[0:2].id" }
+  - each: rack in ids
+    name: look
+    steps:
+      - call: GET kiln /racks/\${rack}/pieces
+        name: inner
+        query: { limit: 1 }
+    gather: { seen: inner.status }
+  - show: \${length(seen)} seen
+    name: say
+`,
+  });
+  const inner = await batharon(folder, ['try', 'a.chain.yaml', 'inner']);
+  expect([inner.code, inner.stderr]).toEqual([
+    2,
+    expect.stringMatching(/inner stands in look[\s\S]*batharon try FILE look/),
+  ]);
+  const loop = await batharon(folder, ['try', 'a.chain.yaml', 'look']);
+  expect([loop.code, loop.stderr]).toEqual([
+    0,
+    expect.stringMatching(/held\s+racks[\s\S]*held\s+look\s+2 turns/),
+  ]);
+  const say = await batharon(folder, ['try', 'a.chain.yaml', 'say']);
+  expect([say.code, say.stderr]).toEqual([0, expect.stringContaining('2 seen')]);
+});
+
 /** What a terminal shows in the end, and each frame on the way. */
 async function shown(turns: number, live: boolean): Promise<{ lines: string[]; written: string }> {
   const { events } = await runChain(

@@ -378,6 +378,36 @@ describe('poll', () => {
   });
 });
 
+test('only the last answer of a poll is saved, and nothing of one that fails', async () => {
+  for (const [last, kept] of [
+    ['done', 1],
+    ['cracked', 0],
+  ] as const) {
+    const ended: string[] = [];
+    const { exit } = await runChain(
+      one(
+        "GET kiln /a\nsave: out/a.json\npoll: { until: $.state == 'done', give-up-when: $.state == 'cracked' }",
+      ),
+      (_, nth) => ({ json: `{"state": "${nth === 2 ? last : 'x'}"}` }),
+      {
+        project,
+        files: {
+          open: () => Promise.reject(new Error('none')),
+          create: async () => ({
+            write: async () => undefined,
+            commit: async () => void ended.push('kept'),
+            discard: async () => void ended.push('discarded'),
+          }),
+        },
+      },
+    );
+    expect([exit, ended]).toEqual([
+      kept === 1 ? 0 : 1,
+      ['discarded', 'discarded', kept === 1 ? 'kept' : 'discarded'],
+    ]);
+  }
+});
+
 describe('pages', () => {
   const list = Array.from({ length: 12 }, (_, i) => i + 1);
   const page = (n: number, size: number): number[] => list.slice((n - 1) * size, n * size);
@@ -485,6 +515,18 @@ describe('pages', () => {
       1,
       'page 2 was answered with 203, "No such page"',
     ]);
+  });
+
+  test('the next page is one of the service; no credential goes elsewhere', async () => {
+    const { exit, sent, events } = await runChain(
+      one('GET kiln /a\npages: { next: $.next, items: $.pieces }'),
+      () => ({ json: '{"pieces": [1], "next": "https://elsewhere.example/2"}' }),
+      {
+        project: `services: { kiln: { url: "https://kiln.example/v1", as: key } }\ncredentials: { key: { kind: header, name: Kiln-Key, value: "\${secret.key}" } }\nsecrets: { key: env K }\n`,
+        secrets: { key: 'a-long-secret-key' },
+      },
+    );
+    expect([exit, sent.length, problems(events)]).toEqual([1, 1, ['other-origin']]);
   });
 
   test('a step without pages says that there are more', async () => {

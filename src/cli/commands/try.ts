@@ -1,5 +1,5 @@
 import { dirname, resolve } from 'node:path';
-import type { Chain, Step } from '../../core/chain/model.ts';
+import { type Chain, type Step, stepsIn, usedIn } from '../../core/chain/model.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
 import type { Value } from '../../core/language/values.ts';
@@ -107,10 +107,32 @@ function flat(steps: readonly Step[]): Step[] {
 function findStep(all: readonly Step[], wanted: string): Step {
   const found = all.find(({ name, address }) => name === wanted || address === wanted);
   if (found) return found;
+  const loop = all.find((step) => holdsStep(step, wanted));
+  if (loop)
+    fail('no-such-step', `${wanted} stands in ${loop.title}, and its turns give it the names it needs`, {
+      instead:
+        loop.name === undefined
+          ? 'a name for the loop, which can be tried'
+          : `batharon try FILE ${loop.name}`,
+    });
   const names = all.map(({ name, address }) => name ?? address);
   return fail('no-such-step', `the chain has no step ${wanted}`, {
     instead: nearest(wanted, names) ?? `it has ${nameList(names, 20)}`,
   });
+}
+
+/** Whether a step stands inside another one. */
+function holdsStep(step: Step, wanted: string): boolean {
+  return stepsIn(step).some(
+    (inner) => inner.name === wanted || inner.address === wanted || holdsStep(inner, wanted),
+  );
+}
+
+/** The names that a step leaves to those below it. */
+function namesOf(step: Step): Set<string> {
+  const more = step.type === 'each' ? step.gather : step.type === 'repeat' ? step.start : [];
+  const inside = step.type === 'repeat' ? step.steps.flatMap((inner) => [...namesOf(inner)]) : [];
+  return new Set([...[...step.keep, ...more].map(({ name }) => name), ...inside]);
 }
 
 interface Plan {
@@ -133,9 +155,9 @@ function planOf(
   const needed = new Set<Step>([target]);
   const known = new Map<string, Value>();
   const inputs = new Set(chain.inputs.map(({ name }) => name));
-  const own = (step: Step): Set<string> => new Set(step.keep.map(({ name }) => name));
+  const own = namesOf;
   const visit = (step: Step): void => {
-    for (const name of step.uses) {
+    for (const name of usedIn([step])) {
       if (own(step).has(name) || inputs.has(name) || known.has(name) || given.has(name)) continue;
       const giver = all.find((one) => one !== step && (one.name === name || own(one).has(name)));
       if (!giver || needed.has(giver)) continue;

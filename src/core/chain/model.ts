@@ -318,6 +318,17 @@ export function stepsIn(step: Step): readonly Step[] {
   }
 }
 
+/** All names that steps use, those of steps inside them included. */
+export function usedIn(steps: readonly Step[]): Set<string> {
+  const used = new Set<string>();
+  const visit = (step: Step): void => {
+    for (const name of step.uses) used.add(name);
+    if (step.type !== 'follow') stepsIn(step).forEach(visit);
+  };
+  steps.forEach(visit);
+  return used;
+}
+
 export interface Chain {
   readonly file: string;
   readonly title: string;

@@ -21,8 +21,12 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
     const result = await answerTo(context, step, request);
     // What failed already calls nobody back.
     if (step.expectsSuccess && result.answer.status >= 400) return result;
-    const arrived = await waiting.arrived();
-    return { ...result, more: { ...result.more, arrived } };
+    try {
+      return { ...result, more: { ...result.more, arrived: await waiting.arrived() } };
+    } catch (error) {
+      await result.saved?.discard();
+      throw error;
+    }
   } finally {
     waiting.close();
   }

@@ -35,6 +35,7 @@ export async function pollUntil(
   let last = false;
   if (poll.at) {
     const job = await sendRepeating(context, step, request, progress);
+    if (job.answer.status < 400) await job.saved?.discard();
     // What was not accepted has no state to be asked for.
     if (job.answer.status >= 400) return job;
     request = requestAt(context, step, poll.at, request, job);
@@ -42,7 +43,7 @@ export async function pollUntil(
   for (;;) {
     const result = await sendRepeating(context, step, request, progress);
     const environment = context.environment(step, result.body.value, answerNames(result));
-    const seen = look(context, step, poll, result, environment, states);
+    const seen = await settled(result, () => look(context, step, poll, result, environment, states));
     if (seen === 'done') return { ...result, states: describeStates(states) };
     if (seen !== 'going') throw problemWith(seen, states);
     const spent = clock.elapsed() - began;
@@ -60,6 +61,20 @@ export async function pollUntil(
       note: describeStates(states),
     });
     await context.sleep(pause);
+  }
+}
+
+/** What is saved of an answer that is not the last one is taken away again. */
+async function settled(
+  result: CallResult,
+  look: () => 'done' | 'going' | Problem,
+): Promise<'done' | 'going' | Problem> {
+  let seen: 'done' | 'going' | Problem | undefined;
+  try {
+    seen = look();
+    return seen;
+  } finally {
+    if (seen !== 'done') await result.saved?.discard();
   }
 }
 

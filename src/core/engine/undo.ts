@@ -1,4 +1,4 @@
-import { type Chain, type Step, stepsIn } from '../chain/model.ts';
+import { type Chain, type Step, stepsIn, usedIn } from '../chain/model.ts';
 import { writeJson } from '../language/json.ts';
 import type { StepRunner } from './carry-out.ts';
 import type { LeftOver, RunContext } from './context.ts';
@@ -17,7 +17,7 @@ export class Undo {
 
   /** Books the undo of a step, with its names as they are now. */
   book(context: RunContext, step: Step): void {
-    const names = context.names.snapshot(namesUsedBelow(step.undo));
+    const names = context.names.snapshot(usedIn(step.undo));
     this.#booked.push({ context: context.withNames(names), step });
     context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
   }
@@ -61,7 +61,7 @@ export class Undo {
     const cleanup = this.#cleanups.reduce((sum, { chain }) => sum + chain.cleanup.length, 0);
     if (this.#booked.length + cleanup === 0) return;
     const { names } = this.#cleanups.find((one) => one.context.chain === context.chain)?.context ?? context;
-    const used = names.snapshot(namesUsedBelow(context.chain.cleanup));
+    const used = names.snapshot(usedIn(context.chain.cleanup));
     context.emit({ event: 'left', undo: this.#booked.length, cleanup, names: sealedNames(context, used) });
   }
 }
@@ -106,18 +106,9 @@ function keptSomewhere(steps: readonly Step[], name: string): boolean {
       step.name === name ||
       step.keep.some((kept) => kept.name === name) ||
       (step.type === 'each' && step.gather.some((gathered) => gathered.name === name)) ||
+      (step.type === 'repeat' && step.start.some((first) => first.name === name)) ||
       (step.type !== 'follow' && keptSomewhere(stepsIn(step), name)),
   );
-}
-
-function namesUsedBelow(steps: readonly Step[]): Set<string> {
-  const used = new Set<string>();
-  const visit = (step: Step): void => {
-    for (const name of step.uses) used.add(name);
-    stepsIn(step).forEach(visit);
-  };
-  steps.forEach(visit);
-  return used;
 }
 
 function sealedNames(
