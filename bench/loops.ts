@@ -16,7 +16,7 @@ import { startServer } from './start.ts';
 
 const CALLS = 5000;
 const AT_ONCE = 32;
-const PAIRS = 7;
+const PAIRS = 15;
 const SENT = { accept: '*/*', 'accept-encoding': 'gzip, deflate, br' };
 
 export async function benchLoops(): Promise<void> {

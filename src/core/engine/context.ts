@@ -1,6 +1,6 @@
 import type { CallStep, Chain, PlacedExpression, Project, Service, Setting, Step } from '../chain/model.ts';
 import type { RunEvent } from '../events.ts';
-import type { Environment, World, XPath } from '../language/environment.ts';
+import type { Environment, Remark, World, XPath } from '../language/environment.ts';
 import { brief } from '../language/show.ts';
 import {
   type Duration,
@@ -274,6 +274,7 @@ export class RunContext {
     this.emit({ event: 'remark', ...(step ? { step: this.address(step) } : {}), code, message });
   }
 
+  /** What expressions may ask of the world; the time is the same throughout one environment. */
   world(): World {
     let now: number | undefined;
     const { clock, chance, digests } = this.ports;
@@ -365,17 +366,7 @@ export class RunContext {
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */
   environment(step: Step | undefined, answer?: Maybe, more?: (name: string) => Maybe): Environment {
-    return {
-      answer,
-      name: (name) => {
-        const own = more?.(name);
-        if (own !== undefined) return own;
-        return name === 'index' ? this.index : this.names.get(name);
-      },
-      world: this.world(),
-      visited: 0,
-      remark: ({ code, message }) => this.remark(step, code, message),
-    };
+    return new StepEnvironment(this, step, answer, more);
   }
 
   /** The names of texts that are sent: secrets and addresses of services besides all others. */
@@ -454,6 +445,42 @@ export class RunContext {
       });
       interruption.add(stop);
     });
+  }
+}
+
+/** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
+class StepEnvironment implements Environment {
+  readonly answer: Maybe;
+  visited = 0;
+  readonly #context: RunContext;
+  readonly #step: Step | undefined;
+  readonly #more: ((name: string) => Maybe) | undefined;
+  #world: World | undefined;
+
+  constructor(
+    context: RunContext,
+    step: Step | undefined,
+    answer: Maybe,
+    more: ((name: string) => Maybe) | undefined,
+  ) {
+    this.#context = context;
+    this.#step = step;
+    this.answer = answer;
+    this.#more = more;
+  }
+
+  name(name: string): Maybe {
+    const own = this.#more?.(name);
+    if (own !== undefined) return own;
+    return name === 'index' ? this.#context.index : this.#context.names.get(name);
+  }
+
+  get world(): World {
+    return (this.#world ??= this.#context.world());
+  }
+
+  remark({ code, message }: Remark): void {
+    this.#context.remark(this.#step, code, message);
   }
 }
 

@@ -43,9 +43,8 @@ function count(
 /** The turns of a loop over what is known now; 0 where it is not, or where it may end early. */
 function knownTurns(context: RunContext, step: EachStep): number {
   if (step.rows || step.until) return 0;
-  const environment = context.environment(step);
   try {
-    const value = step.items.expression.evaluate({ ...environment, remark: () => undefined });
+    const value = step.items.expression.evaluate(context.environment(step));
     if (Array.isArray(value)) return value.length;
     return typeof value === 'object' && value !== null ? Object.keys(value).length : 0;
   } catch {
