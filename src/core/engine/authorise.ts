@@ -5,7 +5,8 @@ import { type Maybe, objectOf, type Value } from '../language/values.ts';
 import type { Authorisation, FilledCredential, HeaderList, WireRequest } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { type BuiltRequest, withQuery } from './build-request.ts';
-import { placed, type RunContext } from './context.ts';
+import type { RunContext } from './context.ts';
+import { placed } from './placed.ts';
 import { renderField, renderText } from './insert.ts';
 
 /** A credential with its texts filled in; its secret fields are masked from then on. */

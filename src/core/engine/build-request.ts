@@ -8,7 +8,8 @@ import type { Maybe, Value } from '../language/values.ts';
 import type { Connection, StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
-import { placed, type RunContext, throwNothing } from './context.ts';
+import type { RunContext } from './context.ts';
+import { placed, throwNothing } from './placed.ts';
 import { type Limits, USUAL_LIMITS } from './deadline.ts';
 import { buildBody } from './request-body.ts';
 import {

@@ -1,6 +1,6 @@
 import type { CallStep, Chain, PlacedExpression, Project, Service, Setting, Step } from '../chain/model.ts';
 import type { RunEvent } from '../events.ts';
-import type { Environment, Remark, World, XPath } from '../language/environment.ts';
+import type { Environment, World, XPath } from '../language/environment.ts';
 import { brief } from '../language/show.ts';
 import {
   type Duration,
@@ -11,7 +11,7 @@ import {
 } from '../language/values.ts';
 import { withArticle } from '../language/kinds.ts';
 import type { FilledCredential, HeaderList, Ports } from '../ports.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { ProblemError } from '../problems.ts';
 import { SecretMembers } from './answer-secrets.ts';
 import type { BuiltRequest } from './build-request.ts';
 import type { CallResult } from './exchange.ts';
@@ -19,6 +19,9 @@ import type { Inserter } from './insert.ts';
 import { Budget } from './budget.ts';
 import { Interruption } from './interruption.ts';
 import { Pace } from './pace.ts';
+import { placed, throwNothing } from './placed.ts';
+import { StepEnvironment } from './step-environment.ts';
+import { maskAll } from './mask-event.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { Names } from './names.ts';
 import { refuseShortSecret } from './insert.ts';
@@ -446,94 +449,4 @@ export class RunContext {
       interruption.add(stop);
     });
   }
-}
-
-/** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
-class StepEnvironment implements Environment {
-  readonly answer: Maybe;
-  visited = 0;
-  readonly #context: RunContext;
-  readonly #step: Step | undefined;
-  readonly #more: ((name: string) => Maybe) | undefined;
-  #world: World | undefined;
-
-  constructor(
-    context: RunContext,
-    step: Step | undefined,
-    answer: Maybe,
-    more: ((name: string) => Maybe) | undefined,
-  ) {
-    this.#context = context;
-    this.#step = step;
-    this.answer = answer;
-    this.#more = more;
-  }
-
-  name(name: string): Maybe {
-    const own = this.#more?.(name);
-    if (own !== undefined) return own;
-    return name === 'index' ? this.#context.index : this.#context.names.get(name);
-  }
-
-  get world(): World {
-    return (this.#world ??= this.#context.world());
-  }
-
-  remark({ code, message }: Remark): void {
-    this.#context.remark(this.#step, code, message);
-  }
-}
-
-/** Runs an expression; a problem of it gets its place in the file. */
-export function placed<T>(expression: PlacedExpression, run: () => T): T {
-  try {
-    return run();
-  } catch (error) {
-    if (error instanceof ProblemError && !error.problem.place) {
-      const { span, ...problem } = error.problem;
-      throw new ProblemError({ ...problem, place: expression.at(span) });
-    }
-    throw error;
-  }
-}
-
-/** Throws why an expression came out as nothing. */
-export function throwNothing(expression: PlacedExpression, environment: Environment): never {
-  const { message, instead } = expression.expression.whyNothing(environment);
-  throw new ProblemError({
-    code: 'found-nothing',
-    message,
-    ...(instead === undefined ? {} : { instead }),
-    place: expression.at(expression.expression.tree.span),
-  });
-}
-
-const UNMASKED: ReadonlySet<string> = new Set(['event', 'digest', 'hash', 'outcome', 'code', 'run']);
-
-/** A copy with every text in it masked, but for the fields that hold words of ours. */
-function maskAll<T>(value: T, mask: (text: string) => string): T {
-  if (typeof value === 'string') return mask(value) as T;
-  if (Array.isArray(value)) return value.map((item: unknown) => maskAll(item, mask)) as T;
-  if (typeof value !== 'object' || value === null) return value;
-  return Object.fromEntries(
-    Object.entries(value).map(([name, member]) => [
-      name,
-      UNMASKED.has(name) ? (member as unknown) : maskAll<unknown>(member, mask),
-    ]),
-  ) as T;
-}
-
-/** A problem as an event carries it. */
-export function eventProblem({ code, message, instead, place }: Problem): {
-  code: string;
-  message: string;
-  instead?: string;
-  place?: { file: string; line: number; column: number };
-} {
-  return {
-    code,
-    message,
-    ...(instead === undefined ? {} : { instead }),
-    ...(place === undefined ? {} : { place }),
-  };
 }

@@ -20,7 +20,8 @@ import {
 import { type Problem, ProblemError } from '../problems.ts';
 import type { Done, Stop, StepRunner } from './carry-out.ts';
 import { interrupted } from './interruption.ts';
-import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
+import type { RunContext } from './context.ts';
+import { eventProblem, placed, throwNothing } from './placed.ts';
 
 import { evaluateAll } from './outcome.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';

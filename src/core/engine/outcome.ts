@@ -6,7 +6,8 @@ import { childrenOf, type Tree } from '../language/tree.ts';
 import { numberText } from '../language/numbers.ts';
 import { isNumeric, objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
-import { placed, type RunContext, throwNothing } from './context.ts';
+import type { RunContext } from './context.ts';
+import { placed, throwNothing } from './placed.ts';
 import { renderText } from './insert.ts';
 
 /** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */

@@ -8,7 +8,8 @@ import { isObject, kindOf, objectOf, setMember, type Maybe, type Value } from '.
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
-import { placed, type RunContext, throwNothing } from './context.ts';
+import type { RunContext } from './context.ts';
+import { placed, throwNothing } from './placed.ts';
 import type { CallResult, Progress } from './exchange.ts';
 import { sendRepeating } from './repeating.ts';
 import { whatItSaid } from './step-problems.ts';

@@ -1,7 +1,8 @@
 import type { RepeatStep } from '../chain/model.ts';
 import { ProblemError } from '../problems.ts';
 import type { Done, StepRunner } from './carry-out.ts';
-import { eventProblem, placed, type RunContext, throwNothing } from './context.ts';
+import type { RunContext } from './context.ts';
+import { eventProblem, placed, throwNothing } from './placed.ts';
 import { brief } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
 import { evaluateAll } from './outcome.ts';

@@ -5,7 +5,8 @@ import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { renderFields } from './authorise.ts';
 import type { CallResult } from './exchange.ts';
-import { placed, type RunContext } from './context.ts';
+import type { RunContext } from './context.ts';
+import { placed } from './placed.ts';
 import { renderTyped } from './insert.ts';
 import { hideValue } from './outcome.ts';
 
