@@ -3,6 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import { rateLeft, retryAfter } from '../../src/core/engine/told.ts';
 import type { RunEvent } from '../../src/core/events.ts';
 import type { ArrivedRequest, CallBacks, HeaderList, Ledger } from '../../src/core/ports.ts';
+import { ProblemError } from '../../src/core/problems.ts';
 import { bodyText, KILN, plain, type Reply, runChain, type RunSetting, VirtualClock } from './support.ts';
 
 const project = KILN;
@@ -252,6 +253,22 @@ describe('pace', () => {
     );
     expect([exit, most]).toEqual([0, 3]);
     expect(order).toEqual(Array.from({ length: 30 }, (_, i) => String(i + 1)));
+  });
+
+  test('a file that can’t be written holds nobody up', async () => {
+    const { exit, of } = await runChain(
+      `chain: Test\nsteps:\n  - each: n in range(1, 5)\n    at-once: 5\n    turns-on-fail: continue\n    steps:\n      - call: GET kiln /\${n}\n        save: out/\${n}.json\n`,
+      () => ({ json: '{}' }),
+      {
+        project: `${KILN}    pace: { at-once: 1 }\n`,
+        files: {
+          open: () => Promise.reject(new Error('none')),
+          create: () =>
+            Promise.reject(new ProblemError({ code: 'file-not-written', message: 'the disk is full' })),
+        },
+      },
+    );
+    expect([exit, of('step-ended').at(-1)!.turns]).toEqual([3, { held: 0, broke: 5 }]);
   });
 
   test('a budget is refused before anything is sent where the calls are known, and later where not', async () => {

@@ -33,7 +33,7 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
 }
 
 async function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
-  const progress: Progress = { attempts: 0, reached: false };
+  const progress: Progress = { attempts: 0, reached: false, again: false };
   if (step.pages) return readPages(context, step, step.pages, request, progress);
   if (step.poll) return pollUntil(context, step, step.poll, request, progress);
   const result = await sendRepeating(context, step, request, progress);

@@ -54,6 +54,8 @@ export interface Progress {
   reached: boolean;
   /** Requests so far. */
   attempts: number;
+  /** It is sent again, and goes before those that have not been sent yet. */
+  again: boolean;
 }
 
 /**
@@ -214,10 +216,29 @@ async function sendOnce(
   progress: Progress,
   patience: number,
 ): Promise<{ answer: WireAnswer; elapsed: number; saved?: SavedBody }> {
-  const { attempts: attempt } = progress;
   const pace = context.paceOf(step, wire.url);
-  const entering = pace?.enter(patience, context.interruption, attempt > 1);
+  const entering = pace?.enter(patience, context.interruption, progress.again);
   const held = entering && (await heldBack(context, step, pace!, entering));
+  let came: WireAnswer | undefined;
+  try {
+    const sent = await transmit(context, step, wire, request, progress, held);
+    came = sent.answer;
+    return sent;
+  } finally {
+    pace?.leave(came);
+  }
+}
+
+/** Sends one request that may go now; `held` is how long its pace has held it back. */
+async function transmit(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  progress: Progress,
+  held: number | undefined,
+): Promise<{ answer: WireAnswer; elapsed: number; saved?: SavedBody }> {
+  const { attempts: attempt } = progress;
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
   const sentBody = wire.body && summarise(context, wire.body, type);
   context.count(1);
@@ -233,7 +254,6 @@ async function sendOnce(
     ...(held === undefined || held < 1 ? {} : { held }),
     ...(request.page === undefined ? {} : { page: request.page }),
   });
-  let came: WireAnswer | undefined;
   const saved = step.save ? await beginSave(context, step) : undefined;
   const streams = saved !== undefined && !step.save!.held;
   // What can be undone is waited for: without its answer nobody would know what there is to undo.
@@ -249,7 +269,6 @@ async function sendOnce(
       ...(streams ? { receive: (chunk) => saved.take(chunk) } : {}),
     };
     const answer = await context.ports.transport.send(sent, deadline);
-    came = answer;
     progress.reached = true;
     const { phases, elapsed } = deadline.end();
     if (saved && !streams) await saved.take(answer.body);
@@ -272,8 +291,6 @@ async function sendOnce(
       elapsed,
     });
     throw new ProblemError(problem);
-  } finally {
-    pace?.leave(came);
   }
 }
 

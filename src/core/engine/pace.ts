@@ -219,6 +219,7 @@ export class Pace {
 
   #refuseTheImpatient(): void {
     const wait = this.blockedFor;
+    if (wait === 0) return;
     for (const waiter of [...this.#queue]) {
       if (wait <= waiter.patience) continue;
       this.#queue.splice(this.#queue.indexOf(waiter), 1);

@@ -37,6 +37,7 @@ export async function sendRepeating(
   const repeats = new Repeats(context, step, request);
   for (let tries = 1; ; tries++) {
     progress.reached = false;
+    progress.again = tries > 1;
     let result: CallResult | undefined;
     let failure: ProblemError | undefined;
     try {
