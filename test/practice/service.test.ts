@@ -10,7 +10,7 @@ let origin: string;
 let token: string;
 
 beforeAll(async () => {
-  service = await startPractice({ speed: 100 });
+  service = await startPractice({ speed: 100, tokenLife: 1e6 });
   origin = new URL(service.url).origin;
   const answer = await fetch(`${service.url}/token`, {
     method: 'POST',
