@@ -89,7 +89,7 @@ test('the chains of README, guide and recipes hold against the practice service'
     .filter((block) => !block.includes('127.0.0.1') && block !== named.text);
   expect(chains.length).toBeGreaterThan(18);
   // Its time runs faster, so that its kilns cool while the test goes on.
-  const practice = await startPractice({ speed: 60 });
+  const practice = await startPractice({ speed: 60, tokenLife: 1e6 });
   try {
     const folder = folderWith({
       'batharon.yaml': PRACTICE.replace('url: practice', `url: ${practice.url}`),

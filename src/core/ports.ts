@@ -260,10 +260,13 @@ export interface Credentials {
     signal: AbortSignal,
   ): Promise<Authorisation>;
   /**
-   * The service answered 401: whether another try may help, with a new token (once for each) or with what the service
+   * The service answered 401 to a request with the fields `sent`: whether another try may help, with a new token (once for
+   * each that was never accepted) or with what the service
    * asked for in its WWW-Authenticate fields.
    */
-  renew(credential: FilledCredential, challenges: readonly string[]): boolean;
+  renew(credential: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean;
+  /** A service answered a request with this credential otherwise than with 401. */
+  accepted(name: string): void;
   /** Why a request is not signed with a credential of kind message-signature; nothing where it is. */
   verify(credential: FilledCredential, request: UnsignedRequest): Promise<string | undefined>;
 }

@@ -38,7 +38,7 @@ export class HttpTransport implements Transport {
   /** Where a request goes, and what it asks for there. Most addresses are plain, and reading those whole takes longest. */
   #addressOf(address: string): { origin: URL; path: string } {
     const [, start = '', path = ''] = PLAIN_ADDRESS.exec(address) ?? [];
-    const known = path === '' || path.includes('/.') ? undefined : this.#origins.get(start);
+    const known = path === '' || /\/(?:\.|%2e)/i.test(path) ? undefined : this.#origins.get(start);
     if (known) return { origin: known, path };
     const url = new URL(address);
     if (start !== '') this.#origins.set(start, new URL(url.origin));

@@ -106,9 +106,15 @@ describe('client credentials', () => {
     const all = await Promise.all([1, 2, 3, 4].map(() => own.authorise(one, request, signal)));
     expect(new Set(all.map(bearer)).size).toBe(1);
     expect(all.filter(({ signedIn }) => signedIn)).toHaveLength(1);
-    expect(own.renew(one, [])).toBe(true);
-    expect(bearer(await own.authorise(one, request, signal))).not.toBe(bearer(all[0]!));
-    expect(own.renew(one, [])).toBe(false);
+    expect(own.renew(one, [], all[0]!.headers)).toBe(true);
+    const second = await own.authorise(one, request, signal);
+    expect(bearer(second)).not.toBe(bearer(all[0]!));
+    // Another request with the first token is refused later: the second token is there already.
+    expect(own.renew(one, [], all[1]!.headers)).toBe(true);
+    expect(bearer(await own.authorise(one, request, signal))).toBe(bearer(second));
+    expect(own.renew(one, [], second.headers)).toBe(false);
+    own.accepted(one.credential.name);
+    expect(own.renew(one, [], second.headers)).toBe(true);
   });
 });
 

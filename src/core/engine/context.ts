@@ -364,7 +364,7 @@ export class RunContext {
     challenges: readonly string[],
   ): Promise<boolean> {
     if (credential.credential.signIn) return this.signIns!.renew(this, credential.credential, result);
-    return this.ports.credentials.renew(credential, challenges);
+    return this.ports.credentials.renew(credential, challenges, result.sentHeaders);
   }
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */

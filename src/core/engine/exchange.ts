@@ -83,6 +83,7 @@ async function sendSigned(
   patience: number,
 ): Promise<CallResult> {
   const first = await sendFollowing(context, step, request, progress, patience);
+  if (first.answer.status !== 401) context.ports.credentials.accepted(as);
   if (first.answer.status !== 401 && !context.project.credentials.get(as)!.signIn) return first;
   const challenges = first.answer.headers.flatMap(([name, value]) =>
     name === 'www-authenticate' ? [value] : [],

@@ -4,6 +4,7 @@ import type {
   Clock,
   Credentials,
   FilledCredential,
+  HeaderList,
   Transport,
   UnsignedRequest,
 } from '../../core/ports.ts';
@@ -64,10 +65,14 @@ export class RunCredentials implements Credentials {
     }
   }
 
-  renew(filled: FilledCredential, challenges: readonly string[]): boolean {
+  accepted(name: string): void {
+    this.#oauth2?.accepted(name);
+  }
+
+  renew(filled: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean {
     const { kind } = filled.credential;
     if (kind === 'digest') return this.#digest?.renew(filled, challenges) ?? false;
-    return kind === 'oauth2' && (this.#oauth2?.renew(filled) ?? false);
+    return kind === 'oauth2' && (this.#oauth2?.renew(filled, sent) ?? false);
   }
 
   async verify(filled: FilledCredential, request: UnsignedRequest): Promise<string | undefined> {

@@ -1,6 +1,6 @@
 import { createHash } from 'node:crypto';
 import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
-import type { Authorisation, Clock, FilledCredential, Transport } from '../../core/ports.ts';
+import type { Authorisation, Clock, FilledCredential, Transport, HeaderList } from '../../core/ports.ts';
 import type { KeptTokens, Token } from './kept-tokens.ts';
 import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';
 import { signInProblem } from './oauth2-problems.ts';
@@ -17,6 +17,8 @@ interface Held {
   readonly token: Token;
   /** It replaced one that was thrown away after a 401, so a 401 now has another reason. */
   readonly renewed: boolean;
+  /** A service has accepted it. */
+  worked: boolean;
 }
 
 /** Tokens of OAuth 2.0: fetched once for all that asks at the same time, renewed before they end and once after a 401. */
@@ -48,7 +50,7 @@ export class OAuth2 {
       this.#underWay.set(name, fetching);
     }
     const token = await fetching;
-    if (first) this.#held.set(name, { token, renewed: this.#refused.delete(name) });
+    if (first) this.#held.set(name, { token, renewed: this.#refused.delete(name), worked: false });
     const signedIn = {
       ...(token.scope === undefined ? {} : { scope: token.scope }),
       ...(token.until === undefined ? {} : { until: token.until }),
@@ -60,9 +62,18 @@ export class OAuth2 {
     return until === undefined || until - EARLY > this.#clock.now();
   }
 
-  renew({ credential: { name } }: FilledCredential): boolean {
+  /** A service has answered a request with the token of a credential otherwise than with 401. */
+  accepted(name: string): void {
     const held = this.#held.get(name);
-    if (!held || held.renewed) return false;
+    if (held) held.worked = true;
+  }
+
+  /** `sent` are the fields of the request that was refused. */
+  renew({ credential: { name } }: FilledCredential, sent: HeaderList): boolean {
+    const held = this.#held.get(name);
+    // Of requests that were under way with one token the first to be refused renews it for all.
+    if (!held || !sent.some(([, value]) => value.includes(held.token.text))) return true;
+    if (held.renewed && !held.worked) return false;
     this.#held.delete(name);
     this.#refused.set(name, held.token.text);
     return true;
