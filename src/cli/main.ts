@@ -97,6 +97,32 @@ program
   );
 
 program
+  .command('history')
+  .argument('[files...]', 'only runs of these chain files')
+  .description('list the recorded runs, the latest first')
+  .option('--outcome <word>', 'only those that held, broke, were `cut off`, or are unfinished')
+  .option('--env <name>', 'only those of an environment')
+  .option('--since <time>', 'only those since then: 2h, 3d, or a date')
+  .option('--most <number>', 'how many are shown', '20')
+  .option('--json', 'print them as JSON')
+  .addHelpText('after', '\nExample:\n  batharon history --outcome broke --since 2d')
+  .action(async (files: string[], options: import('./commands/history.ts').HistoryOptions) => {
+    const { history } = await import('./commands/history.ts');
+    process.exitCode = await history(files, options);
+  });
+
+program
+  .command('view')
+  .argument('[where]', 'RUN or RUN:STEP, such as last:fire[7].load; RUN is last, an id, or the start of one')
+  .description('show a recorded run as a timeline, or a step with its requests and answers')
+  .option('--as-curl', 'print the request of a step as a command line, with $NAME for secrets')
+  .addHelpText('after', '\nExample:\n  batharon view\n  batharon view last:rack_pieces/page-2')
+  .action(async (where: string | undefined, options: import('./commands/view.ts').ViewOptions) => {
+    const { view } = await import('./commands/view.ts');
+    process.exitCode = await view(where, options);
+  });
+
+program
   .command('cleanup')
   .argument('<run>', 'the id of a run, the start of one, or last')
   .description('carry out the undo and cleanup steps that a run was told to leave')

@@ -1,95 +1,73 @@
-import { readBody } from '../core/engine/read-answer.ts';
 import { headerObject } from '../core/engine/answer-names.ts';
-import { parseJson } from '../core/language/json.ts';
-import { nearest } from '../core/language/nearest.ts';
-import { type Maybe, objectOf, type Value } from '../core/language/values.ts';
-import { fail } from '../core/problems.ts';
-import { formats } from '../io/formats.ts';
-import type { Recorded, RecordedStep } from '../io/record-schema.ts';
-import type { Records } from '../io/records.ts';
+import { readTyped } from '../core/language/typed-json.ts';
+import { objectOf, type Value } from '../core/language/values.ts';
+import type { RecordedStep } from '../core/record/recorded-run.ts';
 import type { LockedStore } from '../io/locked-store.ts';
+import type { Records } from '../io/record/records.ts';
+import { answerOf, nameOf, OpenRun } from './open-run.ts';
 
-/** Finds `RUN:STEP`, or the last step of a run that has an answer. Throws `no-record`. */
-export function recordedStep(records: Records, where: string): { record: Recorded; step: RecordedStep } {
-  const [run = 'last', address] = where.split(/:(.*)/s);
-  const all = records.all();
-  if (all.length === 0)
-    fail('no-record', 'no run is recorded here yet', { instead: 'batharon run, or batharon send' });
-  const candidates = run === 'last' || run === '' ? all : all.filter((record) => record.run.startsWith(run));
-  if (candidates.length === 0)
-    fail('no-record', `no run ${run} is recorded`, {
-      instead: `the last are ${all
-        .slice(0, 5)
-        .map((record) => record.run)
-        .join(', ')}`,
-    });
-  if (address === undefined) {
-    const record = candidates[0]!;
-    const step = record.steps.findLast(({ answer }) => answer);
-    return step ? { record, step } : fail('no-record', `no step of the run ${record.run} got an answer`);
-  }
-  for (const record of candidates) {
-    const step = record.steps.find((one) => one.address === address || one.name === address);
-    if (step) return { record, step };
-  }
-  const names = candidates[0]!.steps.map((one) => one.address);
-  return fail('no-record', `the run ${candidates[0]!.run} has no step ${address}`, {
-    instead: nearest(address, names) ?? `it has ${names.join(', ')}`,
-  });
-}
+/** How many runs are looked through for what a step needs. */
+const LOOKED_THROUGH = 10;
 
-/** The body of a recorded answer, read again. */
-export function valueOfAnswer({ answer }: RecordedStep): Maybe {
-  if (!answer) return undefined;
-  const bytes =
-    answer.text === undefined ? Buffer.from(answer.base64 ?? '', 'base64') : Buffer.from(answer.text, 'utf8');
-  // Texts were decoded before they were recorded.
-  const headers = answer.headers.map(([name, value]): [string, string] => [
-    name,
-    name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
-  ]);
-  const read = readBody(headers, bytes, undefined, formats);
-  return read instanceof Promise ? answer.text : read.value;
+/** The latest runs of a chain file, back to the last one that was not only a part of it. */
+export function runsOfChain(records: Records, file: string): OpenRun[] {
+  const found: OpenRun[] = [];
+  let looked = 0;
+  for (const summary of records.list()) {
+    if ('unreadable' in summary || summary.file !== file) continue;
+    if (looked++ === LOOKED_THROUGH) break;
+    found.push(OpenRun.read(records, summary.run, (address) => !address.includes('[')));
+    if (!summary.part) break;
+  }
+  return found;
 }
 
 /** The names that the expressions of a recorded step could use, secrets left out. */
-export function stepNames(record: Recorded, step: RecordedStep): [string, Value][] {
-  const names: [string, Value][] = [...keptNames(record)];
-  for (const other of record.steps) if (other.name !== undefined) names.push([other.name, stepObject(other)]);
-  if (step.answer) {
+export function stepNames(open: OpenRun, step: RecordedStep): [string, Value][] {
+  const names: [string, Value][] = [];
+  for (const other of open.steps()) {
+    names.push(...keptNames(other));
+    const name = nameOf(other);
+    if (name !== undefined) names.push([name, stepObject(open, other)]);
+  }
+  const answer = answerOf(step);
+  if (answer) {
     names.push(
-      ['status', step.answer.status],
-      ['headers', headerObject(step.answer.headers)],
-      ['size', step.answer.size],
+      ['status', answer.status],
+      ['headers', headerObject(answer.headers)],
+      ['size', answer.body.size],
     );
-    if (step.answer.type !== undefined) names.push(['type', step.answer.type]);
-    if (step.answer.text !== undefined) names.push(['text', step.answer.text]);
-    const body = valueOfAnswer(step);
+    if (answer.body.type !== undefined) names.push(['type', answer.body.type]);
+    const text = open.text(answer);
+    if (text !== undefined) names.push(['text', text]);
+    const body = open.value(answer);
     if (body !== undefined) names.push(['body', body]);
   }
   return names;
 }
 
-/** All that a run kept; with `locked` also what is sealed. */
-export function keptNames(record: Recorded, locked?: LockedStore): Map<string, Value> {
+/** What a step kept; with `locked` also what is sealed. */
+export function keptNames({ kept }: RecordedStep, locked?: LockedStore): Map<string, Value> {
   const names = new Map<string, Value>();
-  for (const { kept } of record.steps) {
-    for (const [name, { value, sealed }] of Object.entries(kept)) {
-      const whole = sealed === undefined ? value : (locked?.open(sealed) ?? (locked ? undefined : value));
-      if (whole === undefined) continue;
-      try {
-        names.set(name, parseJson(whole));
-      } catch {
-        // masked inside a number; not to be had
-      }
+  for (const [name, { sealed, typed, value }] of kept) {
+    const whole =
+      sealed === undefined ? (typed ?? value) : (locked?.open(sealed) ?? (locked ? undefined : value));
+    if (whole === undefined) continue;
+    try {
+      names.set(name, readTyped(whole));
+    } catch {
+      // masked inside a number; not to be had
     }
   }
   return names;
 }
 
 /** A recorded step as later steps see it. */
-export function stepObject({ outcome, answer, request }: RecordedStep): Value {
-  const body = valueOfAnswer({ answer } as RecordedStep);
+export function stepObject(open: OpenRun, step: RecordedStep): Value {
+  const answer = answerOf(step);
+  const body = answer && open.value(answer);
+  const url = step.attempts.at(-1)?.sent.url;
+  const { outcome } = step;
   return objectOf([
     ['ok', outcome === 'held'],
     ['skipped', outcome === 'skipped'],
@@ -100,7 +78,7 @@ export function stepObject({ outcome, answer, request }: RecordedStep): Value {
           ['headers', headerObject(answer.headers)],
         ] as const)
       : []),
-    ...(request ? ([['url', request.url]] as const) : []),
+    ...(url === undefined ? [] : ([['url', url]] as const)),
     ...(body === undefined ? [] : ([['body', body]] as const)),
   ]);
 }

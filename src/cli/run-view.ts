@@ -47,6 +47,10 @@ export class RunView {
     switch (event.event) {
       case 'run-began':
         return this.#begin(event);
+      case 'run-resumed':
+        return this.#resume(event);
+      case 'held-before':
+        return this.#heldBefore(event);
       case 'step-began':
         return this.#stepBegan(event);
       case 'turns-began': {
@@ -120,11 +124,30 @@ export class RunView {
     }
   }
 
-  #begin({ chain, environment, run }: EventOf<'run-began'>): void {
+  #begin({ chain, environment, run }: EventOf<'run-began' | 'run-resumed'>): void {
+    this.#lines.run = run;
     const { colours, width } = this.#terminal;
     const right = `${environment === undefined ? '' : `${environment} · `}run ${run}`;
     const title = fit(chain, width - widthOf(right) - 2);
     this.#terminal.write(`${colours.bold(pad(title, width - widthOf(right)))}${colours.dim(right)}\n`);
+  }
+
+  #resume(event: EventOf<'run-resumed'>): void {
+    this.#begin(event);
+    for (const address of event.changed) this.#lines.line('remark', `${address} has changed since`);
+  }
+
+  #heldBefore({ step, title, turns }: EventOf<'held-before'>): void {
+    const before = turns === undefined ? 'held before' : `${turns} turn${turns === 1 ? '' : 's'} held before`;
+    const { colours } = this.#terminal;
+    if (turns === undefined && !step.includes('.')) {
+      this.#steps++;
+      this.#counts.held++;
+    }
+    this.#lines.line(
+      colours.dim(turns === undefined ? 'held' : ''),
+      colours.dim(`${pad(title, 16)} ${before}`),
+    );
   }
 
   #stepBegan(event: EventOf<'step-began'>): void {

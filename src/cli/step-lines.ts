@@ -25,6 +25,8 @@ export interface SeenStep {
 /** Writes the lines of a view: a mark in a fixed left column, and a text beside it. */
 export class StepLines {
   readonly terminal: Terminal;
+  /** The run that is shown, where it is recorded. */
+  run: string | undefined;
   #nameWidth = 16;
   #liveLines = 0;
 
@@ -137,6 +139,7 @@ export class StepLines {
       const shown = text === undefined ? `${size} bytes of ${type ?? 'unknown type'}` : oneLine(text);
       this.row('answer', fit(shown, room), chop);
     }
+    if (this.run !== undefined && sent) this.row('closer', `batharon view ${this.run}:${began.step}`);
     const place = failed[0]?.place ?? problem?.place ?? began.place;
     this.row('stands', `${place.file}:${place.line}:${place.column}`);
     if (problem) this.code(problem.code);

@@ -22,7 +22,8 @@ const problem = z.strictObject({
 /** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
 const body = z.strictObject({
   size: z.int(),
-  /** SHA-256 in hexadecimal digits; nothing where the body comes from a file or goes into one, or where no bodies are kept. */
+  /** SHA-256 in hexadecimal digits, by which the whole is kept; nothing where `text` is the whole already, where the body comes
+   * from a file or goes into one, or where no bodies are kept. */
   digest: z.string().optional(),
   type: z.string().optional(),
   text: z.string().optional(),
@@ -37,8 +38,17 @@ const phases = z.strictObject({
   body: z.number().optional(),
 });
 
-/** A value as a text in JSON's notation; whole and sealed where it holds something secret. */
-const kept = z.strictObject({ value: z.string(), sealed: z.string().optional() });
+/**
+ * A value as a text in JSON's notation, masked; whole in `typed` where JSON does not say its kind, or sealed where it holds
+ * something secret.
+ */
+const kept = z.strictObject({
+  value: z.string(),
+  typed: z.string().optional(),
+  sealed: z.string().optional(),
+});
+
+const file = z.strictObject({ path: z.string(), digest: z.string() });
 
 const outcome = z.enum(['held', 'broke', 'skipped', 'cut off']);
 
@@ -52,7 +62,36 @@ export const eventSchema = z.discriminatedUnion('event', [
     file: z.string(),
     environment: z.string().optional(),
     inputs: z.record(z.string(), z.string()),
+    /** Inputs that hold something secret, whole and sealed. */
+    sealed: z.record(z.string(), z.string()).optional(),
     steps: z.int(),
+    /** The files as they were, by the digests under which they are kept. */
+    files: z.array(file).optional(),
+    /** Only some steps of the chain were wanted. */
+    part: z.boolean().optional(),
+  }),
+  /** A run that was cut off or broke goes on. */
+  z.strictObject({
+    event: z.literal('run-resumed'),
+    at,
+    version: z.literal(EVENT_VERSION),
+    run: z.string(),
+    chain: z.string(),
+    file: z.string(),
+    environment: z.string().optional(),
+    files: z.array(file).optional(),
+    /** Only what had been left is done: undo and cleanup. */
+    cleanup: z.boolean().optional(),
+    /** Steps that are not as they were. */
+    changed: z.array(step),
+  }),
+  /** A step held before the run was resumed, and is not carried out again; of a loop, so many of its turns. */
+  z.strictObject({
+    event: z.literal('held-before'),
+    at,
+    step,
+    title: z.string(),
+    turns: z.int().optional(),
   }),
   z.strictObject({
     event: z.literal('step-began'),
@@ -85,6 +124,9 @@ export const eventSchema = z.discriminatedUnion('event', [
     body: body.optional(),
     /** How long the pace of the service held it back, in milliseconds. */
     held: z.number().optional(),
+    /** It may not be sent twice, or only with the key that it carries. Without it it may. */
+    once: z.union([z.literal('only'), z.literal('by key')]).optional(),
+    key: z.string().optional(),
     /** Which page of a list it asks for, from 1. */
     page: z.int().optional(),
   }),
@@ -98,6 +140,10 @@ export const eventSchema = z.discriminatedUnion('event', [
     body,
     phases,
     elapsed: z.number(),
+    /** Where it may not be had again: fields and body as they came, sealed, if what is shown of them is masked. */
+    sealed: z.string().optional(),
+    /** It was not sent this time: this is the answer that came before the run was resumed. */
+    before: z.boolean().optional(),
   }),
   z.strictObject({
     event: z.literal('request-failed'),
@@ -107,6 +153,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     problem,
     phases,
     elapsed: z.number(),
+    /** The service may have processed it. */
+    reached: z.boolean(),
   }),
   z.strictObject({
     event: z.literal('redirected'),
@@ -135,6 +183,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     step,
     atOnce: z.int(),
     of: z.int().optional(),
+    /** The names that a repeat begins with. */
+    start: z.record(z.string(), kept).optional(),
   }),
   z.strictObject({
     event: z.literal('turn-began'),
@@ -204,10 +254,20 @@ export const eventSchema = z.discriminatedUnion('event', [
     at,
     step,
     name: z.string(),
-    value: z.string(),
-    /** The whole value, sealed, where it holds something secret. */
+    ...kept.shape,
+  }),
+  /** What later steps can say of a step by its name; only where one of them does. */
+  z.strictObject({
+    event: z.literal('named'),
+    at,
+    step,
+    typed: z.string().optional(),
     sealed: z.string().optional(),
   }),
+  /** A secret that a service gave or that was computed; so that a run which goes on masks it too. */
+  z.strictObject({ event: z.literal('learned'), at, label: z.string(), sealed: z.string() }),
+  /** Cookies that an answer set: the jar, the URL and the fields, sealed. */
+  z.strictObject({ event: z.literal('cookies-set'), at, sealed: z.string() }),
   z.strictObject({ event: z.literal('saved'), at, step, path: z.string(), size: z.int() }),
   z.strictObject({ event: z.literal('said'), at, step, text: z.string() }),
   z.strictObject({

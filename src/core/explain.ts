@@ -10,7 +10,7 @@ import {
   pollKeys,
   retryKeys,
 } from './chain/traffic-keys.ts';
-import { callbacksKeys, projectKeys, serviceKeys } from './chain/project-keys.ts';
+import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from './chain/project-keys.ts';
 import type { KeyDefinition } from './chain/key-definition.ts';
 import { credentialKeys } from './chain/credential-keys.ts';
 import { givenNames } from './chain/names.ts';
@@ -53,6 +53,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a service', serviceKeys],
   ['key of pace', paceKeys],
   ['key of callbacks', callbacksKeys],
+  ['key of records', recordsKeys],
 ];
 
 function keyTopic(group: string, key: KeyDefinition): Topic {

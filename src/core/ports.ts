@@ -20,7 +20,7 @@ export interface Ports {
   /** Without it budgets are not kept. */
   readonly ledger?: Ledger;
   /** Without it nothing of what came is kept. */
-  readonly bodies?: Bodies;
+  readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
   readonly sealer?: Sealer;
 }
@@ -202,9 +202,12 @@ export interface Formats {
   xpath(): Promise<XPath>;
 }
 
-/** Keeps the bodies of answers, masked, by their digests. */
-export interface Bodies {
-  put(digest: string, content: string | Uint8Array): void;
+/** Keeps what a run leaves behind besides its events, and sees to it that these are kept. */
+export interface RunRecord {
+  /** Keeps a body, masked, by its digest; `atOnce` says that it can't be had again. */
+  keep(digest: string, content: string | Uint8Array, atOnce?: boolean): void;
+  /** All events so far outlast the process and the machine once it resolves. Never rejects. */
+  durable(): Promise<void>;
 }
 
 /** Seals texts for this user, so that a record may hold them. */

@@ -81,6 +81,10 @@ export const problemCodes = {
   'cannot-add': 'A file is written in a way that has no place for what is to be added.',
   'no-such-step': 'The chain has no step of this name.',
   'no-record': 'No run is recorded that could tell what is asked for.',
+  'record-unreadable': 'The record of a run can’t be read: it was damaged, or a newer version wrote it.',
+  'cannot-resume': 'A run can’t be gone on with from where it ended.',
+  'sent-before':
+    'A request that may be sent only once was sent before the run was resumed, and would be sent again or is another one now.',
   'import-unreadable': 'What is to be imported can’t be read as what it was said to be.',
   'plain-http': 'A credential would go over plain http to another machine.',
   'secret-moved': 'An environment moves a service to another origin and leaves the secret it uses.',

@@ -1,5 +1,5 @@
 // The first half of a user's day: from a line of documentation to a step with a stored key and a picked value.
-import { existsSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { createServer } from 'node:https';
 import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
@@ -108,6 +108,12 @@ test('new and run work in one folder, and what is there is not written over', as
   );
 });
 
+/** The record of the only run in a folder. */
+function events(folder: string): string {
+  const runs = join(folder, '.batharon/runs');
+  return readFileSync(join(runs, readdirSync(runs)[0]!, 'events.jsonl'), 'utf8');
+}
+
 describe('send', () => {
   const project = (): string =>
     `services:\n  kiln: { url: "${practice.url}", as: key }\ncredentials:\n  key: { kind: header, name: Emberfold-Key, value: "\${secret.key}" }\n  desk: { kind: oauth2, grant: client-credentials, token-url: "${practice.url}/token", client-id: ${KEYS.client}, client-secret: "\${secret.desk}" }\nsecrets: { key: locked, desk: locked }\n`;
@@ -139,7 +145,7 @@ describe('send', () => {
     expect(stderr).toContain('authorization: Bearer ‹credential›');
     expect(stdout).toMatch(/^\$\.name +'a "b" \$\{x\}'$/m);
     expect(stdout).toMatch(/^\$\.price +12\.50$/m);
-    const record = readFileSync(join(folder, '.batharon/last/send.json'), 'utf8');
+    const record = events(folder);
     expect([record, stderr].map((text) => /ember-desk|Bearer [A-Za-z0-9]/.test(text))).toEqual([
       false,
       false,
@@ -278,7 +284,7 @@ describe('eval, find and try', () => {
       /no step pece .*\n {4}instead: piece/,
     );
     expect((await batharon(folder, ['find', 'moon boots'])).stderr).toContain(
-      'stands in none of the 2 recorded answers',
+      'stands in none of the 3 recorded answers',
     );
   });
 });

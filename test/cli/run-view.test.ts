@@ -51,6 +51,7 @@ test('a line a step, words in a fixed column, and what broke in full', async () 
     '        came       7',
     '        call       GET https://kiln.example/v1/pieces/p1 · 200',
     '        answer     {"cone": 7}',
+    '        closer     batharon view test:fire.look',
     '        stands     test.chain.yaml:14:35',
     '        code       not-as-expected (batharon explain not-as-expected)',
     'broke   fire                       0 ms',

@@ -2,6 +2,7 @@ import { createHash, createHmac } from 'node:crypto';
 import type { Chain } from '../../src/core/chain/model.ts';
 import { readChain } from '../../src/core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
+import type { RunOptions } from '../../src/core/engine/context.ts';
 import { run } from '../../src/core/engine/run.ts';
 import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
 import { writeJson } from '../../src/core/language/json.ts';
@@ -138,6 +139,11 @@ export interface RunSetting {
   /** Ports in the place of the usual ones, or besides them. */
   readonly ports?: Partial<Ports>;
   readonly signInChains?: ReadonlyMap<string, Chain>;
+  readonly id?: string;
+  readonly onEvent?: (event: RunEvent) => void;
+  /** The files that are recorded with the run. */
+  readonly texts?: RunOptions['files'];
+  readonly past?: RunOptions['past'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -187,7 +193,9 @@ export async function runChain(
     ...setting.ports,
   };
   const { exit, results } = await run(chain, project, ports, {
-    id: 'test',
+    id: setting.id ?? 'test',
+    files: setting.texts,
+    past: setting.past,
     inputs:
       setting.inputs ??
       Object.fromEntries(
@@ -196,7 +204,10 @@ export async function runChain(
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
-    emit: (event) => events.push(eventSchema.parse(event)),
+    emit: (event) => {
+      setting.onEvent?.(event);
+      events.push(eventSchema.parse(event));
+    },
   });
   return {
     exit,

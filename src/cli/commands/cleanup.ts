@@ -1,47 +1,53 @@
 import type { ExitCode } from '../../core/events.ts';
-import { parseJson } from '../../core/language/json.ts';
-import type { Value } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
-import type { LockedStore } from '../../io/locked-store.ts';
-import { projectFolder } from '../../io/project-folder.ts';
-import type { Recorded } from '../../io/record-schema.ts';
-import { Records } from '../../io/records.ts';
+import { pastOf, type PastRun } from '../../core/record/past.ts';
+import type { Records } from '../../io/record/records.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
-import { run } from '../../core/engine/run.ts';
 import { guarded } from '../guard.ts';
 import { load, loadProject } from '../load.ts';
+import { OpenRun } from '../open-run.ts';
+import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { reportProblems, runId, watchInterruption } from './run.ts';
+import { reportProblems, watchInterruption } from './run.ts';
 
-/** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave. */
+/** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave, or did not come to. */
 export function cleanup(wanted: string, options: { env?: string }): Promise<ExitCode> {
   let files: readonly SourceFile[] = [];
   return guarded(
     async () => {
       const terminal = errorTerminal();
-      const records = new Records(projectFolder(loadProject(options.env, true).project));
-      const record = recordWithLeft(records, wanted);
-      const loaded = load([record.file], options.env ?? record.environment, true);
+      const records = recordsOf(loadProject(options.env, true).project);
+      const { run } = runWithLeft(records, wanted);
+      const loaded = load([run.file], options.env ?? run.environment, true);
       ({ files } = loaded);
       if (reportProblems(terminal, loaded)) return 2;
       const world = await openWorld(loaded.project);
       const interruption = watchInterruption(terminal);
       const view = new RunView(terminal);
       try {
-        const { exit } = await run(loaded.chains[0]!, loaded.project, world.ports, {
-          id: runId(),
-          inputs: {},
-          left: leftOf(record, world.locked),
-          signal: interruption.signal,
-          signInChains: loaded.signInChains,
-          ...(world.practice === undefined ? {} : { practice: world.practice }),
-          emit: (event) => view.show(event),
-        });
-        // What failed can be tried again: what is gone already counts as done.
-        const { left: _, ...rest } = record;
-        if (exit === 0) records.write(rest);
+        const past = pastOf(
+          records.events(run.id).events,
+          {
+            open: (sealed) => world.locked.open(sealed),
+            body: (digest) => records.body(run.id, digest),
+          },
+          { sent: () => true, notSent: () => false },
+        );
+        const { exit } = await runRecorded(
+          loaded.chains[0]!,
+          loaded.project,
+          world,
+          {
+            inputs: Object.fromEntries(past.inputs),
+            left: { undo: past.booked, names: leftNames(past) },
+            signal: interruption.signal,
+            signInChains: loaded.signInChains,
+            emit: (event) => view.show(event),
+          },
+          run.id,
+        );
         return exit;
       } finally {
         interruption.stop();
@@ -52,36 +58,21 @@ export function cleanup(wanted: string, options: { env?: string }): Promise<Exit
   );
 }
 
-function recordWithLeft(records: Records, wanted: string): Recorded {
-  const all = records.all();
-  const candidates = all.filter(({ run: id }) => wanted === 'last' || id.startsWith(wanted));
-  const record = candidates.find(({ left }) => left);
-  if (record) return record;
-  if (candidates.length > 0)
-    fail('no-record', `the run ${candidates[0]!.run} has left nothing: no undo and no cleanup waits`, {
-      instead: 'batharon run --leave leaves them',
-    });
-  return fail('no-record', `no run ${wanted} is recorded`, {
-    instead:
-      all.length > 0
-        ? `the last are ${all
-            .slice(0, 5)
-            .map(({ run: id }) => id)
-            .join(', ')}`
-        : 'batharon run --leave',
-  });
+function leftNames({ inputs, names }: PastRun): PastRun['names'] {
+  return new Map([...names].filter(([name]) => !inputs.has(name)));
 }
 
-function leftOf({ left }: Recorded, locked: LockedStore): NonNullable<Parameters<typeof run>[3]['left']> {
-  const values = (names: NonNullable<Recorded['left']>['names']): Map<string, Value> =>
-    new Map(
-      Object.entries(names).flatMap(([name, { sealed, value }]) => {
-        const whole = sealed === undefined ? value : locked.open(sealed);
-        return whole === undefined ? [] : [[name, parseJson(whole)] as const];
-      }),
-    );
-  return {
-    undo: left!.undo.map(({ step, names }) => ({ step, names: values(names) })),
-    names: values(left!.names),
-  };
+/** The run that is meant: of the latest ones the first that has left something. Throws `no-record`. */
+function runWithLeft(records: Records, wanted: string): OpenRun {
+  const ids = wanted === 'last' ? records.ids() : [records.find(wanted)];
+  if (ids.length === 0) records.find(wanted);
+  for (const id of ids) {
+    if (records.isRunning(id) !== undefined) continue;
+    const open = OpenRun.read(records, id, (address) => !address.includes('['));
+    const { booked, cleanup: done, left, outcome } = open.run;
+    if (left || (outcome === 'unfinished' && (booked.length > 0 || done.length === 0))) return open;
+  }
+  return fail('no-record', `the run ${ids[0]!} has left nothing: no undo and no cleanup waits`, {
+    instead: 'batharon run --leave leaves them',
+  });
 }

@@ -8,17 +8,19 @@ import piece from '../../../examples/piece.chain.yaml';
 import project from '../../../examples/batharon.yaml';
 import { readProject } from '../../core/chain/read-project.ts';
 import type { RunOptions } from '../../core/engine/context.ts';
-import { run } from '../../core/engine/run.ts';
+
 import type { ExitCode } from '../../core/events.ts';
 import type { Files } from '../../core/ports.ts';
 import { localFiles } from '../../io/files.ts';
+import { filesOf } from '../files-of.ts';
 import { inputsOf } from '../inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
+import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { runId, watchInterruption } from './run.ts';
+import { watchInterruption } from './run.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
 const CHAINS: readonly {
@@ -81,16 +83,15 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
       terminal.write('\n');
       say(CHAINS[i]!.about);
       const view = new RunView(terminal);
-      const { exit } = await run(
+      const { exit } = await runRecorded(
         chain,
         loaded.project,
-        { ...world.ports, files: filesIn(folder) },
+        { ...world, ports: { ...world.ports, files: filesIn(folder) } },
         {
-          id: runId(i),
+          files: filesOf(loaded, chain),
           inputs: inputsOf(chain, new Map()),
           signal: interruption.signal,
           paces,
-          ...(world.practice === undefined ? {} : { practice: world.practice }),
           emit: (event) => view.show(event),
         },
       );

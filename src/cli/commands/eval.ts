@@ -10,13 +10,14 @@ import { givesNodes } from '../../core/language/tree.ts';
 import { memberOf, objectOf, type Maybe, type Value, type ValueObject } from '../../core/language/values.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { Records } from '../../io/records.ts';
+import type { Records } from '../../io/record/records.ts';
 import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
-import { recordedStep, stepNames, valueOfAnswer } from '../recorded.ts';
+import { attemptAt, findStep, parseWhere } from '../open-run.ts';
+import { stepNames } from '../recorded.ts';
+import { recordsOf } from '../run-recorded.ts';
 import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
-import { projectFolder } from '../../io/project-folder.ts';
 
 export interface EvalOptions {
   readonly on?: string;
@@ -33,7 +34,7 @@ interface Subject {
 export function evalCommand(text: string, file: string | undefined, options: EvalOptions): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
-    const { answer, names, where } = subject(file, options, new Records(projectFolder(project)));
+    const { answer, names, where } = subject(file, options, recordsOf(project));
     const { expression, problems } = checkExpression(text, {
       lookup: (name) => (Object.hasOwn(names, name) ? { kind: kindOfValue(names[name]) } : undefined),
       names: () => Object.keys(names),
@@ -82,11 +83,13 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
     const where = file === undefined || file === '-' ? 'standard input' : file;
     return { answer: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
   }
-  const { record, step } = recordedStep(records, on ?? 'last');
+  const where = parseWhere(on ?? 'last');
+  const { open, step } = findStep(records, where);
+  const answer = attemptAt(step, where)?.answer;
   return {
-    answer: valueOfAnswer(step),
-    names: objectOf(stepNames(record, step)),
-    where: `the answer of ${step.address} (run ${record.run})`,
+    answer: answer && open.value(answer),
+    names: objectOf(stepNames(open, step)),
+    where: `the answer of ${step.address} (run ${open.run.id})`,
   };
 }
 

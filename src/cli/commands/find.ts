@@ -3,13 +3,15 @@ import { brief } from '../../core/language/show.ts';
 import { numberText } from '../../core/language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../core/language/values.ts';
 import { parsePath, pathStep, scalarsOf } from '../paths.ts';
-import type { Recorded, RecordedStep } from '../../io/record-schema.ts';
-import { Records } from '../../io/records.ts';
+import type { EventOf } from '../../core/events.ts';
+import type { RecordedStep } from '../../core/record/recorded-run.ts';
+import type { Records } from '../../io/record/records.ts';
+import { answerOf, nameOf, OpenRun } from '../open-run.ts';
+import { recordsOf } from '../run-recorded.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
-import { agoWords, valueOfAnswer } from '../recorded.ts';
+import { agoWords } from '../recorded.ts';
 import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
-import { projectFolder } from '../../io/project-folder.ts';
 
 interface Found {
   readonly path: string;
@@ -26,26 +28,31 @@ const MOST = 8;
 export function find(text: string): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
-    const records = new Records(projectFolder(project)).all();
-    if (records.length === 0) {
+    const runs = latestRuns(recordsOf(project));
+    if (runs.length === 0) {
       errorTerminal().write('No run is recorded here yet: batharon run, or batharon send.\n');
       return 2;
     }
-    const exactOnly = records.some((record) =>
-      record.steps.some((step) => findIn(step, text).some(({ exact }) => exact)),
+    let answers = 0;
+    const all = runs.flatMap((open) =>
+      [...open.steps()].flatMap((step) => {
+        const answer = answerOf(step);
+        if (!answer) return [];
+        answers++;
+        const found = findIn(open, answer, text);
+        return found.length > 0 ? [{ open, step, found }] : [];
+      }),
     );
+    const exactOnly = all.some(({ found }) => found.some(({ exact }) => exact));
     let count = 0;
-    for (const record of records) {
-      for (const step of record.steps) {
-        const found = findIn(step, text).filter(({ exact }) => exact || !exactOnly);
-        if (found.length === 0) continue;
-        if (count > 0) outputTerminal().write('\n');
-        count += found.length;
-        print(record, step, found);
-      }
+    for (const { open, step, found } of all) {
+      const wanted = found.filter(({ exact }) => exact || !exactOnly);
+      if (wanted.length === 0) continue;
+      if (count > 0) outputTerminal().write('\n');
+      count += wanted.length;
+      print(open, step, wanted);
     }
     if (count > 0) return 0;
-    const answers = records.flatMap(({ steps }) => steps.filter(({ answer }) => answer)).length;
     errorTerminal().write(
       `'${text}' stands in none of the ${answers} recorded answers. What is secret is recorded masked, and can’t be found.\n`,
     );
@@ -53,10 +60,22 @@ export function find(text: string): Promise<ExitCode> {
   });
 }
 
-function findIn(step: RecordedStep, text: string): Found[] {
-  if (!step.answer) return [];
+/** The latest run of each chain, and what was sent without one. */
+function latestRuns(records: Records): OpenRun[] {
+  const files = new Set<string>();
+  const found: OpenRun[] = [];
+  for (const summary of records.list()) {
+    if ('unreadable' in summary || files.has(summary.file)) continue;
+    // A part of a chain does not stand for the whole.
+    if (!summary.part) files.add(summary.file);
+    found.push(OpenRun.read(records, summary.run));
+  }
+  return found;
+}
+
+function findIn(open: OpenRun, answer: EventOf<'answer-came'>, text: string): Found[] {
   const found: Found[] = [];
-  const body = valueOfAnswer(step);
+  const body = open.value(answer);
   const lower = text.toLowerCase();
   const match = (path: string, value: Value): void => {
     const own = isNumeric(value)
@@ -69,7 +88,7 @@ function findIn(step: RecordedStep, text: string): Found[] {
   };
   if (body !== undefined && !(body instanceof Uint8Array))
     for (const [path, value] of scalarsOf(body)) match(path, value);
-  for (const [name, value] of step.answer.headers) match(`headers${pathStep(name)}`, value);
+  for (const [name, value] of answer.headers) match(`headers${pathStep(name)}`, value);
   return found;
 }
 
@@ -103,12 +122,14 @@ function stepInto(value: Value | undefined, part: string | number): Value | unde
   return isObject(value) && typeof part === 'string' ? value[part] : undefined;
 }
 
-function print(record: Recorded, step: RecordedStep, found: readonly Found[]): void {
+function print({ run }: OpenRun, step: RecordedStep, found: readonly Found[]): void {
   const terminal = outputTerminal();
   const { colours, width, wrapWidth } = terminal;
-  const where = record.file === 'send' ? 'the last request that was sent' : record.file;
+  const name = nameOf(step);
+  const sent = step.attempts.at(-1)?.sent;
+  const where = run.file === 'send' ? 'the last request that was sent' : run.file;
   terminal.write(
-    `${colours.bold(step.name ?? step.address)}  ${colours.dim(`${step.request ? `${step.request.method} ${step.request.url.replace(/\?.*$/, '')}` : ''} · ${where}, ${agoWords(Date.now() - record.at)}`)}\n`,
+    `${colours.bold(name ?? step.address)}  ${colours.dim(`${sent ? `${sent.method} ${sent.url.replace(/\?.*$/, '')}` : ''} · ${where}, ${agoWords(Date.now() - run.lastAt)}`)}\n`,
   );
   const shown = found.slice(0, MOST);
   const column = Math.min(Math.max(...shown.map(({ path }) => widthOf(path))), Math.floor(width * 0.6));
@@ -121,8 +142,8 @@ function print(record: Recorded, step: RecordedStep, found: readonly Found[]): v
   }
   if (found.length > MOST) terminal.write(colours.dim(`  and ${found.length - MOST} more\n`));
   const [first] = shown;
-  if (first && step.name !== undefined && record.file !== 'send')
-    terminal.write(colours.dim(`  in a later step: ${laterPath(step.name, first.path)}\n`));
+  if (first && name !== undefined && !step.address.includes('[') && run.file !== 'send')
+    terminal.write(colours.dim(`  in a later step: ${laterPath(name, first.path)}\n`));
 }
 
 function laterPath(name: string, path: string): string {

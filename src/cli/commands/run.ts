@@ -6,6 +6,7 @@ import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
+import { filesOf } from '../files-of.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { load, type Loaded } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
@@ -82,10 +83,11 @@ interface PlannedRun {
 
 async function runAll(
   terminal: Terminal,
-  { project, signInChains }: Loaded,
+  loaded: Loaded,
   runs: readonly PlannedRun[],
   options: RunCommandOptions,
 ): Promise<ExitCode> {
+  const { project, signInChains } = loaded;
   const interruption = watchInterruption(terminal);
   const { openWorld } = await import('../world.ts');
   const world = await openWorld(project);
@@ -100,7 +102,7 @@ async function runAll(
       const view = new RunView(terminal);
       let ended: Extract<RunEvent, { event: 'run-ended' }> | undefined;
       const { exit } = await runRecorded(chain, project, world, {
-        id: runId(i),
+        files: filesOf(loaded, chain),
         inputs,
         signal: interruption.signal,
         signInChains,
@@ -158,11 +160,4 @@ export function watchInterruption(terminal: Terminal): { readonly signal: AbortS
       process.off('SIGTERM', onSignal);
     },
   };
-}
-
-const EPOCH = Date.UTC(2026, 0, 1);
-
-/** A short id; later runs have later ids. `nth` tells apart those of one command. */
-export function runId(nth = 0): string {
-  return (Math.floor((Date.now() - EPOCH) / 100) + nth).toString(36).padStart(6, '0');
 }

@@ -8,18 +8,16 @@ import { visible } from '../../core/language/show.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { type Draft, serviceAt } from '../../import/draft.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
-import type { RecordedStep } from '../../io/record-schema.ts';
-import { Records } from '../../io/records.ts';
 import { pickOf, writeDraft } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
-import { runRecorded } from '../run-recorded.ts';
+import { answerOf, OpenRun } from '../open-run.ts';
+import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { projectFolder } from '../../io/project-folder.ts';
-import { runId, watchInterruption } from './run.ts';
+import { watchInterruption } from './run.ts';
 
 export interface SendOptions {
   readonly as?: string;
@@ -63,9 +61,9 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     const world = await openWorld(project);
     const events: RunEvent[] = [];
     let exit: ExitCode;
+    let id: string;
     try {
-      ({ exit } = await runRecorded(chain, project, world, {
-        id: runId(),
+      ({ exit, id } = await runRecorded(chain, project, world, {
         inputs: {},
         signal: interruption.signal,
         signInChains,
@@ -76,8 +74,9 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
       await world.close();
     }
     printExchange(terminal, events);
-    const recorded = new Records(projectFolder(project)).ofChain(SENT_FILE)?.steps[0];
-    if (recorded?.answer) printAnswer(recorded);
+    const open = OpenRun.read(recordsOf(project), id);
+    const answer = open.run.steps[0] && answerOf(open.run.steps[0]);
+    if (answer) printAnswer(answer, open.text(answer));
     if (options.add !== undefined) writeDraft(draftOf(step), project, options.add, title);
     return exit;
   });
@@ -242,9 +241,9 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
 const MOST_TEXT = 20_000;
 
 /** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
-function printAnswer({ answer }: RecordedStep): void {
+function printAnswer({ body }: EventOf<'answer-came'>, text: string | undefined): void {
   const terminal = outputTerminal();
-  const { text, type, size } = answer!;
+  const { size, type } = body;
   if (size === 0) return;
   errorTerminal().write('\n');
   if (text === undefined || (type !== undefined && !isTextType(type))) {

@@ -4,21 +4,22 @@ import type { ExitCode } from '../../core/events.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
 import type { Value } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
-import type { Recorded } from '../../io/record-schema.ts';
-import { Records } from '../../io/records.ts';
+import type { RecordedRun } from '../../core/record/recorded-run.ts';
+import type { LockedStore } from '../../io/locked-store.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
 import { keepInFile } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
 import { guarded } from '../guard.ts';
+import { filesOf } from '../files-of.ts';
 import { inputsOf, readGiven } from '../inputs.ts';
 import { load, loadProject } from '../load.ts';
-import { agoWords, keptNames, stepObject, valueOfAnswer } from '../recorded.ts';
-import { runRecorded } from '../run-recorded.ts';
+import { answerOf, OpenRun } from '../open-run.ts';
+import { agoWords, keptNames, runsOfChain, stepObject } from '../recorded.ts';
+import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, outputTerminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { projectFolder } from '../../io/project-folder.ts';
-import { reportProblems, runId, watchInterruption } from './run.ts';
+import { reportProblems, watchInterruption } from './run.ts';
 
 export interface TryOptions {
   readonly env?: string;
@@ -50,39 +51,27 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const world = await openWorld(loaded.project);
       const interruption = watchInterruption(terminal);
       try {
-        const record = new Records(projectFolder(loaded.project)).ofChain(chain.file);
-        const plan = planOf(
-          chain,
-          all,
-          target,
-          record,
-          record ? keptNames(record, world.locked) : new Map(),
-          given,
-        );
-        if (record && plan.used.length > 0)
+        const runs = runsOfChain(recordsOf(loaded.project), chain.file);
+        const plan = planOf(chain, all, target, runs, world.locked, given);
+        for (const [run, used] of plan.used)
           terminal.write(
-            `${terminal.colours.dim(`uses ${nameList(plan.used)} from run ${record.run}, ${agoWords(Date.now() - record.at)}`)}\n`,
+            `${terminal.colours.dim(`uses ${nameList(used)} from run ${run.id}, ${agoWords(Date.now() - run.lastAt)}`)}\n`,
           );
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
         const view = new RunView(terminal);
-        const { exit } = await runRecorded(
-          part,
-          loaded.project,
-          world,
-          {
-            id: runId(),
-            inputs: inputsOf(chain, given),
-            known: plan.known,
-            signal: interruption.signal,
-            signInChains: loaded.signInChains,
-            emit: (event) => view.show(event),
-          },
-          { partly: true },
-        );
-        const answered = new Records(projectFolder(loaded.project))
-          .ofChain(chain.file)
-          ?.steps.find(({ address }) => address === target.address);
-        const value = answered && valueOfAnswer(answered);
+        const { exit, id } = await runRecorded(part, loaded.project, world, {
+          inputs: inputsOf(chain, given),
+          known: plan.known,
+          signal: interruption.signal,
+          signInChains: loaded.signInChains,
+          part: true,
+          files: filesOf(loaded, chain),
+          emit: (event) => view.show(event),
+        });
+        const open = OpenRun.read(recordsOf(loaded.project), id);
+        const answered = open.step(target.address);
+        const answer = answered && answerOf(answered);
+        const value = answer && open.value(answer);
         if (value !== undefined && !(value instanceof Uint8Array)) {
           terminal.write('\n');
           printTree(outputTerminal(), answerTree(value));
@@ -139,8 +128,8 @@ interface Plan {
   /** Those that have to be carried out, the wanted one last. */
   readonly steps: Step[];
   readonly known: Map<string, Value>;
-  /** Names that come from the record. */
-  readonly used: string[];
+  /** Names that come from records, and from which. */
+  readonly used: ReadonlyMap<RecordedRun, string[]>;
 }
 
 /** What the step needs: names of the record, or else the steps that give them. */
@@ -148,12 +137,13 @@ function planOf(
   chain: Chain,
   all: readonly Step[],
   target: Step,
-  record: Recorded | undefined,
-  kept: ReadonlyMap<string, Value>,
+  runs: readonly OpenRun[],
+  locked: LockedStore,
   given: ReadonlyMap<string, string>,
 ): Plan {
   const needed = new Set<Step>([target]);
   const known = new Map<string, Value>();
+  const used = new Map<RecordedRun, string[]>();
   const inputs = new Set(chain.inputs.map(({ name }) => name));
   const own = namesOf;
   const visit = (step: Step): void => {
@@ -161,20 +151,20 @@ function planOf(
       if (own(step).has(name) || inputs.has(name) || known.has(name) || given.has(name)) continue;
       const giver = all.find((one) => one !== step && (one.name === name || own(one).has(name)));
       if (!giver || needed.has(giver)) continue;
-      const recorded = record?.steps.find(({ address }) => address === giver.address);
+      const open = runs.find((one) => one.step(giver.address)?.outcome === 'held');
+      const recorded = open?.step(giver.address);
       const value =
-        giver.name === name
-          ? recorded?.outcome === 'held'
-            ? stepObject(recorded)
-            : undefined
-          : kept.get(name);
-      if (value !== undefined) known.set(name, value);
-      else {
+        recorded &&
+        (giver.name === name ? stepObject(open!, recorded) : keptNames(recorded, locked).get(name));
+      if (value !== undefined) {
+        known.set(name, value);
+        used.set(open!.run, [...(used.get(open!.run) ?? []), name]);
+      } else {
         needed.add(giver);
         visit(giver);
       }
     }
   };
   visit(target);
-  return { steps: all.filter((step) => needed.has(step)), known, used: [...known.keys()] };
+  return { steps: all.filter((step) => needed.has(step)), known, used };
 }

@@ -341,6 +341,8 @@ export interface Chain {
   readonly usesXPath: boolean;
   /** Loops of which an expression asks for NAME.turns. */
   readonly turnsOf: ReadonlySet<string>;
+  /** All names that its expressions use. */
+  readonly uses: ReadonlySet<string>;
   readonly results: readonly { readonly name: string; readonly value: Expressions; readonly at: Place }[];
 }
 
@@ -451,6 +453,8 @@ export interface Project {
   readonly usesXPath: boolean;
   /** Where the listener for call-backs is, and where services elsewhere reach it. */
   readonly callbacks?: CallBacks;
+  /** How many runs are recorded at most, and how much they may take, in bytes. */
+  readonly records?: { readonly runs?: number; readonly size?: number };
 }
 
 export interface CallBacks {

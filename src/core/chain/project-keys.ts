@@ -12,6 +12,9 @@ import {
 } from './key-definition.ts';
 import { PER } from './traffic-keys.ts';
 
+/** A size: 200 MB. */
+export const SIZE = /^(\d{1,6}) ?(KB|MB|GB)$/;
+
 export const projectKeys: readonly KeyDefinition[] = [
   {
     name: 'services',
@@ -88,6 +91,37 @@ export const projectKeys: readonly KeyDefinition[] = [
     about:
       'Where requests of services come in, for calls with `callback`. Usually a free port of this machine.',
     example: 'callbacks:\n  listen: 127.0.0.1:4801\n  public-url: https://desk.emberfold.example/hooks',
+  },
+  {
+    name: 'records',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of runs and size',
+    about:
+      'How many runs stay recorded in `.batharon/runs`, and how much they take; the oldest ones go first.',
+    example: 'records:\n  runs: 20\n  size: 200 MB',
+  },
+];
+
+/** The keys of `records`. */
+export const recordsKeys: readonly KeyDefinition[] = [
+  {
+    name: 'runs',
+    sort: 'setting',
+    shape: count,
+    wants: 'a number of at least 1',
+    usual: '50',
+    about: 'How many runs are kept.',
+    example: 'runs: 20',
+  },
+  {
+    name: 'size',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(SIZE)),
+    wants: 'a number of KB, MB or GB',
+    usual: '500 MB',
+    about: 'How much all of them may take together.',
+    example: 'size: 200 MB',
   },
 ];
 

@@ -211,6 +211,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     results,
     usesXPath: fields.usesXPath,
     turnsOf: fields.turnsOf,
+    uses: reader.used,
   };
 }
 

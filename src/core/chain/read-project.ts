@@ -7,7 +7,7 @@ import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
 import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
-import { callbacksKeys, projectKeys } from './project-keys.ts';
+import { callbacksKeys, projectKeys, recordsKeys, SIZE } from './project-keys.ts';
 import { type CallBacks, type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
@@ -114,6 +114,20 @@ function readRoot(
     mask: readMask(valueOf(root, 'mask')),
     usesXPath: fields.usesXPath,
     ...optional('callbacks', readCallBacks(fields, valueOf(root, 'callbacks'))),
+    ...optional('records', readRecords(fields, valueOf(root, 'records'))),
+  };
+}
+
+function readRecords(fields: FieldReader, node: SourceNode | undefined): Project['records'] {
+  if (node?.type !== 'map') return undefined;
+  checkStructure(fields.findings, node, recordsKeys, 'records');
+  const runs = Number(fields.literal(valueOf(node, 'runs')) ?? NaN);
+  const [, number = '', unit = ''] = SIZE.exec(fields.literal(valueOf(node, 'size')) ?? '') ?? [];
+  return {
+    ...(runs >= 1 ? { runs } : {}),
+    ...(number === ''
+      ? {}
+      : { size: Number(number) * { KB: 1e3, MB: 1e6, GB: 1e9 }[unit as 'KB' | 'MB' | 'GB'] }),
   };
 }
 

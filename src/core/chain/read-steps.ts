@@ -4,7 +4,6 @@ import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
 import { groupKeys, stepKeys, verbKeys } from './step-keys.ts';
 import { callKeys } from './call-keys.ts';
 import type { KeyDefinition } from './key-definition.ts';
-import { fingerprint } from './fingerprint.ts';
 import { eachKeys, followKeys, repeatStepKeys } from './loop-keys.ts';
 import type { Step, WaitStep } from './model.ts';
 import { readCall } from './read-call.ts';
@@ -13,7 +12,8 @@ import { readEach, readRepeat } from './read-loops.ts';
 import { constant, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
 import { type MapNode, type SourceNode, valueOf } from './source.ts';
-import { checkStructure, plainOf } from './structure.ts';
+import { markOf } from './step-mark.ts';
+import { checkStructure } from './structure.ts';
 
 const verb = (name: string): KeyDefinition => verbKeys.find((key) => key.name === name)!;
 const stepShapes = {
@@ -98,7 +98,7 @@ function readStep(
         ? ('continue' as const)
         : ('stop' as const),
     undo: [],
-    hash: fingerprint(JSON.stringify(plainOf(node))),
+    hash: markOf(node),
   };
   const read = readBody(reader, node, type, base, inner, scope);
   const step = read && { ...read, undo: readUndo(reader, node, inner, address) };

@@ -58,7 +58,11 @@ export async function buildRequest(
   if (type !== undefined) set('content-type', type);
   const { idempotency } = step;
   if (idempotency)
-    set(idempotency.header.toLowerCase(), idempotencyKey(context, inserter, idempotency), idempotency.header);
+    set(
+      idempotency.header.toLowerCase(),
+      idempotencyKey(context, step, inserter, idempotency),
+      idempotency.header,
+    );
   set('accept', '*/*');
   set('accept-encoding', 'gzip, deflate, br');
   const as = step.as ?? service?.as;
@@ -157,9 +161,15 @@ function decodeParameter(name: string): string {
  * The key by which a service knows a repeated request (draft-ietf-httpapi-idempotency-key-header: a text in quotes). One
  * that is made up is a UUID of version 4 (RFC 9562, section 5.4).
  */
-function idempotencyKey(context: RunContext, inserter: Inserter, { header, key }: Idempotency): string {
+function idempotencyKey(
+  context: RunContext,
+  step: CallStep,
+  inserter: Inserter,
+  { header, key }: Idempotency,
+): string {
   if (key) return renderField(inserter, header, key) ?? '';
-  return `"${randomUuid(() => context.ports.chance.next())}"`;
+  const before = context.options.past?.step(context.address(step))?.key;
+  return before ?? `"${randomUuid(() => context.ports.chance.next())}"`;
 }
 
 /** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */

@@ -14,6 +14,8 @@ import { describeText } from './read-answer.ts';
 import { interrupted } from './interruption.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from './saved-body.ts';
+import { recordedValue } from './recorded-value.ts';
+import { heldBefore, restore } from './restore.ts';
 import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
 import { Undo } from './undo.ts';
 
@@ -62,6 +64,8 @@ export class StepRunner {
 
   /** Skips a step, and says why. */
   skip(context: RunContext, step: Step, reason: string): void {
+    const before = context.options.past?.step(context.address(step));
+    if (before?.outcome === 'skipped') return this.#setStep(context, step, 'skipped', 0);
     this.#begin(context, step);
     context.emit({
       event: 'step-ended',
@@ -74,6 +78,7 @@ export class StepRunner {
   }
 
   #begin(context: RunContext, step: Step): void {
+    context.touch();
     context.emit({
       event: 'step-began',
       step: context.address(step),
@@ -87,6 +92,14 @@ export class StepRunner {
 
   /** Carries one step out; gives why the steps behind it are not, if so. */
   async step(context: RunContext, step: Step): Promise<Stop | undefined> {
+    const before = heldBefore(context, step);
+    if (before) {
+      const address = context.address(step);
+      // Of the turns of a loop their number says enough.
+      if (!address.includes('[')) context.emit({ event: 'held-before', step: address, title: step.title });
+      restore(context, step, before, this.undo);
+      return undefined;
+    }
     const lost = context.names.firstLost(usedNames(step));
     if (lost) {
       this.#lose(context, step);
@@ -249,7 +262,16 @@ export class StepRunner {
       if (call.body.value !== undefined) about.push(['body', call.body.value]);
       context.names.cameFrom(step.name, call.url);
     }
-    context.names.set(step.name, objectOf(about));
+    const value = objectOf(about);
+    context.names.set(step.name, value);
+    if (context.ports.record && context.chain.uses.has(step.name)) {
+      const { sealed, typed, value: shown } = recordedValue(context, value);
+      context.emit({
+        event: 'named',
+        step: context.address(step),
+        ...(sealed === undefined ? { typed: typed ?? shown } : { sealed }),
+      });
+    }
   }
 }
 

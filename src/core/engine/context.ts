@@ -24,6 +24,7 @@ import { StepEnvironment } from './step-environment.ts';
 import { maskAll } from './mask-event.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { Names } from './names.ts';
+import type { Past } from './past.ts';
 import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 
@@ -55,6 +56,12 @@ export interface RunOptions {
   readonly left?: LeftOver;
   /** Values of names from an earlier run, which steps above have kept there. */
   readonly known?: ReadonlyMap<string, Value>;
+  /** Only some steps of the chain are carried out. */
+  readonly part?: boolean;
+  /** The run goes on from here. */
+  readonly past?: Past | undefined;
+  /** The files of the chain and its project, for the record. */
+  readonly files?: readonly { readonly path: string; readonly text: string }[] | undefined;
 }
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
@@ -113,6 +120,10 @@ export class RunContext {
   readonly #shared: Shared;
   readonly #prefix: string;
   readonly #cut: number;
+  /** The place around this one. */
+  readonly #around: RunContext | undefined;
+  /** Something is told of this place as soon as a step is carried out in it. */
+  #untold: (() => void) | undefined;
   /** Credentials for which this chain is signing in. */
   readonly signingIn: ReadonlySet<string>;
   /** Carries out another chain inside this run. */
@@ -135,6 +146,7 @@ export class RunContext {
     this.project = project;
     this.ports = ports;
     this.options = options;
+    this.#around = from?.context;
     if (from) {
       this.#shared = from.context.#shared;
       this.signingIn = from.context.signingIn;
@@ -145,7 +157,7 @@ export class RunContext {
         masker,
         new SecretMembers(project.mask),
         new Interruption(options.signal),
-        ports.clock.now(),
+        options.past?.started ?? ports.clock.now(),
         options.paces ?? new Map<string, Pace>(),
       );
       this.#shared.signIns = within?.context.signIns;
@@ -191,6 +203,24 @@ export class RunContext {
       context: this,
       where,
     });
+  }
+
+  /** Calls back before the first step is carried out here. */
+  tellBefore(tell: () => void): void {
+    this.#untold = tell;
+  }
+
+  /** Nothing has been carried out here. */
+  get isUntouched(): boolean {
+    return this.#untold !== undefined;
+  }
+
+  /** A step is about to be carried out here. */
+  touch(): void {
+    this.#around?.touch();
+    const tell = this.#untold;
+    this.#untold = undefined;
+    tell?.();
   }
 
   /** The address of a step as it is at run time: `fire[7].load`. */
@@ -354,7 +384,19 @@ export class RunContext {
       // A short value, such as a language, would mask what is no secret.
       if (value !== undefined && value.length >= 12) this.masker.addFound(value, `cookie ${name!}`);
     }
-    await this.ports.cookies.store(this.#jar(request), url, fields);
+    const jar = this.#jar(request);
+    const { record, sealer } = this.ports;
+    if (record && sealer)
+      this.emit({ event: 'cookies-set', sealed: sealer.seal(JSON.stringify({ jar, url, fields })) });
+    await this.ports.cookies.store(jar, url, fields);
+  }
+
+  /** From here on secrets that are learned are told to the record, sealed. */
+  tellLearned(): void {
+    const { record, sealer } = this.ports;
+    if (!record || !sealer) return;
+    this.masker.onLearn = (secret, label) =>
+      this.emit({ event: 'learned', label, sealed: sealer.seal(secret) });
   }
 
   /** Whether sending a request again with a renewed credential may help. */

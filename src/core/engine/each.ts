@@ -25,6 +25,7 @@ import { eventProblem, placed, throwNothing } from './placed.ts';
 
 import { evaluateAll } from './outcome.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
+import { recordedValue } from './recorded-value.ts';
 
 /** An item, and what stands before it where the loop has two names: its count, or its key. */
 type Item = readonly [first: Value, second?: Value];
@@ -79,6 +80,7 @@ class Turns {
   #begun = 0;
   #held = 0;
   #broke = 0;
+  #heldBefore = 0;
   #ended = false;
   /** Of the turns that broke, that of the first item. */
   #stop: (Stop & { readonly turn: number }) | undefined;
@@ -99,6 +101,10 @@ class Turns {
     const { count = atOnce } = this.#items;
     const lanes = Array.from({ length: Math.max(1, Math.min(atOnce, count)) }, () => this.#lane());
     await Promise.all(lanes);
+    const { title } = this.#step;
+    const turns = this.#heldBefore;
+    if (turns > 0)
+      this.#context.emit({ event: 'held-before', step: this.#context.address(this.#step), title, turns });
     if (this.#problem) throw this.#problem;
   }
 
@@ -137,25 +143,34 @@ class Turns {
     const inside = this.#context.turn(step, turn);
     step.names.forEach((name, i) => inside.names.set(name, item[i]!));
     const began = clock.elapsed();
-    this.#context.emit({
-      event: 'turn-began',
-      step: this.#context.address(step),
-      turn,
-      item: this.#context.members.hide(this.#context.masker.text(labelOf(item[0]))),
-    });
+    const address = this.#context.address(step);
+    const label = this.#context.members.hide(this.#context.masker.text(labelOf(item[0])));
+    const tell = (): void => this.#context.emit({ event: 'turn-began', step: address, turn, item: label });
+    const before = this.#context.options.past?.turn(address, turn);
+    if (before?.item !== undefined && before.item !== label)
+      refuse(
+        step,
+        'cannot-resume',
+        `the items have changed since: ${address}[${turn}] was ${before.item} and is ${label} now, so it can’t be told which turns are done`,
+        'the items as they were, or a new run',
+      );
+    if (before?.outcome === 'held') inside.tellBefore(tell);
+    else tell();
     let stop = await this.#runner.steps(inside, step.steps);
     stop ??= this.#afterTurn(inside, turn);
     const cut = stop?.problem.code === 'interrupted';
     const outcome: Outcome = stop ? (cut ? 'cut off' : 'broke') : 'held';
     const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
-    this.#context.emit({
-      event: 'turn-ended',
-      step: this.#context.address(step),
-      turn,
-      outcome,
-      elapsed,
-      ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
-    });
+    if (inside.isUntouched && !stop) this.#heldBefore++;
+    else
+      this.#context.emit({
+        event: 'turn-ended',
+        step: address,
+        turn,
+        outcome,
+        elapsed,
+        ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
+      });
     if (this.#told)
       this.#told[turn] = objectOf([
         ['item', item[step.names.length - 1] ?? item[0]],
@@ -203,7 +218,16 @@ class Turns {
     const step = this.#step;
     const { names, interruption } = this.#context;
     // Turns that broke left holes.
-    step.gather.forEach(({ name }, i) => names.set(name, Object.values(this.#gathered[i]!)));
+    step.gather.forEach(({ name }, i) => {
+      const list = Object.values(this.#gathered[i]!);
+      names.set(name, list);
+      this.#context.emit({
+        event: 'kept',
+        step: this.#context.address(step),
+        name,
+        ...recordedValue(this.#context, list),
+      });
+    });
     const { count } = this.#items;
     const left = count === undefined ? 0 : count - Math.min(this.#begun, count);
     const turns = { held: this.#held, broke: this.#broke, ...(left > 0 ? { left } : {}) };

@@ -10,10 +10,12 @@ import type { RunContext } from './context.ts';
 import { eventProblem } from './placed.ts';
 import { Deadline } from './deadline.ts';
 import { renderPath } from './insert.ts';
+import { onceOf } from './once.ts';
+import { pastAnswer } from './past-answer.ts';
 import { evaluateAll, hideValue } from './outcome.ts';
 import { type ReadBody, readBody } from './read-answer.ts';
 import { redirectOf } from './redirect.ts';
-import { keepBody, reportAnswer, rounded, summarise } from './report-call.ts';
+import { keepSent, reportAnswer, rounded, summarise } from './report-call.ts';
 import type { Pace } from './pace.ts';
 import { SavedBody } from './saved-body.ts';
 
@@ -130,12 +132,12 @@ async function sendFollowing(
       };
       context.members.learn(context.masker, result.body);
       hideKept(context, step, result);
-      keepBody(context, result, reportAnswer(context, step, result, attempt));
+      reportAnswer(context, step, result, attempt, sent);
       return result;
     }
     await saved?.discard();
     const body = readBody(answer.headers, answer.body, 'bytes', context.ports.formats) as ReadBody;
-    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt);
+    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt, sent);
     visited.push(wire.url);
     // A redirect to the same place that sets a cookie comes out elsewhere the next time.
     const setsCookie = !step.noCookies && answer.headers.some(([name]) => name === 'set-cookie');
@@ -209,6 +211,17 @@ function hideKept(context: RunContext, step: CallStep, result: CallResult): void
   }
 }
 
+/** A request that was sent, and its answer. */
+interface Sent {
+  readonly answer: WireAnswer;
+  readonly elapsed: number;
+  readonly saved?: SavedBody;
+  /** It may be sent only once. */
+  readonly once: boolean;
+  /** The answer came before the run was resumed. */
+  readonly before?: boolean;
+}
+
 async function sendOnce(
   context: RunContext,
   step: CallStep,
@@ -216,7 +229,9 @@ async function sendOnce(
   request: BuiltRequest,
   progress: Progress,
   patience: number,
-): Promise<{ answer: WireAnswer; elapsed: number; saved?: SavedBody }> {
+): Promise<Sent> {
+  const before = pastAnswer(context, step, wire);
+  if (before) return { answer: before, elapsed: 0, once: true, before: true };
   const pace = context.paceOf(step, wire.url);
   const entering = pace?.enter(patience, context.interruption, progress.again);
   const held = entering && (await heldBack(context, step, pace!, entering));
@@ -238,10 +253,12 @@ async function transmit(
   request: BuiltRequest,
   progress: Progress,
   held: number | undefined,
-): Promise<{ answer: WireAnswer; elapsed: number; saved?: SavedBody }> {
+): Promise<Sent> {
   const { attempts: attempt } = progress;
+  const once = onceOf(step, wire.method);
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
   const sentBody = wire.body && summarise(context, wire.body, type);
+  if (sentBody?.digest !== undefined) keepSent(context, wire.body, sentBody.digest);
   context.count(1);
   context.emit({
     event: 'request-sent',
@@ -253,8 +270,12 @@ async function transmit(
     headers: maskHeaders(wire.headers),
     ...(sentBody ? { body: sentBody } : {}),
     ...(held === undefined || held < 1 ? {} : { held }),
+    ...(once === undefined ? {} : { once }),
+    ...(once === 'by key' ? { key: keyOf(step, wire) } : {}),
     ...(request.page === undefined ? {} : { page: request.page }),
   });
+  // Whoever goes on with this run has to know that it was sent.
+  if (once !== undefined) await context.ports.record?.durable();
   const saved = step.save ? await beginSave(context, step) : undefined;
   const streams = saved !== undefined && !step.save!.held;
   // What can be undone is waited for: without its answer nobody would know what there is to undo.
@@ -277,6 +298,7 @@ async function transmit(
       answer: { ...answer, phases: { ...phases, ...answer.phases } },
       elapsed,
       ...(saved ? { saved } : {}),
+      once: once === 'only',
     };
   } catch (error) {
     await saved?.discard();
@@ -290,9 +312,16 @@ async function transmit(
       problem: eventProblem(problem),
       phases: rounded(phases),
       elapsed,
+      reached: progress.reached,
     });
     throw new ProblemError(problem);
   }
+}
+
+/** The key that a request carries for the service to know it by. */
+function keyOf({ idempotency }: CallStep, { headers }: WireRequest): string {
+  const name = idempotency!.header.toLowerCase();
+  return headers.find(([other]) => other.toLowerCase() === name)?.[1] ?? '';
 }
 
 /** Waits for the pace of a service; gives how long, in milliseconds. A long wait is said. */

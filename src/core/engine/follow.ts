@@ -7,6 +7,19 @@ import { renderTyped } from './insert.ts';
 import { evaluateAll } from './outcome.ts';
 import { checkInputs, setInputs } from './prepare.ts';
 
+/** The inputs that a step gives to the chain it follows, and the usual ones of that chain. */
+export function evaluatedInputs(context: RunContext, step: FollowStep): Record<string, Value> {
+  const { chain, inputs } = step;
+  const inserter = context.inserter(context.environment(step));
+  const given = new Map<string, Value>();
+  for (const { name, default: usual } of chain.inputs) if (usual !== undefined) given.set(name, usual);
+  for (const [name, typed] of inputs) {
+    const value = renderTyped(inserter, typed);
+    if (value !== undefined) given.set(name, value);
+  }
+  return Object.fromEntries(given);
+}
+
 /** Carries another chain out as a step; its results become members of the step's name, its cleanup waits for the end of the run. */
 export async function carryOutFollow(
   runner: StepRunner,
@@ -14,15 +27,8 @@ export async function carryOutFollow(
   step: FollowStep,
 ): Promise<Done> {
   const { chain } = step;
-  const inserter = context.inserter(context.environment(step));
-  const given = new Map<string, Value>();
-  for (const { name, default: usual } of chain.inputs) if (usual !== undefined) given.set(name, usual);
-  for (const [name, typed] of step.inputs) {
-    const value = renderTyped(inserter, typed);
-    if (value !== undefined) given.set(name, value);
-  }
   const inside = context.following(step, chain);
-  setInputs(inside, Object.fromEntries(given));
+  setInputs(inside, evaluatedInputs(context, step));
   try {
     checkInputs(inside);
   } catch (error) {

@@ -1,4 +1,12 @@
-const UNMASKED: ReadonlySet<string> = new Set(['event', 'digest', 'hash', 'outcome', 'code', 'run']);
+const UNMASKED: ReadonlySet<string> = new Set([
+  'event',
+  'digest',
+  'hash',
+  'outcome',
+  'code',
+  'run',
+  'sealed',
+]);
 
 /** A copy with every text in it masked, but for the fields that hold words of ours. */
 export function maskAll<T>(value: T, mask: (text: string) => string): T {

@@ -12,6 +12,8 @@ export class Masker {
   readonly #labels = new Map<string, string>();
   /** Values too short to be looked for in texts; masked where they are the whole. */
   readonly #short = new Map<string, string>();
+  /** Is told each secret that is new. */
+  onLearn: ((secret: string, label: string) => void) | undefined;
   #pattern: RegExp | undefined;
   #longest = 0;
 
@@ -32,7 +34,10 @@ export class Masker {
   /** Adds a secret that came from a service, whatever its length. */
   addFound(secret: string, label: string): void {
     if (secret.length >= SHORTEST_SECRET) this.#learn(secret, label);
-    else if (secret !== '') this.#short.set(secret, `‹${label}›`);
+    else if (secret !== '' && !this.#short.has(secret)) {
+      this.#short.set(secret, `‹${label}›`);
+      this.onLearn?.(secret, label);
+    }
   }
 
   #learn(secret: string, label: string): void {
@@ -42,6 +47,7 @@ export class Masker {
       this.#longest = Math.max(this.#longest, spelling.length);
     }
     this.#pattern = undefined;
+    this.onLearn?.(secret, label);
   }
 
   /** The length of the longest spelling. */

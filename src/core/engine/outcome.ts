@@ -1,6 +1,5 @@
 import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import { writeJson } from '../language/json.ts';
 import { brief, visible } from '../language/show.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
 import { numberText } from '../language/numbers.ts';
@@ -9,6 +8,7 @@ import { type Problem, ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { placed, throwNothing } from './placed.ts';
 import { renderText } from './insert.ts';
+import { recordedValue } from './recorded-value.ts';
 
 /** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */
 export class StepOutcome {
@@ -115,7 +115,7 @@ export class StepOutcome {
 
   /** Keeps names, top to bottom; ends at the first that can't be kept. */
   keep(cameFrom: string | undefined): void {
-    const { masker, members, names, ports } = this.#context;
+    const { masker, names } = this.#context;
     for (const { name, value, hidden, secret, at } of this.#step.keep) {
       let kept: Value;
       try {
@@ -134,16 +134,12 @@ export class StepOutcome {
       }
       names.set(name, kept);
       if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
-      const shown = hidden
-        ? JSON.stringify(`‹secret ${name}›`)
-        : members.hide(masker.text(writeJson(kept, 0, 'text')));
-      const whole = ports.sealer && writeJson(kept, 0, 'text');
+      const shown = hidden ? JSON.stringify(`‹secret ${name}›`) : undefined;
       this.#context.emit({
         event: 'kept',
         step: this.#context.address(this.#step),
         name,
-        value: shown,
-        ...(whole === undefined || whole === shown ? {} : { sealed: ports.sealer!.seal(whole) }),
+        ...recordedValue(this.#context, kept, shown),
       });
     }
   }

@@ -27,6 +27,8 @@ export async function prepare(context: RunContext): Promise<void> {
     context.secrets.set(name, secret);
   }
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
+  for (const [label, secret] of options.past?.learned ?? []) masker.addFound(secret, label);
+  for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);
   fillAddresses(context);
   if (!options.left) checkInputs(context);
 }

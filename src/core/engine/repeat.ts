@@ -7,6 +7,7 @@ import { brief } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
 import { evaluateAll } from './outcome.ts';
 import { Pausing } from './pausing.ts';
+import { recordedValue } from './recorded-value.ts';
 
 /** Carries steps out again until the condition holds; throws `bound-reached` where it does not come to that. */
 export async function carryOutRepeat(
@@ -16,35 +17,58 @@ export async function carryOutRepeat(
 ): Promise<Done> {
   const { clock } = context.ports;
   const outside = context.environment(step);
-  for (const { name, value } of step.start) context.names.set(name, evaluateAll(value, outside));
+  const { past } = context.options;
+  const address = context.address(step);
+  const before = past?.startOf(address);
+  for (const { name, value } of step.start)
+    context.names.set(name, before?.get(name) ?? evaluateAll(value, outside));
   const most = context.amount(step.upTo, outside);
   const within = context.duration(step.within, outside);
   const pausing = new Pausing(step.every, context, outside);
   const began = clock.elapsed();
-  context.emit({ event: 'turns-began', step: context.address(step), atOnce: 1 });
+  const start = step.start.map(
+    ({ name }) => [name, recordedValue(context, context.names.get(name)!)] as const,
+  );
+  context.emit({
+    event: 'turns-began',
+    step: address,
+    atOnce: 1,
+    ...(start.length === 0 ? {} : { start: Object.fromEntries(start) }),
+  });
+  let heldBefore = 0;
   for (let turn = 0; ; turn++) {
     if (turn === most) bound(step, `${most} turn${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
     // The names of a turn are those of what the loop stands in: the last one's values are there after it.
     const inside = context.turn(step, turn, context.names);
     const since = clock.elapsed();
-    context.emit({ event: 'turn-began', step: context.address(step), turn });
+    const tell = (): void => context.emit({ event: 'turn-began', step: address, turn });
+    if (past?.turn(address, turn)?.outcome === 'held') inside.tellBefore(tell);
+    else tell();
     const stop = await runner.steps(inside, step.steps);
     const elapsed = Math.round((clock.elapsed() - since) * 100) / 100;
     const cut = stop?.problem.code === 'interrupted';
-    context.emit({
-      event: 'turn-ended',
-      step: context.address(step),
-      turn,
-      outcome: stop ? (cut ? 'cut off' : 'broke') : 'held',
-      elapsed,
-      ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
-    });
+    const untouched = inside.isUntouched;
+    if (untouched && !stop) heldBefore++;
+    else if (heldBefore > 0) {
+      context.emit({ event: 'held-before', step: address, title: step.title, turns: heldBefore });
+      heldBefore = 0;
+    }
+    if (!untouched || stop)
+      context.emit({
+        event: 'turn-ended',
+        step: address,
+        turn,
+        outcome: stop ? (cut ? 'cut off' : 'broke') : 'held',
+        elapsed,
+        ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
+      });
     if (stop) return { stop, turns: { held: turn, broke: cut ? 0 : 1 } };
     const environment = inside.environment(step);
     const { until } = step;
     const done = placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment);
     if (done) return { turns: { held: turn + 1, broke: 0 } };
     const wait = pausing.next();
+    if (untouched) continue;
     if (clock.elapsed() - began + wait > within)
       bound(step, brief(new Duration(within)), 'within: with a longer time');
     if (wait > 0) {

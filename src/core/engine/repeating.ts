@@ -5,6 +5,7 @@ import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
 import { placed } from './placed.ts';
 import { type CallResult, exchange, type Progress } from './exchange.ts';
+import { onceOf } from './once.ts';
 import { tooLong } from './pace.ts';
 import { Pausing } from './pausing.ts';
 import { retryAfter, type Told, toldToWait } from './told.ts';
@@ -16,9 +17,6 @@ const NO_ANSWER: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'connection-reset',
   'no-answer',
 ]);
-
-/** Methods that may be sent twice (RFC 9110, section 9.2.2). */
-const IDEMPOTENT: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE']);
 
 /** How long a call waits in all because the service says so, in milliseconds; that is `retry: { as-told }`. */
 const USUAL_PATIENCE = 60_000;
@@ -95,7 +93,7 @@ class Repeats {
     this.#context = context;
     this.#step = step;
     this.#retry = step.retry;
-    this.#always = IDEMPOTENT.has(step.method) || step.repeatable || step.idempotency !== undefined;
+    this.#always = onceOf(step, step.method) !== 'only';
     this.#url = request.url;
     this.#service = request.service;
     this.most = Infinity;

@@ -1,7 +1,7 @@
 import type { CallStep } from '../chain/model.ts';
 import type { EventBody } from '../events.ts';
-import { fromUtf8, utf8 } from '../language/encodings.ts';
-import type { Phase, Phases, StreamedBody } from '../ports.ts';
+import { encodeBase64, fromUtf8, utf8 } from '../language/encodings.ts';
+import type { Phase, Phases, StreamedBody, WireAnswer, WireRequest } from '../ports.ts';
 import { maskHeaders } from './answer-secrets.ts';
 import type { RunContext } from './context.ts';
 import { MaskStream } from './masking.ts';
@@ -21,39 +21,67 @@ export function reportAnswer(
   step: CallStep,
   { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
   attempt: number,
-): EventBody {
+  { once, before }: { readonly once?: boolean; readonly before?: boolean } = {},
+): void {
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
   const beginning = saved && summarise(context, utf8(body.text ?? ''), body.type, body.text);
   const described = beginning
     ? { size, ...optionalText(beginning), ...(body.type === undefined ? {} : { type: body.type }) }
     : summarise(context, answer.body, body.type, body.text);
+  const headers = maskHeaders(answer.headers);
+  const sealed = before || saved ? undefined : keepAnswer(context, answer, body.text, described, once);
   context.emit({
     event: 'answer-came',
     step: context.address(step),
     attempt,
     status: answer.status,
-    headers: maskHeaders(answer.headers),
+    headers,
     body: described,
     phases: rounded(answer.phases),
     elapsed: Math.round(elapsed * 100) / 100,
+    ...(sealed === undefined ? {} : { sealed }),
+    ...(before ? { before } : {}),
   });
-  return described;
+}
+
+/** Keeps the whole body of a request, masked. */
+export function keepSent(context: RunContext, body: WireRequest['body'], digest: string): void {
+  if (!(body instanceof Uint8Array)) return;
+  const whole = maskedWhole(context, body, fromUtf8(body));
+  if (whole !== undefined) context.ports.record?.keep(digest, whole);
+}
+
+/** Keeps the whole body of an answer, masked; gives the whole answer sealed where it can't be had again and is masked. */
+function keepAnswer(
+  context: RunContext,
+  { body, headers }: WireAnswer,
+  text: string | undefined,
+  { digest }: EventBody,
+  once: boolean | undefined,
+): string | undefined {
+  const { record, sealer } = context.ports;
+  if (!record || (digest === undefined && !once)) return undefined;
+  const whole = maskedWhole(context, body, text);
+  if (digest !== undefined && whole !== undefined) record.keep(digest, whole, once);
+  if (!once || !sealer) return undefined;
+  const shown =
+    whole === (text ?? body) &&
+    maskHeaders(headers).every(([, value], i) => context.masker.text(value) === headers[i]![1]);
+  return shown ? undefined : sealer.seal(JSON.stringify({ headers, body: encodeBase64(body) }));
 }
 
 function optionalText({ text, cut }: EventBody): Pick<EventBody, 'text' | 'cut'> {
   return { ...(text === undefined || text === '' ? {} : { text }), ...(cut === undefined ? {} : { cut }) };
 }
 
-/** Keeps the whole body of an answer, where somebody wants it; secrets are taken out first. */
-export function keepBody(
+/** A whole body without its secrets; nothing where it is no text, in which they can't be found. */
+function maskedWhole(
   context: RunContext,
-  { answer, body, saved }: CallResult,
-  { digest }: EventBody,
-): void {
-  const { bodies } = context.ports;
-  if (!bodies || saved || digest === undefined || answer.body.length === 0) return;
-  if (body.text !== undefined) bodies.put(digest, context.members.hide(context.masker.text(body.text)));
-  else if (context.masker.isIdle) bodies.put(digest, answer.body);
+  bytes: Uint8Array,
+  text: string | undefined,
+): string | Uint8Array | undefined {
+  if (text !== undefined) return context.members.hide(context.masker.text(text));
+  return context.masker.isIdle || bytes.length === 0 ? bytes : undefined;
 }
 
 function maskedBeginning({ masker }: RunContext, text: string, window: number): string {
@@ -75,14 +103,18 @@ export function summarise(
   known?: string,
 ): EventBody {
   if (!(bytes instanceof Uint8Array)) return { size: bytes.size, ...(type === undefined ? {} : { type }) };
-  // Without a store of bodies nothing could be found by it.
-  const { bodies, digests } = context.ports;
-  const digest = bodies ? { digest: digests.identify(bytes) } : {};
   const window = EXCERPT + context.masker.longest;
   const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
-  const base = { size: bytes.length, ...digest, ...(type === undefined ? {} : { type }) };
+  const cut = text !== undefined && text.length > EXCERPT;
+  // What stands here whole need not be found by its digest, nor what nobody keeps.
+  const { digests, record } = context.ports;
+  const apart = record && bytes.length > 0 && (text === undefined || cut);
+  const base = {
+    size: bytes.length,
+    ...(apart ? { digest: digests.identify(bytes) } : {}),
+    ...(type === undefined ? {} : { type }),
+  };
   if (text === undefined) return base;
-  const cut = text.length > EXCERPT;
   const masked = maskedBeginning(context, text, window);
   return {
     ...base,

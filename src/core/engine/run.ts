@@ -1,6 +1,7 @@
 import { type Chain, type Project, type Step, stepsIn } from '../chain/model.ts';
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode } from '../events.ts';
+import { utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
 import { nameList } from '../language/nearest.ts';
 import type { Value } from '../language/values.ts';
@@ -12,6 +13,8 @@ import { eventProblem } from './placed.ts';
 import { evaluateAll } from './outcome.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
 import { prepare } from './prepare.ts';
+import { changedSince } from './restore.ts';
+import { recordedValue } from './recorded-value.ts';
 import { type NestedResult, SignInChains } from './sign-in-chain.ts';
 
 /** How a run ended. */
@@ -75,6 +78,7 @@ class Run {
       context.ports,
       {
         ...context.options,
+        past: undefined,
         inputs: given,
         signal: context.interruption.signal,
         paces: context.paces,
@@ -93,32 +97,18 @@ class Run {
 
   async carryOut(): Promise<RunResult> {
     const context = this.#context;
-    const { chain, options, ports, project } = context;
+    const { options, ports } = context;
     const began = ports.clock.elapsed();
     let problem: Problem | undefined;
     let results = new Map<string, Value>();
     try {
       await prepare(context);
-      if (!options.left) await refuseBeyondBudget(context, chain.steps);
+      if (!options.left) await refuseBeyondBudget(context, context.chain.steps);
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       problem = error.problem;
     }
-    context.emit({
-      event: 'run-began',
-      version: EVENT_VERSION,
-      run: options.id,
-      chain: chain.title,
-      file: chain.file,
-      ...(project.environment === undefined ? {} : { environment: project.environment }),
-      inputs: Object.fromEntries(
-        chain.inputs.map(({ name }) => [
-          name,
-          context.masker.text(writeJson(context.names.get(name) ?? null, 0, 'text')),
-        ]),
-      ),
-      steps: chain.steps.length,
-    });
+    this.#begin();
     if (problem) this.#runner.raise(problem.code === 'budget-used-up' ? 3 : 2);
     else {
       this.#warn();
@@ -142,6 +132,58 @@ class Run {
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
     return { exit, results };
+  }
+
+  #begin(): void {
+    const context = this.#context;
+    const { chain, options, project } = context;
+    const files = this.#keepFiles();
+    const about = {
+      version: EVENT_VERSION,
+      run: options.id,
+      chain: chain.title,
+      file: chain.file,
+      ...(project.environment === undefined ? {} : { environment: project.environment }),
+    } as const;
+    if (options.past || options.left) {
+      const changed = options.past ? changedSince(chain, options.past) : [];
+      context.emit({
+        event: 'run-resumed',
+        ...about,
+        ...files,
+        ...(options.left ? { cleanup: true } : {}),
+        changed,
+      });
+    } else {
+      const inputs = chain.inputs.map(
+        ({ name }) => [name, recordedValue(context, context.names.get(name) ?? null)] as const,
+      );
+      const sealed = inputs.flatMap(([name, one]) => (one.sealed === undefined ? [] : [[name, one.sealed]]));
+      context.emit({
+        event: 'run-began',
+        ...about,
+        inputs: Object.fromEntries(inputs.map(([name, { value }]) => [name, value])),
+        ...(sealed.length === 0 ? {} : { sealed: Object.fromEntries(sealed) as Record<string, string> }),
+        steps: chain.steps.length,
+        ...files,
+        ...(options.part ? { part: true } : {}),
+      });
+    }
+    context.tellLearned();
+  }
+
+  /** Keeps the files as they are now, without secrets that stand in them. */
+  #keepFiles(): { readonly files?: { path: string; digest: string }[] } {
+    const { masker, options, ports } = this.#context;
+    const { digests, record } = ports;
+    if (!record || !options.files) return {};
+    const files = options.files.map(({ path, text }) => {
+      const masked = masker.text(text);
+      const digest = digests.identify(utf8(masked));
+      record.keep(digest, masked);
+      return { path, digest };
+    });
+    return { files };
   }
 
   /** What is dangerous is said on every run. */
@@ -168,6 +210,12 @@ class Run {
     const runner = this.#runner;
     if (options.left) return this.#takeBack(options.left);
     runner.undo.bookCleanup(context, chain);
+    for (const address of runner.undo.bookPast(context, options.past?.booked ?? []))
+      context.remark(
+        undefined,
+        'no-such-step',
+        `${address} was booked to be taken back, and the chain has no undo for it any more`,
+      );
     let problem: Problem | undefined;
     let results = new Map<string, Value>();
     const stop = await runner.steps(context, chain.steps);

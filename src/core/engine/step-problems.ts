@@ -29,6 +29,7 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'told-to-wait-too-long',
   'budget-used-up',
   'ledger-unreadable',
+  'sent-before',
   'no-call-back',
   'listener-failed',
 ]);

@@ -1,8 +1,8 @@
 import { type Chain, type Step, stepsIn, usedIn } from '../chain/model.ts';
-import { writeJson } from '../language/json.ts';
 import type { StepRunner } from './carry-out.ts';
 import type { LeftOver, RunContext } from './context.ts';
 import { Names } from './names.ts';
+import { type RecordedValue, recordedValue } from './recorded-value.ts';
 import { usedNames } from './step-problems.ts';
 
 interface Booked {
@@ -13,10 +13,18 @@ interface Booked {
 /** What takes back what a run did: undo steps, booked when their step has held, and the cleanup of its chains. */
 export class Undo {
   readonly #booked: Booked[] = [];
+  /** Steps whose undo was booked before the run was resumed. */
+  readonly #before = new Set<string>();
   readonly #cleanups: { readonly context: RunContext; readonly chain: Chain }[] = [];
 
   /** Books the undo of a step, with its names as they are now. */
   book(context: RunContext, step: Step): void {
+    const address = context.address(step);
+    // A step that has been carried out again is taken back once.
+    const again = this.#booked.findIndex(
+      (one) => this.#before.has(address) && one.context.address(one.step) === address,
+    );
+    if (again >= 0) this.#booked.splice(again, 1);
     const names = context.names.snapshot(usedIn(step.undo));
     this.#booked.push({ context: context.withNames(names), step });
     context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
@@ -26,6 +34,11 @@ export class Undo {
   bookLeft(context: RunContext, { undo, names }: LeftOver): string[] {
     for (const [name, value] of names) context.names.set(name, value);
     this.bookCleanup(context, context.chain);
+    return this.bookPast(context, undo);
+  }
+
+  /** Books undo that an earlier part of the run had booked. Gives the addresses of steps that the chain no longer has. */
+  bookPast(context: RunContext, undo: LeftOver['undo']): string[] {
     return undo.flatMap(({ step: address, names: own }) => {
       const found = findStep(context.chain, address);
       if (!found || found.step.undo.length === 0) return [address];
@@ -35,6 +48,7 @@ export class Undo {
         context: context.resumedAt(found.chain, found.step, address, booked),
         step: found.step,
       });
+      this.#before.add(address);
       return [];
     });
   }
@@ -111,16 +125,8 @@ function keptSomewhere(steps: readonly Step[], name: string): boolean {
   );
 }
 
-function sealedNames(
-  context: RunContext,
-  names: Names,
-): Record<string, { readonly value: string; readonly sealed?: string }> {
+function sealedNames(context: RunContext, names: Names): Record<string, RecordedValue> {
   return Object.fromEntries(
-    [...names.entries()].map(([name, value]) => {
-      const whole = writeJson(value, 0, 'text');
-      const shown = context.members.hide(context.masker.text(whole));
-      const sealed = shown === whole ? undefined : context.ports.sealer?.seal(whole);
-      return [name, { value: shown, ...(sealed === undefined ? {} : { sealed }) }];
-    }),
+    [...names.entries()].map(([name, value]) => [name, recordedValue(context, value)]),
   );
 }

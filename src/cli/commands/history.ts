@@ -1,0 +1,114 @@
+import { relative, resolve } from 'node:path';
+import type { ExitCode } from '../../core/events.ts';
+import { readDuration } from '../../core/language/lexer.ts';
+import { fail } from '../../core/problems.ts';
+import type { UnreadableRun } from '../../io/record/records.ts';
+import type { RunSummary } from '../../io/record/summary.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { agoWords } from '../recorded.ts';
+import { recordsOf } from '../run-recorded.ts';
+import { StepLines } from '../step-lines.ts';
+import { errorTerminal, fit, outputTerminal, pad, padStart, type Terminal, timeWords } from '../terminal.ts';
+
+export interface HistoryOptions {
+  readonly env?: string;
+  readonly outcome?: string;
+  readonly since?: string;
+  readonly most?: string;
+  readonly json?: boolean;
+}
+
+const OUTCOMES: readonly string[] = ['held', 'broke', 'cut off', 'unfinished'];
+const USUAL_MOST = 20;
+
+/** `batharon history`: the recorded runs, the latest first. */
+export function history(files: readonly string[], options: HistoryOptions): Promise<ExitCode> {
+  return guarded(async () => {
+    const { project } = loadProject(undefined, false);
+    const { outcome } = options;
+    if (outcome !== undefined && !OUTCOMES.includes(outcome))
+      fail('wrong-form', `no run ends as ${outcome}`, {
+        instead: OUTCOMES.map((one) => `'${one}'`).join(', '),
+      });
+    const since = options.since === undefined ? undefined : Date.now() - sinceOf(options.since);
+    const most = Number(options.most ?? USUAL_MOST);
+    if (!Number.isInteger(most) || most < 1)
+      fail('wrong-form', '--most is a number of runs', { instead: '--most 5' });
+    const wanted = files.map((file) => relative(process.cwd(), resolve(file)));
+    const isWanted = (run: RunSummary | UnreadableRun): boolean =>
+      'unreadable' in run
+        ? outcome === undefined && wanted.length === 0 && options.env === undefined && since === undefined
+        : (outcome === undefined || run.outcome === outcome) &&
+          (options.env === undefined || run.environment === options.env) &&
+          (since === undefined || run.at >= since) &&
+          (wanted.length === 0 || wanted.includes(run.file));
+    const records = recordsOf(project);
+    const found: (RunSummary | UnreadableRun)[] = [];
+    let more = 0;
+    for (const run of records.list()) {
+      if (!isWanted(run)) continue;
+      if (found.length < most) found.push(run);
+      else more++;
+    }
+    if (options.json) {
+      process.stdout.write(`${JSON.stringify(found, undefined, 2)}\n`);
+      return 0;
+    }
+    if (found.length === 0) {
+      const none = records.ids().length === 0;
+      errorTerminal().write(
+        none
+          ? 'No run is recorded here yet: batharon run, or batharon send.\n'
+          : 'No recorded run is like that.\n',
+      );
+      return 0;
+    }
+    const terminal = outputTerminal();
+    for (const run of found)
+      print(terminal, run, 'unreadable' in run ? false : records.isRunning(run.run) !== undefined);
+    if (more > 0)
+      terminal.write(terminal.colours.dim(`and ${more} more; --most ${most + more} shows them\n`));
+    return 0;
+  });
+}
+
+/** How long ago, in milliseconds. Throws `wrong-form`. */
+function sinceOf(text: string): number {
+  const duration = readDuration(text);
+  if (duration !== undefined) return duration;
+  const at = Date.parse(text);
+  if (!Number.isNaN(at)) return Date.now() - at;
+  return fail('wrong-form', `--since ${text} is neither a time ago nor a date`, {
+    instead: '--since 2h, or --since 2026-03-01',
+  });
+}
+
+function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boolean): void {
+  const { colours, width, wrapWidth } = terminal;
+  const lines = new StepLines(terminal);
+  const cut = (text: string, columns: number): string => (wrapWidth === Infinity ? text : fit(text, columns));
+  if ('unreadable' in run) {
+    terminal.write(`${lines.paint('remark')}${colours.bold(run.run)}  ${cut(run.unreadable, width - 16)}\n`);
+    return;
+  }
+  const mark = going ? 'waits' : run.outcome === 'unfinished' ? 'cut off' : run.outcome;
+  const notes = [
+    ...(run.environment === undefined ? [] : [run.environment]),
+    ...(run.part ? ['a part of it'] : []),
+    ...(run.resumed > 0 ? [`resumed ${run.resumed === 1 ? 'once' : `${run.resumed} times`}`] : []),
+    ...(run.left ? ['undo and cleanup left'] : []),
+    ...(going ? ['still going on'] : run.outcome === 'unfinished' ? ['ended without a word'] : []),
+  ].join(' · ');
+  const head = `${pad(agoWords(Date.now() - run.at), 11)} ${padStart(timeWords(run.elapsed), 9)} ${padStart(`${run.calls} call${run.calls === 1 ? ' ' : 's'}`, 11)}`;
+  const what = run.file === 'send' ? run.chain : `${run.file}  ${run.chain}`;
+  terminal.write(
+    `${lines.paint(mark)}${colours.bold(run.run)}  ${head}  ${cut(what, width - 8 - 8 - 33 - 2)}\n`,
+  );
+  const indent = ' '.repeat(16);
+  if (notes !== '') terminal.write(`${indent}${colours.dim(notes)}\n`);
+  if (run.outcome !== 'held' && (run.broke !== undefined || run.problem))
+    terminal.write(
+      `${indent}${cut([run.broke === undefined ? '' : `at ${run.broke}: `, run.problem?.message ?? ''].join(''), width - 16)}\n`,
+    );
+}

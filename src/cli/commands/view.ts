@@ -1,0 +1,155 @@
+import type { ExitCode } from '../../core/events.ts';
+import { nearest } from '../../core/language/nearest.ts';
+import { fail } from '../../core/problems.ts';
+import type { RecordedStep } from '../../core/record/recorded-run.ts';
+import type { Records } from '../../io/record/records.ts';
+import { asCurl } from '../as-curl.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { attemptAt, findStep, OpenRun, leadsTo, parseWhere, type Where } from '../open-run.ts';
+import { agoWords } from '../recorded.ts';
+import { recordsOf } from '../run-recorded.ts';
+import { StepLines } from '../step-lines.ts';
+import { StepView } from '../step-view.ts';
+import { fit, outputTerminal, pad, type Terminal, timeWords, widthOf } from '../terminal.ts';
+import { Timeline } from '../timeline.ts';
+
+export interface ViewOptions {
+  readonly asCurl?: boolean;
+}
+
+/** Turns of a loop that are shown where the loop itself is looked at. */
+const MORE_TURNS = 20;
+
+/** `batharon view [RUN[:STEP]]`: a run as a timeline, or one step with its requests and answers. */
+export function view(text: string | undefined, options: ViewOptions): Promise<ExitCode> {
+  return guarded(async () => {
+    const records = recordsOf(loadProject(undefined, false).project);
+    const where = parseWhere(text ?? 'last');
+    const terminal = outputTerminal();
+    if (where.step === undefined) {
+      if (options.asCurl)
+        fail('wrong-form', '--as-curl wants a step', { instead: 'batharon view last:STEP --as-curl' });
+      viewRun(terminal, records, records.find(where.run));
+      return 0;
+    }
+    const turn = /^(.*)\[(\d+)\]$/.exec(where.step);
+    if (turn) {
+      viewTurn(terminal, records, records.find(where.run), turn[1]!, Number(turn[2]));
+      return 0;
+    }
+    const { open, step } = findStep(records, where);
+    if (options.asCurl) return printCurl(open, step, where);
+    viewStep(terminal, open, step, where);
+    return 0;
+  });
+}
+
+function viewRun(terminal: Terminal, records: Records, id: string): void {
+  const open = OpenRun.read(records, id, (address) => !address.includes('['));
+  const { run } = open;
+  head(terminal, open, run.chain);
+  const { colours } = terminal;
+  const going = records.isRunning(id) !== undefined;
+  const ended =
+    run.outcome === 'unfinished'
+      ? going
+        ? 'still going on'
+        : 'cut off, without an end in its record'
+      : run.outcome;
+  const resumed = run.resumed === 0 ? [] : [`resumed ${run.resumed === 1 ? 'once' : `${run.resumed} times`}`];
+  terminal.write(
+    `${colours.dim([ended, timeWords(run.elapsed), ...resumed, agoWords(Date.now() - run.at), run.file].join(' · '))}\n\n`,
+  );
+  new Timeline(terminal).run(run);
+  sayGarbled(terminal, open);
+  const broken = [...open.steps()].filter(({ outcome, problem }) => outcome === 'broke' && problem);
+  const lines = new StepLines(terminal);
+  for (const { address, problem } of broken) {
+    terminal.write('\n');
+    lines.line('broke', address);
+    lines.row('problem', problem!.message);
+    lines.row('closer', `batharon view ${id}:${address}`);
+  }
+  for (const step of open.steps()) {
+    const turns = step.turns.filter(({ problem }) => problem);
+    const [first] = turns;
+    if (!first) continue;
+    terminal.write('\n');
+    lines.line(
+      'broke',
+      `${first.broke ?? `${step.address}[${first.turn}]`}${turns.length > 1 ? `, and ${turns.length - 1} more turns` : ''}`,
+    );
+    lines.row('problem', first.problem!.message);
+    lines.row('closer', `batharon view ${id}:${first.broke ?? `${step.address}[${first.turn}]`}`);
+  }
+  if (run.problem) {
+    terminal.write('\n');
+    lines.line('broke', run.problem.message);
+  }
+  if (run.left) lines.line('remark', `undo and cleanup were left; batharon cleanup ${id} carries them out`);
+  else if (run.outcome !== 'held' && !going && run.exit !== 2) {
+    terminal.write('\n');
+    lines.line('', colours.dim(`batharon resume ${id} goes on from here`));
+  }
+}
+
+function head(terminal: Terminal, { run }: OpenRun, title: string): void {
+  const right = `${run.environment === undefined ? '' : `${run.environment} · `}run ${run.id}`;
+  const { colours, width } = terminal;
+  terminal.write(
+    `${colours.bold(pad(fit(title, width - widthOf(right) - 2), width - widthOf(right)))}${colours.dim(right)}\n`,
+  );
+}
+
+function sayGarbled(terminal: Terminal, { garbled, id }: OpenRun): void {
+  if (garbled.length === 0) return;
+  const lines = new StepLines(terminal);
+  const some = garbled.slice(0, 5).join(', ');
+  terminal.write('\n');
+  lines.line(
+    'remark',
+    `${garbled.length === 1 ? `line ${some}` : `${garbled.length} lines (${some}${garbled.length > 5 ? ', …' : ''})`} of .batharon/runs/${id}/events.jsonl can’t be read; what they told is missing here`,
+  );
+}
+
+function viewTurn(terminal: Terminal, records: Records, id: string, loop: string, number: number): void {
+  const open = OpenRun.read(records, id, leadsTo(`${loop}[${number}]`));
+  const step = open.step(loop);
+  const turn = step?.turns.find((one) => one.turn === number);
+  if (!turn) {
+    const names = [...open.steps()].map(({ address }) => address);
+    return fail('no-record', `the run ${id} has no turn ${loop}[${number}]`, {
+      instead: step
+        ? `it has ${step.turns.length} turns, counted from 0`
+        : (nearest(loop, names) ?? 'batharon view RUN shows its steps'),
+    });
+  }
+  head(terminal, open, `${loop}[${number}] ${turn.item ?? ''}`);
+  terminal.write(`${terminal.colours.dim(`${turn.outcome ?? 'cut off'} · ${timeWords(turn.elapsed)}`)}\n\n`);
+  new Timeline(terminal).steps(turn.steps);
+}
+
+function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: Where): void {
+  const inner = step.turns.length > 0 || step.steps.length > 0;
+  if (inner) {
+    head(terminal, open, `${step.address}, ${step.began.title}`);
+    terminal.write('\n');
+    new Timeline(terminal, MORE_TURNS).steps([step]);
+    return;
+  }
+  const wanted = where.attempt !== undefined || where.page !== undefined ? attemptAt(step, where) : undefined;
+  new StepView(terminal, open).show(step, wanted);
+}
+
+function printCurl(open: OpenRun, step: RecordedStep, where: Where): ExitCode {
+  const attempt = attemptAt(step, where);
+  if (!attempt) return fail('no-record', `${step.address} sent no request`);
+  const text = asCurl(attempt, open.bytes(attempt.sent));
+  if (text === undefined)
+    return fail('no-record', `what ${step.address} sent was not kept whole, or is no text`, {
+      instead: 'the file it was read from, with --data-binary @FILE',
+    });
+  process.stdout.write(`${text}\n`);
+  return 0;
+}

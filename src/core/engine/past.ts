@@ -1,0 +1,67 @@
+import type { Outcome } from '../events.ts';
+import type { Value } from '../language/values.ts';
+import type { HeaderList, Phases } from '../ports.ts';
+
+/** What a run had done when it broke or was cut off, for it to go on from. Addresses are those at run time: `fire[7].load`. */
+export interface Past {
+  /** When the run began, in milliseconds since 1970. */
+  readonly started: number;
+  step(address: string): PastStep | undefined;
+  /** The mark of a step by its address as written, as it was the last time. */
+  hashOf(written: string): string | undefined;
+  /** A turn of a loop, by the address of the loop; how it ended, and what told its item from others. */
+  turn(loop: string, turn: number): PastTurn | undefined;
+  /** The names that a repeat began with. */
+  startOf(loop: string): ReadonlyMap<string, Value> | undefined;
+  /** Secrets that were learned, and by which label they are masked. */
+  readonly learned: readonly (readonly [label: string, secret: string])[];
+  /** Undo that was booked, with the names that it needs. */
+  readonly booked: readonly { readonly step: string; readonly names: ReadonlyMap<string, Value> }[];
+  /** Cookies that answers set, in order. */
+  readonly cookies: readonly {
+    readonly jar: string;
+    readonly url: string;
+    readonly fields: readonly string[];
+  }[];
+}
+
+export interface PastTurn {
+  readonly outcome?: Outcome;
+  readonly item?: string;
+}
+
+export interface PastStep {
+  /** Nothing where the step had not ended. */
+  readonly outcome?: Outcome;
+  /** The mark of the step as it was then. */
+  readonly hash: string;
+  /** What it kept, and as what. */
+  readonly kept: ReadonlyMap<string, Value>;
+  /** What later steps can say of it by its name. */
+  readonly named?: Value;
+  /** The URL of its last request. */
+  readonly url?: string;
+  /** The key by which the service knows its requests. */
+  readonly key?: string;
+  /** Requests that may be sent only once and may have been processed, in order, that have not been taken yet. */
+  readonly sent: PastRequest[];
+  /** A person has said that the request without an answer was processed. */
+  readonly taken: boolean;
+}
+
+/** A request that may be sent only once. */
+export interface PastRequest {
+  readonly method: string;
+  readonly url: string;
+  /** Its body as it was shown. */
+  readonly text?: string;
+  readonly digest?: string;
+  readonly answer: PastAnswer;
+}
+
+export interface PastAnswer {
+  readonly status: number;
+  readonly headers: HeaderList;
+  readonly body: Uint8Array;
+  readonly phases: Phases;
+}

@@ -1,0 +1,23 @@
+import { writeJson } from '../language/json.ts';
+import { isSimple, writeTyped } from '../language/typed-json.ts';
+import type { Value } from '../language/values.ts';
+import type { RunContext } from './context.ts';
+
+/** A value as an event carries it. */
+export interface RecordedValue {
+  /** As JSON, masked, for people. */
+  readonly value: string;
+  /** The whole value, where JSON does not say its kind. */
+  readonly typed?: string;
+  /** The whole value, sealed, where it holds something secret. */
+  readonly sealed?: string;
+}
+
+/** A value for the record: masked for people, and whole for a run that goes on, sealed where it has to be. */
+export function recordedValue(context: RunContext, value: Value, shownAs?: string): RecordedValue {
+  const whole = writeJson(value, 0, 'text');
+  const shown = shownAs ?? context.members.hide(context.masker.text(whole));
+  const { sealer } = context.ports;
+  if (shown !== whole) return { value: shown, ...(sealer ? { sealed: sealer.seal(writeTyped(value)) } : {}) };
+  return { value: shown, ...(isSimple(value) ? {} : { typed: writeTyped(value) }) };
+}

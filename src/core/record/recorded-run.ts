@@ -1,0 +1,358 @@
+import type { EventOf, ExitCode, Outcome, RunEvent } from '../events.ts';
+
+/** A problem as events carry it. */
+export type RecordedProblem = NonNullable<EventOf<'step-ended'>['problem']>;
+
+/** How a run ended; `unfinished` where its record ends before it did. */
+export type RunOutcome = Outcome | 'unfinished';
+
+/** A run as its events tell it. Times (`began`) are milliseconds since the run began, pauses before it was resumed left out. */
+export interface RecordedRun {
+  id: string;
+  chain: string;
+  file: string;
+  environment?: string;
+  /** Milliseconds since 1970. */
+  at: number;
+  /** When its last event was, in milliseconds since 1970. */
+  lastAt: number;
+  outcome: RunOutcome;
+  exit?: ExitCode;
+  elapsed: number;
+  calls: number;
+  inputs: Readonly<Record<string, string>>;
+  results: Readonly<Record<string, string>>;
+  problem?: RecordedProblem;
+  files: NonNullable<EventOf<'run-began'>['files']>;
+  /** Only some steps were wanted. */
+  part: boolean;
+  /** How often it was resumed. */
+  resumed: number;
+  steps: RecordedStep[];
+  /** What took back what the run did. */
+  undo: RecordedStep[];
+  cleanup: RecordedStep[];
+  /** Undo that was booked and has not been carried out. */
+  booked: EventOf<'undo-booked'>[];
+  /** It was told to leave undo and cleanup, with these names. */
+  left?: EventOf<'left'>;
+  remarks: EventOf<'remark'>[];
+}
+
+export interface RecordedStep {
+  readonly address: string;
+  began: EventOf<'step-began'>;
+  /** Milliseconds since the run began. */
+  from: number;
+  /** Nothing while it has not ended. */
+  outcome?: Outcome;
+  elapsed: number;
+  reason?: string;
+  problem?: RecordedProblem;
+  readonly attempts: RecordedAttempt[];
+  readonly waits: RecordedWait[];
+  readonly kept: Map<string, EventOf<'kept'>>;
+  expected: EventOf<'expected'>[];
+  readonly said: string[];
+  readonly remarks: EventOf<'remark'>[];
+  readonly signIns: EventOf<'signed-in'>[];
+  readonly saved: EventOf<'saved'>[];
+  readonly arrived: EventOf<'called-back'>[];
+  states?: string;
+  pages?: EventOf<'page-came'>;
+  /** The steps inside a group or a chain that is followed. */
+  readonly steps: RecordedStep[];
+  /** The turns of a loop, by their numbers. */
+  readonly turns: RecordedTurn[];
+  turnsBegan?: EventOf<'turns-began'>;
+  turnsEnded?: EventOf<'step-ended'>['turns'];
+}
+
+export interface RecordedTurn {
+  readonly turn: number;
+  readonly item?: string;
+  from: number;
+  outcome?: Outcome;
+  elapsed: number;
+  broke?: string;
+  problem?: RecordedProblem;
+  /** Empty where only the outlines of a run were read. */
+  readonly steps: RecordedStep[];
+}
+
+/** A request, and what came of it. */
+export interface RecordedAttempt {
+  readonly sent: EventOf<'request-sent'>;
+  from: number;
+  answer?: EventOf<'answer-came'>;
+  failed?: EventOf<'request-failed'>;
+  redirected?: EventOf<'redirected'>;
+}
+
+export interface RecordedWait {
+  readonly event: EventOf<'waiting'>;
+  from: number;
+}
+
+/** Makes a run of its events, one after the other. */
+export class RunFold {
+  #run: RecordedRun | undefined;
+  readonly #steps = new Map<string, RecordedStep>();
+  readonly #turns = new Map<string, RecordedTurn>();
+  #ending: 'steps' | 'undo' | 'cleanup' = 'steps';
+  #cleaning = false;
+  #pauses = 0;
+  #lastAt = 0;
+
+  /** The run; nothing before its first event. */
+  get run(): RecordedRun | undefined {
+    return this.#run;
+  }
+
+  /** A step by its address at run time. */
+  step(address: string): RecordedStep | undefined {
+    return this.#steps.get(address);
+  }
+
+  take(event: RunEvent): void {
+    if (event.event === 'run-began') this.#begin(event);
+    const run = this.#run;
+    if (!run) return;
+    if (event.event === 'run-resumed') this.#resume(run, event);
+    run.lastAt = this.#lastAt = event.at;
+    if ('step' in event && event.step !== undefined) this.#ofStep(run, event as RunEvent & { step: string });
+    else this.#ofRun(run, event);
+  }
+
+  #begin(event: EventOf<'run-began'>): void {
+    this.#run = {
+      id: event.run,
+      chain: event.chain,
+      file: event.file,
+      ...(event.environment === undefined ? {} : { environment: event.environment }),
+      at: event.at,
+      lastAt: event.at,
+      outcome: 'unfinished',
+      elapsed: 0,
+      calls: 0,
+      inputs: event.inputs,
+      results: {},
+      files: event.files ?? [],
+      part: event.part ?? false,
+      resumed: 0,
+      steps: [],
+      undo: [],
+      cleanup: [],
+      booked: [],
+      remarks: [],
+    };
+    this.#lastAt = event.at;
+  }
+
+  #resume(run: RecordedRun, event: EventOf<'run-resumed'>): void {
+    this.#pauses += event.at - this.#lastAt;
+    this.#cleaning = event.cleanup ?? false;
+    this.#ending = 'steps';
+    if (event.cleanup) return;
+    run.resumed++;
+    run.outcome = 'unfinished';
+    run.files = event.files ?? run.files;
+    delete run.exit;
+    delete run.problem;
+    delete run.left;
+  }
+
+  #time(at: number): number {
+    return at - this.#run!.at - this.#pauses;
+  }
+
+  #ofRun(run: RecordedRun, event: RunEvent): void {
+    run.elapsed = this.#time(event.at);
+    switch (event.event) {
+      case 'undo-began':
+        this.#ending = 'undo';
+        return;
+      case 'cleanup-began':
+        this.#ending = 'cleanup';
+        return;
+      case 'left':
+        run.left = event;
+        return;
+      case 'remark':
+        run.remarks.push(event);
+        return;
+      case 'run-ended':
+        // What was left says nothing of how the run itself ended, unless it broke.
+        if (this.#cleaning && event.exit === 0) {
+          delete run.left;
+          return;
+        }
+        run.outcome = event.outcome;
+        run.exit = event.exit;
+        run.results = event.results;
+        if (event.problem) run.problem = event.problem;
+        return;
+      default:
+    }
+  }
+
+  #ofStep(run: RecordedRun, event: RunEvent & { step: string }): void {
+    run.elapsed = this.#time(event.at);
+    if (event.event === 'request-sent') run.calls++;
+    if (event.event === 'step-began') return this.#stepBegan(run, event);
+    if (event.event === 'undo-booked') {
+      run.booked = [...run.booked.filter(({ step }) => step !== event.step), event];
+      return;
+    }
+    const step = this.#steps.get(event.step);
+    if (step) this.#tell(step, event);
+  }
+
+  #stepBegan(run: RecordedRun, event: EventOf<'step-began'>): void {
+    const known = this.#steps.get(event.step);
+    if (known) {
+      // It is carried out again, now that the run goes on.
+      known.began = event;
+      known.expected = [];
+      delete known.outcome;
+      delete known.problem;
+      delete known.reason;
+      return;
+    }
+    const step: RecordedStep = {
+      address: event.step,
+      began: event,
+      from: this.#time(event.at),
+      elapsed: 0,
+      attempts: [],
+      waits: [],
+      kept: new Map(),
+      expected: [],
+      said: [],
+      remarks: [],
+      signIns: [],
+      saved: [],
+      arrived: [],
+      steps: [],
+      turns: [],
+    };
+    this.#steps.set(event.step, step);
+    this.#around(run, event.step).push(step);
+  }
+
+  /** The list that a step belongs to: of the turn or the step around it, or of the run. */
+  #around(run: RecordedRun, address: string): RecordedStep[] {
+    const undo = address.indexOf('.undo.');
+    for (let at = address.length - 1; at > 0; at--) {
+      if (address[at] !== '.') continue;
+      // What takes a step back stands with the rest of undo, not in the step.
+      if (this.#ending === 'undo' && at <= undo) break;
+      const outer = address.slice(0, at);
+      const found = outer.endsWith(']') ? this.#turns.get(outer) : this.#steps.get(outer);
+      if (found) return found.steps;
+    }
+    return run[this.#ending];
+  }
+
+  #tell(step: RecordedStep, event: RunEvent): void {
+    switch (event.event) {
+      case 'request-sent':
+        step.attempts.push({ sent: event, from: this.#time(event.at) });
+        return;
+      case 'answer-came':
+      case 'request-failed':
+      case 'redirected': {
+        const attempt =
+          step.attempts.findLast((one) => one.sent.attempt === event.attempt) ?? step.attempts.at(-1);
+        if (!attempt) return;
+        if (event.event === 'answer-came') attempt.answer = event;
+        else if (event.event === 'request-failed') attempt.failed = event;
+        else attempt.redirected = event;
+        return;
+      }
+      case 'waiting':
+        step.waits.push({ event, from: this.#time(event.at) });
+        return;
+      case 'turns-began':
+        step.turnsBegan = event;
+        return;
+      case 'turn-began':
+        this.#turnBegan(step, event);
+        return;
+      case 'turn-ended': {
+        const turn = this.#turns.get(`${event.step}[${event.turn}]`);
+        if (!turn) return;
+        turn.outcome = event.outcome;
+        turn.elapsed += event.elapsed;
+        if (event.broke !== undefined) turn.broke = event.broke;
+        if (event.problem) turn.problem = event.problem;
+        return;
+      }
+      case 'page-came':
+        step.pages = event;
+        return;
+      case 'called-back':
+        step.arrived.push(event);
+        return;
+      case 'expected':
+        step.expected.push(event);
+        return;
+      case 'kept':
+        step.kept.set(event.name, event);
+        return;
+      case 'saved':
+        step.saved.push(event);
+        return;
+      case 'said':
+        step.said.push(event.text);
+        return;
+      case 'signed-in':
+        step.signIns.push(event);
+        return;
+      case 'remark':
+        step.remarks.push(event);
+        return;
+      case 'step-ended':
+        step.outcome = event.outcome;
+        step.elapsed += event.elapsed;
+        if (event.reason !== undefined) step.reason = event.reason;
+        if (event.problem) step.problem = event.problem;
+        if (event.turns) step.turnsEnded = event.turns;
+        if (event.states !== undefined) step.states = event.states;
+        if (this.#ending === 'undo') this.#undone(event);
+        return;
+      default:
+    }
+  }
+
+  #turnBegan(step: RecordedStep, event: EventOf<'turn-began'>): void {
+    const address = `${event.step}[${event.turn}]`;
+    const known = this.#turns.get(address);
+    if (known) {
+      delete known.outcome;
+      delete known.broke;
+      delete known.problem;
+      return;
+    }
+    const turn: RecordedTurn = {
+      turn: event.turn,
+      ...(event.item === undefined ? {} : { item: event.item }),
+      from: this.#time(event.at),
+      elapsed: 0,
+      steps: [],
+    };
+    this.#turns.set(address, turn);
+    step.turns.push(turn);
+  }
+
+  /** What was booked for a step has been carried out. */
+  #undone({ outcome, step }: EventOf<'step-ended'>): void {
+    const run = this.#run!;
+    if (outcome === 'held') run.booked = run.booked.filter((one) => !isUndoOf(step, one.step));
+  }
+}
+
+/** Whether a step at one address takes back what the step at another one did. */
+function isUndoOf(address: string, step: string): boolean {
+  return address.startsWith(`${step}.undo`);
+}

@@ -1,0 +1,76 @@
+import { readFileSync } from 'node:fs';
+import { EVENT_VERSION } from '../../core/event-version.ts';
+import type { RunEvent } from '../../core/events.ts';
+import { fail } from '../../core/problems.ts';
+
+/** The events of a record, and what of it could not be read. */
+export interface ReadEvents {
+  readonly events: RunEvent[];
+  /** Lines that are no events, counted from 1; the last one is no fault where the run was cut off in it. */
+  readonly garbled: number[];
+  /** Up to where the last whole line goes, in bytes. */
+  readonly whole: number;
+}
+
+const NEWLINE = 10;
+
+/**
+ * Reads the events of a record up to the last whole one. `wanted` says, by the address in a line, whether it is to be
+ * read; those of a run itself always are. Throws `record-unreadable` where a newer version wrote it, or nothing can be read.
+ */
+export function readEvents(path: string, wanted?: (address: string) => boolean): ReadEvents {
+  let bytes: Buffer;
+  try {
+    bytes = readFileSync(path);
+  } catch (error) {
+    return fail('record-unreadable', `the record ${path} can’t be read: ${(error as Error).message}`);
+  }
+  const events: RunEvent[] = [];
+  const garbled: number[] = [];
+  let line = 0;
+  let start = 0;
+  for (;;) {
+    const end = bytes.indexOf(NEWLINE, start);
+    if (end < 0) break;
+    line++;
+    const address = wanted && addressIn(bytes, start, end);
+    if (address === undefined || wanted!(address)) {
+      const event = parse(bytes.toString('utf8', start, end));
+      if (event) events.push(event);
+      else garbled.push(line);
+    }
+    start = end + 1;
+  }
+  const [first] = events;
+  if (!first && line + garbled.length > 0 && garbled.length > 0)
+    return fail('record-unreadable', `the record ${path} holds no event that can be read`);
+  const newer = events.find((event) => 'version' in event && (event.version as number) > EVENT_VERSION);
+  if (newer && 'version' in newer)
+    return fail(
+      'record-unreadable',
+      `the record ${path} was written by a newer version of Batharon (its events are of version ${newer.version}, this one reads ${EVENT_VERSION})`,
+      { instead: 'the newer version' },
+    );
+  return { events, garbled, whole: start };
+}
+
+/** The address of the step that a line tells of, without reading the rest of it. Events begin with their kind and step. */
+function addressIn(bytes: Buffer, start: number, end: number): string | undefined {
+  const head = bytes.toString('latin1', start, Math.min(end, start + 160));
+  return /^\{"event":"(?:[a-z-]+)","step":"([\w.[\]]*)"/.exec(head)?.[1];
+}
+
+function parse(line: string): RunEvent | undefined {
+  try {
+    const event = JSON.parse(line) as Partial<RunEvent> | null;
+    const whole =
+      typeof event === 'object' &&
+      event !== null &&
+      typeof event.event === 'string' &&
+      typeof event.at === 'number' &&
+      (!('step' in event) || typeof event.step === 'string');
+    return whole ? (event as RunEvent) : undefined;
+  } catch {
+    return undefined;
+  }
+}

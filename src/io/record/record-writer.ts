@@ -1,0 +1,187 @@
+import { closeSync, fdatasync, mkdirSync, openSync, renameSync, writeFileSync, writeSync } from 'node:fs';
+import { writeFile } from 'node:fs/promises';
+import { join } from 'node:path';
+import { promisify } from 'node:util';
+import { gzip, gzipSync } from 'node:zlib';
+import type { RunEvent } from '../../core/events.ts';
+import type { RunRecord } from '../../core/ports.ts';
+import { BODIES, EVENTS, PROCESS, SUMMARY } from './layout.ts';
+import { type RunSummary, Summing } from './summary.ts';
+
+/** Events are gathered for so long before they are written, in milliseconds, and up to so many characters. */
+const GATHERED_FOR = 30;
+const GATHERED = 64 * 1024;
+/** How large a body may be that is kept, and all bodies of a run, in characters or bytes. */
+const LARGEST_BODY = 8 * 1024 * 1024;
+const LARGEST_SUM = 64 * 1024 * 1024;
+/** Larger bodies are compressed. */
+const COMPRESSED = 16 * 1024;
+/** How often a run says that it is still going on, in milliseconds. */
+const ALIVE = 10_000;
+
+/**
+ * Writes the record of one run while it goes on: `events.jsonl`, and bodies by their digests. A record that can't be
+ * written is no reason for a run to fail: it is said once, and the rest is not recorded.
+ */
+export class RecordWriter implements RunRecord {
+  readonly #folder: string;
+  readonly #warn: (why: string) => void;
+  readonly #summing: Summing;
+  readonly #kept = new Set<string>();
+  /** Steps that wait for the answer to a request that may be sent only once. */
+  readonly #once = new Set<string>();
+  readonly #writing = new Set<Promise<void>>();
+  #file: number | undefined;
+  #gathered = '';
+  #timer: NodeJS.Timeout | undefined;
+  #alive: NodeJS.Timeout | undefined;
+  #hasFailed = false;
+  #sum = 0;
+  #size = 0;
+  #syncing: Promise<void> | undefined;
+  #nextSync: Promise<void> | undefined;
+
+  /** `folder` is there already; `before` is the summary of a run that goes on, `size` what its events take, in bytes. */
+  constructor(
+    folder: string,
+    warn: (why: string) => void,
+    before?: { readonly summary: Summing; readonly size: number },
+  ) {
+    this.#folder = folder;
+    this.#warn = warn;
+    this.#summing = before?.summary ?? new Summing();
+    this.#size = before?.size ?? 0;
+    this.#trying(() => {
+      mkdirSync(join(folder, BODIES), { recursive: true });
+      this.#isAlive();
+      this.#file = openSync(join(folder, EVENTS), 'a', 0o600);
+      this.#alive = setInterval(() => this.#trying(() => this.#isAlive()), ALIVE);
+      this.#alive.unref();
+    });
+  }
+
+  #isAlive(): void {
+    writeFileSync(join(this.#folder, PROCESS), `${process.pid}\n`);
+  }
+
+  /** From the first failure on nothing is written any more. */
+  #trying(work: () => void): void {
+    try {
+      work();
+    } catch (error) {
+      this.#failed(error as Error);
+    }
+  }
+
+  #failed(error: NodeJS.ErrnoException): void {
+    clearInterval(this.#alive);
+    this.#file = undefined;
+    if (!this.#hasFailed) this.#warn(reasonOf(error));
+    this.#hasFailed = true;
+  }
+
+  /** Takes an event as it happens. */
+  take(event: RunEvent): void {
+    this.#summing.take(event);
+    if (this.#file === undefined) return;
+    this.#gathered += `${JSON.stringify(event)}\n`;
+    if (event.event === 'request-sent' && event.once !== undefined) this.#once.add(event.step);
+    const settled =
+      (event.event === 'answer-came' || event.event === 'request-failed') && this.#once.delete(event.step);
+    // What came of a request that can't be sent again is written at once.
+    if (settled || this.#gathered.length >= GATHERED) this.#flush();
+    else this.#timer ??= setTimeout(() => this.#flush(), GATHERED_FOR);
+  }
+
+  #flush(): void {
+    clearTimeout(this.#timer);
+    this.#timer = undefined;
+    const text = this.#gathered;
+    if (text === '' || this.#file === undefined) return;
+    this.#gathered = '';
+    this.#trying(() => {
+      const bytes = Buffer.from(text);
+      for (let at = 0; at < bytes.length;) at += writeSync(this.#file!, bytes, at);
+      this.#size += bytes.length;
+    });
+  }
+
+  durable(): Promise<void> {
+    this.#flush();
+    // All that ask while the disk is at work are served by its next turn.
+    this.#nextSync ??= (this.#syncing ?? Promise.resolve()).then(() => {
+      this.#nextSync = undefined;
+      return (this.#syncing = this.#sync());
+    });
+    return this.#nextSync;
+  }
+
+  async #sync(): Promise<void> {
+    if (this.#file === undefined) return;
+    try {
+      await promisify(fdatasync)(this.#file);
+    } catch (error) {
+      this.#failed(error as Error);
+    }
+  }
+
+  keep(digest: string, content: string | Uint8Array, atOnce = false): void {
+    if (this.#file === undefined || this.#kept.has(digest)) return;
+    if (content.length > LARGEST_BODY || this.#sum + content.length > LARGEST_SUM) return;
+    this.#kept.add(digest);
+    this.#sum += content.length;
+    const path = join(this.#folder, BODIES, digest);
+    const compress = content.length > COMPRESSED;
+    if (atOnce) {
+      this.#trying(() => this.#write(path, compress ? gzipSync(content) : content, compress));
+      return;
+    }
+    const writing = this.#writeLater(path, content, compress)
+      .catch((error: unknown) => this.#failed(error as Error))
+      .finally(() => this.#writing.delete(writing));
+    this.#writing.add(writing);
+  }
+
+  #write(path: string, content: string | Uint8Array, compressed: boolean): void {
+    writeFileSync(compressed ? `${path}.gz` : path, content, { mode: 0o600 });
+    this.#size += content.length;
+  }
+
+  async #writeLater(path: string, content: string | Uint8Array, compress: boolean): Promise<void> {
+    const written = compress ? await promisify(gzip)(content) : content;
+    await writeFile(compress ? `${path}.gz` : path, written, { mode: 0o600 });
+    this.#size += written.length;
+  }
+
+  /** Ends the record: what is still to be written, and the summary. */
+  async close(): Promise<RunSummary | undefined> {
+    await Promise.all(this.#writing);
+    this.#flush();
+    clearInterval(this.#alive);
+    const summary = this.#summing.summary(this.#size);
+    if (this.#file === undefined || !summary) return undefined;
+    this.#trying(() => {
+      closeSync(this.#file!);
+      const temporary = join(this.#folder, `${SUMMARY}.new`);
+      writeFileSync(temporary, `${JSON.stringify(summary)}\n`, { mode: 0o600 });
+      renameSync(temporary, join(this.#folder, SUMMARY));
+    });
+    this.#file = undefined;
+    return summary;
+  }
+}
+
+/** Why a record can't be written, in words. */
+export function reasonOf(error: NodeJS.ErrnoException): string {
+  const why: Readonly<Record<string, string>> = {
+    ENOSPC: 'no space is left on the device',
+    EDQUOT: 'this user may not store more',
+    EACCES: 'this user may not write there',
+    EROFS: 'the file system is read-only',
+    ENOTDIR: 'a part of the path is a file',
+  };
+  const known = why[error.code ?? ''];
+  return known === undefined
+    ? error.message
+    : `${known}${error.path === undefined ? '' : ` (${error.path})`}`;
+}

@@ -1,0 +1,230 @@
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  rmSync,
+  statSync,
+  truncateSync,
+  unlinkSync,
+} from 'node:fs';
+import { join } from 'node:path';
+import { gunzipSync } from 'node:zlib';
+import { nameList } from '../../core/language/nearest.ts';
+import { fail, ProblemError } from '../../core/problems.ts';
+import { makeOwnFolder } from '../locked-store.ts';
+import { BODIES, EVENTS, PROCESS, SUMMARY } from './layout.ts';
+import { type ReadEvents, readEvents } from './read-events.ts';
+import { reasonOf, RecordWriter } from './record-writer.ts';
+import { type RunSummary, Summing } from './summary.ts';
+
+/** How many runs are kept, and how much they may take together, in bytes. */
+export interface Keeping {
+  readonly runs: number;
+  readonly size: number;
+}
+
+export const USUAL_KEEPING: Keeping = { runs: 50, size: 500_000_000 };
+
+/** A process that has not said for so long that it is alive is not, in milliseconds. */
+const SILENT = 45_000;
+
+/** A run whose record can't be read, and why. */
+export interface UnreadableRun {
+  readonly run: string;
+  readonly unreadable: string;
+}
+
+/** The records of a project's runs, each in a folder of its own below `.batharon/runs`. */
+export class Records {
+  readonly #own: string;
+  readonly #folder: string;
+  readonly #keeping: Keeping;
+
+  /** `folder` is that of the project file. */
+  constructor(folder: string, keeping: Keeping = USUAL_KEEPING) {
+    this.#own = join(folder, '.batharon');
+    this.#folder = join(this.#own, 'runs');
+    this.#keeping = keeping;
+  }
+
+  folderOf(id: string): string {
+    return join(this.#folder, id);
+  }
+
+  // ---- writing
+
+  /** Begins the record of a run; its id comes after those of all earlier runs. `warn` is told why it can't be written. */
+  begin(warn: (why: string) => void): { readonly id: string; readonly writer: RecordWriter } {
+    let id = newId();
+    try {
+      makeOwnFolder(this.#own);
+      mkdirSync(this.#folder, { recursive: true });
+      // Another run may begin at the same moment.
+      for (; ; id = nextId(id)) {
+        try {
+          mkdirSync(this.folderOf(id));
+          break;
+        } catch (error) {
+          if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+        }
+      }
+    } catch (error) {
+      warn(reasonOf(error as Error));
+      return { id, writer: new RecordWriter(this.folderOf(id), () => undefined) };
+    }
+    return { id, writer: new RecordWriter(this.folderOf(id), warn) };
+  }
+
+  /** Goes on with the record of a run. Throws `cannot-resume` while a process still writes it. */
+  reopen(id: string, warn: (why: string) => void): RecordWriter {
+    const running = this.isRunning(id);
+    if (running !== undefined)
+      fail('cannot-resume', `the run ${id} still goes on, in process ${running}`, {
+        instead: `once it has ended; where that process is another one, take away ${join(this.folderOf(id), PROCESS)}`,
+      });
+    const path = join(this.folderOf(id), EVENTS);
+    const { events, whole } = readEvents(path);
+    truncateSync(path, whole);
+    const summary = new Summing();
+    for (const event of events) summary.take(event);
+    const summaryPath = join(this.folderOf(id), SUMMARY);
+    if (existsSync(summaryPath)) unlinkSync(summaryPath);
+    return new RecordWriter(this.folderOf(id), warn, { summary, size: whole });
+  }
+
+  /** The id of the process that writes the record of a run; nothing where none does. */
+  isRunning(id: string): number | undefined {
+    const folder = this.folderOf(id);
+    if (existsSync(join(folder, SUMMARY))) return undefined;
+    try {
+      const path = join(folder, PROCESS);
+      const process_ = Number(readFileSync(path, 'utf8'));
+      if (process_ === process.pid || Date.now() - statSync(path).mtimeMs > SILENT) return undefined;
+      process.kill(process_, 0);
+      return process_;
+    } catch (error) {
+      // It is there, and belongs to somebody else.
+      if ((error as NodeJS.ErrnoException).code === 'EPERM') return 0;
+      return undefined;
+    }
+  }
+
+  /** Takes away the oldest runs, beyond those that are to be kept; `ended` is the one that has just been written. */
+  prune(ended: RunSummary | undefined): void {
+    try {
+      const ids = this.ids();
+      const { runs, size } = this.#keeping;
+      if (ids.length <= runs && (ended?.size ?? 0) < size / (10 * runs)) return;
+      let sum = 0;
+      ids.forEach((id, i) => {
+        sum += this.#sizeOf(id);
+        const surplus = i >= runs || sum > size;
+        if (surplus && i > 0 && id !== ended?.run && this.isRunning(id) === undefined)
+          rmSync(this.folderOf(id), { recursive: true, force: true });
+      });
+    } catch {
+      // what can't be taken away stays
+    }
+  }
+
+  #sizeOf(id: string): number {
+    const summary = this.#summary(id);
+    if (summary) return summary.size;
+    return readdirSync(this.folderOf(id), { recursive: true, withFileTypes: true })
+      .filter((entry) => entry.isFile())
+      .reduce((sum, { name, parentPath }) => sum + statSync(join(parentPath, name)).size, 0);
+  }
+
+  // ---- reading
+
+  /** The ids of all runs, the latest first. */
+  ids(): string[] {
+    if (!existsSync(this.#folder)) return [];
+    return readdirSync(this.#folder)
+      .filter((name) => /^[0-9a-z]{6,8}$/.test(name))
+      .sort((a, b) => (a.length - b.length || (a < b ? -1 : 1)) * -1);
+  }
+
+  /** What each run came to, the latest first. */
+  *list(): Generator<RunSummary | UnreadableRun> {
+    for (const id of this.ids()) {
+      const summary = this.#summary(id) ?? this.#summed(id);
+      if (summary) yield summary;
+    }
+  }
+
+  /** The summary that was written at the end of a run. */
+  #summary(id: string): RunSummary | undefined {
+    try {
+      const read = JSON.parse(readFileSync(join(this.folderOf(id), SUMMARY), 'utf8')) as RunSummary;
+      return (read.version as number) === 1 && read.run === id ? read : undefined;
+    } catch {
+      return undefined;
+    }
+  }
+
+  /** The summary of a run that has none: it was cut off, or goes on. */
+  #summed(id: string): RunSummary | UnreadableRun | undefined {
+    const path = join(this.folderOf(id), EVENTS);
+    if (!existsSync(path)) return undefined;
+    try {
+      const { events, garbled, whole } = readEvents(path);
+      const summing = new Summing();
+      for (const event of events) summing.take(event);
+      const summary = summing.summary(whole);
+      if (summary) return summary;
+      return garbled.length > 0 ? { run: id, unreadable: 'its first line is no event' } : undefined;
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      return { run: id, unreadable: error.message };
+    }
+  }
+
+  /** The id of a run: `last`, an id, or the start of one. Throws `no-record`. */
+  find(wanted: string): string {
+    const ids = this.ids();
+    if (ids.length === 0)
+      fail('no-record', 'no run is recorded here yet', { instead: 'batharon run, or batharon send' });
+    if (wanted === 'last' || wanted === '') return ids[0]!;
+    const found = ids.filter((id) => id.startsWith(wanted));
+    if (found.includes(wanted)) return wanted;
+    if (found.length === 1) return found[0]!;
+    if (found.length > 1)
+      fail('no-record', `${found.length} runs begin with ${wanted}: ${nameList(found)}`, {
+        instead: 'the whole id',
+      });
+    return fail('no-record', `no run ${wanted} is recorded`, {
+      instead: `the last are ${ids.slice(0, 5).join(', ')}`,
+    });
+  }
+
+  /** The events of a run, or those of wanted steps. Throws `record-unreadable`. */
+  events(id: string, wanted?: (address: string) => boolean): ReadEvents {
+    return readEvents(join(this.folderOf(id), EVENTS), wanted);
+  }
+
+  /** A body of a run by its digest, masked; nothing where it was not kept. */
+  body(id: string, digest: string): Buffer | undefined {
+    const path = join(this.folderOf(id), BODIES, digest);
+    try {
+      if (existsSync(path)) return readFileSync(path);
+      return existsSync(`${path}.gz`) ? gunzipSync(readFileSync(`${path}.gz`)) : undefined;
+    } catch {
+      return undefined;
+    }
+  }
+}
+
+const EPOCH = Date.UTC(2026, 0, 1);
+
+/** A short id; later runs have later ids. */
+export function newId(): string {
+  return Math.floor((Date.now() - EPOCH) / 100)
+    .toString(36)
+    .padStart(6, '0');
+}
+
+function nextId(id: string): string {
+  return (parseInt(id, 36) + 1).toString(36).padStart(6, '0');
+}
