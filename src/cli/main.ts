@@ -123,6 +123,23 @@ program
   });
 
 program
+  .command('resume')
+  .argument('[run]', 'the id of a run, the start of one, or last', 'last')
+  .description('go on where a run broke or was cut off, with the chain as it now is')
+  .option('--sent [steps...]', 'requests without an answer were processed, and are not sent again')
+  .option('--not-sent [steps...]', 'requests without an answer were not processed, and are sent')
+  .option('--give <name=value>', 'a value that was lost with an answer, or of a new input', several)
+  .option('--give-from <file>', 'such values, as a map in YAML or JSON')
+  .addOption(new Option('--print <name>', 'print one result as plain text').conflicts('json'))
+  .option('--json', 'print what happens as JSON, one event a line')
+  .option('--leave', 'carry out neither undo nor cleanup; batharon cleanup does later')
+  .addHelpText('after', '\nExample:\n  batharon resume last --not-sent piece')
+  .action(async (run: string, options: import('./commands/resume.ts').ResumeOptions) => {
+    const { resume } = await import('./commands/resume.ts');
+    process.exitCode = await resume(run, options);
+  });
+
+program
   .command('cleanup')
   .argument('<run>', 'the id of a run, the start of one, or last')
   .description('carry out the undo and cleanup steps that a run was told to leave')

@@ -268,6 +268,9 @@ function elapsedOf({ answer, failed }: RecordedStep['attempts'][number]): number
 
 function stretchesOf(step: RecordedStep): Stretch[] {
   return [
+    ...step.turns.flatMap(({ steps }) =>
+      steps.flatMap((inner) => stretchesOf(inner).filter(({ as }) => as !== 'step')),
+    ),
     { from: step.from, to: step.from + step.elapsed, as: 'step' },
     ...step.waits.map(({ event, from }): Stretch => {
       const as = event.why === 'told' ? 'told' : event.why === 'pace' ? 'pace' : 'wait';

@@ -1,9 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { type FileHandle, mkdir, open, rename, rm, stat } from 'node:fs/promises';
-import { dirname, resolve } from 'node:path';
+import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname, join, resolve } from 'node:path';
 import type { Files, FileSink, StreamedBody } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
+import { isAlive } from './process.ts';
 
 /** How much is gathered before it is written, in bytes. */
 const GATHERED = 512 * 1024;
@@ -37,7 +38,7 @@ export const localFiles: Files = {
   async create(path, near): Promise<FileSink> {
     const whole = resolve(dirname(near), path);
     // A name of its own, so that two runs at once don't write into each other's file.
-    const temporary = `${whole}.${randomBytes(4).toString('hex')}.part`;
+    const temporary = `${whole}.${process.pid}-${randomBytes(4).toString('hex')}.part`;
     const failing = async <T>(work: () => Promise<T>): Promise<T> => {
       try {
         return await work();
@@ -47,11 +48,24 @@ export const localFiles: Files = {
     };
     const handle = await failing(async () => {
       await mkdir(dirname(whole), { recursive: true });
+      await sweep(dirname(whole));
       return open(temporary, 'wx');
     });
     return new LocalSink(handle, temporary, whole, failing);
   },
 };
+
+const swept = new Set<string>();
+
+/** Takes away what processes have left that were killed while they wrote into a folder. */
+async function sweep(folder: string): Promise<void> {
+  if (swept.has(folder)) return;
+  swept.add(folder);
+  for (const name of await readdir(folder)) {
+    const [, writer] = /\.(\d+)-[0-9a-f]{8}\.part$/.exec(name) ?? [];
+    if (writer !== undefined && !isAlive(Number(writer))) await rm(join(folder, name), { force: true });
+  }
+}
 
 class LocalSink implements FileSink {
   readonly #handle: FileHandle;

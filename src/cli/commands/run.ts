@@ -132,7 +132,11 @@ function worst(exits: readonly ExitCode[]): ExitCode {
   return ([130, 2, 3, 1] as const).find((exit) => exits.includes(exit)) ?? 0;
 }
 
-function printResults(results: readonly [string, Value][], chains: number, print: string | undefined): void {
+export function printResults(
+  results: readonly [string, Value][],
+  chains: number,
+  print: string | undefined,
+): void {
   if (print !== undefined) {
     for (const [, own] of results) {
       const value = (own as Record<string, Value>)[print];

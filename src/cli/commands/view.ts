@@ -46,7 +46,12 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
 }
 
 function viewRun(terminal: Terminal, records: Records, id: string): void {
-  const open = OpenRun.read(records, id, (address) => !address.includes('['));
+  // Of a long run the outlines are enough, and quick to read.
+  const open = OpenRun.read(
+    records,
+    id,
+    records.isLong(id) ? (address) => !address.includes('[') : undefined,
+  );
   const { run } = open;
   head(terminal, open, run.chain);
   const { colours } = terminal;
@@ -88,7 +93,14 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
     lines.line('broke', run.problem.message);
   }
   if (run.left) lines.line('remark', `undo and cleanup were left; batharon cleanup ${id} carries them out`);
-  else if (run.outcome !== 'held' && !going && run.exit !== 2) {
+  else if (
+    run.outcome !== 'held' &&
+    !going &&
+    run.exit !== 2 &&
+    run.undo.length + run.cleanup.length === 0 &&
+    run.file !== 'send' &&
+    !run.part
+  ) {
     terminal.write('\n');
     lines.line('', colours.dim(`batharon resume ${id} goes on from here`));
   }

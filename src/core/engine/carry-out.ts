@@ -14,6 +14,7 @@ import { describeText } from './read-answer.ts';
 import { interrupted } from './interruption.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from './saved-body.ts';
+import type { PastStep } from './past.ts';
 import { recordedValue } from './recorded-value.ts';
 import { heldBefore, restore } from './restore.ts';
 import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
@@ -95,9 +96,11 @@ export class StepRunner {
     const before = heldBefore(context, step);
     if (before) {
       const address = context.address(step);
-      // Of the turns of a loop their number says enough.
-      if (!address.includes('[')) context.emit({ event: 'held-before', step: address, title: step.title });
       restore(context, step, before, this.undo);
+      if (before.taken) this.#takeOver(context, step, before);
+      // Of the turns of a loop their number says enough.
+      else if (!address.includes('['))
+        context.emit({ event: 'held-before', step: address, title: step.title });
       return undefined;
     }
     const lost = context.names.firstLost(usedNames(step));
@@ -137,6 +140,20 @@ export class StepRunner {
     }
     if (problem) await done.call?.saved?.discard();
     return this.#settle(context, step, began, done, problem);
+  }
+
+  /** A step of which a person has said that its request was processed; what it keeps, if that was given, is recorded. */
+  #takeOver(context: RunContext, step: Step, { kept }: PastStep): void {
+    this.#begin(context, step);
+    const address = context.address(step);
+    for (const { name } of step.keep) {
+      const value = kept.get(name);
+      if (value !== undefined)
+        context.emit({ event: 'kept', step: address, name, ...recordedValue(context, value) });
+    }
+    const reason = 'it was said to have been processed';
+    context.emit({ event: 'step-ended', step: address, outcome: 'held', elapsed: 0, reason });
+    this.#setStep(context, step, 'held', 0);
   }
 
   #carryOut(context: RunContext, step: Step, group: GroupStep['steps']): Done | Promise<Done> {

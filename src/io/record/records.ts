@@ -13,6 +13,7 @@ import { gunzipSync } from 'node:zlib';
 import { nameList } from '../../core/language/nearest.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { makeOwnFolder } from '../locked-store.ts';
+import { isAlive } from '../process.ts';
 import { BODIES, EVENTS, PROCESS, SUMMARY } from './layout.ts';
 import { type ReadEvents, readEvents } from './read-events.ts';
 import { reasonOf, RecordWriter } from './record-writer.ts';
@@ -28,6 +29,9 @@ export const USUAL_KEEPING: Keeping = { runs: 50, size: 500_000_000 };
 
 /** A process that has not said for so long that it is alive is not, in milliseconds. */
 const SILENT = 45_000;
+
+/** Events that take more than this are many, in bytes. */
+const LONG = 3_000_000;
 
 /** A run whose record can't be read, and why. */
 export interface UnreadableRun {
@@ -101,11 +105,8 @@ export class Records {
       const path = join(folder, PROCESS);
       const process_ = Number(readFileSync(path, 'utf8'));
       if (process_ === process.pid || Date.now() - statSync(path).mtimeMs > SILENT) return undefined;
-      process.kill(process_, 0);
-      return process_;
-    } catch (error) {
-      // It is there, and belongs to somebody else.
-      if ((error as NodeJS.ErrnoException).code === 'EPERM') return 0;
+      return isAlive(process_) ? process_ : undefined;
+    } catch {
       return undefined;
     }
   }
@@ -138,12 +139,16 @@ export class Records {
 
   // ---- reading
 
-  /** The ids of all runs, the latest first. */
+  /** The ids of all runs, the latest first; without those that were cut off before they had told anything. */
   ids(): string[] {
     if (!existsSync(this.#folder)) return [];
     return readdirSync(this.#folder)
-      .filter((name) => /^[0-9a-z]{6,8}$/.test(name))
+      .filter((name) => /^[0-9a-z]{6,8}$/.test(name) && this.#hasBegun(name))
       .sort((a, b) => (a.length - b.length || (a < b ? -1 : 1)) * -1);
+  }
+
+  #hasBegun(id: string): boolean {
+    return (statSync(join(this.folderOf(id), EVENTS), { throwIfNoEntry: false })?.size ?? 0) > 0;
   }
 
   /** What each run came to, the latest first. */
@@ -202,6 +207,11 @@ export class Records {
   /** The events of a run, or those of wanted steps. Throws `record-unreadable`. */
   events(id: string, wanted?: (address: string) => boolean): ReadEvents {
     return readEvents(join(this.folderOf(id), EVENTS), wanted);
+  }
+
+  /** Reading all events of a run takes a while. */
+  isLong(id: string): boolean {
+    return statSync(join(this.folderOf(id), EVENTS)).size > LONG;
   }
 
   /** A body of a run by its digest, masked; nothing where it was not kept. */
