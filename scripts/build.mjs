@@ -21,6 +21,30 @@ const withoutChildProcess = {
   },
 };
 
+/** `browser:PATH` is the program for a page, bundled into one text. */
+const browserPrograms = {
+  name: 'browser-programs',
+  setup(setting) {
+    setting.onResolve({ filter: /^browser:/ }, ({ path, resolveDir }) => ({
+      path: join(resolveDir, path.slice('browser:'.length)),
+      namespace: 'browser',
+    }));
+    setting.onLoad({ filter: /.*/, namespace: 'browser' }, async ({ path }) => {
+      const { outputFiles } = await build({
+        entryPoints: [path],
+        bundle: true,
+        write: false,
+        format: 'iife',
+        platform: 'browser',
+        target: 'es2022',
+        minify: true,
+        legalComments: 'none',
+      });
+      return { contents: outputFiles[0].text, loader: 'text' };
+    });
+  },
+};
+
 /**
  * Bundles one entry file into a folder of CommonJS pieces (`main.cjs` and what it loads) with a `package.json` that
  * carries a hash of their content.
@@ -40,8 +64,8 @@ export async function bundle(entry, outdir, version = '0.0.0') {
     outdir,
     outExtension: { '.js': '.mjs' },
     define: { BATHARON_VERSION: JSON.stringify(version) },
-    loader: { '.yaml': 'text' },
-    plugins: [withoutChildProcess],
+    loader: { '.yaml': 'text', '.css': 'text' },
+    plugins: [withoutChildProcess, browserPrograms],
     legalComments: 'none',
     logLevel: 'warning',
   });

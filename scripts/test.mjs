@@ -40,6 +40,7 @@ async function importRules() {
 const tools = async () => {
   const first = await Promise.all([
     quietly('types', 'node_modules/typescript/bin/tsc', ['-p', '.']),
+    quietly('types of the page', 'node_modules/typescript/bin/tsc', ['-p', 'src/report/page']),
     quietly('formatting', 'node_modules/prettier/bin/prettier.cjs', ['--check', '--log-level', 'warn', '.']),
   ]);
   const second = await Promise.all([
@@ -50,22 +51,23 @@ const tools = async () => {
   return [...first, ...second, third].every((result) => result !== undefined && result !== false);
 };
 
-/** Some tests want a real web server; it is installed where that is possible, and its tests say so where it is not. */
-function installPeers() {
-  const isThere = existsSync('/usr/sbin/apache2');
-  if (isThere || !existsSync('/usr/bin/apt-get') || process.getuid?.() !== 0) return;
-  process.stderr.write('installing apache2 for the tests of credentials\n');
+/** Some tests want a real web server or browser; it is installed where that is possible, and they say so where it is not. */
+function installPeer(name, program) {
+  if (existsSync(program) || !existsSync('/usr/bin/apt-get') || process.getuid?.() !== 0) return;
+  process.stderr.write(`installing ${name} for the tests\n`);
   const install = () =>
-    spawnSync('apt-get', ['install', '-y', '-qq', '--no-install-recommends', 'apache2'], {
+    spawnSync('apt-get', ['install', '-y', '-qq', '--no-install-recommends', name], {
       stdio: 'ignore',
-      timeout: 60_000,
+      timeout: 120_000,
       env: { ...process.env, DEBIAN_FRONTEND: 'noninteractive' },
     });
   if (install().status === 0) return;
   spawnSync('apt-get', ['update', '-qq'], { stdio: 'ignore', timeout: 60_000 });
-  if (install().status !== 0) process.stderr.write('apache2 could not be installed\n');
+  if (install().status !== 0) process.stderr.write(`${name} could not be installed\n`);
 }
-if (wanted.length === 0 || wanted.some((pattern) => /credentials/.test(pattern))) installPeers();
+const wants = (pattern) => wanted.length === 0 || wanted.some((one) => pattern.test(one));
+if (wants(/credentials/)) installPeer('apache2', '/usr/sbin/apache2');
+if (wants(/report/)) installPeer('chromium', '/usr/bin/chromium');
 
 const clean = wanted.length > 0 || (await tools());
 const jest = spawn(

@@ -140,6 +140,21 @@ program
   });
 
 program
+  .command('report')
+  .argument('[runs...]', 'last, ids of runs, or the starts of some', ['last'])
+  .description('make a report of recorded runs; into a file, or to standard output')
+  .option('--html [file]', 'one page that needs no network')
+  .option('--junit [file]', 'JUnit XML, as build servers read it')
+  .option('--har [file]', 'an HTTP Archive of all requests')
+  .option('--markdown [file]', 'for a comment on a change')
+  .option('--json [file]', 'for programs of your own')
+  .addHelpText('after', '\nExample:\n  batharon report last --html fire.html')
+  .action(async (runs: string[], options: import('./write-reports.ts').ReportFiles) => {
+    const { report } = await import('./commands/report.ts');
+    process.exitCode = await report(runs, options);
+  });
+
+program
   .command('cleanup')
   .argument('<run>', 'the id of a run, the start of one, or last')
   .description('carry out the undo and cleanup steps that a run was told to leave')
@@ -220,6 +235,12 @@ program
   .option('--json', 'print what happens as JSON, one event a line')
   .option('--dry', 'send nothing; show what would be sent')
   .option('--leave', 'carry out neither undo nor cleanup; batharon cleanup does later')
+  .option('--tag <tag>', 'only chains with this tag', several)
+  .option('--jobs <number>', 'carry out so many chains at once', '1')
+  .option('--shard <n/of>', 'only a share of the chains, such as 1/4')
+  .option('--stop-early', 'begin no further chain once one has broken')
+  .option('--junit <file>', 'write JUnit XML, as build servers read it')
+  .option('--html <file>', 'write a page that shows the runs')
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');

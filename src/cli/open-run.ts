@@ -39,6 +39,11 @@ export class OpenRun {
     return new OpenRun(records, fold, fold.run, garbled);
   }
 
+  /** A run whose events were taken as they happened. */
+  static of(records: Records, fold: RunFold): OpenRun {
+    return new OpenRun(records, fold, fold.run!, []);
+  }
+
   get id(): string {
     return this.run.id;
   }

@@ -1,6 +1,7 @@
 import type { Chain, Project } from '../core/chain/model.ts';
 import type { RunOptions } from '../core/engine/context.ts';
 import { run, type RunResult } from '../core/engine/run.ts';
+import { RunCookies } from '../io/cookies.ts';
 import { projectFolder } from '../io/project-folder.ts';
 import { Records, USUAL_KEEPING } from '../io/record/records.ts';
 import type { OpenWorld } from './world.ts';
@@ -29,7 +30,8 @@ export async function runRecorded(
     const result = await run(
       chain,
       project,
-      { ...world.ports, record: writer, sealer: world.locked },
+      // Cookies are those of one run.
+      { ...world.ports, cookies: new RunCookies(), record: writer, sealer: world.locked },
       {
         ...options,
         id,

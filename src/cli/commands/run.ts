@@ -1,17 +1,20 @@
+import { writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
 import type { RunOptions } from '../../core/engine/context.ts';
-import type { ExitCode, RunEvent } from '../../core/events.ts';
-import { parseJson, writeJson } from '../../core/language/json.ts';
+import type { ExitCode } from '../../core/events.ts';
+import { writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../files-of.ts';
+import type { Records } from '../../io/record/records.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { load, type Loaded } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
-import { runRecorded } from '../run-recorded.ts';
-import { RunView } from '../run-view.ts';
+import { OpenRun } from '../open-run.ts';
+import { recordsOf, runRecorded } from '../run-recorded.ts';
+import { SeveralRuns } from '../several-runs.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 
 export interface RunCommandOptions {
@@ -22,6 +25,12 @@ export interface RunCommandOptions {
   readonly json?: boolean;
   readonly dry?: boolean;
   readonly leave?: boolean;
+  readonly tag?: readonly string[];
+  readonly jobs?: string;
+  readonly shard?: string;
+  readonly stopEarly?: boolean;
+  readonly html?: string;
+  readonly junit?: string;
 }
 
 /** `batharon run`: gives the exit code. */
@@ -33,7 +42,13 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     if (reportProblems(terminal, loaded)) return 2;
     const given = readGiven(options.give ?? [], options.giveFrom);
     refuseUnknown(loaded.chains, given);
-    const runs = loaded.chains.map((chain) => ({ chain, inputs: inputsOf(chain, given) }));
+    const chains = chosen(loaded.chains, options);
+    if (chains.length === 0) {
+      terminal.write('There are fewer chains than shares; none is left for this one.\n');
+      return 0;
+    }
+    jobsOf(options);
+    const runs = chains.map((chain) => ({ chain, inputs: inputsOf(chain, given) }));
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
       const { printDry } = await import('../dry.ts');
@@ -93,38 +108,79 @@ async function runAll(
   const world = await openWorld(project);
   // What a service has said of its pace holds for the next chain too.
   const paces: NonNullable<RunOptions['paces']> = new Map();
-  const results: [string, Value][] = [];
-  const exits: ExitCode[] = [];
+  const jobs = jobsOf(options);
+  const several = new SeveralRuns(
+    terminal,
+    options.json ?? false,
+    jobs > 1,
+    options.html !== undefined || options.junit !== undefined,
+  );
   try {
-    for (const [i, { chain, inputs }] of runs.entries()) {
-      if (interruption.signal.aborted) break;
-      if (i > 0 && !options.json) terminal.write('\n');
-      const view = new RunView(terminal);
-      let ended: Extract<RunEvent, { event: 'run-ended' }> | undefined;
-      const { exit } = await runRecorded(chain, project, world, {
+    await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
+      if (interruption.signal.aborted || (options.stopEarly && several.hasBroken)) return undefined;
+      return runRecorded(chain, project, world, {
         files: filesOf(loaded, chain),
         inputs,
         signal: interruption.signal,
         signInChains,
         paces,
         ...(options.leave ? { leave: true } : {}),
-        emit: (event) => {
-          if (event.event === 'run-ended') ended = event;
-          if (options.json) process.stdout.write(`${JSON.stringify(event)}\n`);
-          else view.show(event);
-        },
+        emit: show,
       });
-      exits.push(exit);
-      const own = Object.entries(ended?.results ?? {});
-      if (own.length > 0)
-        results.push([chain.file, objectOf(own.map(([name, json]) => [name, parseJson(json)]))]);
-    }
+    });
   } finally {
     interruption.stop();
     await world.close();
   }
+  const { exits, results } = several;
+  await writeRunReports(terminal, options, recordsOf(project), several);
   if (!options.json) printResults(results, runs.length, options.print);
+  several.summary(runs.length);
   return worst(exits);
+}
+
+/** Reports of what was run; one that can't be written is said, and changes nothing else. */
+async function writeRunReports(
+  terminal: Terminal,
+  { html, junit }: RunCommandOptions,
+  records: Records,
+  { folds }: SeveralRuns,
+): Promise<void> {
+  if (html === undefined && junit === undefined) return;
+  const { makeReports } = await import('../write-reports.ts');
+  const sources = folds.flatMap((fold) => (fold.run ? [OpenRun.of(records, fold)] : []));
+  const wanted = { ...(html === undefined ? {} : { html }), ...(junit === undefined ? {} : { junit }) };
+  for (const { path, text } of await makeReports(wanted, sources)) {
+    try {
+      writeFileSync(path, text);
+    } catch (error) {
+      terminal.write(`remark  ${path} can’t be written: ${(error as Error).message}\n`);
+    }
+  }
+}
+
+/** Chains side by side. Throws `wrong-form`. */
+function jobsOf({ jobs = '1' }: RunCommandOptions): number {
+  const count = Number(jobs);
+  if (Number.isInteger(count) && count >= 1) return count;
+  return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { instead: '--jobs 4' });
+}
+
+/** The chains that are wanted: those with one of the tags, and of these the share of one machine of several. */
+function chosen(chains: readonly Chain[], { shard, tag }: RunCommandOptions): Chain[] {
+  const tagged = tag ? chains.filter(({ tags }) => tags.some((one) => tag.includes(one))) : [...chains];
+  if (tagged.length === 0) {
+    const known = [...new Set(chains.flatMap(({ tags }) => tags))];
+    fail('file-not-found', `no chain has the tag ${tag!.join(' or ')}`, {
+      instead: known.length === 0 ? 'tags: in a chain file' : known.join(', '),
+    });
+  }
+  if (shard === undefined) return tagged;
+  const [, nth = '', of = ''] = /^(\d{1,4})\/(\d{1,4})$/.exec(shard) ?? [];
+  const [own, count] = [Number(nth), Number(of)];
+  if (nth === '' || own < 1 || own > count)
+    fail('wrong-form', `--shard ${shard} is no share`, { instead: '--shard 1/4, the first of four' });
+  return tagged.filter((_, i) => i % count === own - 1);
 }
 
 /** Of several chains the highest of 130, 2, 3, 1. */

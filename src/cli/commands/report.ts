@@ -1,0 +1,47 @@
+import { writeFileSync } from 'node:fs';
+import type { ExitCode } from '../../core/events.ts';
+import { fail } from '../../core/problems.ts';
+import { guarded } from '../guard.ts';
+import { loadProject } from '../load.ts';
+import { OpenRun } from '../open-run.ts';
+import { recordsOf } from '../run-recorded.ts';
+import { makeReports, type ReportFiles } from '../write-reports.ts';
+import { errorTerminal } from '../terminal.ts';
+
+/** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */
+export function report(wanted: readonly string[], options: ReportFiles): Promise<ExitCode> {
+  return guarded(async () => {
+    const records = recordsOf(loadProject(undefined, false).project);
+    const sources = (wanted.length > 0 ? wanted : ['last']).map((run) =>
+      OpenRun.read(records, records.find(run)),
+    );
+    const reports = await makeReports(options, sources);
+    if (reports.length === 0)
+      fail('wrong-form', 'a report is of a kind', {
+        instead: '--html run.html, --junit, --har, --markdown or --json',
+      });
+    if (reports.filter(({ path }) => path === '-').length > 1)
+      fail('wrong-form', 'only one report goes to standard output', {
+        instead: 'a file for each of the others',
+      });
+    const terminal = errorTerminal();
+    for (const { path, text } of reports) {
+      if (path === '-') {
+        process.stdout.write(text);
+        continue;
+      }
+      try {
+        writeFileSync(path, text);
+      } catch (error) {
+        fail('file-not-written', `${path} can’t be written: ${(error as Error).message}`);
+      }
+      terminal.write(`wrote ${path}\n`);
+    }
+    for (const { garbled, id } of sources)
+      if (garbled.length > 0)
+        terminal.write(
+          `remark  ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
+        );
+    return 0;
+  });
+}

@@ -1,0 +1,224 @@
+import { gzipSync } from 'node:zlib';
+import type { EventBody } from '../core/events.ts';
+import { fromUtf8 } from '../core/language/encodings.ts';
+import type { RecordedAttempt, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import type {
+  PageBody,
+  PageData,
+  PageProblem,
+  PageRequest,
+  PageRun,
+  PageStep,
+  PageTurn,
+} from './page/data.ts';
+import style from './page/style.css';
+import script from 'browser:./page/main.ts';
+import { allSteps, failureLines, outcomeWords, type ReportSource } from './source.ts';
+
+/** How much of one body stands in a report, and of all of them, in characters. */
+const LONGEST_BODY = 256 * 1024;
+const LONGEST_SUM = 24 * 1024 * 1024;
+/** How large a picture may be, in bytes. */
+const LARGEST_PICTURE = 200_000;
+
+/** Runs as one page of HTML that needs no network: data and program are in it, and nothing is loaded. */
+export function html(sources: readonly ReportSource[]): string {
+  const maker = new Maker();
+  const data: PageData = { runs: sources.map((source) => maker.run(source)) };
+  const packed = gzipSync(JSON.stringify(data), { level: 6 }).toString('base64');
+  const title = sources.map(({ run }) => run.chain).join(', ');
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'; img-src data:">
+<title>${escaped(title)}</title>
+<style>${style}</style>
+</head>
+<body>
+<div id="page" aria-busy="true"></div>
+<noscript><pre>${escaped(plain(sources))}</pre></noscript>
+<script type="application/octet-stream" id="data">${packed}</script>
+<script>${script.replace(/<\/(script)/gi, '<\\/$1')}</script>
+</body>
+</html>
+`;
+}
+
+function escaped(text: string): string {
+  return text.replace(/[&<>"]/g, (char) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[char] ?? '&quot;');
+}
+
+/** For whoever lets no page run a program: how each run ended, and what broke. */
+function plain(sources: readonly ReportSource[]): string {
+  return sources
+    .flatMap(({ run }) => [
+      `${run.chain}: ${outcomeWords(run)} (run ${run.id})`,
+      ...[...allSteps(run)]
+        .filter(({ outcome, problem }) => outcome === 'broke' && problem)
+        .slice(0, 20)
+        .flatMap((step) => ['', `broke  ${step.address}`, ...failureLines(step, run)]),
+    ])
+    .join('\n');
+}
+
+/** Makes the data of the page; counts what the bodies take. */
+class Maker {
+  #left = LONGEST_SUM;
+
+  run(source: ReportSource): PageRun {
+    const { run } = source;
+    const step = (one: RecordedStep): PageStep => stepOf(one, (part) => this.#bodyOf(part, source));
+    const { at, calls, chain, elapsed, environment, file, id, inputs, problem, results, resumed } = run;
+    return {
+      id,
+      chain,
+      file,
+      ...(environment === undefined ? {} : { environment }),
+      at,
+      outcome: run.outcome === 'unfinished' ? 'cut off' : run.outcome,
+      elapsed,
+      calls,
+      resumed,
+      ...(problem ? { problem: problemOf(problem) } : {}),
+      inputs,
+      results,
+      steps: run.steps.map(step),
+      undo: run.undo.map(step),
+      cleanup: run.cleanup.map(step),
+    };
+  }
+
+  #bodyOf(part: { readonly body?: EventBody | undefined }, source: ReportSource): PageBody | undefined {
+    const { body } = part;
+    if (!body) return undefined;
+    const { size, type } = body;
+    const base = { size, ...(type === undefined ? {} : { type }) };
+    if (body.text === undefined) {
+      if (!/^image\/(?:png|jpeg|gif|webp)$/.test(type ?? '') || size > LARGEST_PICTURE) return base;
+      const picture = source.bytes(part);
+      return picture ? { ...base, picture: Buffer.from(picture).toString('base64') } : base;
+    }
+    const whole = body.cut ? this.#whole(part, source) : body.text;
+    this.#left -= (whole ?? body.text).length;
+    return whole === undefined ? { ...base, text: body.text, cut: true } : { ...base, text: whole };
+  }
+
+  #whole(part: { readonly body?: EventBody | undefined }, source: ReportSource): string | undefined {
+    if (part.body!.size > Math.min(LONGEST_BODY, this.#left)) return undefined;
+    const found = source.bytes(part);
+    return found && fromUtf8(found);
+  }
+}
+
+type BodyOf = (part: { readonly body?: EventBody | undefined }) => PageBody | undefined;
+
+function stepOf(step: RecordedStep, body: BodyOf): PageStep {
+  const { address, began, elapsed, expected, from, kept, outcome, problem, reason } = step;
+  const { file, line, column } =
+    (expected.find(({ held, place }) => !held && place) ?? problem ?? began).place ?? began.place;
+  const own = /(?:^|\.)([A-Za-z_]\w*)$/.exec(address)?.[1];
+  const notes = [
+    ...step.signIns.map(({ credential, kind }) => ['signed in', `as ${credential} (${kind})`] as const),
+    ...(step.states === undefined ? [] : [['states', step.states] as const]),
+    ...(step.pages ? [['pages', `${step.pages.page}, ${step.pages.gathered} items`] as const] : []),
+    ...step.saved.map(({ path, size }) => ['saved', `${path}, ${size} bytes`] as const),
+    ...step.arrived.map(
+      ({ answered, method, url }) => ['arrived', `${method} ${url}, answered with ${answered}`] as const,
+    ),
+    ...step.said.map((text) => ['says', text] as const),
+    ...step.remarks.map(({ message }) => ['remark', message] as const),
+  ];
+  return {
+    address,
+    name: own ?? began.title,
+    type: began.type,
+    outcome: outcome ?? 'cut off',
+    from: rounded(from),
+    elapsed: rounded(elapsed),
+    stands: `${file}:${line}:${column}`,
+    ...(reason === undefined ? {} : { reason }),
+    ...(problem ? { problem: problemOf(problem) } : {}),
+    ...(expected.length > 0
+      ? {
+          expected: expected.map(({ because, came, condition, held, instead }) => ({
+            condition,
+            held,
+            came,
+            because,
+            instead,
+          })),
+        }
+      : {}),
+    ...(kept.size > 0 ? { kept: [...kept].map(([name, { value }]) => [name, value] as const) } : {}),
+    ...(notes.length > 0 ? { notes } : {}),
+    ...(step.waits.length > 0
+      ? {
+          waits: step.waits.map((wait) => ({
+            from: rounded(wait.from),
+            for: wait.event.for,
+            why: wait.event.why,
+          })),
+        }
+      : {}),
+    ...(step.attempts.length > 0
+      ? { requests: step.attempts.map((attempt) => requestOf(attempt, body)) }
+      : {}),
+    ...(step.steps.length > 0 ? { steps: step.steps.map((inner) => stepOf(inner, body)) } : {}),
+    ...(step.turnsBegan
+      ? {
+          turns: step.turns.map((turn) => turnOf(turn, body)),
+          ...(step.turnsBegan.of === undefined ? {} : { of: step.turnsBegan.of }),
+        }
+      : {}),
+  };
+}
+
+function turnOf(
+  { elapsed, from, item, outcome, problem, steps, turn }: RecordedTurn,
+  body: BodyOf,
+): PageTurn {
+  return {
+    turn,
+    ...(item === undefined ? {} : { item }),
+    outcome: outcome ?? 'cut off',
+    from: rounded(from),
+    elapsed: rounded(elapsed),
+    ...(problem ? { problem: problemOf(problem) } : {}),
+    steps: steps.map((step) => stepOf(step, body)),
+  };
+}
+
+function requestOf({ answer, failed, from, sent }: RecordedAttempt, body: BodyOf): PageRequest {
+  const sentBody = body(sent);
+  return {
+    from: rounded(from),
+    method: sent.method,
+    url: sent.url,
+    headers: sent.headers,
+    ...(sentBody && sentBody.size > 0 ? { body: sentBody } : {}),
+    ...(sent.held === undefined ? {} : { held: sent.held }),
+    ...(sent.page === undefined ? {} : { page: sent.page }),
+    ...(answer
+      ? {
+          answer: {
+            status: answer.status,
+            headers: answer.headers,
+            body: body(answer)!,
+            phases: answer.phases as NonNullable<PageRequest['answer']>['phases'],
+          },
+        }
+      : {}),
+    elapsed: rounded(answer?.elapsed ?? failed?.elapsed ?? 0),
+    ...(failed ? { problem: problemOf(failed.problem) } : {}),
+  };
+}
+
+function problemOf({ code, instead, message }: PageProblem): PageProblem {
+  return { code, message, instead };
+}
+
+function rounded(milliseconds: number): number {
+  return Math.round(milliseconds * 10) / 10;
+}

@@ -1,0 +1,156 @@
+import { Document, type Element, serializeToWellFormedString } from 'slimdom';
+import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import { failureLines, isIncomplete, type ReportSource, seconds } from './source.ts';
+
+/** A case of a test suite: a step, or a turn of a loop. */
+interface Case {
+  readonly name: string;
+  readonly time: number;
+  readonly skipped?: string;
+  readonly wrong?: {
+    readonly as: 'failure' | 'error';
+    readonly type: string;
+    readonly message: string;
+    readonly text: string;
+  };
+  readonly said?: string;
+}
+
+/** JUnit XML: a suite for each run, a case for each step and each turn of a loop. */
+export function junit(sources: readonly ReportSource[]): string {
+  const document = new Document();
+  const root = document.createElement('testsuites');
+  root.setAttribute('name', 'batharon');
+  document.appendChild(root);
+  let [tests, failures, errors] = [0, 0, 0];
+  sources.forEach(({ run }, id) => {
+    const cases = casesOf(run);
+    const count = (as: 'failure' | 'error'): number => cases.filter(({ wrong }) => wrong?.as === as).length;
+    tests += cases.length;
+    failures += count('failure');
+    errors += count('error');
+    const suite = element(document, root, 'testsuite', {
+      name: run.chain,
+      package: run.file,
+      id: String(id),
+      hostname: 'localhost',
+      timestamp: new Date(run.at).toISOString().slice(0, 19),
+      tests: String(cases.length),
+      failures: String(count('failure')),
+      errors: String(count('error')),
+      skipped: String(cases.filter(({ skipped }) => skipped !== undefined).length),
+      time: seconds(run.elapsed),
+    });
+    const properties = element(document, suite, 'properties', {});
+    for (const [name, value] of [
+      ['run', run.id],
+      ...(run.environment === undefined ? [] : [['environment', run.environment]]),
+    ])
+      element(document, properties, 'property', { name: name!, value: value! });
+    for (const one of cases) writeCase(document, suite, run, one);
+    element(document, suite, 'system-out', {});
+    element(document, suite, 'system-err', {});
+  });
+  root.setAttribute('tests', String(tests));
+  root.setAttribute('failures', String(failures));
+  root.setAttribute('errors', String(errors));
+  return `<?xml version="1.0" encoding="UTF-8"?>\n${serializeToWellFormedString(document)}\n`;
+}
+
+function writeCase(document: Document, suite: Element, { file }: RecordedRun, one: Case): void {
+  const found = element(document, suite, 'testcase', {
+    name: one.name,
+    classname: file.replace(/\.chain\.yaml$/, '').replaceAll('/', '.'),
+    time: seconds(one.time),
+  });
+  if (one.skipped !== undefined) element(document, found, 'skipped', {}, one.skipped);
+  if (one.wrong) {
+    const { as, message, text, type } = one.wrong;
+    element(document, found, as, { type, message }, text);
+  }
+  if (one.said !== undefined) element(document, found, 'system-out', {}, one.said);
+}
+
+function element(
+  document: Document,
+  parent: Element,
+  name: string,
+  attributes: Record<string, string>,
+  text?: string,
+): Element {
+  const made = document.createElement(name);
+  for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, allowed(value));
+  if (text !== undefined) made.appendChild(document.createTextNode(allowed(text)));
+  parent.appendChild(made);
+  return made;
+}
+
+/** A text without the characters that XML 1.0 (section 2.2) does not have. */
+function allowed(text: string): string {
+  return text.toWellFormed().replace(/[^\t\n\r\u0020-\ud7ff\ue000-\ufffd\u{10000}-\u{10ffff}]/gu, '\ufffd');
+}
+
+function casesOf(run: RecordedRun): Case[] {
+  const cases = [...run.steps, ...run.undo, ...run.cleanup].flatMap((step) => ofStep(step, run));
+  if (!run.problem) return cases;
+  const { code, message } = run.problem;
+  return [...cases, { name: 'the run', time: 0, wrong: { as: 'error', type: code, message, text: message } }];
+}
+
+function ofStep(step: RecordedStep, run: RecordedRun): Case[] {
+  const { address, elapsed, outcome, reason, said, began } = step;
+  const isOuter = began.type === 'group' || began.type === 'follow';
+  const inner = [
+    ...step.steps.flatMap((one) => ofStep(one, run)),
+    ...step.turns.map((turn) => ofTurn(turn, step, run)),
+  ];
+  // What broke inside stands there.
+  if ((isOuter || step.turnsBegan) && !step.problem && outcome !== 'skipped' && inner.length > 0)
+    return inner;
+  const own: Case = {
+    name: /\w$/.test(address) && !/(?:^|\.)\d+$/.test(address) ? address : `${address} ${began.title}`,
+    time: elapsed,
+    ...(outcome === 'skipped' ? { skipped: reason ?? '' } : {}),
+    ...wrongOf(step, run),
+    ...(said.length > 0 ? { said: said.join('\n') } : {}),
+  };
+  return [own, ...inner];
+}
+
+function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {
+  const { outcome, problem } = step;
+  if (outcome === 'held' || outcome === 'skipped') return {};
+  const text = failureLines(step, run).join('\n');
+  if (!problem || outcome !== 'broke') {
+    const message = problem?.message ?? 'the run ended before the step did';
+    return { wrong: { as: 'error', type: problem?.code ?? 'interrupted', message, text } };
+  }
+  return {
+    wrong: {
+      as: isIncomplete(problem) ? 'error' : 'failure',
+      type: problem.code,
+      message: problem.message,
+      text,
+    },
+  };
+}
+
+function ofTurn(turn: RecordedTurn, loop: RecordedStep, run: RecordedRun): Case {
+  const name = `${loop.address}[${turn.turn}]${turn.item === undefined ? '' : ` ${turn.item}`}`;
+  const broken = findBroken(turn.steps, turn.broke);
+  const { problem } = turn;
+  if (turn.outcome === 'held') return { name, time: turn.elapsed };
+  const message = problem?.message ?? 'the run ended before the turn did';
+  const text = broken ? [`broke     ${broken.address}`, ...failureLines(broken, run)].join('\n') : message;
+  const as = problem && turn.outcome === 'broke' && !isIncomplete(problem) ? 'failure' : 'error';
+  return { name, time: turn.elapsed, wrong: { as, type: problem?.code ?? 'interrupted', message, text } };
+}
+
+function findBroken(steps: readonly RecordedStep[], address: string | undefined): RecordedStep | undefined {
+  for (const step of steps) {
+    if (step.address === address) return step;
+    const inside = findBroken([...step.steps, ...step.turns.flatMap((turn) => turn.steps)], address);
+    if (inside) return inside;
+  }
+  return undefined;
+}

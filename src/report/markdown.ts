@@ -1,0 +1,67 @@
+import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
+import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from './source.ts';
+
+/** Broken steps that are shown in full. */
+const MOST_BROKEN = 10;
+
+/** Runs in Markdown, short enough for a comment: what broke first, then the steps of each run. */
+export function markdown(sources: readonly ReportSource[]): string {
+  return `${sources.map(({ run }) => ofRun(run)).join('\n\n')}\n`;
+}
+
+function ofRun(run: RecordedRun): string {
+  const broken = [...allSteps(run)].filter(({ outcome, problem }) => outcome === 'broke' && problem);
+  const where = [
+    `${run.calls} call${run.calls === 1 ? '' : 's'}`,
+    ...(run.environment === undefined ? [] : [text(run.environment)]),
+    `\`${run.file}\``,
+    `run \`${run.id}\``,
+  ].join(' · ');
+  return [
+    `### ${text(run.chain)}: ${outcomeWords(run)}`,
+    where,
+    ...(run.problem ? [fenced([run.problem.message])] : []),
+    ...broken
+      .slice(0, MOST_BROKEN)
+      .flatMap((step) => [`**${text(step.address)}** broke`, fenced(failureLines(step, run))]),
+    ...(broken.length > MOST_BROKEN ? [`and ${broken.length - MOST_BROKEN} more steps broke`] : []),
+    [
+      '| | step | status | time | |',
+      '| --- | --- | ---: | ---: | --- |',
+      ...run.steps.flatMap((step) => rows(step, 0)),
+    ].join('\n'),
+  ].join('\n\n');
+}
+
+function rows(step: RecordedStep, depth: number): string[] {
+  const { attempts, began, elapsed, outcome, reason, turns, turnsBegan } = step;
+  const last = attempts.at(-1);
+  const held = turns.filter((turn) => turn.outcome === 'held').length;
+  const about = [
+    ...(attempts.length > 1 ? [`${attempts.length} requests`] : []),
+    ...(turnsBegan ? [`${held} of ${turnsBegan.of ?? turns.length} turns held`] : []),
+    ...(reason === undefined ? [] : [text(reason)]),
+    ...(last ? [`\`${last.sent.method} ${last.sent.written.replaceAll('`', '')}\``] : []),
+  ].join(' · ');
+  const name = /(?:^|\.)\d+$/.test(step.address) ? began.title : step.address;
+  return [
+    `| ${outcome === 'broke' ? '**broke**' : (outcome ?? 'cut off')} | ${'&ensp;'.repeat(depth * 2)}${text(name)} | ${last?.answer?.status ?? ''} | ${outcome === 'skipped' ? '' : `${seconds(elapsed)} s`} | ${about.replaceAll('|', '\\|')} |`,
+    ...step.steps.flatMap((inner) => rows(inner, depth + 1)),
+  ];
+}
+
+/** A text in which nothing is taken for Markdown or HTML. */
+function text(value: string): string {
+  return value
+    .replace(/[\\`*_{}[\]<>()#+!|~@-]/g, (char) => (char === '<' ? '&lt;' : `\\${char}`))
+    .replace(/\s+/g, ' ');
+}
+
+function fenced(lines: readonly string[]): string {
+  const longest = Math.max(
+    2,
+    ...lines.flatMap((line) => [...line.matchAll(/`+/g)].map(([run]) => run.length)),
+  );
+  const fence = '`'.repeat(longest + 1);
+  return `${fence}text\n${lines.join('\n')}\n${fence}`;
+}

@@ -1,0 +1,166 @@
+import type { PageStep, PageTurn } from './data.ts';
+import { copy, make, timeWords } from './dom.ts';
+import { showExchange } from './exchange.ts';
+
+/** Turns that are shown at once; a loop may have thousands. */
+const TURNS_AT_ONCE = 50;
+
+/** A step of the conversation: a line that opens. What is inside is made when it is opened for the first time. */
+export function stepEntry(step: PageStep, open = false): HTMLDetailsElement {
+  const { address, elapsed, name, outcome, requests = [], turns } = step;
+  const last = requests.at(-1);
+  const held = turns?.filter((turn) => turn.outcome === 'held').length ?? 0;
+  const about = [
+    ...(turns ? [`${held} of ${Math.max(step.of ?? 0, turns.length)} turns held`] : []),
+    ...(requests.length > 1 ? [`${requests.length} requests`] : []),
+    ...(step.reason === undefined ? [] : [step.reason]),
+    ...(last ? [`${last.method} ${last.url}`] : []),
+  ].join(' · ');
+  return entry({
+    address,
+    outcome,
+    open,
+    name: address.includes('[') ? address : name,
+    status: last?.answer ? String(last.answer.status) : '',
+    time: outcome === 'skipped' ? '' : timeWords(elapsed),
+    about,
+    inside: () => [
+      ...facts(step),
+      ...requests.map((request, i) => showExchange(request, i, requests.length)),
+      ...(step.steps ?? []).map((inner) => stepEntry(inner, inner.outcome === 'broke')),
+      ...(turns ? [turnList(address, turns)] : []),
+    ],
+  });
+}
+
+function turnEntry(loop: string, turn: PageTurn): HTMLDetailsElement {
+  const { elapsed, item, outcome, problem, steps } = turn;
+  return entry({
+    address: `${loop}[${turn.turn}]`,
+    outcome,
+    open: false,
+    name: `[${turn.turn}] ${item ?? ''}`,
+    status: '',
+    time: timeWords(elapsed),
+    about: problem?.message ?? '',
+    inside: () => steps.map((step) => stepEntry(step, step.outcome === 'broke')),
+  });
+}
+
+/** The turns of a loop, those that broke first, so many at a time. */
+function turnList(loop: string, turns: readonly PageTurn[]): HTMLElement {
+  const sorted = [...turns].sort(
+    (a, b) => Number(a.outcome === 'held') - Number(b.outcome === 'held') || a.turn - b.turn,
+  );
+  const list = make('div', { class: 'turns' });
+  const more = make('button', { type: 'button', class: 'more' });
+  let shown = 0;
+  const add = (): void => {
+    const next = sorted.slice(shown, shown + TURNS_AT_ONCE);
+    list.append(...next.map((turn) => turnEntry(loop, turn)));
+    shown += next.length;
+    more.textContent = `show ${Math.min(TURNS_AT_ONCE, sorted.length - shown)} more of ${sorted.length - shown} turns`;
+    if (shown >= sorted.length) more.remove();
+  };
+  more.addEventListener('click', add);
+  const whole = make('div', {}, list, more);
+  add();
+  return whole;
+}
+
+interface Entry {
+  readonly address: string;
+  readonly outcome: string;
+  readonly open: boolean;
+  readonly name: string;
+  readonly status: string;
+  readonly time: string;
+  readonly about: string;
+  readonly inside: () => readonly HTMLElement[];
+}
+
+function entry({ about, address, inside, name, open, outcome, status, time }: Entry): HTMLDetailsElement {
+  const details = make(
+    'details',
+    { class: `entry ${outcome.replace(' ', '-')}`, 'data-address': address },
+    make(
+      'summary',
+      {},
+      make('span', { class: 'mark' }, outcome),
+      ' ',
+      make('span', { class: 'name' }, name),
+      ' ',
+      make('span', { class: 'status' }, status),
+      ' ',
+      make('span', { class: 'time' }, time),
+      ' ',
+      make('span', { class: 'about' }, about),
+    ),
+  );
+  let made = false;
+  const fill = (): void => {
+    if (made) return;
+    made = true;
+    details.append(make('div', { class: 'inside' }, ...inside()));
+  };
+  details.addEventListener('toggle', () => details.open && fill());
+  if (open) {
+    fill();
+    details.open = true;
+  }
+  return details;
+}
+
+/** What was expected, what came, what was kept: a label and a text each. */
+function facts(step: PageStep): HTMLElement[] {
+  const rows: (readonly [label: string, text: string, mark?: string])[] = [];
+  for (const { because, came, condition, held, instead } of step.expected ?? []) {
+    rows.push([held ? 'held' : 'expected', condition, held ? 'quiet' : '']);
+    if (held) continue;
+    rows.push(['came', came ?? '', 'strong']);
+    if (because !== undefined) rows.push(['because', because]);
+    if (instead !== undefined) rows.push(['instead', instead]);
+  }
+  if (step.problem && (step.expected ?? []).every(({ held }) => held)) {
+    rows.push(['problem', step.problem.message, 'strong']);
+    if (step.problem.instead !== undefined) rows.push(['instead', step.problem.instead]);
+  }
+  for (const [name, value] of step.kept ?? []) rows.push(['kept', `${name}: ${shortened(value)}`]);
+  for (const [label, text] of step.notes ?? []) rows.push([label, text]);
+  for (const { for: time, why } of step.waits ?? [])
+    rows.push(['waited', `${timeWords(time)}, ${WHY[why] ?? why}`, 'quiet']);
+  const shown = rows.slice(0, 60);
+  const address = make('button', { type: 'button', class: 'path', title: 'copy this address' }, step.address);
+  address.addEventListener('click', () => void copy(step.address));
+  return [
+    make(
+      'dl',
+      { class: 'facts' },
+      make('dt', {}, 'step'),
+      make('dd', {}, address, make('span', { class: 'quiet' }, `  ${step.stands}`)),
+      ...shown.flatMap(([label, text, mark]) => [
+        make('dt', {}, label),
+        ' ',
+        make('dd', { class: mark }, text),
+        ' ',
+      ]),
+      ...(rows.length > shown.length
+        ? [make('dt', {}, ''), make('dd', {}, `and ${rows.length - shown.length} more`)]
+        : []),
+    ),
+  ];
+}
+
+const WHY: Readonly<Record<string, string>> = {
+  told: 'as the service said',
+  pace: 'held back by the pace of the service',
+  retry: 'before it was sent again',
+  poll: 'before it was asked again',
+  repeat: 'before the next turn',
+  'call-back': 'to be called back',
+  step: 'as the step says',
+};
+
+function shortened(text: string): string {
+  return text.length > 400 ? `${text.slice(0, 400)}…` : text;
+}

@@ -1,0 +1,73 @@
+import type { PageHeaders, PageRequest } from './data.ts';
+import { make, sizeWords, timeWords } from './dom.ts';
+import { showBody } from './body.ts';
+
+const PHASES = [
+  ['name', 'looking up the name'],
+  ['connect', 'connecting'],
+  ['tls', 'TLS'],
+  ['firstByte', 'until the first byte'],
+  ['body', 'the body'],
+] as const;
+
+/** A request and what came of it, side by side. */
+export function showExchange(request: PageRequest, nth: number, count: number): HTMLElement {
+  const which = request.page === undefined ? `attempt ${nth + 1}` : `page ${request.page}`;
+  return make(
+    'section',
+    { class: 'exchange', 'aria-label': count > 1 ? `${which} of ${count} requests` : 'request and answer' },
+    count > 1 && make('h4', {}, `${which}, of ${count} requests`),
+    (request.held ?? 0) > 0 &&
+      make('p', { class: 'quiet' }, `held back for ${timeWords(request.held!)} by the pace of the service`),
+    make('div', { class: 'columns' }, said(request), answered(request)),
+  );
+}
+
+function said({ body, headers, method, url }: PageRequest): HTMLElement {
+  return make(
+    'div',
+    { class: 'said' },
+    make('h5', {}, 'said'),
+    make('p', { class: 'line' }, make('b', {}, method), ' ', url),
+    fields(headers),
+    body && showBody(body),
+  );
+}
+
+function answered({ answer, elapsed, problem }: PageRequest): HTMLElement {
+  const column = make('div', { class: 'answered' }, make('h5', {}, 'answered'));
+  if (!answer) {
+    column.append(make('p', { class: 'line bad' }, problem?.message ?? 'no answer is recorded'));
+    return column;
+  }
+  const { body, headers, phases, status } = answer;
+  column.append(
+    make(
+      'p',
+      { class: 'line' },
+      make('b', { class: status < 400 ? 'good' : 'bad' }, String(status)),
+      ` ${timeWords(elapsed)} · ${body.size === 0 ? 'no body' : `${body.type ?? 'no content type'}, ${sizeWords(body.size)}`}`,
+    ),
+    fields(headers),
+  );
+  const parts = PHASES.flatMap(([name, words]) => {
+    const time = phases[name];
+    return time === undefined ? [] : [`${words} ${timeWords(time)}`];
+  });
+  if (parts.length > 0) column.append(make('p', { class: 'quiet' }, parts.join(' · ')));
+  column.append(showBody(body));
+  return column;
+}
+
+function fields(headers: PageHeaders): HTMLElement {
+  return make(
+    'details',
+    { class: 'fields' },
+    make('summary', {}, `${headers.length} fields`),
+    make(
+      'dl',
+      {},
+      ...headers.flatMap(([name, value]) => [make('dt', {}, name), ' ', make('dd', {}, value), ' ']),
+    ),
+  );
+}

@@ -1,0 +1,124 @@
+import type { PageRun, PageStep } from './data.ts';
+import { make, timeWords } from './dom.ts';
+
+/** Stretches of one row that are drawn; of thousands the longest are enough. */
+const MOST = 300;
+
+interface Stretch {
+  readonly from: number;
+  readonly length: number;
+  readonly as: string;
+}
+
+/** The steps of a run as bars on one scale; a click goes to the step. */
+export function timeline(run: PageRun, goTo: (address: string) => void): HTMLElement {
+  const rows = [
+    ...run.steps.flatMap((step) => flat(step, 0)),
+    ...together('undo', run.undo),
+    ...run.cleanup.flatMap((step) => flat(step, 0)),
+  ];
+  const length = Math.max(1, ...rows.map(({ step }) => step.from + step.elapsed));
+  const used = new Set<string>();
+  const list = make('ol', { class: 'timeline', 'aria-label': 'timeline of the steps' });
+  for (const { depth, step } of rows) {
+    const bars = make('span', { class: 'bars', 'aria-hidden': 'true' });
+    for (const { as, from, length: own } of stretches(step)) {
+      used.add(as);
+      const bar = make('span', { class: `bar ${as}` });
+      bar.style.left = `${(from / length) * 100}%`;
+      bar.style.width = `${Math.max(0.15, (own / length) * 100)}%`;
+      bars.append(bar);
+    }
+    const button = make(
+      'button',
+      { type: 'button', class: step.outcome.replace(' ', '-') },
+      make('span', { class: 'mark' }, step.outcome),
+      ' ',
+      make('span', { class: 'name' }, '\u2003'.repeat(depth) + step.name),
+      ' ',
+      make('span', { class: 'time' }, step.outcome === 'skipped' ? '' : timeWords(step.elapsed)),
+      bars,
+    );
+    button.addEventListener('click', () => goTo(step.address));
+    list.append(make('li', {}, button));
+  }
+  const legend = Object.entries(WORDS).filter(([as]) => used.has(as));
+  return make(
+    'section',
+    { 'aria-label': 'timeline' },
+    make(
+      'p',
+      { class: 'scale', 'aria-hidden': 'true' },
+      make('span', {}, '0'),
+      make('span', {}, timeWords(length / 2)),
+      make('span', {}, timeWords(length)),
+    ),
+    list,
+    make(
+      'p',
+      { class: 'legend' },
+      ...legend.map(([as, words]) => make('span', {}, make('span', { class: `bar ${as}` }), ` ${words}`)),
+    ),
+  );
+}
+
+const WORDS: Readonly<Record<string, string>> = {
+  request: 'request',
+  bad: 'request that failed',
+  wait: 'waits of the step',
+  pace: 'held back by pace',
+  told: 'waits as told by the service',
+};
+
+/** The steps that take something back are many and alike: one row for all. */
+function together(name: string, steps: readonly PageStep[]): { step: PageStep; depth: number }[] {
+  const [first] = steps;
+  if (!first) return [];
+  const last = steps.at(-1)!;
+  const broke = steps.some(({ outcome }) => outcome === 'broke');
+  return [
+    {
+      depth: 0,
+      step: {
+        ...first,
+        name: `${name}, ${steps.length} step${steps.length === 1 ? '' : 's'}`,
+        outcome: broke ? 'broke' : 'held',
+        elapsed: last.from + last.elapsed - first.from,
+        requests: steps.flatMap(({ requests = [] }) => requests),
+      },
+    },
+  ];
+}
+
+function flat(step: PageStep, depth: number): { step: PageStep; depth: number }[] {
+  return [{ step, depth }, ...(step.steps ?? []).flatMap((inner) => flat(inner, depth + 1))];
+}
+
+function stretches(step: PageStep): Stretch[] {
+  if (step.outcome === 'skipped') return [];
+  const inner = [...own(step), ...(step.turns ?? []).flatMap((turn) => turn.steps.flatMap(deep))];
+  const longest = inner.length <= MOST ? inner : inner.sort((a, b) => b.length - a.length).slice(0, MOST);
+  return [{ from: step.from, length: step.elapsed, as: 'whole' }, ...longest];
+}
+
+function deep(step: PageStep): Stretch[] {
+  return [
+    ...own(step),
+    ...(step.steps ?? []).flatMap(deep),
+    ...(step.turns ?? []).flatMap((turn) => turn.steps.flatMap(deep)),
+  ];
+}
+
+function own({ requests = [], waits = [] }: PageStep): Stretch[] {
+  return [
+    ...waits.map(({ for: length, from, why }) => ({
+      from,
+      length,
+      as: why === 'told' || why === 'pace' ? why : 'wait',
+    })),
+    ...requests.flatMap(({ answer, elapsed, from, held = 0 }) => [
+      ...(held > 0 ? [{ from: from - held, length: held, as: 'pace' }] : []),
+      { from, length: elapsed, as: !answer || answer.status >= 400 ? 'bad' : 'request' },
+    ]),
+  ];
+}

@@ -1,0 +1,66 @@
+import type { EventBody } from '../core/events.ts';
+import { exitOf } from '../core/engine/step-problems.ts';
+import type { RecordedProblem, RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
+
+/** A recorded run that a report is made of. */
+export interface ReportSource {
+  readonly run: RecordedRun;
+  /** The body of a request or an answer, masked; nothing where it was not kept whole. */
+  bytes(part: { readonly body?: EventBody | undefined }): Uint8Array | undefined;
+}
+
+/** All steps of a run in the order in which they began, those in turns and groups behind what they stand in. */
+export function* allSteps({ cleanup, steps, undo }: RecordedRun): Generator<RecordedStep> {
+  yield* inside([...steps, ...undo, ...cleanup]);
+}
+
+function* inside(steps: readonly RecordedStep[]): Generator<RecordedStep> {
+  for (const step of steps) {
+    yield step;
+    yield* inside(step.steps);
+    for (const turn of step.turns) yield* inside(turn.steps);
+  }
+}
+
+/** What went wrong with a step, in lines: what was expected, what came, where it stands. */
+export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
+  const last = step.attempts.at(-1);
+  const failed = step.expected.filter(({ held }) => !held);
+  const { file, line, column } = failed[0]?.place ?? step.problem?.place ?? step.began.place;
+  return [
+    ...failed.flatMap(({ because, came, condition, instead }) => [
+      `expected  ${condition}`,
+      `came      ${came ?? ''}`,
+      ...(because === undefined ? [] : [`because   ${because}`]),
+      ...(instead === undefined ? [] : [`instead   ${instead}`]),
+    ]),
+    ...(failed.length > 0 || !step.problem
+      ? []
+      : [
+          `problem   ${step.problem.message}`,
+          ...(step.problem.instead === undefined ? [] : [`instead   ${step.problem.instead}`]),
+        ]),
+    ...(last
+      ? [
+          `call      ${last.sent.method} ${last.sent.url}${last.answer ? ` · ${last.answer.status}` : ''}${step.attempts.length > 1 ? ` · ${step.attempts.length} requests` : ''}`,
+        ]
+      : []),
+    `stands    ${file}:${line}:${column}`,
+    `closer    batharon view ${run.id}:${step.address}`,
+  ];
+}
+
+/** Whether a problem kept the run from being completed, rather than an expectation from holding. */
+export function isIncomplete({ code }: RecordedProblem): boolean {
+  return exitOf({ code: code as Parameters<typeof exitOf>[0]['code'], message: '' }) === 3;
+}
+
+/** Seconds with three digits behind the point. */
+export function seconds(milliseconds: number): string {
+  return (milliseconds / 1000).toFixed(3);
+}
+
+/** The outcome of a run in words that stand by themselves. */
+export function outcomeWords({ elapsed, outcome }: RecordedRun): string {
+  return `${outcome === 'unfinished' ? 'cut off' : outcome} after ${seconds(elapsed)} s`;
+}

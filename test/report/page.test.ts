@@ -1,0 +1,170 @@
+// The HTML report in a real browser (Debian's chromium): it loads nothing, complains of nothing, and can be used by keyboard.
+import { existsSync, mkdtempSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
+import { pathToFileURL } from 'node:url';
+import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+import { Records } from '../../src/io/record/records.ts';
+import { batharon } from '../cli/support.ts';
+import { KILN, runChain } from '../engine/support.ts';
+
+const CHROMIUM = '/usr/bin/chromium';
+const TURNS = 300;
+
+const CHAIN = `chain: Fire <b>all</b> pieces
+steps:
+  - call: GET kiln /racks/A3/pieces
+    name: rack
+    retry: { attempts: 3, wait: 100ms }
+    keep: { count: $.count }
+  - each: n in range(1, ${TURNS})
+    name: fire
+    turns-on-fail: continue
+    steps:
+      - call: GET kiln /pieces/p\${n}
+        name: look
+        expect: $.cone == 6
+results: { count: count }
+`;
+
+async function record(folder: string): Promise<void> {
+  const { id, writer } = new Records(folder).begin(() => undefined);
+  await runChain(
+    CHAIN,
+    ({ url }, nth) => {
+      if (nth === 0) return { status: 503, json: '{"error":"<script>alert(1)</script>"}' };
+      if (url.includes('/racks'))
+        return { json: '{"count": 12345678901234567890, "pieces": [{"id": "p1", "needs care": true}]}' };
+      return { json: `{"id":"${url.split('/').at(-1)!}","cone":${url.endsWith('/p117') ? 7 : 6}}` };
+    },
+    { project: KILN, id, onEvent: (event) => writer.take(event), ports: { record: writer } },
+  );
+  await writer.close();
+}
+
+if (!existsSync(CHROMIUM))
+  process.stderr.write('chromium is not here, so the HTML report is NOT tested in a browser\n');
+
+(existsSync(CHROMIUM) ? describe : describe.skip)('the HTML report', () => {
+  const folder = mkdtempSync(join(tmpdir(), 'batharon-page-'));
+  const requested: string[] = [];
+  const complaints: string[] = [];
+  let browser: Browser;
+  let page: Page;
+
+  beforeAll(async () => {
+    await record(folder);
+    expect((await batharon(folder, ['report', '--html', 'run.html'])).stderr).toContain('wrote run.html');
+    browser = await puppeteer.launch({
+      executablePath: CHROMIUM,
+      args: ['--no-sandbox', '--disable-dev-shm-usage', '--disable-gpu', '--disable-background-networking'],
+      userDataDir: join(folder, 'profile'),
+    });
+    page = await browser.newPage();
+    page.on('request', (request) => requested.push(request.url()));
+    page.on('console', (message) => complaints.push(message.text()));
+    page.on('pageerror', (error) => complaints.push(String(error)));
+    await page.setViewport({ width: 1280, height: 800 });
+    await page.goto(pathToFileURL(join(folder, 'run.html')).href);
+    await page.waitForSelector('#page:not([aria-busy])');
+  }, 60_000);
+
+  afterAll(async () => {
+    await browser.close();
+  });
+
+  const text = (selector: string): Promise<string> =>
+    page.$eval(selector, (element) => element.textContent.replace(/\s+/g, ' ').trim());
+  const texts = (selector: string): Promise<string[]> =>
+    page.$$eval(selector, (all) => all.map((one) => one.textContent.replace(/\s+/g, ' ').trim()));
+
+  test('what broke stands first and open, with what was said and what was answered', async () => {
+    expect(await text('h1')).toBe('Fire <b>all</b> pieces');
+    expect(await texts('h2')).toEqual(['What broke', 'The conversation']);
+    const broken = await text('.broken');
+    expect(broken).toContain('broke fire[116].look');
+    expect(broken).toContain('expected $.cone == 6 came 7');
+    expect(await text('.broken .said')).toContain('GET https://kiln.example/v1/pieces/p117');
+    expect(await text('.broken .answered')).toContain('200');
+    expect(await texts('.timeline .name')).toEqual(['rack', 'fire']);
+  });
+
+  test('a step opens by keyboard and shows each attempt; paths are copied, numbers stay as they came', async () => {
+    await page.focus('.conversation [data-address="rack"] > summary');
+    await page.keyboard.press('Enter');
+    await page.waitForSelector('.conversation [data-address="rack"] .exchange');
+    expect(await texts('.conversation [data-address="rack"] h4')).toEqual([
+      'attempt 1, of 2 requests',
+      'attempt 2, of 2 requests',
+    ]);
+    expect(await text('.conversation [data-address="rack"] .answered')).toContain(
+      '"<script>alert(1)</script>"',
+    );
+    expect(await texts('.conversation [data-address="rack"] .exchange:last-of-type .tree li')).toEqual([
+      '$.count 12345678901234567890',
+      '$.pieces list of 1',
+      '$.pieces[0] object of 2',
+      '$.pieces[0].id "p1"',
+      "$.pieces[0]['needs care'] true",
+    ]);
+    await page.click(
+      '.conversation [data-address="rack"] .exchange:last-of-type .tree li:nth-child(4) .path',
+    );
+    await page.waitForFunction(() => document.getElementById('said')!.textContent !== '');
+    expect(await text('#said')).toMatch(/\$\.pieces\[0\]\.id$/);
+  });
+
+  test('a loop shows so many turns at a time, the broken one first', async () => {
+    await page.click('.conversation [data-address="fire"] > summary');
+    await page.waitForSelector('.turns');
+    expect(await page.$$eval('.turns > .entry', (all) => all.length)).toBe(50);
+    expect(await text('.turns > .entry .name')).toBe('[116] 117');
+    await page.click('.turns + .more');
+    expect(await page.$$eval('.turns > .entry', (all) => all.length)).toBe(100);
+  });
+
+  test('the search finds names, values and failures; Escape ends it', async () => {
+    await page.keyboard.press('/');
+    await page.keyboard.type('p117 broke');
+    expect(await texts('#found .name')).toEqual(['fire[116].look']);
+    expect(await page.$eval('main', (main) => main.hidden)).toBe(true);
+    await page.keyboard.press('Escape');
+    expect(await page.$eval('main', (main) => main.hidden)).toBe(false);
+    await page.keyboard.type('there is no such thing');
+    expect(await text('.search [role=status]')).toBe('nothing found');
+    await page.keyboard.press('Escape');
+  });
+
+  test('it fits a wide screen and a phone, in light and dark, and on paper', async () => {
+    for (const [width, height] of [
+      [1280, 800],
+      [390, 844],
+    ] as const) {
+      await page.setViewport({ width, height });
+      const overflow = await page.evaluate(() => document.documentElement.scrollWidth - innerWidth);
+      expect([width, overflow]).toEqual([width, 0]);
+    }
+    const colour = (): Promise<string> =>
+      page.$eval('body', (body) => getComputedStyle(body).backgroundColor);
+    const light = await colour();
+    await page.emulateMediaFeatures([{ name: 'prefers-color-scheme', value: 'dark' }]);
+    expect(await colour()).not.toBe(light);
+    expect((await page.pdf()).length).toBeGreaterThan(10_000);
+  });
+
+  test('a screen reader has a name for whatever can be used', async () => {
+    const nameless = await page.$$eval('button, input, summary', (all) =>
+      all
+        .filter((one) => (one.getAttribute('aria-label') ?? one.textContent).trim() === '')
+        .map(({ outerHTML }) => outerHTML),
+    );
+    expect(nameless).toEqual([]);
+    expect(await page.$eval('html', ({ lang }) => lang)).toBe('en');
+  });
+
+  test('nothing was asked of a network, and nothing was complained about', () => {
+    expect(requested.filter((url) => !url.startsWith('file:') && !url.startsWith('data:'))).toEqual([]);
+    expect(complaints).toEqual([]);
+  });
+});
