@@ -1,5 +1,5 @@
 // What README and docs show is true: chains and project files in them are checked, links lead somewhere.
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
@@ -33,7 +33,8 @@ describe.each(pages)('%s', (page) => {
   });
 
   test('chains and project files have no problems', () => {
-    for (const block of blocks) {
+    const broken = [...text.matchAll(/```yaml breaks\n([\s\S]*?)```/g)].map(([, block]) => block!);
+    for (const block of [...blocks, ...broken]) {
       const findings = block.startsWith('chain:')
         ? readChain(page, block, project, (path) => namedBlock(text, path)).findings
         : readProject(page, block, undefined, true).findings;
@@ -102,6 +103,48 @@ test('the chains of README, guide and recipes hold against the practice service'
     const files = chains.map((_, i) => `all/${String(i).padStart(2, '0')}.chain.yaml`);
     const { code, stderr } = await batharon(folder, ['run', ...files], { env: PRACTICE_VARIABLES });
     expect([stderr.match(/^broke.*/gm) ?? [], code]).toEqual([[], 0]);
+  } finally {
+    await practice.close();
+  }
+});
+
+test('the chain that breaks in “Finding out why a run broke” does, and goes on with another number', async () => {
+  const page = readFileSync(join(root, 'docs/finding-out.md'), 'utf8');
+  const [, chain] = /```yaml breaks\n([\s\S]*?)```/.exec(page)!;
+  const practice = await startPractice({});
+  try {
+    const folder = folderWith({
+      'batharon.yaml': PRACTICE.replace('url: practice', `url: ${practice.url}`),
+      'all/enough.chain.yaml': chain!,
+    });
+    const setting = { env: PRACTICE_VARIABLES };
+    const first = await batharon(
+      folder,
+      ['run', 'all', '--junit', 'report.xml', '--html', 'report.html'],
+      setting,
+    );
+    expect(first.code).toBe(1);
+    expect(readFileSync(join(folder, 'report.xml'), 'utf8')).toContain('failures="1"');
+    expect(readFileSync(join(folder, 'report.html'), 'utf8')).toContain('Enough pieces to fire: broke');
+    expect((await batharon(folder, ['history', '--outcome', 'broke'], setting)).stdout).toMatch(
+      /^broke .* all\/enough\.chain\.yaml {2}Enough pieces to fire\n +at other: expected length\(pieces\)/,
+    );
+    expect((await batharon(folder, ['view'], setting)).stdout).toMatch(
+      /^broke +other +200 .*\n[\s\S]*batharon resume/m,
+    );
+    writeFileSync(join(folder, 'all/enough.chain.yaml'), chain!.replace('1000', '10'));
+    const second = await batharon(folder, ['resume'], setting);
+    expect([second.code, second.stderr]).toEqual([0, expect.stringContaining('held before') as unknown]);
+    expect(second.stderr).toContain('2 of 2 steps held, 1 call');
+    expect((await batharon(folder, ['resume'], setting)).stderr).toContain(
+      'held, so there is nothing to go on with',
+    );
+    expect((await batharon(folder, ['compare', 'last:rack', 'last:other'], setting)).code).toBe(0);
+    const { stdout } = await batharon(folder, ['view', 'last:rack', '--as-curl'], setting);
+    expect(stdout).toContain("curl 'http://127.0.0.1:");
+    expect(stdout).toContain('-H "authorization: Bearer $CREDENTIAL"');
+    for (const kind of ['--har', '--markdown', '--json', '--junit'])
+      expect((await batharon(folder, ['report', kind], setting)).stdout).toContain('Enough pieces to fire');
   } finally {
     await practice.close();
   }

@@ -140,6 +140,21 @@ program
   });
 
 program
+  .command('compare')
+  .argument('<before>', 'RUN or RUN:STEP')
+  .argument('<after>', 'RUN or RUN:STEP')
+  .description('say what differs between two runs: outcome, time, values, the shape of the answers')
+  .option('--json', 'print the differences as JSON')
+  .addHelpText(
+    'after',
+    '\nIt gives 1 where outcome or shape differ, and 0 where only times and values do.\n\nExample:\n  batharon compare 4o42bq last',
+  )
+  .action(async (before: string, after: string, options: import('./commands/compare.ts').CompareOptions) => {
+    const { compare } = await import('./commands/compare.ts');
+    process.exitCode = await compare(before, after, options);
+  });
+
+program
   .command('report')
   .argument('[runs...]', 'last, ids of runs, or the starts of some', ['last'])
   .description('make a report of recorded runs; into a file, or to standard output')
