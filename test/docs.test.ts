@@ -143,6 +143,18 @@ test('the chain that breaks in “Finding out why a run broke” does, and goes 
     const { stdout } = await batharon(folder, ['view', 'last:rack', '--as-curl'], setting);
     expect(stdout).toContain("curl 'http://127.0.0.1:");
     expect(stdout).toContain('-H "authorization: Bearer $CREDENTIAL"');
+    // Against the answers that came; whoever asks for something else is told that it is new.
+    const replayed = await batharon(folder, ['run', 'all', '--replay', 'last']);
+    expect([replayed.code, replayed.stderr]).toEqual([
+      0,
+      expect.stringContaining('nothing was sent') as unknown,
+    ]);
+    writeFileSync(join(folder, 'all/enough.chain.yaml'), chain!.replace('racks/B1', 'racks/C2'));
+    const changed = await batharon(folder, ['run', 'all', '--replay', 'last']);
+    expect([changed.code, changed.stderr]).toEqual([
+      3,
+      expect.stringMatching(/GET .*\/racks\/C2.* is new/) as unknown,
+    ]);
     for (const kind of ['--har', '--markdown', '--json', '--junit'])
       expect((await batharon(folder, ['report', kind], setting)).stdout).toContain('Enough pieces to fire');
   } finally {

@@ -256,6 +256,7 @@ program
   .option('--stop-early', 'begin no further chain once one has broken')
   .option('--junit <file>', 'write JUnit XML, as build servers read it')
   .option('--html <file>', 'write a page that shows the runs')
+  .option('--replay <run>', 'take the answers of a recorded run, and send nothing')
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');

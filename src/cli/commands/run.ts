@@ -31,6 +31,7 @@ export interface RunCommandOptions {
   readonly stopEarly?: boolean;
   readonly html?: string;
   readonly junit?: string;
+  readonly replay?: string;
 }
 
 /** `batharon run`: gives the exit code. */
@@ -55,6 +56,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       printDry(loaded.project, runs);
       return 0;
     }
+    if (options.replay !== undefined)
+      return await replayAll(terminal, loaded, runs, options.replay, options.json);
     return await runAll(terminal, loaded, runs, options);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
@@ -137,6 +140,22 @@ async function runAll(
   if (!options.json) printResults(results, runs.length, options.print);
   several.summary(runs.length);
   return worst(exits);
+}
+
+/** Throws `no-record`, `wrong-form`. */
+async function replayAll(
+  terminal: Terminal,
+  { project }: Loaded,
+  runs: readonly PlannedRun[],
+  wanted: string,
+  json = false,
+): Promise<ExitCode> {
+  const [only] = runs;
+  if (!only || runs.length > 1)
+    fail('wrong-form', 'one chain is replayed at a time', { instead: 'batharon run FILE --replay RUN' });
+  const records = recordsOf(project);
+  const { replay } = await import('../replay.ts');
+  return replay(terminal, only, project, OpenRun.read(records, records.find(wanted)), json);
 }
 
 /** Reports of what was run; one that can't be written is said, and changes nothing else. */

@@ -30,6 +30,7 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'budget-used-up',
   'ledger-unreadable',
   'sent-before',
+  'not-recorded',
   'no-call-back',
   'listener-failed',
 ]);

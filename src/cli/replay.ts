@@ -1,0 +1,89 @@
+import type { Chain, Credential, CredentialKind, Project } from '../core/chain/model.ts';
+import { run } from '../core/engine/run.ts';
+import type { ExitCode } from '../core/events.ts';
+import type { Value } from '../core/language/values.ts';
+import type { Credentials } from '../core/ports.ts';
+import { RunCredentials } from '../io/credentials/index.ts';
+import { machinePorts } from '../io/ports.ts';
+import { HurriedClock, ReplayTransport, unwrittenFiles } from '../io/replay.ts';
+import type { OpenRun } from './open-run.ts';
+import { RunView } from './run-view.ts';
+import type { Terminal } from './terminal.ts';
+
+/** Credentials of these kinds put what they have into a request; the others ask somebody first. */
+const AT_HAND: ReadonlySet<CredentialKind> = new Set<CredentialKind>([
+  'basic',
+  'bearer',
+  'header',
+  'query',
+  'cookie',
+]);
+
+/** `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. */
+export async function replay(
+  terminal: Terminal,
+  { chain, inputs }: { readonly chain: Chain; readonly inputs: Record<string, Value> },
+  project: Project,
+  recorded: OpenRun,
+  json: boolean,
+): Promise<ExitCode> {
+  const transport = new ReplayTransport({
+    id: recorded.id,
+    steps: () => recorded.steps(),
+    bytes: (part) => recorded.bytes(part),
+  });
+  const clock = new HurriedClock(recorded.run.at);
+  const view = new RunView(terminal);
+  const { exit } = await run(
+    chain,
+    {
+      ...project,
+      credentials: new Map([...project.credentials].map(([name, one]) => [name, unsigned(one)])),
+    },
+    {
+      ...machinePorts(project, transport, { variables: {} }),
+      clock,
+      secrets: { get: (name) => Promise.resolve(`‹secret ${name}›`) },
+      credentials: atHand(new RunCredentials(transport, clock)),
+      files: unwrittenFiles,
+    },
+    {
+      id: recorded.id,
+      inputs,
+      signal: new AbortController().signal,
+      practice: practiceOf(recorded),
+      emit: (event) => {
+        if (json) process.stdout.write(`${JSON.stringify(event)}\n`);
+        else view.show(event);
+      },
+    },
+  );
+  if (!json) terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
+  return exit;
+}
+
+/** A credential that signs in by a chain has nothing to sign in with here. */
+function unsigned({ signIn: _, ...credential }: Credential): Credential {
+  return credential;
+}
+
+function atHand(credentials: Credentials): Credentials {
+  return {
+    authorise: (filled, request, signal) =>
+      AT_HAND.has(filled.credential.kind)
+        ? credentials.authorise(filled, request, signal)
+        : Promise.resolve({ headers: [], query: [], secrets: [] }),
+    renew: () => false,
+    accepted: () => undefined,
+    verify: (filled, request) => credentials.verify(filled, request),
+  };
+}
+
+/** Where the practice service was. */
+function practiceOf(recorded: OpenRun): string {
+  for (const { attempts } of recorded.steps()) {
+    const [, url] = /^(https?:\/\/[^/]+\/v1)/.exec(attempts[0]?.sent.url ?? '') ?? [];
+    if (url !== undefined) return url;
+  }
+  return 'http://127.0.0.1/v1';
+}

@@ -1,0 +1,139 @@
+import type { Clock, Files, Transport, WireAnswer, WireRequest } from '../core/ports.ts';
+import type { ProblemCode } from '../core/problem-codes.ts';
+import { ProblemError } from '../core/problems.ts';
+import type { EventBody } from '../core/events.ts';
+import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
+import { localFiles } from './files.ts';
+
+/** Where recorded answers come from. */
+export interface Replayed {
+  readonly id: string;
+  steps(): Iterable<RecordedStep>;
+  bytes(part: { readonly body?: EventBody | undefined }): Uint8Array | undefined;
+}
+
+/**
+ * Answers requests with what was answered to the same ones in a recorded run: same method, path, query and body, in the
+ * order in which they were sent. Sends nothing. A request that was not recorded is `not-recorded`.
+ */
+export class ReplayTransport implements Transport {
+  readonly #run: Replayed;
+  readonly #answers = new Map<string, RecordedAttempt[]>();
+
+  constructor(run: Replayed) {
+    this.#run = run;
+    for (const step of run.steps())
+      step.attempts.forEach((attempt, i) => {
+        // A credential was renewed behind it, which happens by itself here.
+        if (attempt.answer?.status === 401 && step.attempts[i + 1]) return;
+        const { method, url } = attempt.sent;
+        const key = keyOf(method, url, textOf(run.bytes(attempt.sent)));
+        this.#answers.set(key, [...(this.#answers.get(key) ?? []), attempt]);
+      });
+  }
+
+  async send(request: WireRequest): Promise<WireAnswer> {
+    const body = request.body instanceof Uint8Array ? textOf(request.body) : '';
+    const attempt = this.#answers.get(keyOf(request.method, request.url, body))?.shift();
+    if (!attempt)
+      throw new ProblemError({
+        code: 'not-recorded',
+        message: `${request.method} ${request.url} is new: the run ${this.#run.id} has no answer to it, and nothing is sent`,
+        instead: 'batharon run, which sends it',
+      });
+    const { answer, failed } = attempt;
+    if (failed)
+      throw new ProblemError({ code: failed.problem.code as ProblemCode, message: failed.problem.message });
+    const bytes = answer && this.#run.bytes(answer);
+    if (!answer || !bytes)
+      throw new ProblemError({
+        code: 'not-recorded',
+        message: answer
+          ? `the answer to ${request.method} ${request.url} was not kept whole`
+          : `the run ${this.#run.id} was cut off before ${request.method} ${request.url} was answered`,
+        instead: 'batharon run, which sends it',
+      });
+    // The text was decoded before it was recorded.
+    const headers = answer.headers
+      .filter(([name]) => name !== 'set-cookie')
+      .map(([name, value]): [string, string] => [
+        name,
+        name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
+      ]);
+    const whole = { status: answer.status, headers, body: bytes, phases: {} };
+    if (!request.receive) return whole;
+    await request.receive(bytes);
+    return { ...whole, body: new Uint8Array() };
+  }
+}
+
+function textOf(bytes: Uint8Array | undefined): string {
+  return bytes ? Buffer.from(bytes).toString('utf8') : '';
+}
+
+/** Masks stand in a record as they are, and in a request percent-encoded; where a service lives does not count. */
+function keyOf(method: string, url: string, body: string): string {
+  const path = url.replace(/^https?:\/\/[^/?#]*/, '').replace(/#.*$/, '');
+  let plain = path.replaceAll('+', ' ');
+  try {
+    plain = decodeURIComponent(plain);
+  } catch {
+    // a percent sign that is no code
+  }
+  return `${method} ${plain} ${body}`;
+}
+
+/** A clock on which nobody waits: the next timer goes off as soon as nothing else is to be done. */
+export class HurriedClock implements Clock {
+  readonly #began: number;
+  #passed = 0;
+  #timers: { readonly at: number; readonly callback: () => void }[] = [];
+  #scheduled = false;
+
+  /** `began` is in milliseconds since 1970. */
+  constructor(began: number) {
+    this.#began = began;
+  }
+
+  now(): number {
+    return this.#began + this.#passed;
+  }
+
+  elapsed(): number {
+    return this.#passed;
+  }
+
+  timer(milliseconds: number, callback: () => void): () => void {
+    const timer = { at: this.#passed + milliseconds, callback };
+    this.#timers.push(timer);
+    this.#schedule();
+    return () => {
+      this.#timers = this.#timers.filter((other) => other !== timer);
+    };
+  }
+
+  #schedule(): void {
+    if (this.#scheduled) return;
+    this.#scheduled = true;
+    setImmediate(() => {
+      this.#scheduled = false;
+      this.#timers.sort((a, b) => a.at - b.at);
+      const next = this.#timers.shift();
+      if (!next) return;
+      this.#passed = Math.max(this.#passed, next.at);
+      next.callback();
+      if (this.#timers.length > 0) this.#schedule();
+    });
+  }
+}
+
+/** Files are read, and none is written. */
+export const unwrittenFiles: Files = {
+  open: (path, near) => localFiles.open(path, near),
+  create: () =>
+    Promise.resolve({
+      write: () => Promise.resolve(),
+      commit: () => Promise.resolve(),
+      discard: () => Promise.resolve(),
+    }),
+};
