@@ -1,6 +1,7 @@
 import { benchCalls } from './calls.ts';
 import { benchLanguage } from './language.ts';
 import { benchLoops } from './loops.ts';
+import { benchRecord } from './record.ts';
 import { benchStart } from './start.ts';
 import { benchTransfer } from './transfer.ts';
 
@@ -11,6 +12,7 @@ const parts = {
   calls: benchCalls,
   transfer: benchTransfer,
   loops: benchLoops,
+  record: benchRecord,
 };
 for (const [name, part] of Object.entries(parts))
   if (wanted.length === 0 || wanted.includes(name)) await part();

@@ -14,7 +14,8 @@ function plainEnvironment(home: string): NodeJS.ProcessEnv {
   return { PATH: process.env.PATH, HOME: home, NO_COLOR: '1' };
 }
 
-function time(args: readonly string[], cwd: string, env: NodeJS.ProcessEnv): number {
+/** How long a process takes, in milliseconds; one that fails is no figure. */
+export function time(args: readonly string[], cwd: string, env: NodeJS.ProcessEnv): number {
   const began = performance.now();
   const { status, stderr } = spawnSync(process.execPath, args, {
     cwd,

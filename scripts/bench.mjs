@@ -32,7 +32,7 @@ try {
     format: 'esm',
     outfile: join(folder, 'main.mjs'),
     banner: {
-      js: "import { createRequire } from 'node:module'; const require = createRequire(import.meta.url);",
+      js: "import { createRequire as requireFor } from 'node:module'; const require = requireFor(import.meta.url);",
     },
     logLevel: 'warning',
   });

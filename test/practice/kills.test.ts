@@ -14,7 +14,7 @@ import { startPractice } from '../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../src/practice/state.ts';
 import { folderWith, PRACTICE } from '../cli/support.ts';
 
-const KILLS = process.env.PROVE === undefined ? 12 : 300;
+const KILLS = process.env.PROVE === undefined ? 6 : 300;
 /** One service has pieces for so many runs. */
 const RUNS_A_SERVICE = 10;
 const PIECES = 8;

@@ -54,10 +54,18 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
   return { events, garbled, whole: start };
 }
 
+const STEP = Buffer.from('","step":"');
+const BEGINNING = '{"event":"'.length;
+const QUOTE = 34;
+
 /** The address of the step that a line tells of, without reading the rest of it. Events begin with their kind and step. */
 function addressIn(bytes: Buffer, start: number, end: number): string | undefined {
-  const head = bytes.toString('latin1', start, Math.min(end, start + 160));
-  return /^\{"event":"(?:[a-z-]+)","step":"([\w.[\]]*)"/.exec(head)?.[1];
+  let at = start + BEGINNING;
+  while (at < end && bytes[at] !== QUOTE) at++;
+  for (const byte of STEP) if (bytes[at++] !== byte) return undefined;
+  const from = at;
+  while (at < end && bytes[at] !== QUOTE) at++;
+  return bytes.toString('latin1', from, at);
 }
 
 function parse(line: string): RunEvent | undefined {

@@ -5,7 +5,7 @@ import { Search } from './search.ts';
 import { timeline } from './timeline.ts';
 
 /** Steps that were found and are shown at once. */
-const FOUND_AT_ONCE = 60;
+const FOUND_AT_ONCE = 30;
 /** Broken steps that are shown open at the beginning. */
 const BROKEN_OPEN = 5;
 const BROKEN_SHOWN = 30;
@@ -162,6 +162,8 @@ function searchField(runs: readonly PageRun[], content: HTMLElement): HTMLElemen
     add();
   };
   field.addEventListener('input', look);
+  // Before anybody types, so that the first key is answered at once.
+  setTimeout(() => (search ??= new Search(runs)), 50);
   document.addEventListener('keydown', (event) => {
     const typing = event.target instanceof HTMLInputElement;
     if (event.key === '/' && !typing) {
