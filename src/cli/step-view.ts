@@ -5,7 +5,7 @@ import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.
 import { answerTree, printTree } from './answer-tree.ts';
 import type { OpenRun } from './open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
-import { fit, pad, sizeWords, type Terminal, timeWords, wrap } from './terminal.ts';
+import { chop, pad, sizeWords, type Terminal, timeWords, wrap } from './terminal.ts';
 
 /** Columns of the labels beside a request. */
 const LABEL = 10;
@@ -177,9 +177,9 @@ export class StepView {
     try {
       printTree(this.#terminal, answerTree(parseJson(text)));
     } catch {
-      const { width, wrapWidth } = this.#terminal;
+      const { wrapWidth } = this.#terminal;
       for (const line of text.split('\n').slice(0, 60))
-        this.#terminal.write(`${wrapWidth === Infinity ? line : fit(line, width)}\n`);
+        for (const row of chop(line, wrapWidth)) this.#terminal.write(`${row}\n`);
     }
   }
 }

@@ -18,6 +18,8 @@ const DRAWN = {
   request: '█',
   broken: '█',
 } as const;
+/** A request that takes little of the time that a cell stands for. */
+const SHORT = '▏';
 const ORDER: readonly (keyof typeof DRAWN)[] = ['step', 'wait', 'pace', 'told', 'request', 'broken'];
 
 interface Row {
@@ -32,6 +34,7 @@ interface Row {
 /** Of a loop so many turns are shown, and of a step so many of its requests. */
 const SHOWN_TURNS = 3;
 const SHOWN_BROKEN = 5;
+const SHOWN_UNDO = 3;
 const SHOWN_REQUESTS = 6;
 
 /** Draws the steps of a run, each a row with a bar on a common scale. */
@@ -53,7 +56,8 @@ export class Timeline {
   run(run: RecordedRun): void {
     const rows = run.steps.flatMap((step) => this.#step(step, 0));
     if (run.undo.length > 0) rows.push({ mark: '', name: 'undo', about: '', time: undefined, stretches: [] });
-    rows.push(...run.undo.flatMap((step) => this.#step(step, 1)));
+    rows.push(...run.undo.slice(0, SHOWN_UNDO).flatMap((step) => this.#step(step, 1)));
+    if (run.undo.length > SHOWN_UNDO) rows.push(more(1, `and ${run.undo.length - SHOWN_UNDO} more steps`));
     if (run.cleanup.length > 0)
       rows.push({ mark: '', name: 'cleanup', about: '', time: undefined, stretches: [] });
     rows.push(...run.cleanup.flatMap((step) => this.#step(step, 1)));
@@ -197,17 +201,20 @@ export class Timeline {
 
   #bar(stretches: readonly Stretch[], columns: number): string {
     const { colours } = this.#terminal;
-    const cells: (keyof typeof DRAWN | undefined)[] = Array.from({ length: columns }, () => undefined);
     const unit = (this.#to - this.#from) / columns;
-    for (const as of ORDER) {
-      for (const { from, to, as: own } of stretches) {
-        if (own !== as) continue;
-        this.#used.add(as);
-        const first = Math.max(0, Math.min(columns - 1, Math.floor((from - this.#from) / unit)));
-        const last = Math.max(first, Math.min(columns - 1, Math.ceil((to - this.#from) / unit) - 1));
-        for (let i = first; i <= last; i++) cells[i] = as;
+    // How much of each cell each kind takes, from 0 to 1: what takes most of it is drawn.
+    const shares = Array.from({ length: columns }, () => new Map<keyof typeof DRAWN, number>());
+    for (const { as, from, to } of stretches) {
+      this.#used.add(as);
+      const first = Math.max(0, Math.min(columns - 1, Math.floor((from - this.#from) / unit)));
+      const last = Math.max(first, Math.min(columns - 1, Math.ceil((to - this.#from) / unit) - 1));
+      for (let i = first; i <= last; i++) {
+        const edge = this.#from + i * unit;
+        const share = Math.max(0.001, (Math.min(to, edge + unit) - Math.max(from, edge)) / unit);
+        shares[i]!.set(as, (shares[i]!.get(as) ?? 0) + share);
       }
     }
+    const cells = shares.map((own) => cellOf(own));
     const paint: Record<keyof typeof DRAWN, (text: string) => string> = {
       step: colours.dim,
       wait: colours.dim,
@@ -221,7 +228,12 @@ export class Timeline {
       const as = cells[i];
       let end = i;
       while (end < columns && cells[end] === as) end++;
-      text += as === undefined ? ' '.repeat(end - i) : paint[as](DRAWN[as].repeat(end - i));
+      text +=
+        as === undefined
+          ? ' '.repeat(end - i)
+          : paint[as.replace('short ', '') as keyof typeof DRAWN](
+              (as.startsWith('short ') ? SHORT : DRAWN[as as keyof typeof DRAWN]).repeat(end - i),
+            );
       i = end;
     }
     return text;
@@ -236,11 +248,23 @@ export class Timeline {
     };
     const parts = ORDER.filter((as) => this.#used.has(as)).flatMap((as) => {
       const word = words[as];
-      return word === undefined ? [] : [`${DRAWN[as]} ${word}`];
+      return word === undefined ? [] : [`${DRAWN[as]}${as === 'request' ? ` ${SHORT}` : ''} ${word}`];
     });
     if (parts.length > 0)
       this.#terminal.write(this.#terminal.colours.dim(`\n${' '.repeat(8)}${parts.join('   ')}\n`));
   }
+}
+
+/** What is drawn in a cell: a failure always, a short request as a thin line, otherwise what takes most of it. */
+function cellOf(
+  shares: ReadonlyMap<keyof typeof DRAWN, number>,
+): keyof typeof DRAWN | 'short request' | undefined {
+  if (shares.has('broken')) return 'broken';
+  const others = ORDER.filter((as) => as !== 'step' && shares.has(as));
+  const [most] = others.sort((a, b) => shares.get(b)! - shares.get(a)!);
+  const request = shares.get('request');
+  if (request === undefined) return most ?? (shares.has('step') ? 'step' : undefined);
+  return request >= 0.3 ? 'request' : 'short request';
 }
 
 function rank(place: number): string {
