@@ -1,4 +1,4 @@
-// The long proofs at full count: random chains, faults of a service, its pace, interruptions. `npm test` runs a part of each.
+// The long proofs at full count: random chains, faults of a service, its pace, interruptions, kills. `npm test` runs a part of each.
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
@@ -8,6 +8,7 @@ const child = spawn(
     'scripts/test.mjs',
     'engine/properties',
     'practice/proofs',
+    'practice/kills',
     '--runInBand',
     '--testTimeout=900000',
     ...process.argv.slice(2),

@@ -21,6 +21,7 @@ import { ProblemError } from '../../src/core/problems.ts';
 import { RunCookies } from '../../src/io/cookies.ts';
 import { RunCredentials } from '../../src/io/credentials/index.ts';
 import { formats } from '../../src/io/formats.ts';
+import { HurriedClock } from '../../src/io/replay.ts';
 
 /** The body of a request as text. */
 export function bodyText({ body }: WireRequest): string {
@@ -33,38 +34,9 @@ const noFiles: Files = {
 };
 
 /** A clock that goes on by itself to the next timer when nothing else is to be done. */
-export class VirtualClock implements Clock {
-  #now = 0;
-  #timers: { at: number; callback: () => void }[] = [];
-  #scheduled = false;
-
-  now(): number {
-    return Date.UTC(2026, 2, 1, 8) + this.#now;
-  }
-
-  elapsed(): number {
-    return this.#now;
-  }
-
-  timer(milliseconds: number, callback: () => void): () => void {
-    const timer = { at: this.#now + milliseconds, callback };
-    this.#timers.push(timer);
-    this.#schedule();
-    return () => (this.#timers = this.#timers.filter((other) => other !== timer));
-  }
-
-  #schedule(): void {
-    if (this.#scheduled) return;
-    this.#scheduled = true;
-    setImmediate(() => {
-      this.#scheduled = false;
-      this.#timers.sort((a, b) => a.at - b.at);
-      const next = this.#timers.shift();
-      if (!next) return;
-      this.#now = Math.max(this.#now, next.at);
-      next.callback();
-      if (this.#timers.length > 0) this.#schedule();
-    });
+export class VirtualClock extends HurriedClock {
+  constructor() {
+    super(Date.UTC(2026, 2, 1, 8));
   }
 }
 
