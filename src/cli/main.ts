@@ -256,7 +256,15 @@ program
   .option('--stop-early', 'begin no further chain once one has broken')
   .option('--junit <file>', 'write JUnit XML, as build servers read it')
   .option('--html <file>', 'write a page that shows the runs')
-  .option('--replay <run>', 'take the answers of a recorded run, and send nothing')
+  .addOption(
+    new Option('--replay <run>', 'take the answers of a recorded run, and send nothing').conflicts([
+      'dry',
+      'html',
+      'junit',
+      'leave',
+      'print',
+    ]),
+  )
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');

@@ -9,6 +9,7 @@ import {
   type RecordedStep,
   RunFold,
 } from '../core/record/recorded-run.ts';
+import { allSteps } from '../report/source.ts';
 import { formats } from '../io/formats.ts';
 import type { Records } from '../io/record/records.ts';
 
@@ -53,9 +54,8 @@ export class OpenRun {
   }
 
   /** All steps that were read, in the order in which they began; those inside others behind them. */
-  *steps(): Generator<RecordedStep> {
-    const { cleanup, steps, undo } = this.run;
-    yield* inside([...steps, ...undo, ...cleanup]);
+  steps(): Generator<RecordedStep> {
+    return allSteps(this.run);
   }
 
   /** The body of an answer or a request, masked; nothing where it was not kept. */
@@ -83,14 +83,6 @@ export class OpenRun {
     ]);
     const read = readBody(headers, bytes, undefined, formats);
     return read instanceof Promise ? this.text(answer) : read.value;
-  }
-}
-
-function* inside(steps: readonly RecordedStep[]): Generator<RecordedStep> {
-  for (const step of steps) {
-    yield step;
-    yield* inside(step.steps);
-    for (const turn of step.turns) yield* inside(turn.steps);
   }
 }
 

@@ -34,6 +34,8 @@ export async function replay(
   });
   const clock = new HurriedClock(recorded.run.at);
   const view = new RunView(terminal);
+  // Nothing is sent, so nothing is counted and nobody calls back.
+  const { chance, cookies, digests, formats, rows } = machinePorts(project, transport, { variables: {} });
   const { exit } = await run(
     chain,
     {
@@ -41,7 +43,12 @@ export async function replay(
       credentials: new Map([...project.credentials].map(([name, one]) => [name, unsigned(one)])),
     },
     {
-      ...machinePorts(project, transport, { variables: {} }),
+      transport,
+      chance,
+      cookies,
+      digests,
+      formats,
+      ...(rows ? { rows } : {}),
       clock,
       secrets: { get: (name) => Promise.resolve(`‹secret ${name}›`) },
       credentials: atHand(new RunCredentials(transport, clock)),

@@ -1,4 +1,5 @@
 import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import { nameOf } from './open-run.ts';
 import { StepLines } from './step-lines.ts';
 import { fit, pad, padStart, type Terminal, timeWords, widthOf } from './terminal.ts';
 
@@ -86,7 +87,7 @@ export class Timeline {
     const isOuter = began.type === 'group' || began.type === 'follow';
     const own: Row = {
       mark: outcome ?? 'cut off',
-      name: '  '.repeat(depth) + nameOf(step),
+      name: '  '.repeat(depth) + (nameOf(step) ?? began.title),
       about,
       time: outcome === 'skipped' ? undefined : elapsed,
       stretches: outcome === 'skipped' ? [] : stretchesOf(step),
@@ -231,9 +232,9 @@ export class Timeline {
       text +=
         as === undefined
           ? ' '.repeat(end - i)
-          : paint[as.replace('short ', '') as keyof typeof DRAWN](
-              (as.startsWith('short ') ? SHORT : DRAWN[as as keyof typeof DRAWN]).repeat(end - i),
-            );
+          : as === 'short request'
+            ? paint.request(SHORT.repeat(end - i))
+            : paint[as](DRAWN[as].repeat(end - i));
       i = end;
     }
     return text;
@@ -273,11 +274,6 @@ function rank(place: number): string {
 
 function more(depth: number, text: string): Row {
   return { mark: '', name: '  '.repeat(depth) + text, about: '', time: undefined, stretches: [], dim: true };
-}
-
-export function nameOf({ address, began }: RecordedStep): string {
-  const own = /(?:^|\.)([A-Za-z_]\w*)$/.exec(address)?.[1];
-  return own ?? began.title;
 }
 
 function turnWords({ turns, turnsBegan, turnsEnded }: RecordedStep): string {

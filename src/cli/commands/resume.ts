@@ -39,7 +39,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
     async () => {
       const terminal = errorTerminal();
       const records = recordsOf(loadProject(undefined, false).project);
-      const id = records.find(wanted ?? 'last');
+      const id = wanted === undefined || wanted === 'last' ? lastWhole(records) : records.find(wanted);
       const { run } = OpenRun.read(records, id, (address) => !address.includes('['));
       refuseUnfit(run, records);
       const loaded = load([run.file], run.environment, true);
@@ -88,6 +88,13 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
     },
     () => files,
   );
+}
+
+/** The latest run of a whole chain; what was sent or tried since does not count. Throws `no-record`. */
+function lastWhole(records: Records): string {
+  for (const run of records.list())
+    if ('unreadable' in run || (run.file !== 'send' && !run.part)) return run.run;
+  return records.find('last');
 }
 
 /** Throws `cannot-resume` where there is nothing to go on from. */

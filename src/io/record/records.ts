@@ -116,6 +116,7 @@ export class Records {
     try {
       const ids = this.ids();
       const { runs, size } = this.#keeping;
+      this.#sweep();
       if (ids.length <= runs && (ended?.size ?? 0) < size / (10 * runs)) return;
       let sum = 0;
       ids.forEach((id, i) => {
@@ -127,6 +128,13 @@ export class Records {
     } catch {
       // what can't be taken away stays
     }
+  }
+
+  /** Takes away what is left of runs that were cut off long ago, before they had told anything. */
+  #sweep(): void {
+    for (const name of readdirSync(this.#folder))
+      if (!this.#hasBegun(name) && Date.now() - statSync(this.folderOf(name)).mtimeMs > 24 * 3_600_000)
+        rmSync(this.folderOf(name), { recursive: true, force: true });
   }
 
   #sizeOf(id: string): number {
