@@ -121,7 +121,7 @@ function next(terminal: Terminal): void {
   const { colours } = terminal;
   const rows = [
     ['batharon view', 'shows the last of these runs: its steps, its requests, its waits'],
-    ['batharon report last --html fire.html', 'the same as a page to show around'],
+    ['batharon report last --html run.html', 'the same as a page to show around'],
     ['batharon demo --write kiln', 'writes these chains into the folder kiln'],
     ['cd kiln && batharon run', 'runs them from there; change one, and run it again'],
     ['batharon run glazed.chain.yaml --give rack=B1', 'the same chain for another rack'],
