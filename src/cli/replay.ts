@@ -5,7 +5,7 @@ import type { Value } from '../core/language/values.ts';
 import type { Credentials } from '../core/ports.ts';
 import { RunCredentials } from '../io/credentials/index.ts';
 import { machinePorts } from '../io/ports.ts';
-import { HurriedClock, ReplayTransport, unwrittenFiles } from '../io/replay.ts';
+import { HurriedClock, ReplayTransport, unwrittenFiles, unwrittenRows } from '../io/replay.ts';
 import type { OpenRun } from './open-run.ts';
 import { RunView } from './run-view.ts';
 import type { Terminal } from './terminal.ts';
@@ -35,7 +35,7 @@ export async function replay(
   const clock = new HurriedClock(recorded.run.at);
   const view = new RunView(terminal);
   // Nothing is sent, so nothing is counted and nobody calls back.
-  const { chance, cookies, digests, formats, rows } = machinePorts(project, transport, { variables: {} });
+  const { chance, cookies, digests, formats } = machinePorts(project, transport, { variables: {} });
   const { exit } = await run(
     chain,
     {
@@ -48,7 +48,7 @@ export async function replay(
       cookies,
       digests,
       formats,
-      ...(rows ? { rows } : {}),
+      rows: unwrittenRows,
       clock,
       secrets: { get: (name) => Promise.resolve(`‹secret ${name}›`) },
       credentials: atHand(new RunCredentials(transport, clock)),

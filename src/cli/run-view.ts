@@ -1,4 +1,5 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
+import { rowWords } from '../core/record/row-words.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import { fit, pad, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
@@ -102,6 +103,9 @@ export class RunView {
         return;
       case 'saved':
         step.notes.push(`saved ${event.path}, ${sizeWords(event.size)}`);
+        return;
+      case 'row-written':
+        step.kept.push(rowWords(event));
         return;
       case 'page-came':
         step.pages = event;

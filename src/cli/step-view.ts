@@ -2,6 +2,7 @@ import type { EventOf } from '../core/events.ts';
 import { parseJson } from '../core/language/json.ts';
 import type { Phases } from '../core/ports.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
+import { rowWords } from '../core/record/row-words.ts';
 import { answerTree, printTree } from './answer-tree.ts';
 import type { OpenRun } from './open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
@@ -67,6 +68,7 @@ export class StepView {
     if (step.problem) this.#row('code', `${step.problem.code} (batharon explain ${step.problem.code})`, true);
     for (const [name, { value }] of step.kept) this.#row('kept', `${name}: ${briefJson(value)}`);
     for (const { path, size } of step.saved) this.#row('saved', `${path}, ${sizeWords(size)}`);
+    if (step.row) this.#row('row', `${rowWords(step.row)}: ${step.row.row}`);
     for (const text of step.said) this.#row('says', text);
     for (const { message } of step.remarks) this.#row('remark', message);
     if (step.states !== undefined) this.#row('states', step.states);

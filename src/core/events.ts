@@ -269,6 +269,25 @@ export const eventSchema = z.discriminatedUnion('event', [
   /** Cookies that an answer set: the jar, the URL and the fields, sealed. */
   z.strictObject({ event: z.literal('cookies-set'), at, sealed: z.string() }),
   z.strictObject({ event: z.literal('saved'), at, step, path: z.string(), size: z.int() }),
+  /** A row is about to be added to a file that has so many rows like it. */
+  z.strictObject({
+    event: z.literal('row-meant'),
+    at,
+    step,
+    path: z.string(),
+    row: z.string(),
+    alike: z.int(),
+  }),
+  z.strictObject({
+    event: z.literal('row-written'),
+    at,
+    step,
+    path: z.string(),
+    row: z.string(),
+    /** Which row of the file it is, from 1. */
+    nth: z.int(),
+    change: z.enum(['added', 'changed', 'same']),
+  }),
   z.strictObject({ event: z.literal('said'), at, step, text: z.string() }),
   z.strictObject({
     event: z.literal('remark'),

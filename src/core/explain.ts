@@ -1,5 +1,5 @@
 import { chainKeys, inputKeys } from './chain/chain-keys.ts';
-import { expectationKeys, groupKeys, stepKeys, verbKeys } from './chain/step-keys.ts';
+import { expectationKeys, groupKeys, stepKeys, verbKeys, writeKeys } from './chain/step-keys.ts';
 import { callKeys, partKeys } from './chain/call-keys.ts';
 import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from './chain/loop-keys.ts';
 import {
@@ -39,6 +39,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a call', callKeys],
   ['key of a part of a multipart body', partKeys],
   ['key of a group', groupKeys],
+  ['key of write', writeKeys],
   ['key of an expectation', expectationKeys],
   ['key of an each', eachKeys],
   ['key of a repeat', repeatKeys],

@@ -142,10 +142,32 @@ export interface FileSink {
   discard(): Promise<void>;
 }
 
-/** Files of rows, read one row after the other. */
+/** Files of rows, read one row after the other and written row by row. */
 export interface Rows {
   /** CSV with names in its first row, JSON Lines, or a JSON list, by the ending of the path. Throws `file-not-found`. */
   open(path: string, near: string): Promise<RowSource>;
+  /**
+   * Writes one row into a file, which takes the place of the one before in one move; other rows, columns and line ends stay.
+   * Throws `row-not-fitting`, `file-not-written`.
+   */
+  write(path: string, near: string, row: NewRow): Promise<WrittenRow>;
+}
+
+/** A row to be written. Of a file of CSV all values are texts. */
+export interface NewRow {
+  readonly row: ValueObject;
+  /** A row with the same values in these columns is brought up to date. */
+  readonly onePer: readonly string[];
+  /** Called before the row is added, with the number of rows like it that the file has. */
+  readonly before?: (alike: number) => Promise<void>;
+  /** It may be there already: it is, where the file has more rows like this one than it had. */
+  readonly meant?: { readonly row: ValueObject; readonly alike: number };
+}
+
+export interface WrittenRow {
+  readonly change: 'added' | 'changed' | 'same';
+  /** Which row of the file it is, from 1. */
+  readonly nth: number;
 }
 
 export interface RowSource {

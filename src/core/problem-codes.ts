@@ -78,6 +78,8 @@ export const problemCodes = {
   'xpath-invalid': 'An expression for xpath(…) is not XPath 3.1, or failed on what it was given.',
   'not-verified': 'The certificate of a service is not looked at, as tls: { verify: no } says.',
   'file-not-written': 'A file can’t be written.',
+  'row-not-fitting':
+    'A row does not fit the file it is written into: a column that the file does not have, several rows that could be meant, or a file that is not of rows.',
   'cannot-add': 'A file is written in a way that has no place for what is to be added.',
   'no-such-step': 'The chain has no step of this name.',
   'no-record': 'No run is recorded that could tell what is asked for.',

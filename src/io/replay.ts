@@ -1,9 +1,10 @@
-import type { Clock, Files, Transport, WireAnswer, WireRequest } from '../core/ports.ts';
+import type { Clock, Files, Rows, Transport, WireAnswer, WireRequest } from '../core/ports.ts';
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
 import type { EventBody } from '../core/events.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 import { localFiles } from './files.ts';
+import { localRows } from './rows.ts';
 
 /** Where recorded answers come from. */
 export interface Replayed {
@@ -126,6 +127,12 @@ export class HurriedClock implements Clock {
     });
   }
 }
+
+/** Rows are read, and none is written. */
+export const unwrittenRows: Rows = {
+  open: (path, near) => localRows.open(path, near),
+  write: () => Promise.resolve({ change: 'same', nth: 1 }),
+};
 
 /** Files are read, and none is written. */
 export const unwrittenFiles: Files = {

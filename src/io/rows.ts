@@ -4,7 +4,7 @@ import { dirname, resolve } from 'node:path';
 import { createInterface } from 'node:readline';
 import { parseJson } from '../core/language/json.ts';
 import { isObject, objectOf, type ValueObject } from '../core/language/values.ts';
-import type { Rows, RowSource } from '../core/ports.ts';
+import type { Rows, RowSource, WrittenRow } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 
 /** Files of rows on this machine: CSV (RFC 4180), JSON Lines, or a JSON list. */
@@ -23,6 +23,10 @@ export const localRows: Rows = {
     if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path), path);
     if (/\.json$/i.test(path)) return new BufferedRows(list(whole, path), path);
     return new BufferedRows(await csv(whole), path);
+  },
+  async write(path, near, row): Promise<WrittenRow> {
+    const { writeRow } = await import('./row-files.ts');
+    return writeRow(resolve(dirname(resolve(near)), path), path, row);
   },
 };
 

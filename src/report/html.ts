@@ -2,6 +2,7 @@ import { gzipSync } from 'node:zlib';
 import type { EventBody } from '../core/events.ts';
 import { fromUtf8 } from '../core/language/encodings.ts';
 import type { RecordedAttempt, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import { rowWords } from '../core/record/row-words.ts';
 import type {
   PageBody,
   PageData,
@@ -124,6 +125,7 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
     ...(step.states === undefined ? [] : [['states', step.states] as const]),
     ...(step.pages ? [['pages', `${step.pages.page}, ${step.pages.gathered} items`] as const] : []),
     ...step.saved.map(({ path, size }) => ['saved', `${path}, ${size} bytes`] as const),
+    ...(step.row ? [['row', `${rowWords(step.row)}: ${step.row.row}`] as const] : []),
     ...step.arrived.map(
       ({ answered, method, url }) => ['arrived', `${method} ${url}, answered with ${answered}`] as const,
     ),

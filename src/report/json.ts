@@ -85,6 +85,9 @@ function ofStep(step: RecordedStep): object {
     ...(kept.size > 0
       ? { kept: Object.fromEntries([...kept].map(([name, { value }]) => [name, value])) }
       : {}),
+    ...(step.row
+      ? { row: { path: step.row.path, nth: step.row.nth, change: step.row.change, values: step.row.row } }
+      : {}),
     ...(said.length > 0 ? { said } : {}),
     ...(states === undefined ? {} : { states }),
     ...(step.waits.length > 0

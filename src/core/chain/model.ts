@@ -79,6 +79,16 @@ export interface Expectation {
   readonly afterKeep: boolean;
 }
 
+/** A row that a step writes into a file. */
+export interface RowWrite {
+  /** A file of CSV, or of JSON Lines where its name ends in `.jsonl` or `.ndjson`. */
+  readonly to: Template;
+  readonly row: Typed;
+  /** A row with the same values in these columns is brought up to date; without them each row is added. */
+  readonly onePer: readonly string[];
+  readonly at: Place;
+}
+
 interface StepBase {
   /** `fire.load`; an unnamed step by its place among its neighbours, from 0: `fire.1`. */
   readonly address: string;
@@ -90,6 +100,7 @@ interface StepBase {
   readonly when?: PlacedExpression;
   readonly expect: readonly Expectation[];
   readonly keep: readonly Keep[];
+  readonly write?: RowWrite;
   readonly show?: Template;
   readonly onFail: 'stop' | 'continue';
   /** Carried out at the end of the run, once the step has held. */

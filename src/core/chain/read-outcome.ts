@@ -9,6 +9,7 @@ import type { Chain, Expectation, Expressions, Input, Keep, Project, Step } from
 import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 import { optional } from './optional.ts';
+import { readWrite } from './read-write.ts';
 
 /** What reading steps needs to know besides the file itself. */
 export interface StepReader {
@@ -51,13 +52,13 @@ export interface OtherFiles {
 /** What is common to all steps and read before what they do. */
 export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash' | 'undo'>;
 
-/** Reads keep, expect and show, in the order in which they are carried out. */
+/** Reads keep, expect, write and show, in the order in which they are carried out. */
 export function readOutcome(
   reader: StepReader,
   node: MapNode,
   scope: ChainScope,
   expressions: StaticScope,
-): { expect: Expectation[]; keep: Keep[]; show?: NonNullable<Step['show']> } {
+): Pick<Step, 'expect' | 'keep' | 'show' | 'write'> {
   const { fields } = reader;
   const keepNode = valueOf(node, 'keep');
   const keep: Keep[] = [];
@@ -77,9 +78,15 @@ export function readOutcome(
     if (one) keep.push(one);
   }
   for (const one of late) tried.set(one, readExpectation(reader, one, expressions, true));
+  const write = readWrite(reader, node, expressions);
   const showNode = valueOf(node, 'show');
   const show = showNode && fields.template(showNode, expressions);
-  return { expect: expectNodes.flatMap((one) => tried.get(one) ?? []), keep, ...optional('show', show) };
+  return {
+    expect: expectNodes.flatMap((one) => tried.get(one) ?? []),
+    keep,
+    ...optional('write', write),
+    ...optional('show', show),
+  };
 }
 
 function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {

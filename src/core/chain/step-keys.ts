@@ -1,5 +1,14 @@
 import * as z from 'zod';
-import { type KeyDefinition, conditions, duration, list, map, shapeOf, text } from './key-definition.ts';
+import {
+  type KeyDefinition,
+  conditions,
+  duration,
+  list,
+  map,
+  shapeOf,
+  text,
+  texts,
+} from './key-definition.ts';
 
 export const stepKeys: readonly KeyDefinition[] = [
   {
@@ -42,6 +51,16 @@ export const stepKeys: readonly KeyDefinition[] = [
     wants: 'a map of names and expressions',
     about: 'Values that later steps can use, by name.',
     example: 'keep:\n  first: $.pieces[0].id',
+  },
+  {
+    name: 'write',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of to, row and one-row-per',
+    about:
+      'A row for a file of rows (CSV; JSON Lines where its name ends in .jsonl), written once the step has held. Other columns, their order and the line ends stay as they are.',
+    example:
+      'write:\n  to: fired.csv\n  row:\n    piece: ${piece}\n    state: ${$.state}\n  one-row-per: piece',
   },
   {
     name: 'show',
@@ -133,6 +152,39 @@ export const groupKeys: readonly KeyDefinition[] = [
     wants: 'a list of steps',
     about: 'Steps for the case in which `when` of the group does not hold.',
     example: 'else:\n  - show: nothing to fire',
+  },
+];
+
+export const writeKeys: readonly KeyDefinition[] = [
+  {
+    name: 'to',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    required: true,
+    about:
+      'The file; it and its folders are made where they are not there. A path begins at the folder of the chain file.',
+    example: 'to: fired.csv',
+  },
+  {
+    name: 'row',
+    sort: 'typed text',
+    shape: shapeOf(() => z.union([text(), map()])),
+    wants: 'a map of columns and values',
+    required: true,
+    about:
+      'The columns and their values. In CSV null is an empty field; columns that are not named keep theirs.',
+    example: 'row:\n  piece: ${piece}\n  cone: ${$.cone}',
+  },
+  {
+    name: 'one-row-per',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([text(), texts().min(1)])),
+    wants: 'the name of a column, or a list of them',
+    usual: 'each row is added at the end',
+    about:
+      'A row with the same values in these columns is brought up to date instead of another being added.',
+    example: 'one-row-per: piece',
   },
 ];
 

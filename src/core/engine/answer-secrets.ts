@@ -43,6 +43,11 @@ export class SecretMembers {
     visit(value);
   }
 
+  /** Whether a member of this name is a secret. */
+  has(name: string): boolean {
+    return this.#names.has(name.toLowerCase());
+  }
+
   #isClean(text: string): boolean {
     if (text === this.#clean) return true;
     this.#pattern.lastIndex = 0;

@@ -1,5 +1,6 @@
 import type { GroupStep, Step } from '../chain/model.ts';
 import type { ExitCode, Outcome } from '../events.ts';
+import type { Environment } from '../language/environment.ts';
 import { Duration, objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames, headerObject } from './answer-names.ts';
@@ -19,6 +20,7 @@ import { recordedValue } from './recorded-value.ts';
 import { heldBefore, restore } from './restore.ts';
 import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
 import { Undo } from './undo.ts';
+import { writeRow } from './write-row.ts';
 
 /** Why steps were not carried on with: the step that failed, by its address at run time. */
 export interface Stop {
@@ -97,7 +99,7 @@ export class StepRunner {
     if (before) {
       const address = context.address(step);
       restore(context, step, before, this.undo);
-      if (before.taken) this.#takeOver(context, step, before);
+      if (before.taken) await this.#takeOver(context, step, before);
       // Of the turns of a loop their number says enough.
       else if (!address.includes('['))
         context.emit({ event: 'held-before', step: address, title: step.title });
@@ -128,7 +130,8 @@ export class StepRunner {
       done = doing instanceof Promise ? await doing : doing;
       problem = done.problem;
       if (!problem && (!done.stop || done.passed)) {
-        const outcome = this.#expectations(context, step, done.call);
+        const { environment, outcome } = this.#expectations(context, step, done.call);
+        if (step.write && !outcome.problem) await writeRow(context, step, step.write, environment);
         if (done.call?.saved && !outcome.problem) await keepSaved(context, step, done.call.saved);
         if (!outcome.problem) outcome.show();
         ({ problem } = outcome);
@@ -143,7 +146,7 @@ export class StepRunner {
   }
 
   /** A step of which a person has said that its request was processed; what it keeps, if that was given, is recorded. */
-  #takeOver(context: RunContext, step: Step, { kept }: PastStep): void {
+  async #takeOver(context: RunContext, step: Step, { kept }: PastStep): Promise<void> {
     this.#begin(context, step);
     const address = context.address(step);
     for (const { name } of step.keep) {
@@ -151,6 +154,16 @@ export class StepRunner {
       if (value !== undefined)
         context.emit({ event: 'kept', step: address, name, ...recordedValue(context, value) });
     }
+    if (step.write) {
+      try {
+        await writeRow(context, step, step.write, context.environment(step));
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        const { message } = error.problem;
+        context.remark(step, 'row-not-fitting', `its row was not written, without its answer: ${message}`);
+      }
+    }
+    if (step.undo.length > 0) this.undo.book(context, step);
     const reason = 'it was said to have been processed';
     context.emit({ event: 'step-ended', step: address, outcome: 'held', elapsed: 0, reason });
     this.#setStep(context, step, 'held', 0);
@@ -179,7 +192,11 @@ export class StepRunner {
   }
 
   /** Expectations and keep, in their order. */
-  #expectations(context: RunContext, step: Step, call: CallResult | undefined): StepOutcome {
+  #expectations(
+    context: RunContext,
+    step: Step,
+    call: CallResult | undefined,
+  ): { readonly outcome: StepOutcome; readonly environment: Environment } {
     const environment = call
       ? context.environment(step, call.body.value, answerNames(call))
       : context.environment(step);
@@ -188,7 +205,7 @@ export class StepRunner {
     const outcome = new StepOutcome(context, step, environment, page);
     if (call && step.type === 'call') {
       const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
-      if (gone) return outcome;
+      if (gone) return { outcome, environment };
       usualExpectations(context, step, call, outcome);
       if (step.serviceExpect) outcome.expectAll(context.serviceOf(step)?.expect ?? []);
     }
@@ -198,7 +215,7 @@ export class StepRunner {
       outcome.keep(call?.url);
       outcome.expect(true);
     }
-    return outcome;
+    return { outcome, environment };
   }
 
   #settle(

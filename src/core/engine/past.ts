@@ -45,8 +45,16 @@ export interface PastStep {
   readonly key?: string;
   /** Requests that may be sent only once and may have been processed, in order, that have not been taken yet. */
   readonly sent: PastRequest[];
+  readonly row?: PastRow;
   /** A person has said that the request without an answer was processed. */
   readonly taken: boolean;
+}
+
+/** A row that a step was about to write. */
+export interface PastRow {
+  /** It was about to be added to a file with so many rows like it; as JSON. */
+  readonly meant?: { readonly row: string; readonly alike: number };
+  readonly written: boolean;
 }
 
 /** A request that may be sent only once. */

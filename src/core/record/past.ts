@@ -1,4 +1,4 @@
-import type { Past, PastAnswer, PastRequest, PastStep, PastTurn } from '../engine/past.ts';
+import type { Past, PastAnswer, PastRequest, PastRow, PastStep, PastTurn } from '../engine/past.ts';
 import type { EventOf, Outcome, RunEvent } from '../events.ts';
 import { decodeBase64, utf8 } from '../language/encodings.ts';
 import { readTyped } from '../language/typed-json.ts';
@@ -57,6 +57,7 @@ interface SeenStep {
   named?: Value;
   url?: string;
   requests: SeenRequest[];
+  row?: PastRow;
 }
 
 /** The statuses that say that a request was refused, so that it has changed nothing. */
@@ -120,6 +121,7 @@ export function pastOf(
       ...(step.named === undefined ? {} : { named: step.named }),
       ...(step.url === undefined ? {} : { url: step.url }),
       ...(key === undefined ? {} : { key }),
+      ...(step.row ? { row: step.row } : {}),
       sent,
       taken,
     };
@@ -240,6 +242,12 @@ class Seen {
         if (name !== undefined && !event.step.includes('[')) this.names.set(name, step.named);
         return;
       }
+      case 'row-meant':
+        step.row = { meant: { row: event.row, alike: event.alike }, written: false };
+        return;
+      case 'row-written':
+        step.row = { written: true };
+        return;
       case 'step-ended':
         step.outcome = event.outcome;
         if (this.#ending && event.outcome === 'held') this.#undone(event.step);

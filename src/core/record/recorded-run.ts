@@ -57,6 +57,7 @@ export interface RecordedStep {
   readonly remarks: EventOf<'remark'>[];
   readonly signIns: EventOf<'signed-in'>[];
   readonly saved: EventOf<'saved'>[];
+  row?: EventOf<'row-written'>;
   readonly arrived: EventOf<'called-back'>[];
   states?: string;
   pages?: EventOf<'page-came'>;
@@ -302,6 +303,9 @@ export class RunFold {
         return;
       case 'saved':
         step.saved.push(event);
+        return;
+      case 'row-written':
+        step.row = event;
         return;
       case 'said':
         step.said.push(event.text);
