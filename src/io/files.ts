@@ -171,6 +171,7 @@ export function notWritten(path: string, error: NodeJS.ErrnoException): ProblemE
     EROFS: 'the file system is read-only',
     EISDIR: 'a folder has this name',
     ENOTDIR: 'a part of the path is a file',
+    EEXIST: 'a part of the path is a file',
     ENAMETOOLONG: 'the name is too long',
   };
   return new ProblemError({

@@ -14,6 +14,11 @@ interface Waiting {
   readonly reject: (error: unknown) => void;
 }
 
+interface Done {
+  readonly one: Waiting;
+  readonly written: WrittenRow;
+}
+
 /** Writes rows into one file: those that come while it is being written go together the next time. */
 class RowFile {
   readonly #whole: string;
@@ -41,7 +46,8 @@ class RowFile {
       const batch = this.#waiting;
       this.#waiting = [];
       try {
-        await this.#locked((whole) => this.#writeAll(whole, batch));
+        const done = await this.#locked((whole) => this.#writeAll(whole, batch));
+        for (const { one, written } of done) one.resolve(written);
       } catch (error) {
         this.#known = undefined;
         for (const { reject } of batch) reject(error);
@@ -51,7 +57,7 @@ class RowFile {
   }
 
   /** Other runs, also those of other processes, wait. Works on what a link stands for. */
-  async #locked(work: (whole: string) => Promise<void>): Promise<void> {
+  async #locked<T>(work: (whole: string) => Promise<T>): Promise<T> {
     try {
       await mkdir(dirname(this.#whole), { recursive: true });
     } catch (error) {
@@ -71,15 +77,16 @@ class RowFile {
       throw notWritten(whole, error as NodeJS.ErrnoException);
     }
     try {
-      await work(whole);
+      return await work(whole);
     } finally {
       await unlock().catch(() => undefined);
     }
   }
 
-  async #writeAll(whole: string, batch: readonly Waiting[]): Promise<void> {
+  /** Gives what was written; a row that does not fit is refused at once. */
+  async #writeAll(whole: string, batch: readonly Waiting[]): Promise<readonly Done[]> {
     const table = await this.#table(whole);
-    const done: { readonly one: Waiting; readonly written: WrittenRow }[] = [];
+    const done: Done[] = [];
     const told: Promise<void>[] = [];
     for (const one of batch) {
       const { before, meant, onePer, row } = one.row;
@@ -102,7 +109,7 @@ class RowFile {
       await replaceFile(whole, table.text());
       this.#known = { table, look: await lookOf(whole) };
     }
-    for (const { one, written } of done) one.resolve(written);
+    return done;
   }
 
   async #table(whole: string): Promise<RowTable> {

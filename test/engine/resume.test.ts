@@ -1,8 +1,13 @@
 // Going on with a run: what held is not sent again, what is not known is asked, names and lists are there again.
+import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import type { RunEvent } from '../../src/core/events.ts';
 import { pastOf, type Undecided } from '../../src/core/record/past.ts';
-import type { RunRecord, WireRequest } from '../../src/core/ports.ts';
+import type { Rows, RunRecord, WireRequest } from '../../src/core/ports.ts';
+import { writeRow } from '../../src/io/row-files.ts';
+import { localRows } from '../../src/io/rows.ts';
 import { bodyText, KILN, plain, type Ran, type Reply, runChain } from './support.ts';
 
 const record: RunRecord = { keep: () => undefined, durable: () => Promise.resolve() };
@@ -226,4 +231,80 @@ results: { count: count }
     'DELETE /made/m1',
     'DELETE /made/m0',
   ]);
+});
+
+describe('rows of a run that goes on', () => {
+  const NOTED = `chain: Noted
+steps:
+  - each: item in ['a', 'b', 'a']
+    name: fire
+    at-once: 1
+    steps:
+      - call: POST kiln /load/\${item}
+        name: load
+        write:
+          to: loaded.csv
+          row: { item: "\${item}", job: "\${$.job}", at: "\${now()}" }
+      - call: GET kiln /job/j\${item}
+        write:
+          to: jobs.jsonl
+          row: { item: "\${item}", done: "\${$.done}" }
+          one-row-per: item
+  - write: { to: loaded.csv, row: { item: all } }
+`;
+  const FILES = ['loaded.csv', 'jobs.jsonl'];
+
+  test('each is there once, wherever the run was cut off', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'batharon-rows-'));
+    const look = (): string[] =>
+      FILES.map((name) => (existsSync(join(folder, name)) ? readFileSync(join(folder, name), 'utf8') : ''));
+    const lay = (texts: readonly string[]): void =>
+      texts.forEach((text, i) => writeFileSync(join(folder, FILES[i]!), text));
+    const rows: Rows = {
+      ...localRows,
+      write: (path, _, row) => writeRow(join(folder, path), path, row),
+    };
+    const seen: string[][] = [];
+    const setting = { project: KILN, ports: { record, sealer, rows } };
+    const first = await runChain(NOTED, kiln(), { ...setting, onEvent: () => seen.push(look()) });
+    // Times differ from run to run.
+    const timeless = (texts: readonly string[]): string[] =>
+      texts.map((text) => text.replace(/2026-\S+?Z/g, 'then'));
+    const whole = look();
+    expect([first.exit, whole[0]!.split('\n').length]).toEqual([0, 6]);
+    for (let cut = 1; cut < first.events.length; cut++) {
+      // It was cut off right behind the event, or right before the next one.
+      for (const files of [seen[cut - 1]!, seen[cut]!]) {
+        lay(files);
+        const { past } = pastOf(first.events.slice(0, cut), kept, { sent: () => false, notSent: () => true });
+        const after = await runChain(NOTED, kiln(), { ...setting, past });
+        expect([cut, after.exit, timeless(look())]).toEqual([cut, 0, timeless(whole)]);
+      }
+    }
+  });
+
+  test('a request that was said to have been processed has its row, where that needs no answer', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'batharon-rows-'));
+    const rows: Rows = { ...localRows, write: (path, _, row) => writeRow(join(folder, path), path, row) };
+    const chain = (row: string): string => `chain: Noted
+steps:
+  - call: POST kiln /load/a
+    write: { to: loaded.csv, row: { item: a, job: "${row}" } }
+    undo:
+      - call: DELETE kiln /load/a
+`;
+    const run = async (text: string) => {
+      const setting = { project: KILN, ports: { record, sealer, rows } };
+      const before = await runChain(text, () => ({ fails: 'connection-reset' }), setting);
+      const { past } = pastOf(before.events, kept, { sent: () => true, notSent: () => false });
+      return runChain(text, () => ({}), { ...setting, past });
+    };
+    const known = await run(chain('x'));
+    expect([known.exit, known.of('row-written')[0]?.nth]).toEqual([0, 1]);
+    // What was processed is taken back at the end.
+    expect(paths(known)).toEqual(['DELETE /load/a']);
+    const unknown = await run(chain('${$.job}'));
+    expect(unknown.of('remark')[0]?.message).toMatch(/its row was not written, without its answer/);
+    expect(readFileSync(join(folder, 'loaded.csv'), 'utf8')).toBe('item,job\na,x\n');
+  });
 });

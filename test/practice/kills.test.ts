@@ -1,7 +1,7 @@
 // A run that is killed at any moment and resumed does what an uninterrupted one does: by the ledger of the practice service,
 // by its results, and by the files it writes. `npm run prove` kills 300 times.
 import { spawn } from 'node:child_process';
-import { readdirSync } from 'node:fs';
+import { readdirSync, readFileSync } from 'node:fs';
 import { createServer, type IncomingMessage, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -48,6 +48,9 @@ steps:
       - call: GET kiln /firings/\${job}
         name: fired
         poll: { until: $.state == 'done', every: 50ms, within: 5s }
+        write:
+          to: out/fired.csv
+          row: { piece: "p\${n}", state: "\${$.state}" }
       - call: GET kiln /firings/\${job}/certificate
         save: out/p\${n}.png
         expect: type == 'image/png'
@@ -60,6 +63,9 @@ steps:
         name: plain
         json: { piece: "p\${${first + PIECES / 2} + loaded}" }
         keep: { loaded: loaded + 1 }
+        write:
+          to: out/plain.jsonl
+          row: { piece: "p\${${first + PIECES / 2} + index}" }
 results:
   pieces: sort(pieces)
   loaded: loaded
@@ -209,8 +215,20 @@ test('killed and resumed, nothing is created twice, nothing is missing, and the 
       const { loaded } = await ledger();
       for (let n = first; n < first + PIECES; n++)
         expect([`p${n}`, loaded.filter(({ piece }) => piece === `p${n}`).length]).toEqual([`p${n}`, 1]);
-      const files = readdirSync(join(folder, 'out'));
+      const files = readdirSync(join(folder, 'out')).filter((name) => name.endsWith('.png'));
       expect(files.sort()).toEqual(Array.from({ length: PIECES / 2 }, (_, i) => `p${first + i}.png`));
+      const rows = (name: string): string[] =>
+        readFileSync(join(folder, 'out', name), 'utf8')
+          .trimEnd()
+          .split('\n');
+      const [head, ...fired] = rows('fired.csv');
+      expect([head, ...fired.sort()]).toEqual([
+        'piece,state',
+        ...Array.from({ length: PIECES / 2 }, (_, i) => `p${first + i},done`),
+      ]);
+      expect(rows('plain.jsonl')).toEqual(
+        Array.from({ length: PIECES / 2 }, (_, i) => `{"piece":"p${first + PIECES / 2 + i}"}`),
+      );
     }
   } finally {
     between.close();
