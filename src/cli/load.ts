@@ -63,7 +63,7 @@ function readText(path: string): string {
 }
 
 /** As a person in the working folder would write a path. */
-function shownPath(path: string): string {
+export function shownPath(path: string): string {
   const short = relative(process.cwd(), resolve(path));
   return short.startsWith('..') ? resolve(path) : short;
 }

@@ -123,6 +123,20 @@ program
   });
 
 program
+  .command('watch')
+  .argument('<file>', 'a chain file')
+  .description('check a chain at each save, and run it again from the first step that has changed')
+  .option('--env <name>', 'the environment to use')
+  .option('--give <name=value>', 'a value for an input (name=@file, or name=- for standard input)', several)
+  .option('--give-from <file>', 'values for inputs, as a map in YAML or JSON')
+  .option('--send', 'also send requests that may change something; without it their recorded answers stand')
+  .addHelpText('after', '\nExample:\n  batharon watch rack.chain.yaml')
+  .action(async (file: string, options: import('./commands/watch.ts').WatchOptions) => {
+    const { watch } = await import('./commands/watch.ts');
+    process.exitCode = await watch(file, options);
+  });
+
+program
   .command('resume')
   .argument('[run]', 'the id of a run, the start of one, or last', 'last')
   .description('go on where a run broke or was cut off, with the chain as it now is')

@@ -26,8 +26,13 @@ export class RunView {
   #undone = { held: 0, broke: 0 };
   #lastFrame = -Infinity;
 
-  constructor(terminal: Terminal) {
+  /** Steps that held before and have not been shown yet; nothing where each is shown. */
+  #heldBeforeNow: number | undefined;
+
+  /** `brief`: of steps that held before only their number is shown. */
+  constructor(terminal: Terminal, brief = false) {
     this.#terminal = terminal;
+    if (brief) this.#heldBeforeNow = 0;
     this.#lines = new StepLines(terminal);
   }
 
@@ -45,6 +50,7 @@ export class RunView {
   }
 
   #one(event: RunEvent): void {
+    if (event.event === 'step-began' || event.event === 'run-ended') this.#tellHeldBefore();
     switch (event.event) {
       case 'run-began':
         return this.#begin(event);
@@ -148,10 +154,22 @@ export class RunView {
       this.#steps++;
       this.#counts.held++;
     }
+    if (this.#heldBeforeNow !== undefined && turns === undefined) {
+      this.#heldBeforeNow++;
+      return;
+    }
     this.#lines.line(
       colours.dim(turns === undefined ? 'held' : ''),
       colours.dim(`${pad(title, 16)} ${before}`),
     );
+  }
+
+  #tellHeldBefore(): void {
+    const count = this.#heldBeforeNow;
+    if (count === undefined || count === 0) return;
+    this.#heldBeforeNow = 0;
+    const { colours } = this.#terminal;
+    this.#lines.line(colours.dim('held'), colours.dim(`${count} step${count === 1 ? '' : 's'} held before`));
   }
 
   #stepBegan(event: EventOf<'step-began'>): void {

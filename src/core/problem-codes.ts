@@ -85,6 +85,8 @@ export const problemCodes = {
   'no-record': 'No run is recorded that could tell what is asked for.',
   'record-unreadable': 'The record of a run can’t be read: it was damaged, or a newer version wrote it.',
   'not-recorded': 'A request has no answer in the recorded run that is replayed.',
+  'not-sent':
+    'A request that may change something at a service is not sent while a file is watched, unless `--send` says so.',
   'cannot-resume': 'A run can’t be gone on with from where it ended.',
   'sent-before':
     'A request that may be sent only once was sent before the run was resumed, and would be sent again or is another one now.',

@@ -108,7 +108,8 @@ abstract class Table<R> implements RowTable {
     if (i === undefined) {
       const added = this.rowOf(row);
       const last = this.texts.length - 1;
-      if (last >= 0 && !/[\r\n]$/.test(this.texts[last]!)) this.texts[last] += this.lineEnd;
+      if (last >= 0 && !/[\r\n]$/.test(this.texts[last]!))
+        this.texts[last] = this.texts[last]! + this.lineEnd;
       this.rows.push(added);
       this.texts.push(this.write(added) + this.lineEnd);
       for (const index of this.#indexes.values()) index.add(added, this.rows.length - 1);
@@ -245,7 +246,7 @@ class JsonLinesTable extends Table<ValueObject> {
     }
     // Blank lines at the end belong to the last row.
     if (before !== '') {
-      if (this.texts.length > 0) this.texts[this.texts.length - 1] += before;
+      if (this.texts.length > 0) this.texts[this.texts.length - 1] = this.texts.at(-1)! + before;
       else this.#mark = before;
     }
     if (/\r\n/.test(text)) this.lineEnd = '\r\n';

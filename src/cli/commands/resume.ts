@@ -168,7 +168,7 @@ function withoutLost(chain: Chain, given: ReadonlyMap<string, string>): Map<stri
 }
 
 /** The inputs as the run was given them. */
-function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, Value> {
+export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, Value> {
   return Object.fromEntries(
     chain.inputs.flatMap(({ kind, name }) => {
       const value = inputs.get(name);

@@ -24,7 +24,7 @@ import { StepEnvironment } from './step-environment.ts';
 import { maskAll } from './mask-event.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { Names } from './names.ts';
-import type { Past } from './past.ts';
+import type { Past, PastAnswers } from './past.ts';
 import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 
@@ -60,6 +60,8 @@ export interface RunOptions {
   readonly part?: boolean;
   /** The run goes on from here. */
   readonly past?: Past | undefined;
+  /** Only requests that change nothing are sent; the others have these answers. */
+  readonly answers?: PastAnswers | undefined;
   /** The files of the chain and its project, for the record. */
   readonly files?: readonly { readonly path: string; readonly text: string }[] | undefined;
 }

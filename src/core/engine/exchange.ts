@@ -10,7 +10,7 @@ import type { RunContext } from './context.ts';
 import { eventProblem } from './placed.ts';
 import { Deadline } from './deadline.ts';
 import { renderPath } from './insert.ts';
-import { onceOf } from './once.ts';
+import { isSafe, onceOf } from './once.ts';
 import { pastAnswer } from './past-answer.ts';
 import { evaluateAll, hideValue } from './outcome.ts';
 import { type ReadBody, readBody } from './read-answer.ts';
@@ -216,7 +216,7 @@ interface Sent {
   readonly answer: WireAnswer;
   readonly elapsed: number;
   readonly saved?: SavedBody;
-  /** It may be sent only once. */
+  /** It may be sent only once, or changes something, so that its answer can't be had again. */
   readonly once: boolean;
   /** The answer came before the run was resumed. */
   readonly before?: boolean;
@@ -298,7 +298,7 @@ async function transmit(
       answer: { ...answer, phases: { ...phases, ...answer.phases } },
       elapsed,
       ...(saved ? { saved } : {}),
-      once: once === 'only',
+      once: once === 'only' || !isSafe(wire.method),
     };
   } catch (error) {
     await saved?.discard();

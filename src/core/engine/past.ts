@@ -25,6 +25,12 @@ export interface Past {
   }[];
 }
 
+/** Answers to requests that were sent before, for such as are not sent again. */
+export interface PastAnswers {
+  /** The answer to a request of a step, by its address; each is given once. */
+  take(address: string, isSame: (request: PastRequest) => boolean): PastAnswer | undefined;
+}
+
 export interface PastTurn {
   readonly outcome?: Outcome;
   readonly item?: string;

@@ -79,6 +79,7 @@ class Run {
       {
         ...context.options,
         past: undefined,
+        answers: undefined,
         inputs: given,
         signal: context.interruption.signal,
         paces: context.paces,

@@ -1,4 +1,13 @@
-import type { Past, PastAnswer, PastRequest, PastRow, PastStep, PastTurn } from '../engine/past.ts';
+import { isSafe } from '../engine/once.ts';
+import type {
+  Past,
+  PastAnswer,
+  PastAnswers,
+  PastRequest,
+  PastRow,
+  PastStep,
+  PastTurn,
+} from '../engine/past.ts';
 import type { EventOf, Outcome, RunEvent } from '../events.ts';
 import { decodeBase64, utf8 } from '../language/encodings.ts';
 import { readTyped } from '../language/typed-json.ts';
@@ -42,6 +51,8 @@ export interface PastRun {
   /** How many steps of undo and cleanup were carried out. */
   readonly tookBack: number;
   readonly undecided: readonly Undecided[];
+  /** What was answered to requests that may change something. */
+  readonly answers: () => PastAnswers;
 }
 
 interface SeenRequest {
@@ -86,6 +97,7 @@ export function pastOf(
     booked: past.booked,
     tookBack: seen.tookBack,
     undecided,
+    answers: () => answersOf(seen),
   };
 
   function settle(address: string, step: SeenStep, open: Undecided[]): PastStep {
@@ -126,6 +138,29 @@ export function pastOf(
       taken,
     };
   }
+}
+
+/** Answers by the addresses of steps as written, since the items of a loop may stand in another order now. */
+function answersOf(seen: Seen): PastAnswers {
+  const byStep = new Map<string, PastRequest[]>();
+  const inLoops = (address: string): string => address.replace(/\[\d+\]/g, '[]');
+  return {
+    take: (address, isSame) => {
+      const written = inLoops(address);
+      let requests = byStep.get(written);
+      if (!requests) {
+        requests = [...seen.steps]
+          .filter(([other]) => inLoops(other) === written)
+          .flatMap(([, step]) => step.requests)
+          .flatMap(({ answer, sent }) =>
+            answer && !isSafe(sent.method) ? [seen.request(sent, answer)] : [],
+          );
+        byStep.set(written, requests);
+      }
+      const i = requests.findLastIndex(isSame);
+      return i < 0 ? undefined : requests.splice(i, 1)[0]!.answer;
+    },
+  };
 }
 
 /** Collects what the events tell. */

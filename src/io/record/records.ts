@@ -1,4 +1,5 @@
 import {
+  cpSync,
   existsSync,
   mkdirSync,
   readdirSync,
@@ -78,6 +79,17 @@ export class Records {
       return { id, writer: new RecordWriter(this.folderOf(id), () => undefined) };
     }
     return { id, writer: new RecordWriter(this.folderOf(id), warn) };
+  }
+
+  /** Begins the record of a run that goes on from all that another one has told and kept. */
+  async copy(from: string, warn: (why: string) => void): Promise<string> {
+    const { events } = this.events(from);
+    const { id, writer } = this.begin(warn);
+    for (const event of events) writer.take('run' in event ? { ...event, run: id } : event);
+    const bodies = join(this.folderOf(from), BODIES);
+    if (existsSync(bodies)) cpSync(bodies, join(this.folderOf(id), BODIES), { recursive: true });
+    await writer.close();
+    return id;
   }
 
   /** Goes on with the record of a run. Throws `cannot-resume` while a process still writes it. */

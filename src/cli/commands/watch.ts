@@ -1,0 +1,334 @@
+import { createHash } from 'node:crypto';
+import { dirname } from 'node:path';
+import type { Chain } from '../../core/chain/model.ts';
+import type { ExitCode, RunEvent } from '../../core/events.ts';
+import { parseJson } from '../../core/language/json.ts';
+import { writeTyped } from '../../core/language/typed-json.ts';
+import { objectOf, type Value } from '../../core/language/values.ts';
+import { fail, type Problem, ProblemError } from '../../core/problems.ts';
+import { changedBesides } from '../../core/record/changed-besides.ts';
+import { fromFirstChanged, type FromChanged } from '../../core/record/first-changed.ts';
+import type { PastRun } from '../../core/record/past.ts';
+import { readNow, untilChanged } from '../../io/file-changes.ts';
+import type { Records } from '../../io/record/records.ts';
+import { filesOf } from '../files-of.ts';
+import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
+import { findProjectFile, load, type Loaded, shownPath } from '../load.ts';
+import { printFindings, printProblem } from '../print-findings.ts';
+import { agoWords } from '../recorded.ts';
+import { recordsOf, runRecorded } from '../run-recorded.ts';
+import { RunView } from '../run-view.ts';
+import { StepLines } from '../step-lines.ts';
+import { errorTerminal, type Terminal } from '../terminal.ts';
+import { openWorld, type OpenWorld } from '../world.ts';
+import { knownInputs, readPast } from './resume.ts';
+import { printResults } from './run.ts';
+
+export interface WatchOptions {
+  readonly env?: string;
+  readonly give?: readonly string[];
+  readonly giveFrom?: string;
+  readonly send?: boolean;
+}
+
+/** `batharon watch FILE`: checks a chain at each save, and runs it again from the first step that has changed. */
+export async function watch(file: string, options: WatchOptions): Promise<ExitCode> {
+  const terminal = errorTerminal();
+  const stop = new AbortController();
+  const onSignal = (): void => {
+    if (stop.signal.aborted) process.exit(130);
+    stop.abort(new ProblemError({ code: 'interrupted', message: 'watching was ended' }));
+  };
+  process.on('SIGINT', onSignal);
+  process.on('SIGTERM', onSignal);
+  let watching: Watching | undefined;
+  try {
+    // A file that is not there is no file that will change.
+    load([file], options.env, true);
+    watching = new Watching(terminal, file, options);
+    await watching.carryOut(stop.signal);
+    return 0;
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    printProblem(terminal, error.problem, undefined);
+    return 2;
+  } finally {
+    process.off('SIGINT', onSignal);
+    process.off('SIGTERM', onSignal);
+    await watching?.close();
+  }
+}
+
+/** What the last pass was made with. */
+interface Pass {
+  readonly chain: Chain;
+  readonly inputs: Readonly<Record<string, Value>>;
+  readonly files: readonly { readonly path: string; readonly text: string }[];
+}
+
+class Watching {
+  readonly #terminal: Terminal;
+  readonly #lines: StepLines;
+  readonly #file: string;
+  readonly #options: WatchOptions;
+  readonly #given: ReadonlyMap<string, string>;
+  /** The record that all passes go on with. */
+  #id: string | undefined;
+  #last: Pass | undefined;
+  #world: OpenWorld | undefined;
+
+  constructor(terminal: Terminal, file: string, options: WatchOptions) {
+    this.#terminal = terminal;
+    this.#lines = new StepLines(terminal);
+    this.#file = file;
+    this.#options = options;
+    this.#given = readGiven(options.give ?? [], options.giveFrom);
+  }
+
+  /** One pass after the other, until it is ended. */
+  async carryOut(ended: AbortSignal): Promise<void> {
+    let saved: readonly string[] = [];
+    while (!ended.aborted) {
+      const { files, loaded } = this.#load();
+      const another = new AbortController();
+      const end = (): void => another.abort(ended.reason);
+      ended.addEventListener('abort', end);
+      // A save while a pass goes on begins the next one.
+      const changed = untilChanged(files, another.signal);
+      if (loaded) {
+        const pass = this.#pass(loaded, saved, another.signal).catch((error: unknown) => this.#say(error));
+        if (await Promise.race([pass.then(() => false), changed.then(() => true)])) {
+          another.abort(new ProblemError({ code: 'interrupted', message: 'a file was saved' }));
+          await pass;
+        }
+      }
+      if (!another.signal.aborted)
+        this.#lines.live([this.#terminal.colours.dim('waits for the next save; Ctrl-C ends')]);
+      saved = await changed;
+      this.#lines.erase();
+      ended.removeEventListener('abort', end);
+    }
+  }
+
+  #say(error: unknown, loaded?: Loaded): void {
+    if (!(error instanceof ProblemError)) throw error;
+    const { problem }: { problem: Problem } = error;
+    printProblem(
+      this.#terminal,
+      problem,
+      loaded?.files.find(({ path }) => path === problem.place?.file),
+    );
+  }
+
+  /** The chain as it now is, where it can be run, and the files to look at. */
+  #load(): {
+    readonly loaded?: Loaded;
+    readonly files: readonly { path: string; text: string | undefined }[];
+  } {
+    try {
+      const loaded = load([this.#file], this.#options.env, true);
+      printFindings(this.#terminal, loaded.findings);
+      const problems = loaded.findings.filter(({ finding }) => finding.level === 'problem').length;
+      if (problems > 0)
+        this.#terminal.write(`${problems} problem${problems === 1 ? '' : 's'}; nothing was sent.\n`);
+      const [chain] = loaded.chains;
+      const own = loaded.files.map(({ path, text }) => ({ path, text }));
+      const files = chain
+        ? [...own, ...filesOf(loaded, chain).filter(({ path }) => own.every((one) => one.path !== path))]
+        : own;
+      return { files, ...(problems === 0 && chain ? { loaded } : {}) };
+    } catch (error) {
+      this.#say(error);
+      const project = findProjectFile(process.cwd()) ?? findProjectFile(dirname(this.#file));
+      const paths = [this.#file, ...(project === undefined ? [] : [shownPath(project)])];
+      // They are as they are now; what is missing may come.
+      return { files: paths.map((path) => ({ path, text: readNow(path) })) };
+    }
+  }
+
+  async #pass(loaded: Loaded, saved: readonly string[], signal: AbortSignal): Promise<void> {
+    const { project } = loaded;
+    const chain = loaded.chains[0]!;
+    refuseUnknown([chain], this.#given);
+    const files = filesOf(loaded, chain);
+    const textBefore = (path: string | undefined): string | undefined =>
+      this.#last?.files.find((one) => one.path === path)?.text;
+    const projectChanged =
+      this.#last !== undefined &&
+      textBefore(project.file) !== files.find(({ path }) => path === project.file)?.text;
+    if (projectChanged) await this.close();
+    const world = (this.#world ??= await openWorld(project));
+    const records = recordsOf(project);
+    // The practice service knows nothing of what it was asked in an earlier process.
+    if (this.#id === undefined && world.practice === undefined)
+      await this.#begin(records, chain, project.environment);
+    const past = this.#id === undefined ? undefined : this.#readPast(records, this.#id, world);
+    const known = past ? knownInputs(chain, past) : {};
+    const given = new Set([
+      ...this.#given.keys(),
+      ...chain.inputs.flatMap((one) => (one.default === undefined ? [] : [one.name])),
+    ]);
+    const inputs = {
+      ...Object.fromEntries(Object.entries(known).filter(([name]) => !given.has(name))),
+      ...inputsOf(
+        { ...chain, inputs: chain.inputs.filter(({ name }) => given.has(name) || known[name] === undefined) },
+        this.#given,
+      ),
+    };
+    const before = this.#last?.inputs ?? known;
+    const whole =
+      projectChanged ||
+      (past !== undefined &&
+        this.#last === undefined &&
+        !sameProject(files, project.file, this.#baseFiles)) ||
+      chain.inputs.some(({ name }) => past && textOfValue(inputs[name]) !== textOfValue(before[name]));
+    const from =
+      past &&
+      fromFirstChanged(chain, past.past, {
+        also: changedBesides(chain, this.#last?.chain, saved),
+        anew: this.#options.send ?? false,
+        whole,
+      });
+    this.#announce(saved, from, whole);
+    this.#last = { chain, inputs, files };
+    if (from && this.#options.send) await this.#takeBack(loaded, chain, past, from, signal);
+    await this.#run(loaded, chain, world, inputs, past, from, signal);
+  }
+
+  #baseFiles: readonly { readonly path: string; readonly digest: string }[] = [];
+
+  /** Begins with what the last run of the chain has told, if there is one. */
+  async #begin(records: Records, chain: Chain, environment: string | undefined): Promise<void> {
+    for (const run of records.list()) {
+      if ('unreadable' in run || run.part || run.file !== chain.file || run.environment !== environment)
+        continue;
+      if (records.isRunning(run.run) !== undefined) continue;
+      this.#id = await records.copy(run.run, () => undefined);
+      const { events } = records.events(run.run, (address) => !address.includes('['));
+      let at = 0;
+      for (const event of events) {
+        ({ at } = event);
+        if ((event.event === 'run-began' || event.event === 'run-resumed') && event.files)
+          this.#baseFiles = event.files;
+      }
+      this.#terminal.write(
+        this.#terminal.colours.dim(
+          `begins with what run ${run.run} has recorded, ${agoWords(Date.now() - at)}\n`,
+        ),
+      );
+      return;
+    }
+  }
+
+  #readPast(records: Records, id: string, world: OpenWorld): PastRun {
+    const none = { sent: () => false, notSent: () => false };
+    const past = readPast(records, id, none, new Map(), (sealed) => world.locked.open(sealed));
+    if (this.#last === undefined && past.tookBack > 0)
+      this.#lines.line(
+        'remark',
+        'that run has taken back what it did at its end, so what its values point to may be gone (run --leave leaves it)',
+      );
+    const [undecided] = past.undecided;
+    if (undecided && this.#options.send)
+      fail('cannot-resume', `${undecided.step} was sent, and it is not known whether it was processed`, {
+        instead: `batharon resume ${id}, which asks; or watch without --send`,
+      });
+    return past;
+  }
+
+  #announce(saved: readonly string[], from: FromChanged | undefined, whole: boolean): void {
+    if (saved.length > 0) this.#terminal.write('\n');
+    const where =
+      !from || whole
+        ? 'from the start'
+        : from.first === undefined
+          ? 'no step has changed'
+          : `from ${from.first} on`;
+    if (saved.length > 0 || from)
+      this.#lines.line(
+        saved.length > 0 ? 'saved' : '',
+        `${saved.join(', ')}${saved.length > 0 ? ': ' : ''}${where}`,
+      );
+  }
+
+  /** What is sent anew is taken back before, so that it is there once. */
+  async #takeBack(
+    loaded: Loaded,
+    chain: Chain,
+    past: PastRun,
+    { again }: FromChanged,
+    signal: AbortSignal,
+  ): Promise<void> {
+    const undo = past.booked.filter(({ step }) => again(step));
+    if (undo.length === 0) return;
+    const view = new RunView(this.#terminal);
+    await runRecorded(
+      { ...chain, cleanup: [] },
+      loaded.project,
+      this.#world!,
+      {
+        inputs: {},
+        left: { undo, names: new Map() },
+        signal,
+        signInChains: loaded.signInChains,
+        emit: (event) => view.show(event),
+      },
+      this.#id,
+    );
+  }
+
+  async #run(
+    loaded: Loaded,
+    chain: Chain,
+    world: OpenWorld,
+    inputs: Readonly<Record<string, Value>>,
+    past: PastRun | undefined,
+    from: FromChanged | undefined,
+    signal: AbortSignal,
+  ): Promise<void> {
+    const view = new RunView(this.#terminal, true);
+    let results: Readonly<Record<string, string>> = {};
+    const { id } = await runRecorded(
+      chain,
+      loaded.project,
+      world,
+      {
+        inputs,
+        signal,
+        leave: true,
+        signInChains: loaded.signInChains,
+        files: filesOf(loaded, chain),
+        past: from?.past,
+        ...(this.#options.send ? {} : { answers: past?.answers() ?? { take: () => undefined } }),
+        emit: (event: RunEvent) => {
+          if (event.event === 'run-ended') ({ results } = event);
+          view.show(event);
+        },
+      },
+      this.#id,
+    );
+    this.#id = id;
+    const own = objectOf(Object.entries(results).map(([name, json]) => [name, parseJson(json)]));
+    if (Object.keys(own).length > 0) printResults([[chain.file, own]], 1, undefined);
+  }
+
+  async close(): Promise<void> {
+    await this.#world?.close();
+    this.#world = undefined;
+  }
+}
+
+function textOfValue(value: Value | undefined): string | undefined {
+  return value === undefined ? undefined : writeTyped(value);
+}
+
+/** Whether the project file is as it was when a run was made. */
+function sameProject(
+  files: Pass['files'],
+  path: string | undefined,
+  recorded: readonly { readonly path: string; readonly digest: string }[],
+): boolean {
+  const now = files.find((one) => one.path === path);
+  const before = recorded.find((one) => one.path === path);
+  return (now && createHash('sha256').update(now.text).digest('hex')) === before?.digest;
+}
