@@ -76,10 +76,9 @@ export class RunView {
       case 'cleanup-began':
         return this.#cleanupBegan();
       case 'left':
-        return this.#lines.line(
-          'remark',
-          `${event.undo + event.cleanup} step${event.undo + event.cleanup === 1 ? '' : 's'} of undo and cleanup left; batharon cleanup last carries them out`,
-        );
+        return this.#heldBeforeNow === undefined
+          ? this.#lines.line('remark', `${leftWords(event)}; batharon cleanup last carries them out`)
+          : undefined;
       case 'run-ended':
         return this.#end(event);
       default:
@@ -101,6 +100,7 @@ export class RunView {
         step.status = event.status;
         step.answer = event;
         step.elapsed = event.elapsed;
+        if (event.before) step.kept.push('answered before');
         return;
       case 'redirected':
         step.notes.push(
@@ -340,4 +340,10 @@ function isInTurn(address: string): boolean {
 function placeOf(address: string): { readonly loop: string; readonly turn?: number } {
   const [, loop, turn] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
   return loop === undefined ? { loop: address } : { loop, turn: Number(turn) };
+}
+
+/** How much was left of undo and cleanup, in words. */
+export function leftWords({ cleanup, undo }: EventOf<'left'>): string {
+  const steps = undo + cleanup;
+  return `${steps} step${steps === 1 ? '' : 's'} of undo and cleanup left`;
 }

@@ -116,6 +116,7 @@ export interface RunSetting {
   /** The files that are recorded with the run. */
   readonly texts?: RunOptions['files'];
   readonly past?: RunOptions['past'];
+  readonly answers?: RunOptions['answers'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -168,6 +169,7 @@ export async function runChain(
     id: setting.id ?? 'test',
     files: setting.texts,
     past: setting.past,
+    answers: setting.answers,
     inputs:
       setting.inputs ??
       Object.fromEntries(

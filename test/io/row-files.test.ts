@@ -121,7 +121,7 @@ describe('a file of rows', () => {
             expect(put(text, { id: String(id), value }, ['id'], 'a.csv')).toBe(text);
             expect(before.find({ id: 'none', value })).toBeUndefined();
           }
-          const [, ...rows] = parse(text, { relax_quotes: false }) as string[][];
+          const [, ...rows] = parse(text);
           expect(rows).toEqual([...model]);
         },
       ),
@@ -194,10 +194,9 @@ test('two processes write into one file: all rows are there, each once', async (
     [0, ''],
     [0, ''],
   ]);
-  const rows = parse(readFileSync(join(folder, 'noted.csv')), { columns: true }) as {
-    piece: string;
-    who: string;
-  }[];
+  const rows = parse<Record<'piece' | 'who', string>>(readFileSync(join(folder, 'noted.csv')), {
+    columns: true,
+  });
   const expected = [...Array(25).keys()].flatMap((n) => [`p${n} anna`, `p${n + 100} ben`]);
   expect(rows.map(({ piece, who }) => `${piece} ${who}`).sort()).toEqual(expected.sort());
 });

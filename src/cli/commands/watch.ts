@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import { dirname } from 'node:path';
 import type { Chain } from '../../core/chain/model.ts';
-import type { ExitCode, RunEvent } from '../../core/events.ts';
+import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { writeTyped } from '../../core/language/typed-json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
@@ -17,7 +17,7 @@ import { findProjectFile, load, type Loaded, shownPath } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { agoWords } from '../recorded.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
-import { RunView } from '../run-view.ts';
+import { leftWords, RunView } from '../run-view.ts';
 import { StepLines } from '../step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { openWorld, type OpenWorld } from '../world.ts';
@@ -75,6 +75,8 @@ class Watching {
   /** The record that all passes go on with. */
   #id: string | undefined;
   #last: Pass | undefined;
+  /** What the last pass has left to be taken back. */
+  #left: EventOf<'left'> | undefined;
   #world: OpenWorld | undefined;
 
   constructor(terminal: Terminal, file: string, options: WatchOptions) {
@@ -89,6 +91,10 @@ class Watching {
   async carryOut(ended: AbortSignal): Promise<void> {
     let saved: readonly string[] = [];
     while (!ended.aborted) {
+      if (saved.length > 0) {
+        this.#terminal.write('\n');
+        this.#lines.line('saved', saved.join(', '));
+      }
       const { files, loaded } = this.#load();
       const another = new AbortController();
       const end = (): void => another.abort(ended.reason);
@@ -108,6 +114,8 @@ class Watching {
       this.#lines.erase();
       ended.removeEventListener('abort', end);
     }
+    if (this.#left)
+      this.#lines.line('remark', `${leftWords(this.#left)}; batharon cleanup ${this.#id!} carries them out`);
   }
 
   #say(error: unknown, loaded?: Loaded): void {
@@ -189,7 +197,7 @@ class Watching {
         anew: this.#options.send ?? false,
         whole,
       });
-    this.#announce(saved, from, whole);
+    this.#announce(from, whole);
     this.#last = { chain, inputs, files };
     if (from && this.#options.send) await this.#takeBack(loaded, chain, past, from, signal);
     await this.#run(loaded, chain, world, inputs, past, from, signal);
@@ -236,19 +244,15 @@ class Watching {
     return past;
   }
 
-  #announce(saved: readonly string[], from: FromChanged | undefined, whole: boolean): void {
-    if (saved.length > 0) this.#terminal.write('\n');
-    const where =
-      !from || whole
-        ? 'from the start'
-        : from.first === undefined
-          ? 'no step has changed'
-          : `from ${from.first} on`;
-    if (saved.length > 0 || from)
-      this.#lines.line(
-        saved.length > 0 ? 'saved' : '',
-        `${saved.join(', ')}${saved.length > 0 ? ': ' : ''}${where}`,
-      );
+  #announce(from: FromChanged | undefined, whole: boolean): void {
+    if (!from) return;
+    const { colours } = this.#terminal;
+    const where = whole
+      ? 'from the start, since the project or an input is another one'
+      : from.first === undefined
+        ? 'no step has changed'
+        : `from ${from.first} on`;
+    this.#lines.line('', colours.dim(where));
   }
 
   /** What is sent anew is taken back before, so that it is there once. */
@@ -302,6 +306,8 @@ class Watching {
         ...(this.#options.send ? {} : { answers: past?.answers() ?? { take: () => undefined } }),
         emit: (event: RunEvent) => {
           if (event.event === 'run-ended') ({ results } = event);
+          if (event.event === 'run-resumed') this.#left = undefined;
+          if (event.event === 'left') this.#left = event;
           view.show(event);
         },
       },
