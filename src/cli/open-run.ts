@@ -11,6 +11,7 @@ import {
 } from '../core/record/recorded-run.ts';
 import { allSteps } from '../report/source.ts';
 import { formats } from '../io/formats.ts';
+import type { ReadEvents } from '../io/record/read-events.ts';
 import type { Records } from '../io/record/records.ts';
 
 type Answer = EventOf<'answer-came'>;
@@ -32,7 +33,15 @@ export class OpenRun {
 
   /** Reads a run, or of its steps only those `wanted`. Throws `record-unreadable`. */
   static read(records: Records, id: string, wanted?: (address: string) => boolean): OpenRun {
-    const { events, garbled } = records.events(id, wanted);
+    return OpenRun.#ofEvents(records, id, records.events(id, wanted));
+  }
+
+  /** Reads what a run was in short. Throws `record-unreadable`. */
+  static outline(records: Records, id: string): OpenRun {
+    return OpenRun.#ofEvents(records, id, records.outline(id));
+  }
+
+  static #ofEvents(records: Records, id: string, { events, garbled }: ReadEvents): OpenRun {
     const fold = new RunFold();
     for (const event of events) fold.take(event);
     if (!fold.run)

@@ -1,4 +1,9 @@
-import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import {
+  type RecordedRun,
+  type RecordedStep,
+  type RecordedTurn,
+  turnCounts,
+} from '../core/record/recorded-run.ts';
 import { nameOf } from './open-run.ts';
 import { StepLines } from './step-lines.ts';
 import { fit, pad, padStart, type Terminal, timeWords, widthOf } from './terminal.ts';
@@ -135,7 +140,8 @@ export class Timeline {
   }
 
   /** Of a loop the turns that broke, and the slowest of the others. */
-  #turnRows({ turns, turnsBegan }: RecordedStep, depth: number): Row[] {
+  #turnRows(step: RecordedStep, depth: number): Row[] {
+    const { turns, turnsBegan } = step;
     if (!turnsBegan) return [];
     const broken = turns.filter(
       ({ outcome }) => outcome === 'broke' || outcome === 'cut off' || outcome === undefined,
@@ -169,8 +175,9 @@ export class Timeline {
           },
         ];
       });
-    const hiddenBroken = broken.filter((turn) => !shown.has(turn)).length;
-    const hidden = turns.length - rows.length;
+    const { all, broke } = turnCounts(step);
+    const hiddenBroken = broke - broken.filter((turn) => shown.has(turn)).length;
+    const hidden = all - rows.length;
     if (hidden <= 0) return rows;
     return [
       ...rows,
@@ -181,16 +188,19 @@ export class Timeline {
   #draw(rows: readonly Row[]): void {
     const { colours, width, wrapWidth } = this.#terminal;
     const all = rows.flatMap(({ stretches }) => stretches);
-    this.#from = Math.min(0, ...all.map(({ from }) => from));
-    if (all.length > 0 && this.#from === 0)
-      this.#from = all.reduce((least, { from }) => Math.min(least, from), Infinity);
+    this.#from = all.length === 0 ? 0 : all.reduce((least, { from }) => Math.min(least, from), Infinity);
     this.#to = all.reduce((most, { to }) => Math.max(most, to), this.#from + 1);
-    const nameWidth = Math.min(34, Math.max(16, ...rows.map(({ name }) => widthOf(name))));
+    const named = rows.filter(({ stretches }) => stretches.length > 0);
+    const nameWidth = Math.min(34, Math.max(16, ...named.map(({ name }) => widthOf(name))));
     const aboutWidth = Math.min(30, Math.max(4, ...rows.map(({ about }) => widthOf(about))));
     const bar = Math.max(20, (wrapWidth === Infinity ? 120 : width) - 8 - nameWidth - aboutWidth - 9 - 5);
     const indent = 8 + nameWidth + 1 + aboutWidth + 1 + 9 + 2;
     this.#terminal.write(`${' '.repeat(indent)}${colours.dim(scale(this.#to - this.#from, bar))}\n`);
     for (const { about, dim, mark, name, stretches, time } of rows) {
+      if (about === '' && time === undefined && stretches.length === 0) {
+        this.#terminal.write(`${this.#lines.paint(mark)}${dim ? colours.dim(name) : name}\n`);
+        continue;
+      }
       const text = `${pad(fit(name, nameWidth), nameWidth)} ${pad(fit(about, aboutWidth), aboutWidth)} ${padStart(time === undefined ? '' : timeWords(time), 9)}  `;
       this.#terminal.write(
         `${this.#lines.paint(mark)}${dim ? colours.dim(text) : text}${this.#bar(stretches, bar)}`.trimEnd() +
@@ -276,9 +286,10 @@ function more(depth: number, text: string): Row {
   return { mark: '', name: '  '.repeat(depth) + text, about: '', time: undefined, stretches: [], dim: true };
 }
 
-function turnWords({ turns, turnsBegan, turnsEnded }: RecordedStep): string {
+function turnWords(step: RecordedStep): string {
+  const { turns, turnsBegan, turnsEnded } = step;
   const held = turnsEnded?.held ?? turns.filter(({ outcome }) => outcome === 'held').length;
-  const all = turnsBegan?.of ?? turns.length;
+  const all = turnsBegan?.of ?? turnCounts(step).all;
   return held === all ? `${all} turn${all === 1 ? '' : 's'}` : `${held} of ${all} turns held`;
 }
 
@@ -287,8 +298,10 @@ function elapsedOf({ answer, failed }: RecordedStep['attempts'][number]): number
 }
 
 function stretchesOf(step: RecordedStep): Stretch[] {
+  // What some turns did says nothing of the loop.
+  const turns = turnCounts(step).all > step.turns.length ? [] : step.turns;
   return [
-    ...step.turns.flatMap(({ steps }) =>
+    ...turns.flatMap(({ steps }) =>
       steps.flatMap((inner) => stretchesOf(inner).filter(({ as }) => as !== 'step')),
     ),
     { from: step.from, to: step.from + step.elapsed, as: 'step' },

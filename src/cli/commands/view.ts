@@ -1,7 +1,7 @@
 import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
-import type { RecordedStep } from '../../core/record/recorded-run.ts';
+import type { RecordedProblem, RecordedStep } from '../../core/record/recorded-run.ts';
 import type { Records } from '../../io/record/records.ts';
 import { asCurl } from '../as-curl.ts';
 import { guarded } from '../guard.ts';
@@ -46,12 +46,7 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
 }
 
 function viewRun(terminal: Terminal, records: Records, id: string): void {
-  // Of a long run the outlines are enough, and quick to read.
-  const open = OpenRun.read(
-    records,
-    id,
-    records.isLong(id) ? (address) => !address.includes('[') : undefined,
-  );
+  const open = OpenRun.outline(records, id);
   const { run } = open;
   head(terminal, open, run.chain);
   const { colours } = terminal;
@@ -68,26 +63,8 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
   );
   new Timeline(terminal).run(run);
   sayGarbled(terminal, open);
-  const broken = [...open.steps()].filter(({ outcome, problem }) => outcome === 'broke' && problem);
   const lines = new StepLines(terminal);
-  for (const { address, problem } of broken) {
-    terminal.write('\n');
-    lines.line('broke', address);
-    lines.row('problem', problem!.message);
-    lines.row('closer', `batharon view ${id}:${address}`);
-  }
-  for (const step of open.steps()) {
-    const turns = step.turns.filter(({ problem }) => problem);
-    const [first] = turns;
-    if (!first) continue;
-    terminal.write('\n');
-    lines.line(
-      'broke',
-      `${first.broke ?? `${step.address}[${first.turn}]`}${turns.length > 1 ? `, and ${turns.length - 1} more turns` : ''}`,
-    );
-    lines.row('problem', first.problem!.message);
-    lines.row('closer', `batharon view ${id}:${first.broke ?? `${step.address}[${first.turn}]`}`);
-  }
+  sayBroken(terminal, lines, open);
   if (run.problem) {
     terminal.write('\n');
     lines.line('broke', run.problem.message);
@@ -103,6 +80,35 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
   ) {
     terminal.write('\n');
     lines.line('', colours.dim(`batharon resume ${id} goes on from here`));
+  }
+}
+
+/** So many steps that broke are shown in full. */
+const MOST_BROKEN = 10;
+
+/** What broke: of a step in a loop the first time, and how often. */
+function sayBroken(terminal: Terminal, lines: StepLines, open: OpenRun): void {
+  const first = new Map<
+    string,
+    { readonly address: string; readonly problem: RecordedProblem; times: number }
+  >();
+  for (const { address, began, outcome, problem } of open.steps()) {
+    // What broke inside a step is said of that.
+    if (outcome !== 'broke' || !problem || began.type === 'group') continue;
+    const written = address.replace(/\[\d+\]/g, '[]');
+    const known = first.get(written);
+    if (known) known.times++;
+    else first.set(written, { address, problem, times: 1 });
+  }
+  for (const { address, problem, times } of [...first.values()].slice(0, MOST_BROKEN)) {
+    terminal.write('\n');
+    lines.line('broke', `${address}${times > 1 ? `, and ${times - 1} more times` : ''}`);
+    lines.row('problem', problem.message);
+    lines.row('closer', `batharon view ${open.id}:${address}`);
+  }
+  if (first.size > MOST_BROKEN) {
+    terminal.write('\n');
+    lines.line('broke', `${first.size - MOST_BROKEN} more steps, as shown above`);
   }
 }
 

@@ -360,3 +360,15 @@ export class RunFold {
 function isUndoOf(address: string, step: string): boolean {
   return address.startsWith(`${step}.undo`);
 }
+
+/** How many turns a loop had, and how many of them did not hold; also where only the outline of a run was read. */
+export function turnCounts({ turns, turnsEnded }: RecordedStep): {
+  readonly all: number;
+  readonly broke: number;
+} {
+  const broke = turns.filter(({ outcome }) => outcome !== 'held').length;
+  return {
+    all: Math.max(turns.length, (turnsEnded?.held ?? 0) + (turnsEnded?.broke ?? 0)),
+    broke: Math.max(broke, turnsEnded?.broke ?? 0),
+  };
+}

@@ -5,12 +5,14 @@ import { promisify } from 'node:util';
 import { gzip, gzipSync } from 'node:zlib';
 import type { RunEvent } from '../../core/events.ts';
 import type { RunRecord } from '../../core/ports.ts';
-import { BODIES, EVENTS, PROCESS, SUMMARY } from './layout.ts';
+import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
+import { Outline } from './outline.ts';
 import { type RunSummary, Summing } from './summary.ts';
 
-/** Events are gathered for so long before they are written, in milliseconds, and up to so many characters. */
+/** Events are gathered for so long before they are written, in milliseconds, and up to so many bytes. */
 const GATHERED_FOR = 30;
 const GATHERED = 64 * 1024;
+const NEWLINE = 10;
 /** How large a body may be that is kept, and all bodies of a run, in characters or bytes. */
 const LARGEST_BODY = 8 * 1024 * 1024;
 const LARGEST_SUM = 64 * 1024 * 1024;
@@ -27,12 +29,17 @@ export class RecordWriter implements RunRecord {
   readonly #folder: string;
   readonly #warn: (why: string) => void;
   readonly #summing: Summing;
+  readonly #outline: Outline;
   readonly #kept = new Set<string>();
   /** Steps that wait for the answer to a request that may be sent only once. */
   readonly #once = new Set<string>();
   readonly #writing = new Set<Promise<void>>();
   #file: number | undefined;
-  #gathered = '';
+  /** Events that are to be written, and how much of it they fill. */
+  readonly #gathered = Buffer.allocUnsafe(2 * GATHERED);
+  #filled = 0;
+  /** What the events take, in bytes. */
+  #told = 0;
   #timer: NodeJS.Timeout | undefined;
   #alive: NodeJS.Timeout | undefined;
   #hasFailed = false;
@@ -41,16 +48,17 @@ export class RecordWriter implements RunRecord {
   #syncing: Promise<void> | undefined;
   #nextSync: Promise<void> | undefined;
 
-  /** `folder` is there already; `before` is the summary of a run that goes on, `size` what its events take, in bytes. */
+  /** `folder` is there already; `before` is what is known of a run that goes on, `size` what its events take, in bytes. */
   constructor(
     folder: string,
     warn: (why: string) => void,
-    before?: { readonly summary: Summing; readonly size: number },
+    before?: { readonly summary: Summing; readonly outline: Outline; readonly size: number },
   ) {
     this.#folder = folder;
     this.#warn = warn;
     this.#summing = before?.summary ?? new Summing();
-    this.#size = before?.size ?? 0;
+    this.#outline = before?.outline ?? new Outline();
+    this.#told = before?.size ?? 0;
     this.#trying(() => {
       mkdirSync(join(folder, BODIES), { recursive: true });
       this.#isAlive();
@@ -84,25 +92,44 @@ export class RecordWriter implements RunRecord {
   take(event: RunEvent): void {
     this.#summing.take(event);
     if (this.#file === undefined) return;
-    this.#gathered += `${JSON.stringify(event)}\n`;
+    const line = JSON.stringify(event);
+    this.#outline.take(event, line);
+    this.#gather(line);
     if (event.event === 'request-sent' && event.once !== undefined) this.#once.add(event.step);
     const settled =
       (event.event === 'answer-came' || event.event === 'request-failed') && this.#once.delete(event.step);
     // What came of a request that can't be sent again is written at once.
-    if (settled || this.#gathered.length >= GATHERED) this.#flush();
+    if (settled || this.#filled >= GATHERED) this.#flush();
     else this.#timer ??= setTimeout(() => this.#flush(), GATHERED_FOR);
+  }
+
+  /** Line by line into bytes: of one long text made of them all that takes longer. */
+  #gather(line: string): void {
+    // A character takes three bytes at most.
+    if (line.length * 3 >= this.#gathered.length - this.#filled) {
+      this.#flush();
+      if (line.length * 3 >= this.#gathered.length) {
+        this.#append(Buffer.from(`${line}\n`));
+        return;
+      }
+    }
+    this.#filled += this.#gathered.write(line, this.#filled);
+    this.#gathered[this.#filled++] = NEWLINE;
   }
 
   #flush(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
-    const text = this.#gathered;
-    if (text === '' || this.#file === undefined) return;
-    this.#gathered = '';
+    const bytes = this.#gathered.subarray(0, this.#filled);
+    this.#filled = 0;
+    if (bytes.length > 0) this.#append(bytes);
+  }
+
+  #append(bytes: Uint8Array): void {
+    if (this.#file === undefined) return;
     this.#trying(() => {
-      const bytes = Buffer.from(text);
       for (let at = 0; at < bytes.length;) at += writeSync(this.#file!, bytes, at);
-      this.#size += bytes.length;
+      this.#told += bytes.length;
     });
   }
 
@@ -158,10 +185,12 @@ export class RecordWriter implements RunRecord {
     await Promise.all(this.#writing);
     this.#flush();
     clearInterval(this.#alive);
-    const summary = this.#summing.summary(this.#size);
+    const summary = this.#summing.summary(this.#size + this.#told);
     if (this.#file === undefined || !summary) return undefined;
     this.#trying(() => {
       closeSync(this.#file!);
+      if (this.#told > LONG)
+        writeFileSync(join(this.#folder, OUTLINE), this.#outline.text(), { mode: 0o600 });
       const temporary = join(this.#folder, `${SUMMARY}.new`);
       writeFileSync(temporary, `${JSON.stringify(summary)}\n`, { mode: 0o600 });
       renameSync(temporary, join(this.#folder, SUMMARY));

@@ -7,7 +7,6 @@ import {
   rmSync,
   statSync,
   truncateSync,
-  unlinkSync,
 } from 'node:fs';
 import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
@@ -15,7 +14,8 @@ import { nameList } from '../../core/language/nearest.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { makeOwnFolder } from '../locked-store.ts';
 import { isAlive } from '../process.ts';
-import { BODIES, EVENTS, PROCESS, SUMMARY } from './layout.ts';
+import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
+import { Outline } from './outline.ts';
 import { type ReadEvents, readEvents } from './read-events.ts';
 import { reasonOf, RecordWriter } from './record-writer.ts';
 import { type RunSummary, Summing } from './summary.ts';
@@ -30,9 +30,6 @@ export const USUAL_KEEPING: Keeping = { runs: 50, size: 500_000_000 };
 
 /** A process that has not said for so long that it is alive is not, in milliseconds. */
 const SILENT = 45_000;
-
-/** Events that take more than this are many, in bytes. */
-const LONG = 3_000_000;
 
 /** A run whose record can't be read, and why. */
 export interface UnreadableRun {
@@ -103,10 +100,14 @@ export class Records {
     const { events, whole } = readEvents(path);
     truncateSync(path, whole);
     const summary = new Summing();
-    for (const event of events) summary.take(event);
-    const summaryPath = join(this.folderOf(id), SUMMARY);
-    if (existsSync(summaryPath)) unlinkSync(summaryPath);
-    return new RecordWriter(this.folderOf(id), warn, { summary, size: whole });
+    const outline = new Outline();
+    for (const event of events) {
+      summary.take(event);
+      outline.take(event, JSON.stringify(event));
+    }
+    // They tell of the run as it was.
+    for (const name of [SUMMARY, OUTLINE]) rmSync(join(this.folderOf(id), name), { force: true });
+    return new RecordWriter(this.folderOf(id), warn, { summary, outline, size: whole });
   }
 
   /** The id of the process that writes the record of a run; nothing where none does. */
@@ -229,9 +230,16 @@ export class Records {
     return readEvents(join(this.folderOf(id), EVENTS), wanted);
   }
 
-  /** Reading all events of a run takes a while. */
-  isLong(id: string): boolean {
-    return statSync(join(this.folderOf(id), EVENTS)).size > LONG;
+  /**
+   * The events of a run; of one that has many, where it has ended, those of its outline: of the turns of its loops only the
+   * slowest and the broken ones. Of one that was cut off nothing that stands in turns. Throws `record-unreadable`.
+   */
+  outline(id: string): ReadEvents {
+    if (statSync(join(this.folderOf(id), EVENTS)).size <= LONG) return this.events(id);
+    const path = join(this.folderOf(id), OUTLINE);
+    return existsSync(path) && this.#summary(id)
+      ? readEvents(path)
+      : this.events(id, (address) => !address.includes('['));
   }
 
   /** A body of a run by its digest, masked; nothing where it was not kept. */
