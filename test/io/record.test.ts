@@ -1,6 +1,8 @@
 // What a run leaves behind: enough to look at and to go on from, and no secret that can be read.
 import {
+  copyFileSync,
   existsSync,
+  mkdirSync,
   mkdtempSync,
   readdirSync,
   readFileSync,
@@ -11,9 +13,13 @@ import {
 } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
+import { fileURLToPath } from 'node:url';
 import { gunzipSync } from 'node:zlib';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import { eventSchema, type RunEvent } from '../../src/core/events.ts';
+import { pastOf } from '../../src/core/record/past.ts';
+import { Outline } from '../../src/io/record/outline.ts';
 import { readTyped, writeTyped } from '../../src/core/language/typed-json.ts';
 import { Duration, Time, type Value } from '../../src/core/language/values.ts';
 import { answerOf, findStep, OpenRun, parseWhere } from '../../src/cli/open-run.ts';
@@ -322,4 +328,149 @@ steps:
   await writer.close();
   expect(JSON.parse(seen[1]!)).toMatchObject({ event: 'request-sent', step: 'piece', once: 'only' });
   expect(JSON.parse(seen[2]!)).toMatchObject({ event: 'request-sent', step: 'firing', once: 'by key' });
+});
+
+describe('a record of version 1, as it was when the version was settled', () => {
+  const path = fileURLToPath(new URL('record-version-1.jsonl', import.meta.url));
+  const lines = readFileSync(path, 'utf8').trimEnd().split('\n');
+  const CHAIN = `chain: Fire some pieces
+inputs:
+  rack: { default: A3 }
+steps:
+  - call: GET kiln /racks/\${rack}/pieces
+    name: list
+    query: { limit: 2 }
+    keep:
+      pieces: $.pieces
+      began: now()
+  - each: piece in pieces
+    name: fire
+    steps:
+      - call: POST kiln /firings
+        name: load
+        json: { piece: "\${piece.id}" }
+        keep: { firing: $.id }
+        write:
+          to: fired.csv
+          row: { piece: "\${piece.id}", firing: "\${firing}" }
+        undo:
+          - call: DELETE kiln /firings/\${firing}
+      - call: GET kiln /firings/\${firing}
+        name: look
+        retry: { attempts: 2, on: [404], wait: 10ms }
+        expect: $.piece == 'p1003'
+    gather: { firings: firing }
+  - show: \${length(firings)} firings, \${list.status}
+results: { firings: firings }
+`;
+
+  test('its events are still events', () => {
+    for (const line of lines) expect(eventSchema.parse(JSON.parse(line))).toEqual(JSON.parse(line));
+  });
+
+  test('it is listed and looked at', () => {
+    const at = folder();
+    mkdirSync(join(at, '.batharon/runs/4o73az'), { recursive: true });
+    copyFileSync(path, join(at, '.batharon/runs/4o73az/events.jsonl'));
+    const records = new Records(at);
+    expect([...records.list()]).toMatchObject([
+      {
+        run: '4o73az',
+        chain: 'Fire some pieces',
+        outcome: 'broke',
+        calls: 5,
+        broke: 'fire[1].look',
+        left: true,
+      },
+    ]);
+    const { open, step } = findStep(records, parseWhere('4o73az:fire[1].look'));
+    expect([step.outcome, step.expected[0]?.came, open.value(answerOf(step)!)]).toMatchObject([
+      'broke',
+      "'p1009'",
+      { id: 'f8015', piece: 'p1009', cone: 10 },
+    ]);
+    const whole = OpenRun.read(records, '4o73az');
+    expect([...keptNames(whole.step('list')!).keys()]).toEqual(['pieces', 'began']);
+    expect(whole.run.booked.map((one) => one.step)).toEqual(['fire[0].load', 'fire[1].load']);
+  });
+
+  test('it is gone on with: marks of steps and all names are as they were', async () => {
+    const events = lines.map((line) => JSON.parse(line) as RunEvent);
+    const never = (): boolean => false;
+    const { past } = pastOf(
+      events,
+      { open: () => 'emt_a-token-of-then', body: () => undefined },
+      { sent: never, notSent: never },
+    );
+    const ran = await runChain(
+      CHAIN.replace("$.piece == 'p1003'", '$.piece == piece.id'),
+      ({ url }) => ({ json: `{"piece":"${url.endsWith('f8014') ? 'p1003' : 'p1009'}"}` }),
+      { project: KILN.replace('kiln.example', '127.0.0.1:4799'), past },
+    );
+    expect(ran.of('run-resumed')[0]!.changed).toEqual(['fire[].look']);
+    expect(ran.sent.map(({ method, url }) => `${method} ${url.replace(/^.*\/v1/, '')}`)).toEqual([
+      'GET /firings/f8014',
+      'GET /firings/f8015',
+      'DELETE /firings/f8015',
+      'DELETE /firings/f8014',
+    ]);
+    expect([ran.exit, Object.fromEntries(ran.results), ran.of('said')[0]?.text]).toEqual([
+      0,
+      { firings: ['f8014', 'f8015'] },
+      '2 firings, 200',
+    ]);
+  });
+});
+
+test('the outline of a run has what stands in no turn, and of each loop the slowest turns and the broken ones, whole', async () => {
+  const outline = new Outline();
+  const full: string[] = [];
+  const isBroken = (nth: number): boolean => nth % 9 === 4;
+  await runChain(
+    `chain: Long
+steps:
+  - call: GET kiln /list
+  - each: n in range(0, 399)
+    name: fire
+    turns-on-fail: continue
+    steps:
+      - call: GET kiln /look/\${n}
+        name: look
+        expect: $.ok == true
+`,
+    (_, nth) => ({ json: `{"ok":${String(!isBroken(nth))}}`, after: (nth * 37) % 400 }),
+    {
+      project: KILN,
+      onEvent: (event) => {
+        full.push(JSON.stringify(event));
+        outline.take(event, full.at(-1)!);
+      },
+    },
+  );
+  const lines = outline.text().trimEnd().split('\n');
+  const places = lines.map((line) => full.indexOf(line));
+  expect([places.includes(-1), places.toSorted((a, b) => a - b)]).toEqual([false, places]);
+  const turnOf = (line: string): number | undefined => {
+    const event = JSON.parse(line) as { step?: string; turn?: number };
+    const [, inside] = /^fire\[(\d+)\]/.exec(event.step ?? '') ?? [];
+    return event.turn ?? (inside === undefined ? undefined : Number(inside));
+  };
+  expect(lines.filter((line) => turnOf(line) === undefined)).toEqual(
+    full.filter((line) => turnOf(line) === undefined),
+  );
+  const kept = new Set(lines.flatMap((line) => turnOf(line) ?? []));
+  expect(lines.filter((line) => turnOf(line) !== undefined)).toEqual(
+    full.filter((line) => kept.has(turnOf(line) ?? -1)),
+  );
+  const ended = full
+    .map((line) => JSON.parse(line) as RunEvent)
+    .flatMap((event) => (event.event === 'turn-ended' ? [event] : []));
+  const slowest = ended
+    .filter(({ outcome }) => outcome === 'held')
+    .toSorted((a, b) => b.elapsed - a.elapsed)
+    .slice(0, 30);
+  const broken = ended.filter(({ outcome }) => outcome === 'broke').slice(0, 30);
+  expect([...kept].toSorted((a, b) => a - b)).toEqual(
+    [...slowest, ...broken].map(({ turn }) => turn).toSorted((a, b) => a - b),
+  );
 });
