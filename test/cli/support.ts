@@ -30,11 +30,19 @@ export function batharon(
     env = {},
     input = '',
     during,
-  }: { env?: NodeJS.ProcessEnv; input?: string; during?: (stderr: string, kill: () => void) => void } = {},
+    as = {},
+  }: {
+    env?: NodeJS.ProcessEnv;
+    input?: string;
+    during?: (stderr: string, kill: () => void) => void;
+    /** Another user than the one of the tests. */
+    as?: { uid?: number; gid?: number };
+  } = {},
 ): Promise<Finished> {
   return new Promise((resolve) => {
     const child = spawn(process.execPath, [program, ...args], {
       cwd: folder,
+      ...as,
       env: { PATH: process.env.PATH, HOME: tmpdir(), ...env },
     });
     let [stdout, stderr] = ['', ''];
