@@ -144,6 +144,7 @@ export class RunView {
 
   #resume(event: EventOf<'run-resumed'>): void {
     this.#begin(event);
+    if (this.#heldBeforeNow !== undefined) return;
     for (const address of event.changed) this.#lines.line('remark', `${address} has changed since`);
   }
 
