@@ -1,5 +1,5 @@
 import type { Chain, Project } from '../core/chain/model.ts';
-import type { RunOptions } from '../core/engine/context.ts';
+import type { RunOptions } from '../core/engine/run-options.ts';
 import { run, type RunResult } from '../core/engine/run.ts';
 import { RunCookies } from '../io/cookies.ts';
 import { projectFolder } from '../io/project-folder.ts';

@@ -2,7 +2,7 @@ import { createHash, createHmac } from 'node:crypto';
 import type { Chain } from '../../src/core/chain/model.ts';
 import { readChain } from '../../src/core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
-import type { RunOptions } from '../../src/core/engine/context.ts';
+import type { RunOptions } from '../../src/core/engine/run-options.ts';
 import { run } from '../../src/core/engine/run.ts';
 import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
 import { writeJson } from '../../src/core/language/json.ts';

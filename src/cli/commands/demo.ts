@@ -7,7 +7,7 @@ import closed from '../../../examples/kiln-closed.chain.yaml';
 import piece from '../../../examples/piece.chain.yaml';
 import project from '../../../examples/batharon.yaml';
 import { readProject } from '../../core/chain/read-project.ts';
-import type { RunOptions } from '../../core/engine/context.ts';
+import type { RunOptions } from '../../core/engine/run-options.ts';
 
 import type { ExitCode } from '../../core/events.ts';
 import type { Files } from '../../core/ports.ts';

@@ -1,6 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
-import type { RunOptions } from '../../core/engine/context.ts';
+import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';

@@ -6,6 +6,7 @@ import type { Authorisation, FilledCredential, HeaderList, WireRequest } from '.
 import { ProblemError } from '../problems.ts';
 import { type BuiltRequest, withQuery } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { cookiesFor } from './step-cookies.ts';
 import { placed } from './placed.ts';
 import { renderField, renderText } from './insert.ts';
 
@@ -127,7 +128,7 @@ function merge(before: HeaderList, added: HeaderList): HeaderList {
 }
 
 function addCookies(context: RunContext, request: BuiltRequest, wire: WireRequest): WireRequest {
-  const cookies = context.cookiesFor(request, wire.url);
+  const cookies = cookiesFor(context, request, wire.url);
   return cookies === undefined ? wire : { ...wire, headers: merge(wire.headers, [['Cookie', cookies]]) };
 }
 

@@ -9,6 +9,7 @@ import type { Connection, StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
 import type { RunContext } from './context.ts';
+import { durationOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
 import { type Limits, USUAL_LIMITS } from './deadline.ts';
 import { buildBody } from './request-body.ts';
@@ -72,7 +73,7 @@ export async function buildRequest(
     headers,
     ...(body ? { body, json } : {}),
     ...(as === undefined || as === 'nobody' ? {} : { as }),
-    limits: limitsOf(context, [service, step], environment),
+    limits: limitsOf([service, step], environment),
     ...(service ? { service: service.name } : {}),
     secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),
     ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
@@ -226,7 +227,6 @@ function secretFieldsOf(fields: readonly Field[]): ReadonlySet<string> {
 
 /** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */
 function limitsOf(
-  context: RunContext,
   from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[],
   environment: Environment,
 ): Limits {
@@ -235,7 +235,7 @@ function limitsOf(
     const timeouts = one?.timeouts ?? {};
     for (const phase of ['connect', 'answer', 'total'] as const) {
       const setting = timeouts[phase];
-      if (setting) limits[phase] = context.duration(setting, environment);
+      if (setting) limits[phase] = durationOf(setting, environment);
     }
     if (timeouts.total && !timeouts.answer) limits.answer = limits.total;
   }

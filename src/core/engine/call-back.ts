@@ -7,6 +7,7 @@ import { headerObject } from './answer-names.ts';
 import { maskHeaders } from './answer-secrets.ts';
 import { fillCredential } from './authorise.ts';
 import type { RunContext } from './context.ts';
+import { durationOf } from './settings.ts';
 import { readBody } from './read-answer.ts';
 import { summarise } from './report-call.ts';
 
@@ -57,7 +58,7 @@ export class CallBackWait {
   /** The first request for which `when` holds. Throws `no-call-back`. */
   async arrived(): Promise<Value> {
     const context = this.#context;
-    const within = context.duration(this.#setting.within, context.environment(this.#step));
+    const within = durationOf(this.#setting.within, context.environment(this.#step));
     const { clock } = context.ports;
     const ends = clock.elapsed() + within;
     context.emit({

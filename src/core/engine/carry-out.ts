@@ -7,6 +7,7 @@ import { answerNames, headerObject } from './answer-names.ts';
 import { carryOutCall } from './call.ts';
 import type { CallResult } from './exchange.ts';
 import type { RunContext } from './context.ts';
+import { durationOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
 import { carryOutEach } from './each.ts';
 import { carryOutFollow } from './follow.ts';
@@ -174,7 +175,7 @@ export class StepRunner {
       case 'call':
         return carryOutCall(context, step).then((call) => ({ call }));
       case 'wait': {
-        const milliseconds = context.duration(step.duration, context.environment(step));
+        const milliseconds = durationOf(step.duration, context.environment(step));
         context.emit({ event: 'waiting', step: context.address(step), for: milliseconds, why: 'step' });
         return context.sleep(milliseconds).then(() => ({}));
       }

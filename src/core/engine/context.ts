@@ -1,19 +1,9 @@
-import type { CallStep, Chain, PlacedExpression, Project, Service, Setting, Step } from '../chain/model.ts';
+import type { CallStep, Chain, PlacedExpression, Project, Service, Step } from '../chain/model.ts';
 import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
-import { brief } from '../language/show.ts';
-import {
-  type Duration,
-  Duration as DurationValue,
-  kindOf,
-  type Maybe,
-  type Value,
-} from '../language/values.ts';
-import { withArticle } from '../language/kinds.ts';
-import type { FilledCredential, HeaderList, Ports } from '../ports.ts';
-import { ProblemError } from '../problems.ts';
+import { kindOf, type Maybe, type Value } from '../language/values.ts';
+import type { FilledCredential, Ports } from '../ports.ts';
 import { SecretMembers } from './answer-secrets.ts';
-import type { BuiltRequest } from './build-request.ts';
 import type { CallResult } from './exchange.ts';
 import type { Inserter } from './insert.ts';
 import { Budget } from './budget.ts';
@@ -24,80 +14,13 @@ import { StepEnvironment } from './step-environment.ts';
 import { maskAll } from './mask-event.ts';
 import { Masker, SHORTEST_SECRET } from './masking.ts';
 import { Names } from './names.ts';
-import type { Past, PastAnswers } from './past.ts';
+import type { RunOptions } from './run-options.ts';
+import { Shared } from './shared.ts';
 import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 
 /** An event before it is stamped. */
 export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
-
-/** Undo and cleanup that a run was told to leave, with the names that they need. */
-export interface LeftOver {
-  readonly undo: readonly { readonly step: string; readonly names: ReadonlyMap<string, Value> }[];
-  readonly names: ReadonlyMap<string, Value>;
-}
-
-/** What a run is given besides its ports. */
-export interface RunOptions {
-  readonly id: string;
-  readonly inputs: Readonly<Record<string, Value>>;
-  readonly emit: (event: RunEvent) => void;
-  /** Aborted when the person interrupts the run. */
-  readonly signal: AbortSignal;
-  /** The URL of the practice service, where the project uses it. */
-  readonly practice?: string;
-  /** The chains of credentials of kind chain, by the names of the credentials. */
-  readonly signInChains?: ReadonlyMap<string, Chain>;
-  /** How fast services are asked, shared by all chains that run together. */
-  readonly paces?: Map<string, Pace>;
-  /** Undo and cleanup are left for later. */
-  readonly leave?: boolean;
-  /** Nothing is carried out but what an earlier run has left. */
-  readonly left?: LeftOver;
-  /** Values of names from an earlier run, which steps above have kept there. */
-  readonly known?: ReadonlyMap<string, Value>;
-  /** Only some steps of the chain are carried out. */
-  readonly part?: boolean;
-  /** The run goes on from here. */
-  readonly past?: Past | undefined;
-  /** Only requests that change nothing are sent; the others have these answers. */
-  readonly answers?: PastAnswers | undefined;
-  /** The files of the chain and its project, for the record. */
-  readonly files?: readonly { readonly path: string; readonly text: string }[] | undefined;
-}
-
-/** What all parts of a run share, those of chains that it follows or signs in with too. */
-class Shared {
-  readonly masker: Masker;
-  readonly members: SecretMembers;
-  readonly secrets = new Map<string, string>();
-  readonly serviceUrls = new Map<string, string>();
-  /** The same without slashes at the end, for paths to be put behind. */
-  readonly serviceBases = new Map<string, string>();
-  readonly serviceOrigins = new Map<string, string>();
-  readonly remarks = new Set<string>();
-  calls = 0;
-  readonly paces: Map<string, Pace>;
-  readonly atEnd: (() => void)[] = [];
-  xpath: XPath | undefined;
-  interruption: Interruption;
-  readonly started: number;
-  signIns: SignInChains | undefined;
-
-  constructor(
-    masker: Masker,
-    members: SecretMembers,
-    interruption: Interruption,
-    started: number,
-    paces: Map<string, Pace>,
-  ) {
-    this.paces = paces;
-    this.started = started;
-    this.masker = masker;
-    this.members = members;
-    this.interruption = interruption;
-  }
-}
 
 /** Where in a run a step is carried out: in the chain itself, in a turn of a loop, or in a chain that is followed. */
 interface Where {
@@ -369,30 +292,6 @@ export class RunContext {
     return target.type === 'url' ? undefined : this.project.services.get(target.service);
   }
 
-  #jar({ as, service, url }: BuiltRequest): string {
-    return `${service ?? new URL(url).origin} ${as ?? 'nobody'}`;
-  }
-
-  /** The cookies of the run that fit a request. */
-  cookiesFor(request: BuiltRequest, url: string): string | undefined {
-    return this.ports.cookies.header(this.#jar(request), url);
-  }
-
-  /** Keeps the cookies that an answer sets; their values are secrets. */
-  async storeCookies(request: BuiltRequest, url: string, headers: HeaderList): Promise<void> {
-    const fields = headers.flatMap(([name, value]) => (name === 'set-cookie' ? [value] : []));
-    for (const field of fields) {
-      const [, name, value] = /^\s*([^=;\s]+)\s*=\s*"?([^;"]*)/.exec(field) ?? [];
-      // A short value, such as a language, would mask what is no secret.
-      if (value !== undefined && value.length >= 12) this.masker.addFound(value, `cookie ${name!}`);
-    }
-    const jar = this.#jar(request);
-    const { record, sealer } = this.ports;
-    if (record && sealer)
-      this.emit({ event: 'cookies-set', sealed: sealer.seal(JSON.stringify({ jar, url, fields })) });
-    await this.ports.cookies.store(jar, url, fields);
-  }
-
   /** From here on secrets that are learned are told to the record, sealed. */
   tellLearned(): void {
     const { record, sealer } = this.ports;
@@ -448,34 +347,6 @@ export class RunContext {
       } else if (kindOf(part) === 'number') refuseShortSecret(insertion);
     };
     hide(value);
-  }
-
-  duration(setting: Setting<Duration>, environment: Environment): number {
-    if ('value' in setting) return setting.value.milliseconds;
-    const { insertion } = setting;
-    const value = placed(insertion, () => insertion.expression.evaluate(environment));
-    if (value instanceof DurationValue && value.milliseconds >= 0) return value.milliseconds;
-    if (value === undefined) throwNothing(insertion, environment);
-    throw new ProblemError({
-      code: 'not-a-duration',
-      message: `a duration is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
-      instead: 'x * 1s makes a duration of a number of seconds',
-      place: insertion.at(insertion.expression.tree.span),
-    });
-  }
-
-  /** A whole number of a setting. Throws `not-a-count`. */
-  amount(setting: Setting<number>, environment: Environment): number {
-    if ('value' in setting) return setting.value;
-    const { insertion } = setting;
-    const value = placed(insertion, () => insertion.expression.evaluate(environment));
-    if (value === undefined) throwNothing(insertion, environment);
-    if (typeof value === 'number' && Number.isInteger(value) && value >= 0) return value;
-    throw new ProblemError({
-      code: 'not-a-count',
-      message: `a whole number is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
-      place: insertion.at(insertion.expression.tree.span),
-    });
   }
 
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */

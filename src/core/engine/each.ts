@@ -21,6 +21,7 @@ import { type Problem, ProblemError } from '../problems.ts';
 import type { Done, Stop, StepRunner } from './carry-out.ts';
 import { interrupted } from './interruption.ts';
 import type { RunContext } from './context.ts';
+import { amountOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
 
 import { evaluateAll } from './outcome.ts';
@@ -42,9 +43,9 @@ interface Items {
 export async function carryOutEach(runner: StepRunner, context: RunContext, step: EachStep): Promise<Done> {
   const environment = context.environment(step);
   const items = await itemsOf(context, step);
-  const most = context.amount(step.upTo, environment);
-  const least = context.amount(step.atLeast, environment);
-  const atOnce = context.amount(step.atOnce, environment);
+  const most = amountOf(step.upTo, environment);
+  const least = amountOf(step.atLeast, environment);
+  const atOnce = amountOf(step.atOnce, environment);
   if (atOnce < 1) refuse(step, 'not-a-count', 'at-once is at least 1', 'at-once: 1');
   if ((items.count ?? 0) > most)
     refuse(

@@ -7,6 +7,7 @@ import { maskHeaders } from './answer-secrets.ts';
 import { authorise, fillCredential, queryKey } from './authorise.ts';
 import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { storeCookies } from './step-cookies.ts';
 import { eventProblem } from './placed.ts';
 import { Deadline } from './deadline.ts';
 import { renderPath } from './insert.ts';
@@ -114,7 +115,7 @@ async function sendFollowing(
     const sent = await sendOnce(context, step, authorised, request, progress, patience);
     const { answer, elapsed, saved } = sent;
     if (!step.noCookies && answer.headers.some(([name]) => name === 'set-cookie'))
-      await context.storeCookies(request, wire.url, answer.headers);
+      await storeCookies(context, request, wire.url, answer.headers);
     const next = most === 0 ? undefined : redirectOf(wire, answer, queryKey(context, request));
     if (!next) {
       const reading = readResult(context, step, answer, saved);

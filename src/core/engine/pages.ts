@@ -9,6 +9,7 @@ import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { amountOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
 import type { CallResult, Progress } from './exchange.ts';
 import { sendRepeating } from './repeating.ts';
@@ -25,7 +26,7 @@ export async function readPages(
   first: BuiltRequest,
   progress: Progress,
 ): Promise<CallResult> {
-  const most = context.amount(pages.upTo, context.environment(step));
+  const most = amountOf(pages.upTo, context.environment(step));
   const gathered: Value[] = [];
   const asked = new Set<string>([keyOf(first)]);
   let request: BuiltRequest = { ...first, page: 1 };

@@ -1,14 +1,14 @@
 import type { Pause } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import type { RunContext } from './context.ts';
+import { durationOf } from './settings.ts';
 
 /** The waits between requests or turns, in milliseconds: always the same, or doubling up to a most. */
 export class Pausing {
   readonly #most: number;
   #next: number;
 
-  constructor({ least, most }: Pause, context: RunContext, environment: Environment) {
-    this.#next = context.duration(least, environment);
+  constructor({ least, most }: Pause, environment: Environment) {
+    this.#next = durationOf(least, environment);
     this.#most = Math.max(most ?? this.#next, this.#next);
   }
 

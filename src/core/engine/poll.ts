@@ -7,6 +7,7 @@ import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { durationOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
 import type { CallResult, Progress } from './exchange.ts';
 import { Pausing } from './pausing.ts';
@@ -28,8 +29,8 @@ export async function pollUntil(
 ): Promise<CallResult> {
   const { clock } = context.ports;
   const settings = context.environment(step);
-  const pausing = new Pausing(poll.every, context, settings);
-  const within = context.duration(poll.within, settings);
+  const pausing = new Pausing(poll.every, settings);
+  const within = durationOf(poll.within, settings);
   const states: SeenStates = [];
   const began = clock.elapsed();
   let request = first;

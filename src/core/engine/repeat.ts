@@ -2,6 +2,7 @@ import type { RepeatStep } from '../chain/model.ts';
 import { ProblemError } from '../problems.ts';
 import type { Done, StepRunner } from './carry-out.ts';
 import type { RunContext } from './context.ts';
+import { amountOf, durationOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
 import { brief } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
@@ -22,9 +23,9 @@ export async function carryOutRepeat(
   const before = past?.startOf(address);
   for (const { name, value } of step.start)
     context.names.set(name, before?.get(name) ?? evaluateAll(value, outside));
-  const most = context.amount(step.upTo, outside);
-  const within = context.duration(step.within, outside);
-  const pausing = new Pausing(step.every, context, outside);
+  const most = amountOf(step.upTo, outside);
+  const within = durationOf(step.within, outside);
+  const pausing = new Pausing(step.every, outside);
   const began = clock.elapsed();
   const start = step.start.map(
     ({ name }) => [name, recordedValue(context, context.names.get(name)!)] as const,

@@ -3,6 +3,7 @@ import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { amountOf, durationOf } from './settings.ts';
 import { placed } from './placed.ts';
 import { type CallResult, exchange, type Progress } from './exchange.ts';
 import { onceOf } from './once.ts';
@@ -100,9 +101,9 @@ class Repeats {
     this.patience = step.waitsAsTold ? USUAL_PATIENCE : 0;
     if (!step.retry) return;
     const environment = context.environment(step);
-    this.most = context.amount(step.retry.attempts, environment);
-    if (step.waitsAsTold) this.patience = context.duration(step.retry.asTold, environment);
-    this.#pausing = new Pausing(step.retry.wait, context, environment);
+    this.most = amountOf(step.retry.attempts, environment);
+    if (step.waitsAsTold) this.patience = durationOf(step.retry.asTold, environment);
+    this.#pausing = new Pausing(step.retry.wait, environment);
   }
 
   /** Whether it waits at all because the service says so. */

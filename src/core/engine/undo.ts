@@ -1,6 +1,7 @@
 import { type Chain, type Step, stepsIn, usedIn } from '../chain/model.ts';
 import type { StepRunner } from './carry-out.ts';
-import type { LeftOver, RunContext } from './context.ts';
+import type { RunContext } from './context.ts';
+import type { LeftOver } from './run-options.ts';
 import { Names } from './names.ts';
 import { type RecordedValue, recordedValue } from './recorded-value.ts';
 import { usedNames } from './step-problems.ts';

@@ -1,0 +1,39 @@
+import type { XPath } from '../language/environment.ts';
+import type { SecretMembers } from './answer-secrets.ts';
+import type { Interruption } from './interruption.ts';
+import type { Masker } from './masking.ts';
+import type { Pace } from './pace.ts';
+import type { SignInChains } from './sign-in-chain.ts';
+
+/** What all parts of a run share, those of chains that it follows or signs in with too. */
+export class Shared {
+  readonly masker: Masker;
+  readonly members: SecretMembers;
+  readonly secrets = new Map<string, string>();
+  readonly serviceUrls = new Map<string, string>();
+  /** The same without slashes at the end, for paths to be put behind. */
+  readonly serviceBases = new Map<string, string>();
+  readonly serviceOrigins = new Map<string, string>();
+  readonly remarks = new Set<string>();
+  calls = 0;
+  readonly paces: Map<string, Pace>;
+  readonly atEnd: (() => void)[] = [];
+  xpath: XPath | undefined;
+  interruption: Interruption;
+  readonly started: number;
+  signIns: SignInChains | undefined;
+
+  constructor(
+    masker: Masker,
+    members: SecretMembers,
+    interruption: Interruption,
+    started: number,
+    paces: Map<string, Pace>,
+  ) {
+    this.paces = paces;
+    this.started = started;
+    this.masker = masker;
+    this.members = members;
+    this.interruption = interruption;
+  }
+}

@@ -1,0 +1,34 @@
+import type { HeaderList } from '../ports.ts';
+import type { BuiltRequest } from './build-request.ts';
+import type { RunContext } from './context.ts';
+
+/** Each service and credential has a jar of its own. */
+function jarOf({ as, service, url }: BuiltRequest): string {
+  return `${service ?? new URL(url).origin} ${as ?? 'nobody'}`;
+}
+
+/** The cookies of the run that fit a request. */
+export function cookiesFor({ ports }: RunContext, request: BuiltRequest, url: string): string | undefined {
+  return ports.cookies.header(jarOf(request), url);
+}
+
+/** Keeps the cookies that an answer sets; their values are secrets. */
+export async function storeCookies(
+  context: RunContext,
+  request: BuiltRequest,
+  url: string,
+  headers: HeaderList,
+): Promise<void> {
+  const { masker, ports } = context;
+  const fields = headers.flatMap(([name, value]) => (name === 'set-cookie' ? [value] : []));
+  for (const field of fields) {
+    const [, name, value] = /^\s*([^=;\s]+)\s*=\s*"?([^;"]*)/.exec(field) ?? [];
+    // A short value, such as a language, would mask what is no secret.
+    if (value !== undefined && value.length >= 12) masker.addFound(value, `cookie ${name!}`);
+  }
+  const jar = jarOf(request);
+  const { record, sealer } = ports;
+  if (record && sealer)
+    context.emit({ event: 'cookies-set', sealed: sealer.seal(JSON.stringify({ jar, url, fields })) });
+  await ports.cookies.store(jar, url, fields);
+}
