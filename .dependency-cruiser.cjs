@@ -35,7 +35,7 @@ module.exports = {
       from: {
         path: '^src/',
         pathNot:
-          '^src/(io/http|io/http-[a-z-]+|io/xpath|report/junit|import/fetch|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
+          '^src/(io/http|io/http-[a-z-]+|io/row-tables|io/xpath|report/junit|import/fetch|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
       },
       to: {
         dynamic: false,

@@ -3,7 +3,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
-import { CREDENTIAL_KINDS } from '../src/core/chain/model.ts';
+import { CREDENTIAL_KINDS } from '../src/core/chain/project.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
 import { startPractice } from '../src/practice/service.ts';

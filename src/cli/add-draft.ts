@@ -1,7 +1,7 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
 import { readChain } from '../core/chain/read-chain.ts';
-import type { Project } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import { readProject } from '../core/chain/read-project.ts';
 import { fail } from '../core/problems.ts';
 import { addEntry, addKeep, addStep } from '../import/add-to-file.ts';

@@ -1,4 +1,5 @@
-import type { Chain, Project } from '../core/chain/model.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import { dryRun } from '../core/engine/dry.ts';
 import type { Value } from '../core/language/values.ts';
 import { machinePorts } from '../io/ports.ts';

@@ -1,7 +1,8 @@
 import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import type { Finding } from '../core/chain/findings.ts';
-import type { Chain, Project } from '../core/chain/model.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import { readChain } from '../core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
 import type { SourceFile } from '../core/chain/source.ts';

@@ -1,4 +1,5 @@
-import type { Chain, Credential, CredentialKind, Project } from '../core/chain/model.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Credential, CredentialKind, Project } from '../core/chain/project.ts';
 import { run } from '../core/engine/run.ts';
 import type { ExitCode } from '../core/events.ts';
 import type { Value } from '../core/language/values.ts';

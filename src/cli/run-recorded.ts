@@ -1,4 +1,5 @@
-import type { Chain, Project } from '../core/chain/model.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import type { RunOptions } from '../core/engine/run-options.ts';
 import { run, type RunResult } from '../core/engine/run.ts';
 import { RunCookies } from '../io/cookies.ts';

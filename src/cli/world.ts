@@ -1,4 +1,4 @@
-import type { Project } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import type { Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
 import { machinePorts } from '../io/ports.ts';

@@ -1,4 +1,4 @@
-import type { Credential } from './chain/model.ts';
+import type { Credential } from './chain/project.ts';
 import type { DigestAlgorithm, XPath } from './language/environment.ts';
 import type { Value, ValueObject } from './language/values.ts';
 

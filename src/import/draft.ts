@@ -1,4 +1,4 @@
-import type { Project, Service } from '../core/chain/model.ts';
+import type { Project, Service } from '../core/chain/project.ts';
 import { nameOf } from './placeholders.ts';
 
 /** What an import gives: a step, and what the project and the chain need for it. Lines are not indented. */

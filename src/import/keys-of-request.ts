@@ -1,4 +1,4 @@
-import type { Credential, Project, Service } from '../core/chain/model.ts';
+import type { Credential, Project, Service } from '../core/chain/project.ts';
 import { type Draft, freeName } from './draft.ts';
 import { isPlaceholderKey, nameOf, replaceVariables, variablesIn, wholeVariable } from './placeholders.ts';
 import type { ImportedRequest } from './request.ts';

@@ -1,4 +1,4 @@
-import type { Project } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import { isObject, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
 import { takeCredential } from './keys-of-request.ts';

@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import type { CallBacks as CallBacksSetting } from '../core/chain/model.ts';
+import type { CallBacks as CallBacksSetting } from '../core/chain/project.ts';
 import type { ArrivedRequest, CallBacks } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 

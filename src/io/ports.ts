@@ -1,4 +1,4 @@
-import type { Project } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 import type { Ports, Transport } from '../core/ports.ts';
 import { RunCredentials } from './credentials/index.ts';
 import type { Person } from './credentials/person.ts';

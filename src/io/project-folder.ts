@@ -1,5 +1,5 @@
 import { dirname, resolve } from 'node:path';
-import type { Project } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
 
 /** The folder of a project: that of its file, or the working one. */
 export function projectFolder({ file }: Pick<Project, 'file'>): string {

@@ -1,7 +1,7 @@
 import { execFile } from 'node:child_process';
 import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
-import type { Project, SecretSource } from '../core/chain/model.ts';
+import type { Project, SecretSource } from '../core/chain/project.ts';
 import type { Secrets } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import type { LockedStore } from './locked-store.ts';

@@ -1,5 +1,5 @@
 import { readFileSync } from 'node:fs';
-import type { Project } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { SHORTEST_SECRET } from '../../core/engine/masking.ts';
 import { fail } from '../../core/problems.ts';

@@ -1,4 +1,4 @@
-import type { Project } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
 import { readChain } from '../../core/chain/read-chain.ts';
 import type { EventOf, ExitCode } from '../../core/events.ts';
 import { fillCredential } from '../../core/engine/authorise.ts';

@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { type KeyDefinition, map as mapShape, shapeOf, text } from './key-definition.ts';
-import { CREDENTIAL_KINDS, type CredentialKind } from './model.ts';
+import { CREDENTIAL_KINDS, type CredentialKind } from './project.ts';
 
 interface CredentialKeys {
   readonly about: string;

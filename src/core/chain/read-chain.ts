@@ -23,9 +23,9 @@ import {
   type Input,
   INPUT_KINDS,
   type InputKind,
-  type Project,
   type Typed,
 } from './model.ts';
+import type { Project } from './project.ts';
 import type { FileFinding, FollowedFile, StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
 import { readSteps } from './read-steps.ts';

@@ -8,7 +8,7 @@ import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from './project-keys.ts';
-import { type CallBacks, type Project, SECRET_SOURCES, type SecretSource } from './model.ts';
+import { type CallBacks, type Project, SECRET_SOURCES, type SecretSource } from './project.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';

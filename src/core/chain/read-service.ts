@@ -3,7 +3,7 @@ import type { StaticScope } from '../language/scope.ts';
 import { ChainScope } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
 import { serviceKeys } from './project-keys.ts';
-import type { Credential, Service, Tls } from './model.ts';
+import type { Credential, Service, Tls } from './project.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { readExpectations } from './read-outcome.ts';
 import { optional } from './optional.ts';

@@ -1,5 +1,6 @@
 import { isThisMachine } from '../chain/read-service.ts';
-import type { CallStep, Credential, Field, PlacedExpression } from '../chain/model.ts';
+import type { CallStep, Field, PlacedExpression } from '../chain/model.ts';
+import type { Credential } from '../chain/project.ts';
 import { fromUtf8, percentEncode } from '../language/encodings.ts';
 import { type Maybe, objectOf, type Value } from '../language/values.ts';
 import type { Authorisation, FilledCredential, HeaderList, WireRequest } from '../ports.ts';

@@ -1,4 +1,4 @@
-import type { Pace } from '../chain/model.ts';
+import type { Pace } from '../chain/project.ts';
 import type { Clock, Ledger } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 

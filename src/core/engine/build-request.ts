@@ -1,4 +1,5 @@
-import type { CallStep, Field, Idempotency, PlacedExpression, Service, Timeouts } from '../chain/model.ts';
+import type { CallStep, Field, Idempotency, PlacedExpression, Timeouts } from '../chain/model.ts';
+import type { Service } from '../chain/project.ts';
 import { percentEncode, utf8 } from '../language/encodings.ts';
 import { randomUuid } from '../language/functions/chance.ts';
 import { plainText } from '../language/functions/conversion.ts';

@@ -1,4 +1,5 @@
-import type { CallStep, Chain, PlacedExpression, Project, Service, Step } from '../chain/model.ts';
+import type { CallStep, Chain, PlacedExpression, Step } from '../chain/model.ts';
+import type { Project, Service } from '../chain/project.ts';
 import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
 import { kindOf, type Maybe, type Value } from '../language/values.ts';

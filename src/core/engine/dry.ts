@@ -1,4 +1,5 @@
-import type { CallStep, Chain, Expressions, PlacedExpression, Project, Step } from '../chain/model.ts';
+import type { CallStep, Chain, Expressions, PlacedExpression, Step } from '../chain/model.ts';
+import type { Project } from '../chain/project.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
 import { childrenOf, namesIn, type Tree } from '../language/tree.ts';

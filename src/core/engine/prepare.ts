@@ -1,12 +1,5 @@
-import {
-  type Chain,
-  type Credential,
-  type Project,
-  type Step,
-  stepsIn,
-  type Template,
-  type Typed,
-} from '../chain/model.ts';
+import { type Chain, type Step, stepsIn, type Template, type Typed } from '../chain/model.ts';
+import type { Credential, Project } from '../chain/project.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
 import { objectOf, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';

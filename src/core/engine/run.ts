@@ -1,4 +1,5 @@
-import { type Chain, type Project, type Step, stepsIn } from '../chain/model.ts';
+import { type Chain, type Step, stepsIn } from '../chain/model.ts';
+import type { Project } from '../chain/project.ts';
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode } from '../events.ts';
 import { utf8 } from '../language/encodings.ts';

@@ -1,4 +1,5 @@
-import type { CallStep, Credential } from '../chain/model.ts';
+import type { CallStep } from '../chain/model.ts';
+import type { Credential } from '../chain/project.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import type { Authorisation } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';

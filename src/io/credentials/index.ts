@@ -1,4 +1,4 @@
-import type { CredentialKind } from '../../core/chain/model.ts';
+import type { CredentialKind } from '../../core/chain/project.ts';
 import type {
   Authorisation,
   Clock,

@@ -1,0 +1,118 @@
+import type { Value } from '../language/values.ts';
+import type { Place } from '../problems.ts';
+import type { Expectation, Field, PlacedExpression, Retry, Template, Timeouts, Typed } from './model.ts';
+
+export interface Service {
+  readonly name: string;
+  /** `practice` stands for the practice service, which is started with the run. */
+  readonly url: Template | 'practice';
+  readonly as?: string;
+  readonly headers: readonly Field[];
+  readonly timeouts: Timeouts;
+  /** What holds for each of its calls. */
+  readonly expect: readonly Expectation[];
+  readonly retry?: Retry;
+  readonly pace?: Pace;
+  readonly tls?: Tls;
+  readonly proxy?: Template;
+  readonly redirects?: number;
+  /** A credential may go to it over plain http. */
+  readonly insecure: boolean;
+  readonly at: Place;
+}
+
+/** How fast a service may be asked. */
+export interface Pace {
+  /** So many calls in so many milliseconds. */
+  readonly rate?: { readonly count: number; readonly period: number };
+  /** How many of them may go at the same moment. */
+  readonly burst: number;
+  readonly atOnce?: number;
+  readonly budget?: { readonly count: number; readonly period: 'hour' | 'day' };
+}
+
+/** How a service proves who it is, and the client to it; texts are paths of PEM files. */
+export interface Tls {
+  readonly ca?: Template;
+  readonly cert?: Template;
+  readonly key?: Template;
+  /** False: the certificate of the service is not looked at. */
+  readonly verify: boolean;
+}
+
+export const CREDENTIAL_KINDS = [
+  'basic',
+  'bearer',
+  'header',
+  'query',
+  'cookie',
+  'digest',
+  'oauth2',
+  'message-signature',
+  'recipe',
+  'chain',
+] as const;
+export type CredentialKind = (typeof CREDENTIAL_KINDS)[number];
+
+export interface Credential {
+  readonly name: string;
+  readonly kind: CredentialKind;
+  /** Its other keys, as texts with insertions. */
+  readonly fields: ReadonlyMap<string, Template>;
+  /** A recipe: names for one request, and fields that are computed from it. */
+  readonly recipe?: Recipe;
+  /** Another chain signs in; its results are what is sent. */
+  readonly signIn?: SignInChain;
+  readonly at: Place;
+}
+
+export interface Recipe {
+  readonly let: readonly { readonly name: string; readonly value: PlacedExpression }[];
+  readonly headers: readonly Field[];
+}
+
+export interface SignInChain {
+  /** The path of the chain file, as written. */
+  readonly file: string;
+  readonly inputs: readonly (readonly [string, Typed])[];
+  /** The fields that are sent; names of results stand in insertions. */
+  readonly headers: readonly Field[];
+  readonly renewWhen?: PlacedExpression;
+}
+
+export const SECRET_SOURCES = ['env', 'file', 'command', 'ask', 'locked'] as const;
+
+export interface SecretSource {
+  readonly name: string;
+  readonly from: (typeof SECRET_SOURCES)[number];
+  /** The name of the variable, the path, the command, the question, or the name under which it is locked. */
+  readonly where: string;
+  readonly at: Place;
+}
+
+export interface Project {
+  /** Where the file stands; nothing without one. */
+  readonly file?: string;
+  readonly services: ReadonlyMap<string, Service>;
+  readonly credentials: ReadonlyMap<string, Credential>;
+  readonly secrets: ReadonlyMap<string, SecretSource>;
+  readonly environments: readonly string[];
+  /** The one that is in force. */
+  readonly environment?: string;
+  readonly values: Readonly<Record<string, Value>>;
+  readonly zone: string;
+  /** Names of members of answers whose values are secrets, in small letters. */
+  readonly mask: ReadonlySet<string>;
+  /** Some expression reads XML. */
+  readonly usesXPath: boolean;
+  /** Where the listener for call-backs is, and where services elsewhere reach it. */
+  readonly callbacks?: CallBacks;
+  /** How many runs are recorded at most, and how much they may take, in bytes. */
+  readonly records?: { readonly runs?: number; readonly size?: number };
+}
+
+export interface CallBacks {
+  readonly host: string;
+  readonly port: number;
+  readonly publicUrl?: string;
+}
