@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto';
-import { dirname } from 'node:path';
+import { statSync } from 'node:fs';
+import { dirname, join } from 'node:path';
 import type { Chain } from '../../core/chain/model.ts';
+import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { writeTyped } from '../../core/language/typed-json.ts';
@@ -45,6 +47,10 @@ export async function watch(file: string, options: WatchOptions): Promise<ExitCo
   try {
     // A file that is not there is no file that will change.
     load([file], options.env, true);
+    if (statSync(file).isDirectory())
+      fail('wrong-form', `${file} is a folder, and one chain is watched`, {
+        instead: `batharon watch ${join(file, 'NAME.chain.yaml')}`,
+      });
     watching = new Watching(terminal, file, options);
     await watching.carryOut(stop.signal);
     return 0;
@@ -78,6 +84,8 @@ class Watching {
   /** What the last pass has left to be taken back. */
   #left: EventOf<'left'> | undefined;
   #world: OpenWorld | undefined;
+  /** What services have said of their pace holds for the next pass too. */
+  readonly #paces: NonNullable<RunOptions['paces']> = new Map();
 
   constructor(terminal: Terminal, file: string, options: WatchOptions) {
     this.#terminal = terminal;
@@ -102,7 +110,9 @@ class Watching {
       // A save while a pass goes on begins the next one.
       const changed = untilChanged(files, another.signal);
       if (loaded) {
-        const pass = this.#pass(loaded, saved, another.signal).catch((error: unknown) => this.#say(error));
+        const pass = this.#pass(loaded, saved, another.signal).catch((error: unknown) =>
+          this.#say(error, loaded),
+        );
         if (await Promise.race([pass.then(() => false), changed.then(() => true)])) {
           another.abort(new ProblemError({ code: 'interrupted', message: 'a file was saved' }));
           await pass;
@@ -168,9 +178,9 @@ class Watching {
     const world = (this.#world ??= await openWorld(project));
     const records = recordsOf(project);
     // The practice service knows nothing of what it was asked in an earlier process.
-    if (this.#id === undefined && world.practice === undefined)
+    if (this.#last === undefined && world.practice === undefined)
       await this.#begin(records, chain, project.environment);
-    const past = this.#id === undefined ? undefined : this.#readPast(records, this.#id, world);
+    let past = this.#readPast(records, world);
     const known = past ? knownInputs(chain, past) : {};
     const given = new Set([
       ...this.#given.keys(),
@@ -190,16 +200,20 @@ class Watching {
         this.#last === undefined &&
         !sameProject(files, project.file, this.#baseFiles)) ||
       chain.inputs.some(({ name }) => past && textOfValue(inputs[name]) !== textOfValue(before[name]));
-    const from =
-      past &&
-      fromFirstChanged(chain, past.past, {
-        also: changedBesides(chain, this.#last?.chain, saved),
-        anew: this.#options.send ?? false,
-        whole,
-      });
+    const changed = {
+      also: changedBesides(chain, this.#last?.chain, saved),
+      anew: this.#options.send ?? false,
+      whole,
+    };
+    let from = past && fromFirstChanged(chain, past.past, changed);
     this.#announce(from, whole);
     this.#last = { chain, inputs, files };
-    if (from && this.#options.send) await this.#takeBack(loaded, chain, past, from, signal);
+    const undo = this.#options.send ? past?.past.booked.filter(({ step }) => from!.again(step)) : [];
+    if (undo && undo.length > 0) {
+      await this.#takeBack(loaded, chain, undo, signal);
+      past = this.#readPast(records, world);
+      from = past && fromFirstChanged(chain, past.past, changed);
+    }
     await this.#run(loaded, chain, world, inputs, past, from, signal);
   }
 
@@ -228,7 +242,10 @@ class Watching {
     }
   }
 
-  #readPast(records: Records, id: string, world: OpenWorld): PastRun {
+  /** What the passes before have done; nothing before the first one, and where they could not be recorded. */
+  #readPast(records: Records, world: OpenWorld): PastRun | undefined {
+    const id = this.#id;
+    if (id === undefined || !records.has(id)) return undefined;
     const none = { sent: () => false, notSent: () => false };
     const past = readPast(records, id, none, new Map(), (sealed) => world.locked.open(sealed));
     if (this.#last === undefined && past.tookBack > 0)
@@ -255,18 +272,10 @@ class Watching {
     this.#lines.line('', colours.dim(where));
   }
 
-  /** What is sent anew is taken back before, so that it is there once. */
-  async #takeBack(
-    loaded: Loaded,
-    chain: Chain,
-    past: PastRun,
-    { again }: FromChanged,
-    signal: AbortSignal,
-  ): Promise<void> {
-    const undo = past.booked.filter(({ step }) => again(step));
-    if (undo.length === 0) return;
+  /** What is sent anew is taken back before, so that it is there once. Throws `not-sent` where that fails. */
+  async #takeBack(loaded: Loaded, chain: Chain, undo: PastRun['booked'], signal: AbortSignal): Promise<void> {
     const view = new RunView(this.#terminal);
-    await runRecorded(
+    const { exit } = await runRecorded(
       { ...chain, cleanup: [] },
       loaded.project,
       this.#world!,
@@ -274,11 +283,16 @@ class Watching {
         inputs: {},
         left: { undo, names: new Map() },
         signal,
+        paces: this.#paces,
         signInChains: loaded.signInChains,
         emit: (event) => view.show(event),
       },
       this.#id,
     );
+    if (exit !== 0)
+      fail('not-sent', 'what was made before could not be taken back, so nothing is sent anew', {
+        instead: `batharon cleanup ${this.#id!}, and the next save`,
+      });
   }
 
   async #run(
@@ -300,6 +314,7 @@ class Watching {
         inputs,
         signal,
         leave: true,
+        paces: this.#paces,
         signInChains: loaded.signInChains,
         files: filesOf(loaded, chain),
         past: from?.past,
@@ -311,7 +326,7 @@ class Watching {
           view.show(event);
         },
       },
-      this.#id,
+      past && this.#id,
     );
     this.#id = id;
     const own = objectOf(Object.entries(results).map(([name, json]) => [name, parseJson(json)]));

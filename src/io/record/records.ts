@@ -168,6 +168,11 @@ export class Records {
       .sort((a, b) => (a.length - b.length || (a < b ? -1 : 1)) * -1);
   }
 
+  /** Whether something of a run is recorded. */
+  has(id: string): boolean {
+    return this.#hasBegun(id);
+  }
+
   #hasBegun(id: string): boolean {
     return (statSync(join(this.folderOf(id), EVENTS), { throwIfNoEntry: false })?.size ?? 0) > 0;
   }
