@@ -10,7 +10,7 @@ const chain = (name: string, more = ''): string => `chain: ${name}
 ${more}inputs: { fired: { default: "yes" } }
 steps:
   - show: ${name} begins
-  - wait: 150ms
+  - wait: 250ms
   - name: middle
     show: ${name} goes on
   - name: last
