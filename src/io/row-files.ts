@@ -25,7 +25,7 @@ class RowFile {
   readonly #shown: string;
   #waiting: Waiting[] = [];
   #isBusy = false;
-  /** What the file held when it was written last, and what it looked like from outside. */
+  /** What the file held when it was read or written last, and what it looked like from outside. */
   #known: { readonly table: RowTable; readonly look: string } | undefined;
 
   constructor(whole: string, shown: string) {
@@ -113,7 +113,8 @@ class RowFile {
   }
 
   async #table(whole: string): Promise<RowTable> {
-    if (this.#known?.look === (await lookOf(whole))) return this.#known.table;
+    const look = await lookOf(whole);
+    if (this.#known?.look === look) return this.#known.table;
     this.#known = undefined;
     let content = new Uint8Array();
     try {
@@ -122,7 +123,9 @@ class RowFile {
       if ((error as NodeJS.ErrnoException).code !== 'ENOENT')
         throw notWritten(whole, error as NodeJS.ErrnoException);
     }
-    return readTable(content, this.#shown);
+    const table = readTable(content, this.#shown);
+    this.#known = { table, look };
+    return table;
   }
 }
 

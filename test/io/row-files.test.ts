@@ -138,7 +138,10 @@ describe('writing', () => {
     const written = await Promise.all(Array.from({ length: 40 }, (_, n) => write(n)));
     const lines = readFileSync(whole, 'utf8').trimEnd().split('\n').slice(1);
     expect(written.map(({ nth }) => lines[nth - 1])).toEqual(Array.from({ length: 40 }, (_, n) => `p${n}`));
-    // Somebody else changes the file between.
+    // What is there already is not written again, and somebody else's change is seen.
+    const { ino } = statSync(whole);
+    const again = await writeRow(whole, 'fired.csv', { row: { piece: 'p7' }, onePer: ['piece'] });
+    expect([again.change, statSync(whole).ino]).toEqual(['same', ino]);
     writeFileSync(whole, 'piece\nq\n');
     expect(await write(1)).toEqual({ change: 'added', nth: 2 });
     expect(readFileSync(whole, 'utf8')).toBe('piece\nq\np1\n');
