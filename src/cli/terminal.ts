@@ -79,17 +79,21 @@ export function chop(text: string, columns: number): string[] {
   return lines;
 }
 
-/** Breaks a text at blanks into lines of at most so many columns; a longer word, such as an address, stays whole. */
+/**
+ * Breaks a text at blanks into lines of at most so many columns; a longer word, such as an address, stays whole. Blanks before
+ * a line of it stay.
+ */
 export function wrap(text: string, columns: number): string[] {
   return text.split('\n').flatMap((paragraph) => {
+    const [indent] = /^ */.exec(paragraph)!;
     const lines: string[] = [];
     let line = '';
-    for (const word of paragraph.split(' ')) {
+    for (const word of paragraph.slice(indent.length).split(' ')) {
       if (line !== '' && widthOf(line) + 1 + widthOf(word) > columns) {
         lines.push(line);
         line = word;
       } else {
-        line = line === '' ? word : `${line} ${word}`;
+        line = line === '' ? (lines.length === 0 ? indent + word : word) : `${line} ${word}`;
       }
     }
     lines.push(line);

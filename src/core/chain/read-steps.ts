@@ -134,7 +134,8 @@ function readBody(
   }
   if (type === 'plain') {
     const rest = common();
-    return { ...base, ...rest, type: 'plain', title: base.name ?? rest.keep[0]?.name ?? 'step' };
+    const title = base.name ?? rest.keep[0]?.name ?? (rest.write ? titleOfWrite(node) : 'step');
+    return { ...base, ...rest, type: 'plain', title };
   }
   const otherwiseNode = valueOf(node, 'else');
   if (otherwiseNode && !valueOf(node, 'when')) {
@@ -173,6 +174,13 @@ function readBody(
     steps,
     ...optional('otherwise', otherwise),
   };
+}
+
+/** What a step is called that only writes a row. */
+function titleOfWrite(node: MapNode): string {
+  const write = valueOf(node, 'write');
+  const to = write?.type === 'map' ? valueOf(write, 'to') : undefined;
+  return to?.type === 'scalar' ? `write ${to.text}` : 'write';
 }
 
 /** Reads the steps that take back what a step did; no name is in doubt there, since the step has held. */

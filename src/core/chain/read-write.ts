@@ -26,6 +26,7 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
   const rowNode = valueOf(node, 'row');
   const row = rowNode && fields.typed(rowNode, scope);
   if (row && !mayBeRow(row)) {
+    if (rowNode.type !== 'scalar') return undefined; // said by the structure
     findings.problem(
       rowNode,
       'wrong-form',
