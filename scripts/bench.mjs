@@ -18,11 +18,13 @@ try {
   );
   await build({
     absWorkingDir: root,
-    entryPoints: ['bench/server.ts'],
+    entryPoints: ['bench/server.ts', 'bench/calls-process.ts'],
     bundle: true,
     platform: 'node',
     format: 'cjs',
-    outfile: join(folder, 'server.cjs'),
+    outdir: folder,
+    outExtension: { '.js': '.cjs' },
+    logLevel: 'warning',
   });
   await build({
     absWorkingDir: root,

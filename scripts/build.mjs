@@ -77,9 +77,13 @@ export async function bundle(entry, outdir, version = '0.0.0') {
       platform: 'node',
       target: 'node20',
       supported: { 'dynamic-import': false },
+      charset: 'ascii',
       loader: 'js',
     });
-    const named = code.replace(/(require\("\.\/[^"]+)\.mjs"\)/g, '$1.cjs")');
+    const named = code
+      .replace(/(require\("\.\/[^"]+)\.mjs"\)/g, '$1.cjs")')
+      // What is left stands in patterns and comments, where an escape says the same; the launcher reads ASCII only.
+      .replace(/[^\0-\x7f]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`);
     sum.update(named);
     writeFileSync(file.path.replace(/\.mjs$/, '.cjs'), named);
   }

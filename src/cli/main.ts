@@ -1,4 +1,5 @@
 import { Command, Option } from 'commander';
+import { writeTo } from './standard-streams.ts';
 
 declare const BATHARON_VERSION: string;
 
@@ -16,6 +17,7 @@ const program = new Command('batharon')
   .showSuggestionAfterError(true)
   .showHelpAfterError('batharon COMMAND --help says what it takes, with an example')
   .configureHelp({ sortSubcommands: false })
+  .configureOutput({ writeOut: (text) => writeTo(1, text), writeErr: (text) => writeTo(2, text) })
   .exitOverride((error) => {
     // Help and version are what was asked for; anything else is a wrong command.
     process.exit(error.exitCode === 0 ? 0 : 2);
@@ -348,14 +350,6 @@ program
     process.exitCode = explain(word, options);
   });
 
-// Whoever reads the output may stop reading, as `head` does; that is no failure.
-for (const stream of [process.stdout, process.stderr]) {
-  stream.on('error', (error: NodeJS.ErrnoException) => {
-    if (error.code === 'EPIPE') process.exit(0);
-    throw error;
-  });
-}
-
 try {
   if (process.argv.length <= 2) program.outputHelp();
   else await0(program.parseAsync(process.argv));
@@ -370,7 +364,8 @@ function await0(promise: Promise<unknown>): void {
 
 /** A defect of the program itself: said in full, so that it can be reported. */
 function report(error: unknown): void {
-  process.stderr.write(
+  writeTo(
+    2,
     `batharon met a defect of its own:\n${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
   );
   process.exitCode = 3;

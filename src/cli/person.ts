@@ -1,9 +1,9 @@
-import { spawn } from 'node:child_process';
 import type { Person } from '../io/credentials/person.ts';
+import { writeTo } from './standard-streams.ts';
 
 /** The person at the terminal: told on standard error, asked on the terminal. */
 export const terminalPerson: Person = {
-  tell: (text) => process.stderr.write(`\n${text}\n\n`),
+  tell: (text) => writeTo(2, `\n${text}\n\n`),
   open: (url) => {
     const { env, platform } = process;
     const desktop = platform === 'darwin' || platform === 'win32' || env.DISPLAY || env.WAYLAND_DISPLAY;
@@ -14,10 +14,12 @@ export const terminalPerson: Person = {
         : platform === 'win32'
           ? ['rundll32', 'url.dll,FileProtocolHandler']
           : ['xdg-open'];
-    const child = spawn(program, [...words, url], { stdio: 'ignore', detached: true });
-    // The address stands on the screen, so nothing is lost where no browser comes up.
-    child.on('error', () => undefined);
-    child.unref();
+    void import('node:child_process').then(({ spawn }) => {
+      const child = spawn(program, [...words, url], { stdio: 'ignore', detached: true });
+      // The address stands on the screen, so nothing is lost where no browser comes up.
+      child.on('error', () => undefined);
+      child.unref();
+    });
   },
 };
 

@@ -10,6 +10,7 @@ import { HurriedClock, ReplayTransport, unwrittenFiles, unwrittenRows } from '..
 import type { OpenRun } from './open-run.ts';
 import { RunView } from './run-view.ts';
 import type { Terminal } from './terminal.ts';
+import { writeTo } from './standard-streams.ts';
 
 /** Credentials of these kinds put what they have into a request; the others ask somebody first. */
 const AT_HAND: ReadonlySet<CredentialKind> = new Set<CredentialKind>([
@@ -61,7 +62,7 @@ export async function replay(
       signal: new AbortController().signal,
       practice: practiceOf(recorded),
       emit: (event) => {
-        if (json) process.stdout.write(`${JSON.stringify(event)}\n`);
+        if (json) writeTo(1, `${JSON.stringify(event)}\n`);
         else view.show(event);
       },
     },

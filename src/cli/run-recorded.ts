@@ -6,6 +6,7 @@ import { RunCookies } from '../io/cookies.ts';
 import { projectFolder } from '../io/project-folder.ts';
 import { Records, USUAL_KEEPING } from '../io/record/records.ts';
 import type { OpenWorld } from './world.ts';
+import { writeTo } from './standard-streams.ts';
 
 /** The records of a project. */
 export function recordsOf(project: Project): Records {
@@ -24,7 +25,7 @@ export async function runRecorded(
   resumed?: string,
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
-  const warn = (why: string): void => void process.stderr.write(`remark  this run is not recorded: ${why}\n`);
+  const warn = (why: string): void => writeTo(2, `remark  this run is not recorded: ${why}\n`);
   const { id, writer } =
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
   try {

@@ -7,6 +7,7 @@ import { RunFold } from '../core/record/recorded-run.ts';
 import { type RunSummary, Summing } from '../io/record/summary.ts';
 import { RunView } from './run-view.ts';
 import { type Terminal, timeWords } from './terminal.ts';
+import { writeTo } from './standard-streams.ts';
 
 type CarryOut<P> = (planned: P, show: (event: RunEvent) => void) => Promise<RunResult | undefined>;
 
@@ -74,7 +75,7 @@ export class SeveralRuns {
       if (this.#json) {
         const line = `${JSON.stringify(event)}\n`;
         if (this.#together) lines.push(line);
-        else process.stdout.write(line);
+        else writeTo(1, line);
         return;
       }
       if (event.event === 'run-began' && !this.#together) this.#apart();
@@ -85,7 +86,7 @@ export class SeveralRuns {
       this.#erase();
       if (!this.#json) this.#apart();
       this.#terminal.write(kept.join(''));
-      process.stdout.write(lines.join(''));
+      writeTo(1, lines.join(''));
     }
     this.exits.push(result.exit);
     if (fold) this.folds.push(fold);

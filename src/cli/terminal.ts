@@ -1,5 +1,6 @@
 import pc from 'picocolors';
 import { eastAsianWidth } from 'get-east-asian-width';
+import { isWrittenAtOnce, type StandardStream, streamOf, writeTo } from './standard-streams.ts';
 
 /** Where a view writes: a terminal, or something that takes lines. */
 export interface Terminal {
@@ -15,25 +16,27 @@ export interface Terminal {
 const USUAL_WIDTH = 100;
 
 /** A stream as it is: whether it is a terminal, how wide, and whether colours are wanted. */
-function terminalOf(stream: NodeJS.WriteStream): Terminal {
+function terminalOf(to: StandardStream): Terminal {
   const { env } = process;
+  const stream = isWrittenAtOnce(to) ? undefined : streamOf(to);
   // What is no terminal has no such member, whatever its type says.
-  const isTerminal = ((stream.isTTY as boolean | undefined) ?? false) && env.TERM !== 'dumb';
-  const coloured = isTerminal && !env.NO_COLOR && !process.argv.includes('--no-color');
+  const isTerminal = (stream?.isTTY) ?? false;
+  const obeys = isTerminal && env.TERM !== 'dumb';
+  const columns = (isTerminal && stream?.columns) || USUAL_WIDTH;
   return {
-    width: Math.max(40, stream.isTTY ? stream.columns || USUAL_WIDTH : USUAL_WIDTH),
-    wrapWidth: stream.isTTY ? Math.max(40, stream.columns || USUAL_WIDTH) : Infinity,
-    live: isTerminal,
-    colours: pc.createColors(coloured),
-    write: (text) => stream.write(text),
+    width: Math.max(40, columns),
+    wrapWidth: isTerminal ? Math.max(40, columns) : Infinity,
+    live: obeys,
+    colours: pc.createColors(obeys && !env.NO_COLOR && !process.argv.includes('--no-color')),
+    write: (text) => writeTo(to, text),
   };
 }
 
 /** Standard error: everything but results. */
-export const errorTerminal = (): Terminal => terminalOf(process.stderr);
+export const errorTerminal = (): Terminal => terminalOf(2);
 
 /** Standard output, for what was asked for. */
-export const outputTerminal = (): Terminal => terminalOf(process.stdout);
+export const outputTerminal = (): Terminal => terminalOf(1);
 
 /** How many columns a text takes in a terminal; its colours take none. */
 export function widthOf(text: string): number {

@@ -9,7 +9,7 @@ import { EVENT_VERSION } from './event-version.ts';
 const at = z.number();
 const step = z.string();
 const attempt = z.int().min(1);
-const headers = z.array(z.tuple([z.string(), z.string()]));
+const headers = z.array(z.tuple([z.string(), z.string()]).readonly()).readonly();
 const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
 
 const problem = z.strictObject({

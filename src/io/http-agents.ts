@@ -2,7 +2,9 @@ import { readFileSync, existsSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import * as tls from 'node:tls';
 import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
-import { Agent, buildConnector, type Dispatcher, ProxyAgent } from 'undici';
+import type { buildConnector, Dispatcher } from 'undici';
+import makeConnector from 'undici/lib/core/connect.js';
+import Agent from 'undici/lib/dispatcher/agent.js';
 import { isThisMachine } from '../core/chain/read-service.ts';
 import type { Connection, Watch } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
@@ -20,35 +22,52 @@ const SYSTEM_FILES = [
   '/etc/ssl/cert.pem',
 ];
 
+/** What sends a request: an agent, and the proxy that it goes through. */
+export interface Way {
+  readonly agent: Dispatcher;
+  readonly proxy?: string;
+}
+
 /** Keeps connections, apart for each way of connecting: as usual, with a certificate, through a proxy. */
 export class Agents {
-  readonly #agents = new Map<string, Dispatcher>();
+  #usual: Way | undefined;
+  readonly #ways = new Map<string, Way | Promise<Way>>();
   /** The watch of the request for which a connection is being made, by origin. */
   readonly #connecting = new Map<string, Watch>();
   #usualContext: SecureContext | undefined;
 
-  /** The agent for a request, and the proxy that it goes through, where that is known. */
-  for(url: URL, connection: Connection | undefined, watch: Watch): { agent: Dispatcher; proxy?: string } {
+  /**
+   * The agent for a request, and the proxy that it goes through, where that is known; a promise only where what a proxy needs
+   * has to be loaded first.
+   */
+  for(url: URL, connection: Connection | undefined, watch: Watch): Way | Promise<Way> {
     this.#connecting.set(url.origin, watch);
     const proxy = proxyOf(url, connection);
-    const key =
-      connection || proxy !== undefined ? JSON.stringify([connection?.tls, connection?.near, proxy]) : '';
-    let agent = this.#agents.get(key);
-    if (!agent) this.#agents.set(key, (agent = this.#make(connection, proxy)));
-    return proxy === undefined ? { agent } : { agent, proxy };
+    if (!connection && proxy === undefined) return (this.#usual ??= { agent: this.#direct({}) });
+    const key = JSON.stringify([connection?.tls, connection?.near, proxy]);
+    let way = this.#ways.get(key);
+    if (!way) {
+      const tls = tlsOptions(connection);
+      way = proxy === undefined ? { agent: this.#direct(tls) } : this.#through(proxy, tls);
+      this.#ways.set(key, way);
+    }
+    return way;
   }
 
-  #make(connection: Connection | undefined, proxy: string | undefined): Dispatcher {
-    const tls = tlsOptions(connection);
-    if (proxy === undefined) return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
-    const secure = { ...tls, secureContext: tls.secureContext ?? this.#usual() };
-    return new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure });
+  #direct(tls: TlsOptions): Dispatcher {
+    return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
+  }
+
+  async #through(proxy: string, tls: TlsOptions): Promise<Way> {
+    const { ProxyAgent } = await import('undici');
+    const secure = { ...tls, secureContext: tls.secureContext ?? this.#trusting() };
+    return { agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure }), proxy };
   }
 
   /** Connects, and tells the watch which phase that is in. */
   #connector(tls: TlsOptions): buildConnector.connector {
     const make = (more: TlsOptions): buildConnector.connector =>
-      buildConnector({
+      makeConnector({
         timeout: 0,
         maxCachedSessions: 100,
         allowH2: true,
@@ -61,7 +80,7 @@ export class Agents {
       const watch = this.#connecting.get(origin);
       watch?.phase(isAddress(options.hostname) ? 'connect' : 'name');
       const isSecure = options.protocol === 'https:';
-      if (isSecure) secure ??= make({ ...tls, secureContext: this.#usual() });
+      if (isSecure) secure ??= make({ ...tls, secureContext: this.#trusting() });
       const socket = (isSecure ? secure! : plain)(options, (...result) => {
         if (result[0]) callback(result[0], null);
         else callback(null, result[1]);
@@ -72,12 +91,13 @@ export class Agents {
   }
 
   /** Trusts what Node and the system trust; made once, since that takes a while. */
-  #usual(): SecureContext {
+  #trusting(): SecureContext {
     return (this.#usualContext ??= createSecureContext({ ca: trusted() }));
   }
 
   async close(): Promise<void> {
-    await Promise.all([...this.#agents.values()].map((agent) => agent.destroy()));
+    await this.#usual?.agent.destroy();
+    for (const way of this.#ways.values()) await (await way).agent.destroy();
   }
 }
 

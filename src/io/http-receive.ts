@@ -1,7 +1,6 @@
 import { PassThrough, type Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib';
-import type { Dispatcher } from 'undici';
 import { ProblemError } from '../core/problems.ts';
 
 /** How much may wait to be taken before the service is asked to pause, in bytes. */
@@ -16,20 +15,24 @@ const DECODERS: Readonly<Record<string, () => Transform>> = {
 
 /** Hands a body on while it comes, without its content codings, no faster than it is taken. */
 export class Receiving {
-  readonly #controller: Dispatcher.DispatchController;
+  readonly #resume: () => void;
+  readonly #abort: (reason: Error) => void;
   readonly #receive: (chunk: Uint8Array) => Promise<void>;
   readonly #decoding: { readonly input: PassThrough; readonly done: Promise<void> } | undefined;
   #taking: Promise<void> = Promise.resolve();
   #waiting = 0;
+  #paused = false;
   #failed = false;
 
   /** Throws `body-broken` for a content coding that was not asked for. */
   constructor(
-    controller: Dispatcher.DispatchController,
+    resume: () => void,
+    abort: (reason: Error) => void,
     receive: (chunk: Uint8Array) => Promise<void>,
     encoding: string | undefined,
   ) {
-    this.#controller = controller;
+    this.#resume = resume;
+    this.#abort = abort;
     this.#receive = receive;
     const codings = (encoding ?? '')
       .split(',')
@@ -60,7 +63,7 @@ export class Receiving {
               code: 'body-broken',
               message: `the body is not ${codings.join(', ')}, as its Content-Encoding says: ${(error as Error).message}`,
             });
-      this.#controller.abort(problem);
+      this.#abort(problem);
       throw problem;
     });
     // It is awaited at the end; until then it must not count as unhandled.
@@ -68,28 +71,30 @@ export class Receiving {
     return { input, done };
   }
 
-  take(chunk: Buffer): void {
-    if (this.#failed) return;
+  /** Takes a piece of the body; gives whether more may come at once. */
+  take(chunk: Buffer): boolean {
+    if (this.#failed) return true;
     if (this.#decoding) {
       const { input } = this.#decoding;
-      if (!input.write(chunk)) {
-        this.#controller.pause();
-        input.once('drain', () => this.#controller.resume());
-      }
-      return;
+      if (input.write(chunk)) return true;
+      input.once('drain', this.#resume);
+      return false;
     }
     this.#waiting += chunk.length;
-    if (this.#waiting > WAITING) this.#controller.pause();
+    this.#paused ||= this.#waiting > WAITING;
     this.#taking = this.#taking
       .then(() => this.#receive(chunk))
       .then(() => {
         this.#waiting -= chunk.length;
-        if (this.#controller.paused && this.#waiting <= WAITING) this.#controller.resume();
+        if (!this.#paused || this.#waiting > WAITING) return;
+        this.#paused = false;
+        this.#resume();
       });
     this.#taking.catch((error: unknown) => {
       this.#failed = true;
-      this.#controller.abort(error as Error);
+      this.#abort(error as Error);
     });
+    return !this.#paused;
   }
 
   /** When all has been taken. */

@@ -1,8 +1,7 @@
 import { Readable } from 'node:stream';
-import type { Dispatcher } from 'undici';
-import type { HeaderList, Phases, Transport, Watch, WireAnswer, WireRequest } from '../core/ports.ts';
+import type { HeaderList, Transport, Watch, WireAnswer, WireRequest } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
-import { Agents } from './http-agents.ts';
+import { Agents, type Way } from './http-agents.ts';
 import { decodeContent } from './http-content.ts';
 import { transportProblem } from './http-problems.ts';
 import { Receiving } from './http-receive.ts';
@@ -19,20 +18,13 @@ export class HttpTransport implements Transport {
   /** By the beginning of an address as it is written. */
   readonly #origins = new Map<string, URL>();
 
-  async send(request: WireRequest, watch: Watch): Promise<WireAnswer> {
-    if (watch.stopped) throw watch.stopped;
+  send(request: WireRequest, watch: Watch): Promise<WireAnswer> {
+    if (watch.stopped) return Promise.reject(watch.stopped);
     const { origin, path } = this.#addressOf(request.url);
-    const { status, headers, body, phases } = await this.#dispatch(request, origin, path, watch);
-    const encoding = request.receive ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
-    return {
-      status,
-      headers,
-      body:
-        encoding === undefined || request.method === 'HEAD'
-          ? body
-          : await decodeContent(body, encoding, MAXIMUM_BODY),
-      phases,
-    };
+    const way = this.#agents.for(origin, request.connection, watch);
+    return way instanceof Promise
+      ? way.then((known) => dispatch(request, known, origin, path, watch))
+      : dispatch(request, way, origin, path, watch);
   }
 
   /** Where a request goes, and what it asks for there. Most addresses are plain, and reading those whole takes longest. */
@@ -45,86 +37,89 @@ export class HttpTransport implements Transport {
     return { origin: url, path: url.pathname + url.search };
   }
 
-  #dispatch(
-    request: WireRequest,
-    url: URL,
-    path: string,
-    watch: Watch,
-  ): Promise<{ status: number; headers: HeaderList; body: Uint8Array; phases: Phases }> {
-    const { agent, proxy } = this.#agents.for(url, request.connection, watch);
-    return new Promise((resolve, reject) => {
-      const chunks: Buffer[] = [];
-      let size = 0;
-      let status = 0;
-      let headers: HeaderList = [];
-      let controller: Dispatcher.DispatchController | undefined;
-      let receiving: Receiving | undefined;
-      watch.onStop((reason) => {
-        controller?.abort(reason);
-        reject(reason);
-      });
-      const handler: Dispatcher.DispatchHandler = {
-        onRequestStart(begun) {
-          controller = begun;
-          if (watch.stopped) begun.abort(watch.stopped);
-          else watch.phase('firstByte');
-        },
-        onResponseStart(begun, statusCode, parsed) {
-          status = statusCode;
-          headers = Buffer.isBuffer((begun.rawHeaders as unknown[] | undefined)?.[0])
-            ? headerList(begun.rawHeaders as Buffer[])
-            : parsedHeaders(parsed);
-          watch.phase('body');
-          const announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
-          if (!request.receive && request.method !== 'HEAD' && announced > MAXIMUM_BODY)
-            begun.abort(tooLarge());
-          if (request.receive) {
-            const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
-            receiving = new Receiving(
-              begun,
-              request.receive,
-              request.method === 'HEAD' ? undefined : encoding,
-            );
-          }
-        },
-        onResponseData(begun, chunk) {
-          if (receiving) return receiving.take(chunk);
-          size += chunk.length;
-          if (size > MAXIMUM_BODY) begun.abort(tooLarge());
-          else chunks.push(chunk);
-        },
-        onResponseEnd() {
-          const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
-          if (!receiving) return resolve({ status, headers, body, phases: {} });
-          receiving.end().then(() => resolve({ status, headers, body, phases: {} }), reject);
-        },
-        onResponseError(_, error) {
-          reject(
-            watch.stopped ??
-              (error instanceof ProblemError ? error : transportProblem(error, url, status, proxy)),
-          );
-        },
-      };
-      try {
-        agent.dispatch(
-          {
-            origin: url.origin,
-            path,
-            method: request.method,
-            ...bodyAndHeaders(request),
-          },
-          handler,
-        );
-      } catch (error) {
-        reject(transportProblem(error as Error, url, 0, proxy));
-      }
-    });
-  }
-
   /** Closes all connections. */
   async close(): Promise<void> {
     await this.#agents.close();
   }
+}
+
+function dispatch(
+  request: WireRequest,
+  { agent, proxy }: Way,
+  url: URL,
+  path: string,
+  watch: Watch,
+): Promise<WireAnswer> {
+  return new Promise((resolve, reject) => {
+    const chunks: Buffer[] = [];
+    let size = 0;
+    let status = 0;
+    let headers: HeaderList = [];
+    let abort: ((reason: Error) => void) | undefined;
+    let receiving: Receiving | undefined;
+    watch.onStop((reason) => {
+      abort?.(reason);
+      reject(reason);
+    });
+    const handler: RawHandler = {
+      onConnect(aborts) {
+        abort = aborts;
+        if (watch.stopped) aborts(watch.stopped);
+        else watch.phase('firstByte');
+      },
+      onHeaders(statusCode, raw, resume) {
+        status = statusCode;
+        headers = headerList(raw);
+        watch.phase('body');
+        const announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
+        if (!request.receive && request.method !== 'HEAD' && announced > MAXIMUM_BODY) abort!(tooLarge());
+        if (request.receive) {
+          const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
+          receiving = new Receiving(
+            resume,
+            abort!,
+            request.receive,
+            request.method === 'HEAD' ? undefined : encoding,
+          );
+        }
+        return true;
+      },
+      onData(chunk) {
+        if (receiving) return receiving.take(chunk);
+        size += chunk.length;
+        if (size > MAXIMUM_BODY) abort!(tooLarge());
+        else chunks.push(chunk);
+        return true;
+      },
+      onComplete() {
+        const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
+        const answer = (decoded: Uint8Array): void => resolve({ status, headers, body: decoded, phases: {} });
+        if (receiving) return void receiving.end().then(() => answer(body), reject);
+        const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
+        if (encoding === undefined || request.method === 'HEAD') return answer(body);
+        decodeContent(body, encoding, MAXIMUM_BODY).then(answer, reject);
+      },
+      onError(error) {
+        reject(
+          watch.stopped ??
+            (error instanceof ProblemError ? error : transportProblem(error, url, status, proxy)),
+        );
+      },
+    };
+    try {
+      agent.dispatch(
+        {
+          origin: url.origin,
+          path,
+          method: request.method,
+          ...bodyAndHeaders(request),
+        },
+        handler,
+      );
+    } catch (error) {
+      reject(transportProblem(error as Error, url, 0, proxy));
+    }
+  });
 }
 
 function bodyAndHeaders({ body, headers }: WireRequest): { headers: string[]; body?: Uint8Array | Readable } {
@@ -146,19 +141,23 @@ function tooLarge(): ProblemError {
   });
 }
 
+/**
+ * A handler as undici calls it itself. The one that it documents is made of this one, and reads the fields of each answer
+ * into an object that is not wanted here, which takes longer than all that is done with them.
+ */
+interface RawHandler {
+  onConnect(abort: (reason: Error) => void): void;
+  /** Names and values by turns. Gives, as `onData` does, whether more may come at once; otherwise `resume` says when. */
+  onHeaders(status: number, raw: readonly Buffer[], resume: () => void): boolean;
+  onData(chunk: Buffer): boolean;
+  onComplete(): void;
+  onError(error: Error): void;
+}
+
 /** Names in lower case; values as the bytes that came. */
-function headerList(raw: Buffer[]): HeaderList {
+function headerList(raw: readonly Buffer[]): HeaderList {
   const list: [string, string][] = [];
   for (let i = 0; i + 1 < raw.length; i += 2)
     list.push([raw[i]!.toString('latin1').toLowerCase(), raw[i + 1]!.toString('latin1')]);
   return list;
-}
-
-/** The fields of HTTP/2, which come as an object; those of its own frames (`:status`) are none of the answer's. */
-function parsedHeaders(parsed: NodeJS.Dict<string | string[]>): HeaderList {
-  return Object.entries(parsed).flatMap(([name, value]): [string, string][] =>
-    value === undefined || name.startsWith(':')
-      ? []
-      : (Array.isArray(value) ? value : [value]).map((one) => [name.toLowerCase(), one]),
-  );
 }

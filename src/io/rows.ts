@@ -1,7 +1,6 @@
 import { createReadStream } from 'node:fs';
 import { access } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
-import { createInterface } from 'node:readline';
 import { parseJson } from '../core/language/json.ts';
 import { isObject, objectOf, type ValueObject } from '../core/language/values.ts';
 import type { Rows, RowSource, WrittenRow } from '../core/ports.ts';
@@ -107,6 +106,7 @@ async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
 async function* lines(path: string, shown: string): AsyncIterable<ValueObject[]> {
   let chunk: ValueObject[] = [];
   let number = 0;
+  const { createInterface } = await import('node:readline');
   for await (const line of createInterface({ input: createReadStream(path), crlfDelay: Infinity })) {
     number++;
     if (line.trim() === '') continue;

@@ -1,4 +1,3 @@
-import { execFile } from 'node:child_process';
 import { readFile, stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import type { Project, SecretSource } from '../core/chain/project.ts';
@@ -99,6 +98,7 @@ export class ProjectSecrets implements Secrets {
         message: `the secret ${name} comes from the command ${program}, which ${why}`,
         place: at,
       });
+    const { execFile } = await import('node:child_process');
     const output = await new Promise<string>((resolved, reject) => {
       execFile(
         program,

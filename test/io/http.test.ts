@@ -6,6 +6,7 @@ import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
 import { Interruption } from '../../src/core/engine/interruption.ts';
+import { Watchdog } from '../../src/core/engine/watchdog.ts';
 import { Deadline, type Limits, USUAL_LIMITS } from '../../src/core/engine/deadline.ts';
 import type { HeaderList, Phases, WireAnswer } from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';
@@ -40,12 +41,19 @@ async function send(
     headers = [],
   }: { limits?: Partial<Limits>; signal?: AbortSignal; headers?: HeaderList } = {},
 ): Promise<WireAnswer & { measured: Phases }> {
-  const watch = new Deadline(systemClock, { ...USUAL_LIMITS, ...limits }, new Interruption(signal));
+  const watchdog = new Watchdog(systemClock);
+  const watch = new Deadline(
+    systemClock,
+    watchdog,
+    { ...USUAL_LIMITS, ...limits },
+    new Interruption(signal),
+  );
   try {
     const answer = await transport.send({ method: 'GET', url, headers }, watch);
     return { ...answer, measured: watch.end().phases };
   } finally {
     watch.end();
+    watchdog.close();
   }
 }
 

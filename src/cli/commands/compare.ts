@@ -16,6 +16,7 @@ import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { briefJson, StepLines } from '../step-lines.ts';
 import { outputTerminal, pad, padStart, type Terminal, timeWords } from '../terminal.ts';
+import { writeTo } from '../standard-streams.ts';
 
 export interface CompareOptions {
   readonly json?: boolean;
@@ -43,7 +44,8 @@ export function compare(first: string, second: string, { json }: CompareOptions)
     const differences = one === undefined ? compareRuns(before, after) : compareTwo(before, after);
     const outcomes = [before.open.run.outcome, after.open.run.outcome] as const;
     if (json)
-      process.stdout.write(
+      writeTo(
+        1,
         `${JSON.stringify({ runs: [before.open.id, after.open.id], ...(one === undefined ? { outcomes } : {}), steps: differences }, undefined, 2)}\n`,
       );
     else print(outputTerminal(), before.open, after.open, differences);

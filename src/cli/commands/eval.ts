@@ -18,6 +18,7 @@ import { attemptAt, findStep, parseWhere } from '../open-run.ts';
 import { stepNames } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
+import { writeTo } from '../standard-streams.ts';
 
 export interface EvalOptions {
   readonly on?: string;
@@ -137,5 +138,5 @@ function printNodes(nodes: readonly (readonly [path: string, value: Value])[]): 
 
 function printValue(value: Value, asJson: boolean): void {
   const text = asJson ? undefined : plainText(value);
-  process.stdout.write(`${text ?? writeJson(value, 2, 'text')}\n`);
+  writeTo(1, `${text ?? writeJson(value, 2, 'text')}\n`);
 }

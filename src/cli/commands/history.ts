@@ -10,6 +10,7 @@ import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { StepLines } from '../step-lines.ts';
 import { errorTerminal, fit, outputTerminal, pad, padStart, type Terminal, timeWords } from '../terminal.ts';
+import { writeTo } from '../standard-streams.ts';
 
 export interface HistoryOptions {
   readonly env?: string;
@@ -52,7 +53,7 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
       else more++;
     }
     if (options.json) {
-      process.stdout.write(`${JSON.stringify(found, undefined, 2)}\n`);
+      writeTo(1, `${JSON.stringify(found, undefined, 2)}\n`);
       return 0;
     }
     if (found.length === 0) {

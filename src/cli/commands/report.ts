@@ -7,6 +7,7 @@ import { OpenRun } from '../open-run.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { makeReports, type ReportFiles } from '../write-reports.ts';
 import { errorTerminal } from '../terminal.ts';
+import { writeTo } from '../standard-streams.ts';
 
 /** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */
 export function report(wanted: readonly string[], options: ReportFiles): Promise<ExitCode> {
@@ -27,7 +28,7 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     const terminal = errorTerminal();
     for (const { path, text } of reports) {
       if (path === '-') {
-        process.stdout.write(text);
+        writeTo(1, text);
         continue;
       }
       try {

@@ -21,6 +21,7 @@ import { StepLines } from '../step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
 import { printResults, reportProblems, watchInterruption } from './run.ts';
+import { writeTo } from '../standard-streams.ts';
 
 export interface ResumeOptions {
   readonly give?: readonly string[];
@@ -72,7 +73,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             ...(options.leave ? { leave: true } : {}),
             emit: (event: RunEvent) => {
               if (event.event === 'run-ended') ({ results } = event);
-              if (options.json) process.stdout.write(`${JSON.stringify(event)}\n`);
+              if (options.json) writeTo(1, `${JSON.stringify(event)}\n`);
               else view.show(event);
             },
           },

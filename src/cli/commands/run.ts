@@ -16,6 +16,7 @@ import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { SeveralRuns } from '../several-runs.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
+import { writeTo } from '../standard-streams.ts';
 
 export interface RunCommandOptions {
   readonly env?: string;
@@ -215,10 +216,10 @@ export function printResults(
   if (print !== undefined) {
     for (const [, own] of results) {
       const value = (own as Record<string, Value>)[print];
-      if (value !== undefined) process.stdout.write(`${plainText(value) ?? writeJson(value)}\n`);
+      if (value !== undefined) writeTo(1, `${plainText(value) ?? writeJson(value)}\n`);
     }
   } else if (results.length > 0) {
-    process.stdout.write(`${writeJson(chains === 1 ? results[0]![1] : objectOf(results), 2)}\n`);
+    writeTo(1, `${writeJson(chains === 1 ? results[0]![1] : objectOf(results), 2)}\n`);
   }
 }
 

@@ -66,8 +66,9 @@ export class SecretMembers {
   }
 }
 
-/** Header fields as an event shows them. */
-export function maskHeaders(headers: HeaderList): [string, string][] {
+/** Header fields as an event shows them; the same list where nothing has to be hidden. */
+export function maskHeaders(headers: HeaderList): HeaderList {
+  if (!headers.some(([name]) => SECRET_FIELDS.has(name.toLowerCase()))) return headers;
   return headers.map(([name, value]) => {
     const lower = name.toLowerCase();
     if (!SECRET_FIELDS.has(lower)) return [name, value];

@@ -3,7 +3,6 @@ import { type BuiltRequest, buildRequest } from './build-request.ts';
 import { CallBackWait } from './call-back.ts';
 import type { RunContext } from './context.ts';
 import type { CallResult, Progress } from './exchange.ts';
-import { remarkNextPage } from './next-page.ts';
 import { readPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
 import { sendRepeating } from './repeating.ts';
@@ -14,7 +13,10 @@ import { sendRepeating } from './repeating.ts';
  * without one.
  */
 export async function carryOutCall(context: RunContext, step: CallStep): Promise<CallResult> {
-  if (!step.callback) return answerTo(context, step, await buildRequest(context, step, {}));
+  if (!step.callback) {
+    const built = buildRequest(context, step, {});
+    return answerTo(context, step, built instanceof Promise ? await built : built);
+  }
   const waiting = await CallBackWait.open(context, step, step.callback);
   try {
     const request = await buildRequest(context, step, { callback: waiting.url });
@@ -32,11 +34,9 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
   }
 }
 
-async function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
+function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
   const progress: Progress = { attempts: 0, reached: false, again: false };
   if (step.pages) return readPages(context, step, step.pages, request, progress);
   if (step.poll) return pollUntil(context, step, step.poll, request, progress);
-  const result = await sendRepeating(context, step, request, progress);
-  remarkNextPage(context, step, result);
-  return result;
+  return sendRepeating(context, step, request, progress);
 }

@@ -1,4 +1,4 @@
-import type { GroupStep, Step } from '../chain/model.ts';
+import type { CallStep, GroupStep, Step } from '../chain/model.ts';
 import type { ExitCode, Outcome } from '../events.ts';
 import type { Environment } from '../language/environment.ts';
 import { Duration, objectOf, type Value } from '../language/values.ts';
@@ -14,6 +14,7 @@ import { carryOutFollow } from './follow.ts';
 import { StepOutcome } from './outcome.ts';
 import { describeText } from './read-answer.ts';
 import { interrupted } from './interruption.ts';
+import { remarkNextPage } from './next-page.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from './saved-body.ts';
 import type { PastStep } from './past.ts';
@@ -127,8 +128,12 @@ export class StepRunner {
       }
       this.#begin(context, step);
       begun = true;
-      const doing = this.#carryOut(context, step, steps);
-      done = doing instanceof Promise ? await doing : doing;
+      if (step.type === 'call') {
+        done = { call: await carryOutCall(context, step) };
+      } else {
+        const doing = this.#carryOut(context, step, steps);
+        done = doing instanceof Promise ? await doing : doing;
+      }
       problem = done.problem;
       if (!problem && (!done.stop || done.passed)) {
         const { environment, outcome } = this.#expectations(context, step, done.call);
@@ -170,10 +175,12 @@ export class StepRunner {
     this.#setStep(context, step, 'held', 0);
   }
 
-  #carryOut(context: RunContext, step: Step, group: GroupStep['steps']): Done | Promise<Done> {
+  #carryOut(
+    context: RunContext,
+    step: Exclude<Step, CallStep>,
+    group: GroupStep['steps'],
+  ): Done | Promise<Done> {
     switch (step.type) {
-      case 'call':
-        return carryOutCall(context, step).then((call) => ({ call }));
       case 'wait': {
         const milliseconds = durationOf(step.duration, context.environment(step));
         context.emit({ event: 'waiting', step: context.address(step), for: milliseconds, why: 'step' });
@@ -205,6 +212,7 @@ export class StepRunner {
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
     const outcome = new StepOutcome(context, step, environment, page);
     if (call && step.type === 'call') {
+      if (!step.pages && !step.poll) remarkNextPage(context, step, call);
       const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
       if (gone) return { outcome, environment };
       usualExpectations(context, step, call, outcome);

@@ -19,6 +19,7 @@ import type { RunOptions } from './run-options.ts';
 import { Shared } from './shared.ts';
 import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
+import { Watchdog } from './watchdog.ts';
 
 /** An event before it is stamped. */
 export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
@@ -85,7 +86,9 @@ export class RunContext {
         new Interruption(options.signal),
         options.past?.started ?? ports.clock.now(),
         options.paces ?? new Map<string, Pace>(),
+        within?.context.watchdog ?? new Watchdog(ports.clock),
       );
+      if (!within) this.atEnd(() => this.watchdog.close());
       this.#shared.signIns = within?.context.signIns;
       this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
     }
@@ -199,6 +202,10 @@ export class RunContext {
 
   get interruption(): Interruption {
     return this.#shared.interruption;
+  }
+
+  get watchdog(): Watchdog {
+    return this.#shared.watchdog;
   }
 
   /** From here on an interruption ends nothing: what is left is undo and cleanup. */

@@ -1,6 +1,7 @@
 import type { Clock, Phase, Phases, Watch } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import type { Interruption } from './interruption.ts';
+import type { Watchdog, Watched } from './watchdog.ts';
 
 /** Limits of one request, in milliseconds. */
 export interface Limits {
@@ -22,7 +23,7 @@ const PHASE_WORDS: Readonly<Record<Phase, string>> = {
 const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', 'tls']);
 
 /** Watches the phases of a request and ends it when a limit is reached. */
-export class Deadline implements Watch {
+export class Deadline implements Watch, Watched {
   stopped: Error | undefined;
   readonly #clock: Clock;
   readonly #limits: Limits;
@@ -38,18 +39,19 @@ export class Deadline implements Watch {
   #callback: ((reason: Error) => void) | undefined;
   #current: Phase | undefined;
   #since: number;
-  /** When the limit of the current phase is reached; it is looked at when the one timer goes off. */
+  /** When the limit of the current phase is reached. */
   #phaseEnds = Infinity;
-  #cancel: () => void;
+  readonly #watchdog: Watchdog;
 
   /** `grace` is how long an interruption waits for the answer, in milliseconds. */
-  constructor(clock: Clock, limits: Limits, interruption: Interruption, grace = 0) {
+  constructor(clock: Clock, watchdog: Watchdog, limits: Limits, interruption: Interruption, grace = 0) {
     this.#grace = grace;
+    this.#watchdog = watchdog;
     this.#clock = clock;
     this.#limits = limits;
     this.#interruption = interruption;
     this.#began = this.#since = clock.elapsed();
-    this.#cancel = clock.timer(Math.min(limits.connect, limits.answer, limits.total), this.#look);
+    watchdog.add(this, this.#began + Math.min(limits.connect, limits.answer, limits.total));
     interruption.add(this.#onInterruption);
   }
 
@@ -78,23 +80,18 @@ export class Deadline implements Watch {
     this.#since = now;
   }
 
-  readonly #look = (): void => {
-    const now = this.#clock.elapsed();
+  look(now: number): number {
     const ends = Math.min(this.#phaseEnds, this.#began + this.#limits.total);
     // Timers go off in whole milliseconds, so one may come a little early.
-    if (now < ends - 1) {
-      this.#cancel = this.#clock.timer(
-        Math.min(ends - now, this.#limits.connect, this.#limits.answer),
-        this.#look,
-      );
-      return;
-    }
+    if (now < ends - 1) return Math.min(ends, now + Math.min(this.#limits.connect, this.#limits.answer));
+    this.#watchdog.delete(this);
     const connecting = CONNECTING.has(this.#current);
     if (ends < this.#phaseEnds || this.#limits.total <= this.#limits.answer)
       this.#expire('in all', this.#limits.total);
     else if (connecting) this.#expire('to connect', this.#limits.connect);
     else this.#expire('for the answer to begin', this.#limits.answer);
-  };
+    return Infinity;
+  }
 
   #expire(what: string, milliseconds: number): void {
     const phase = this.#current;
@@ -111,10 +108,10 @@ export class Deadline implements Watch {
   /** The phases so far, in milliseconds; nothing is watched any more. */
   end(): { phases: Phases; elapsed: number } {
     this.#settle();
-    this.#cancel();
+    this.#watchdog.delete(this);
     this.#cancelGrace?.();
     this.#interruption.delete(this.#onInterruption);
-    return { phases: this.#phases, elapsed: this.#clock.elapsed() - this.#began };
+    return { phases: this.#phases, elapsed: this.#since - this.#began };
   }
 }
 

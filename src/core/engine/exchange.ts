@@ -223,43 +223,101 @@ interface Sent {
   readonly before?: boolean;
 }
 
-async function sendOnce(
+function sendOnce(
   context: RunContext,
   step: CallStep,
   wire: WireRequest,
   request: BuiltRequest,
   progress: Progress,
   patience: number,
-): Promise<Sent> {
+): Promise<Sent> | Sent {
   const before = pastAnswer(context, step, wire);
   if (before) return { answer: before, elapsed: 0, once: true, before: true };
   const pace = context.paceOf(step, wire.url);
   const entering = pace?.enter(patience, context.interruption, progress.again);
-  const held = entering && (await heldBack(context, step, pace!, entering));
-  let came: WireAnswer | undefined;
-  try {
-    const sent = await transmit(context, step, wire, request, progress, held);
-    came = sent.answer;
-    return sent;
-  } finally {
-    pace?.leave(came);
-  }
+  return entering
+    ? heldBack(context, step, pace!, entering).then((held) =>
+        transmit(context, step, wire, request, progress, pace, held),
+      )
+    : transmit(context, step, wire, request, progress, pace, undefined);
 }
 
-/** Sends one request that may go now; `held` is how long its pace has held it back. */
+/** Sends one request that its pace has let go; `held` is how long that has held it back. */
 async function transmit(
   context: RunContext,
   step: CallStep,
   wire: WireRequest,
   request: BuiltRequest,
   progress: Progress,
+  pace: Pace | undefined,
   held: number | undefined,
 ): Promise<Sent> {
-  const { attempts: attempt } = progress;
-  const once = onceOf(step, wire.method);
+  let came: WireAnswer | undefined;
+  let saved: SavedBody | undefined;
+  let deadline: Deadline | undefined;
+  try {
+    const once = onceOf(step, wire.method);
+    tellSent(context, step, wire, request, progress.attempts, once, held);
+    // Whoever goes on with this run has to know that it was sent.
+    if (once !== undefined) await context.ports.record?.durable();
+    if (step.save) saved = await beginSave(context, step);
+    const receive = step.save?.held ? undefined : saved;
+    // What can be undone is waited for: without its answer nobody would know what there is to undo.
+    const grace = step.undo.length > 0 ? GRACE : 0;
+    deadline = new Deadline(
+      context.ports.clock,
+      context.watchdog,
+      request.limits,
+      context.interruption,
+      grace,
+    );
+    came = await context.ports.transport.send(
+      receive ? { ...wire, receive: (chunk) => receive.take(chunk) } : wire,
+      deadline,
+    );
+    progress.reached = true;
+    const { phases, elapsed } = deadline.end();
+    if (saved && !receive) await saved.take(came.body);
+    return {
+      answer: { status: came.status, headers: came.headers, body: came.body, phases },
+      elapsed,
+      ...(saved ? { saved } : {}),
+      once: once === 'only' || !isSafe(wire.method),
+    };
+  } catch (error) {
+    await saved?.discard();
+    if (!deadline) throw error;
+    const { phases, elapsed } = deadline.end();
+    if (phases.firstByte !== undefined || phases.body !== undefined) progress.reached = true;
+    const problem: Problem = problemOf(deadline.stopped ?? error);
+    context.emit({
+      event: 'request-failed',
+      step: context.address(step),
+      attempt: progress.attempts,
+      problem: eventProblem(problem),
+      phases: rounded(phases),
+      elapsed,
+      reached: progress.reached,
+    });
+    throw new ProblemError(problem);
+  } finally {
+    pace?.leave(came);
+  }
+}
+
+/** Tells that a request is sent, and keeps its body. */
+function tellSent(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  attempt: number,
+  once: ReturnType<typeof onceOf>,
+  held: number | undefined,
+): void {
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
-  const sentBody = wire.body && summarise(context, wire.body, type);
-  if (sentBody?.digest !== undefined) keepSent(context, wire.body, sentBody.digest);
+  const body = wire.body && summarise(context, wire.body, type);
+  if (body?.digest !== undefined) keepSent(context, wire.body, body.digest);
   context.count(1);
   context.emit({
     event: 'request-sent',
@@ -269,54 +327,12 @@ async function transmit(
     url: wire.url,
     written: writtenAddress(context, step, wire.url),
     headers: maskHeaders(wire.headers),
-    ...(sentBody ? { body: sentBody } : {}),
+    ...(body ? { body } : {}),
     ...(held === undefined || held < 1 ? {} : { held }),
     ...(once === undefined ? {} : { once }),
     ...(once === 'by key' ? { key: keyOf(step, wire) } : {}),
     ...(request.page === undefined ? {} : { page: request.page }),
   });
-  // Whoever goes on with this run has to know that it was sent.
-  if (once !== undefined) await context.ports.record?.durable();
-  const saved = step.save ? await beginSave(context, step) : undefined;
-  const streams = saved !== undefined && !step.save!.held;
-  // What can be undone is waited for: without its answer nobody would know what there is to undo.
-  const grace = step.undo.length > 0 ? GRACE : 0;
-  const deadline = new Deadline(context.ports.clock, request.limits, context.interruption, grace);
-  try {
-    const sent: WireRequest = {
-      method: wire.method,
-      url: wire.url,
-      headers: wire.headers,
-      ...(wire.body ? { body: wire.body } : {}),
-      ...(wire.connection ? { connection: wire.connection } : {}),
-      ...(streams ? { receive: (chunk) => saved.take(chunk) } : {}),
-    };
-    const answer = await context.ports.transport.send(sent, deadline);
-    progress.reached = true;
-    const { phases, elapsed } = deadline.end();
-    if (saved && !streams) await saved.take(answer.body);
-    return {
-      answer: { ...answer, phases: { ...phases, ...answer.phases } },
-      elapsed,
-      ...(saved ? { saved } : {}),
-      once: once === 'only' || !isSafe(wire.method),
-    };
-  } catch (error) {
-    await saved?.discard();
-    const { phases, elapsed } = deadline.end();
-    if (phases.firstByte !== undefined || phases.body !== undefined) progress.reached = true;
-    const problem: Problem = problemOf(deadline.stopped ?? error);
-    context.emit({
-      event: 'request-failed',
-      step: context.address(step),
-      attempt,
-      problem: eventProblem(problem),
-      phases: rounded(phases),
-      elapsed,
-      reached: progress.reached,
-    });
-    throw new ProblemError(problem);
-  }
 }
 
 /** The key that a request carries for the service to know it by. */

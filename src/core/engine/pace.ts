@@ -86,9 +86,12 @@ export class Pace {
   }
 
   #enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
-    if (this.#queue.length === 0 && this.#readyAt(this.#clock.elapsed()) <= this.#clock.elapsed()) {
-      this.#begin(false);
-      return undefined;
+    if (this.#queue.length === 0) {
+      const now = this.#clock.elapsed();
+      if (this.#readyAt(now) <= now) {
+        this.#begin(false);
+        return undefined;
+      }
     }
     return new Promise((resolve, reject) => {
       const stop = (reason: Error): void => {

@@ -33,6 +33,29 @@ export function headerValue(headers: HeaderList, name: string): string | undefin
   return joined;
 }
 
+/** A media type without parameters, in small letters, and its charset (RFC 9110, section 8.3). */
+interface ContentType {
+  readonly field: string;
+  readonly type?: string;
+  readonly charset?: string;
+}
+
+/** The last one: answers of one service are mostly of one type. */
+let known: ContentType = { field: '' };
+
+function contentType(headers: HeaderList): ContentType {
+  const field = headerValue(headers, 'content-type') ?? '';
+  if (field === known.field) return known;
+  const type = /^\s*([^\s;,]+)/.exec(field)?.[1]?.toLowerCase();
+  const charset = /;\s*charset\s*=\s*"?([^\s";]+)/i.exec(field)?.[1];
+  known = {
+    field,
+    ...(type === undefined ? {} : { type }),
+    ...(charset === undefined ? {} : { charset }),
+  };
+  return known;
+}
+
 const SAYS: Readonly<Record<string, ReadAs>> = { 'text/csv': 'csv', 'text/event-stream': 'events' };
 
 /**
@@ -45,7 +68,7 @@ export function readBody(
   readAs: ReadAs | undefined,
   formats: Formats,
 ): ReadBody | Promise<ReadBody> {
-  const type = /^\s*([^\s;,]+)/.exec(headerValue(headers, 'content-type') ?? '')?.[1]?.toLowerCase();
+  const { type } = contentType(headers);
   const as = readAs ?? (type === undefined ? undefined : SAYS[type]);
   if (as !== 'csv' && as !== 'lines' && as !== 'events')
     return readPlain(headers, bytes, as === 'xml' ? 'text' : as);
@@ -85,14 +108,12 @@ function readPlain(
   bytes: Uint8Array,
   readAs: 'json' | 'text' | 'bytes' | undefined,
 ): ReadBody {
-  const contentType = headerValue(headers, 'content-type') ?? '';
-  const type = /^\s*([^\s;,]+)/.exec(contentType)?.[1]?.toLowerCase();
+  const { type, charset } = contentType(headers);
   const withType = type === undefined ? {} : { type };
   if (bytes.length === 0 && readAs !== 'bytes' && readAs !== 'text') return { value: undefined, ...withType };
   const isJson = readAs === 'json' || (readAs === undefined && type !== undefined && JSON_TYPE.test(type));
   const isText = readAs === 'text' || (readAs === undefined && type !== undefined && TEXT_TYPE.test(type));
   if (readAs === 'bytes') return { value: bytes, ...withType };
-  const charset = /;\s*charset\s*=\s*"?([^\s";]+)/i.exec(contentType)?.[1];
   const text = decode(bytes, charset ?? xmlEncoding(bytes, type), isJson || isText);
   if (isJson) {
     if (text === undefined)

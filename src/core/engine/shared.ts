@@ -3,6 +3,7 @@ import type { SecretMembers } from './answer-secrets.ts';
 import type { Interruption } from './interruption.ts';
 import type { Masker } from './masking.ts';
 import type { Pace } from './pace.ts';
+import type { Watchdog } from './watchdog.ts';
 import type { SignInChains } from './sign-in-chain.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
@@ -17,6 +18,7 @@ export class Shared {
   readonly remarks = new Set<string>();
   calls = 0;
   readonly paces: Map<string, Pace>;
+  readonly watchdog: Watchdog;
   readonly atEnd: (() => void)[] = [];
   xpath: XPath | undefined;
   interruption: Interruption;
@@ -29,7 +31,9 @@ export class Shared {
     interruption: Interruption,
     started: number,
     paces: Map<string, Pace>,
+    watchdog: Watchdog,
   ) {
+    this.watchdog = watchdog;
     this.paces = paces;
     this.started = started;
     this.masker = masker;

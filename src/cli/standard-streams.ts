@@ -1,0 +1,64 @@
+import { fstatSync, writeSync } from 'node:fs';
+
+/** Standard output and standard error, by their numbers. */
+export type StandardStream = 1 | 2;
+
+const NAMES = { 1: 'standard output', 2: 'standard error' } as const;
+
+/** Those that Node's own streams write, and those that nothing more is written to. */
+const opened = new Map<StandardStream, NodeJS.WriteStream>();
+const given = new Set<StandardStream>();
+
+/**
+ * Writes a text to a standard stream. Files and pipes are written at once: loading Node's streams takes longer than a short
+ * command. Whoever reads may stop reading, as `head` does; then the program ends, and that is no failure. Where it can't
+ * be written, a full disk for example, that is said once and the exit code becomes 3 at least, but the run goes on.
+ */
+export function writeTo(to: StandardStream, text: string): void {
+  if (given.has(to)) return;
+  if (opened.has(to) || !isWrittenAtOnce(to)) return void streamOf(to).write(text);
+  let bytes = Buffer.from(text);
+  try {
+    while (bytes.length > 0) bytes = bytes.subarray(writeSync(to, bytes));
+  } catch (error) {
+    // A reader that is slower than a pipe that does not block: Node's stream waits for it.
+    if ((error as NodeJS.ErrnoException).code === 'EAGAIN') streamOf(to).write(bytes);
+    else failed(to, error as NodeJS.ErrnoException);
+  }
+}
+
+/** A standard stream as Node has it, for what only a terminal tells: its width, its colours. */
+export function streamOf(to: StandardStream): NodeJS.WriteStream {
+  let stream = opened.get(to);
+  if (!stream) {
+    stream = to === 1 ? process.stdout : process.stderr;
+    stream.on('error', (error: NodeJS.ErrnoException) => failed(to, error));
+    opened.set(to, stream);
+  }
+  return stream;
+}
+
+const written = new Map<StandardStream, boolean>();
+
+/** Whether it is a file or a pipe, as far as that can be told. */
+export function isWrittenAtOnce(to: StandardStream): boolean {
+  let known = written.get(to);
+  if (known === undefined) {
+    try {
+      known = process.platform !== 'win32' && !fstatSync(to).isCharacterDevice();
+    } catch {
+      known = false;
+    }
+    written.set(to, known);
+  }
+  return known;
+}
+
+function failed(to: StandardStream, error: NodeJS.ErrnoException): void {
+  if (error.code === 'EPIPE') process.exit(0);
+  given.add(to);
+  process.on('exit', () => {
+    process.exitCode = Math.max(Number(process.exitCode ?? 0), 3);
+  });
+  if (to === 1) writeTo(2, `${NAMES[to]} can’t be written: ${error.message}\n`);
+}

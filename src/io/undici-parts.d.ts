@@ -1,0 +1,8 @@
+// The parts of undici that send requests, by their own files: its index loads fetch, web sockets and caches as well, and by
+// asking for the global Headers also Node's own copy of undici, which together take longer than a short run.
+declare module 'undici/lib/dispatcher/agent.js' {
+  export { Agent as default } from 'undici';
+}
+declare module 'undici/lib/core/connect.js' {
+  export { buildConnector as default } from 'undici';
+}
