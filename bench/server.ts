@@ -11,6 +11,9 @@ const body = JSON.stringify({
   })),
 });
 
+/** How long a service takes at the least that is not on the same machine, in milliseconds. */
+const NEAR = 5;
+
 const server = createServer((request, response) => {
   if (request.url === '/film') {
     response.writeHead(200, { 'content-type': 'video/mp4', 'content-length': 200_000_000 });
@@ -22,8 +25,12 @@ const server = createServer((request, response) => {
     };
     return next();
   }
-  response.writeHead(200, { 'content-type': 'application/json', 'content-length': body.length });
-  response.end(body);
+  const answer = (): void => {
+    response.writeHead(200, { 'content-type': 'application/json', 'content-length': body.length });
+    response.end(body);
+  };
+  if (request.url?.startsWith('/near/')) setTimeout(answer, NEAR);
+  else answer();
 });
 server.listen(0, '127.0.0.1', () =>
   console.log(`http://127.0.0.1:${(server.address() as AddressInfo).port}`),

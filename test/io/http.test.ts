@@ -42,12 +42,7 @@ async function send(
   }: { limits?: Partial<Limits>; signal?: AbortSignal; headers?: HeaderList } = {},
 ): Promise<WireAnswer & { measured: Phases }> {
   const watchdog = new Watchdog(systemClock);
-  const watch = new Deadline(
-    systemClock,
-    watchdog,
-    { ...USUAL_LIMITS, ...limits },
-    new Interruption(signal),
-  );
+  const watch = new Deadline(systemClock, watchdog, { ...USUAL_LIMITS, ...limits }, new Interruption(signal));
   try {
     const answer = await transport.send({ method: 'GET', url, headers }, watch);
     return { ...answer, measured: watch.end().phases };

@@ -442,14 +442,14 @@ steps:
     {
       project: KILN,
       onEvent: (event) => {
+        outline.take(event, [full.length, full.length + 1]);
         full.push(JSON.stringify(event));
-        outline.take(event, full.at(-1)!);
       },
     },
   );
-  const lines = outline.text().trimEnd().split('\n');
-  const places = lines.map((line) => full.indexOf(line));
-  expect([places.includes(-1), places.toSorted((a, b) => a - b)]).toEqual([false, places]);
+  const places = outline.spans().map(([start]) => start);
+  expect(places.toSorted((a, b) => a - b)).toEqual(places);
+  const lines = places.map((place) => full[place]!);
   const turnOf = (line: string): number | undefined => {
     const event = JSON.parse(line) as { step?: string; turn?: number };
     const [, inside] = /^fire\[(\d+)\]/.exec(event.step ?? '') ?? [];

@@ -6,16 +6,15 @@ const BROKEN = 30;
 /** So many lines of a turn, which may have loops of its own. */
 const LINES = 200;
 
-/** A line with its place among all. */
-type Line = readonly [place: number, line: string];
+/** Where a line stands in the file of events, its end included, in bytes. */
+export type Span = readonly [start: number, end: number];
 
 interface Turn {
-  readonly lines: Line[];
+  readonly lines: Span[];
   elapsed: number;
 }
 
 interface Loop {
-  readonly going: Map<string, Turn>;
   slow: Turn[];
   readonly broken: Turn[];
 }
@@ -25,13 +24,13 @@ interface Loop {
  * broke. A run of many turns is looked at by it, without reading what all of them have told.
  */
 export class Outline {
-  readonly #lines: Line[] = [];
-  #place = 0;
+  readonly #lines: Span[] = [];
   readonly #loops = new Map<string, Loop>();
+  /** Turns that have not ended, by their addresses: `fire[7]`. */
+  readonly #going = new Map<string, Turn>();
 
-  /** Takes an event with its line in the record. */
-  take(event: RunEvent, text: string): void {
-    const line: Line = [this.#place++, text];
+  /** Takes an event, with where its line stands. */
+  take(event: RunEvent, line: Span): void {
     if (!('step' in event) || event.step === undefined) {
       this.#lines.push(line);
       return;
@@ -39,19 +38,17 @@ export class Outline {
     const { step } = event;
     const bracket = step.indexOf('[');
     if (bracket >= 0) {
-      const turn = this.#loops
-        .get(step.slice(0, bracket))
-        ?.going.get(step.slice(bracket + 1, step.indexOf(']', bracket)));
+      const turn = this.#going.get(step.slice(0, step.indexOf(']', bracket) + 1));
       if (turn && turn.lines.length < LINES) turn.lines.push(line);
     } else if (event.event === 'turn-began') {
-      let loop = this.#loops.get(step);
-      if (!loop) this.#loops.set(step, (loop = { going: new Map(), slow: [], broken: [] }));
-      loop.going.set(String(event.turn), { lines: [line], elapsed: 0 });
+      if (!this.#loops.has(step)) this.#loops.set(step, { slow: [], broken: [] });
+      this.#going.set(`${step}[${event.turn}]`, { lines: [line], elapsed: 0 });
     } else if (event.event === 'turn-ended') {
       const loop = this.#loops.get(step);
-      const turn = loop?.going.get(String(event.turn));
+      const address = `${step}[${event.turn}]`;
+      const turn = this.#going.get(address);
       if (!loop || !turn) return;
-      loop.going.delete(String(event.turn));
+      this.#going.delete(address);
       turn.lines.push(line);
       turn.elapsed = event.elapsed;
       if (event.outcome === 'held') keepSlowest(loop, turn);
@@ -59,17 +56,14 @@ export class Outline {
     } else this.#lines.push(line);
   }
 
-  /** Its lines, in their order. */
-  text(): string {
-    const turns = [...this.#loops.values()].flatMap(({ broken, going, slow }) => [
+  /** Where its lines stand, in their order. */
+  spans(): Span[] {
+    const turns = [...this.#loops.values()].flatMap(({ broken, slow }) => [
       ...broken,
-      ...[...going.values()].slice(0, BROKEN),
       ...slow.sort(slowestFirst).slice(0, SLOWEST),
     ]);
-    return [...this.#lines, ...turns.flatMap(({ lines }) => lines)]
-      .sort(([a], [b]) => a - b)
-      .map(([, line]) => `${line}\n`)
-      .join('');
+    turns.push(...[...this.#going.values()].slice(0, BROKEN));
+    return [...this.#lines, ...turns.flatMap(({ lines }) => lines)].sort(([a], [b]) => a - b);
   }
 }
 

@@ -2,10 +2,13 @@ import { readFileSync } from 'node:fs';
 import { EVENT_VERSION } from '../../core/event-version.ts';
 import type { RunEvent } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
+import type { Span } from './outline.ts';
 
 /** The events of a record, and what of it could not be read. */
 export interface ReadEvents {
   readonly events: RunEvent[];
+  /** Where their lines stand in the file. */
+  readonly spans: Span[];
   /** Lines that are no events, counted from 1; the last one is no fault where the run was cut off in it. */
   readonly garbled: number[];
   /** Up to where the last whole line goes, in bytes. */
@@ -26,6 +29,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
     return fail('record-unreadable', `the record ${path} can’t be read: ${(error as Error).message}`);
   }
   const events: RunEvent[] = [];
+  const spans: Span[] = [];
   const garbled: number[] = [];
   let line = 0;
   let start = 0;
@@ -36,8 +40,10 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
     const address = wanted && addressIn(bytes, start, end);
     if (address === undefined || wanted!(address)) {
       const event = parse(bytes.toString('utf8', start, end));
-      if (event) events.push(event);
-      else garbled.push(line);
+      if (event) {
+        events.push(event);
+        spans.push([start, end + 1]);
+      } else garbled.push(line);
     }
     start = end + 1;
   }
@@ -51,7 +57,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
       `the record ${path} was written by a newer version of Batharon (its events are of version ${newer.version}, this one reads ${EVENT_VERSION})`,
       { instead: 'the newer version' },
     );
-  return { events, garbled, whole: start };
+  return { events, spans, garbled, whole: start };
 }
 
 const STEP = Buffer.from('","step":"');

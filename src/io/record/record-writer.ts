@@ -1,4 +1,13 @@
-import { closeSync, fdatasync, mkdirSync, openSync, renameSync, writeFileSync, writeSync } from 'node:fs';
+import {
+  closeSync,
+  fdatasync,
+  mkdirSync,
+  openSync,
+  readSync,
+  renameSync,
+  writeFileSync,
+  writeSync,
+} from 'node:fs';
 import { writeFile } from 'node:fs/promises';
 import { join } from 'node:path';
 import { promisify } from 'node:util';
@@ -9,9 +18,11 @@ import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type RunSummary, Summing } from './summary.ts';
 
-/** Events are gathered for so long before they are written, in milliseconds, and up to so many bytes. */
+/** Events are gathered for so long before they are written, in milliseconds, and up to so many. */
 const GATHERED_FOR = 30;
-const GATHERED = 64 * 1024;
+const GATHERED = 200;
+/** What is written at once at least, where there is more, in bytes. */
+const CHUNK = 64 * 1024;
 const NEWLINE = 10;
 /** How large a body may be that is kept, and all bodies of a run, in characters or bytes. */
 const LARGEST_BODY = 8 * 1024 * 1024;
@@ -35,10 +46,12 @@ export class RecordWriter implements RunRecord {
   readonly #once = new Set<string>();
   readonly #writing = new Set<Promise<void>>();
   #file: number | undefined;
-  /** Events that are to be written, and how much of it they fill. */
-  readonly #gathered = Buffer.allocUnsafe(2 * GATHERED);
+  /** Events that are to be written: many at a time are made into lines in half the time that each by itself takes. */
+  #gathered: RunEvent[] = [];
+  /** Lines that are to be written, and how much of it they fill. */
+  readonly #lines = Buffer.allocUnsafe(2 * CHUNK);
   #filled = 0;
-  /** What the events take, in bytes. */
+  /** What has been written of events, in bytes. */
   #told = 0;
   #timer: NodeJS.Timeout | undefined;
   #alive: NodeJS.Timeout | undefined;
@@ -90,37 +103,44 @@ export class RecordWriter implements RunRecord {
 
   /** Takes an event as it happens. */
   take(event: RunEvent): void {
-    this.#summing.take(event);
-    if (this.#file === undefined) return;
-    const line = JSON.stringify(event);
-    this.#outline.take(event, line);
-    this.#gather(line);
+    this.#gathered.push(event);
     if (event.event === 'request-sent' && event.once !== undefined) this.#once.add(event.step);
     const settled =
-      (event.event === 'answer-came' || event.event === 'request-failed') && this.#once.delete(event.step);
+      this.#once.size > 0 &&
+      (event.event === 'answer-came' || event.event === 'request-failed') &&
+      this.#once.delete(event.step);
     // What came of a request that can't be sent again is written at once.
-    if (settled || this.#filled >= GATHERED) this.#flush();
+    if (settled || this.#gathered.length >= GATHERED) this.#flush();
     else this.#timer ??= setTimeout(() => this.#flush(), GATHERED_FOR);
-  }
-
-  /** Line by line into bytes: of one long text made of them all that takes longer. */
-  #gather(line: string): void {
-    // A character takes three bytes at most.
-    if (line.length * 3 >= this.#gathered.length - this.#filled) {
-      this.#flush();
-      if (line.length * 3 >= this.#gathered.length) {
-        this.#append(Buffer.from(`${line}\n`));
-        return;
-      }
-    }
-    this.#filled += this.#gathered.write(line, this.#filled);
-    this.#gathered[this.#filled++] = NEWLINE;
   }
 
   #flush(): void {
     clearTimeout(this.#timer);
     this.#timer = undefined;
-    const bytes = this.#gathered.subarray(0, this.#filled);
+    const events = this.#gathered;
+    this.#gathered = [];
+    for (const event of events) {
+      this.#summing.take(event);
+      if (this.#file !== undefined) this.#line(event);
+    }
+    this.#write();
+  }
+
+  /** An event as a line behind the others. */
+  #line(event: RunEvent): void {
+    const line = JSON.stringify(event);
+    const start = this.#told + this.#filled;
+    // A character takes three bytes at most.
+    if (line.length * 3 >= this.#lines.length - this.#filled) this.#write();
+    if (line.length * 3 < this.#lines.length) {
+      this.#filled += this.#lines.write(line, this.#filled);
+      this.#lines[this.#filled++] = NEWLINE;
+    } else this.#append(Buffer.from(`${line}\n`));
+    this.#outline.take(event, [start, this.#told + this.#filled]);
+  }
+
+  #write(): void {
+    const bytes = this.#lines.subarray(0, this.#filled);
     this.#filled = 0;
     if (bytes.length > 0) this.#append(bytes);
   }
@@ -160,7 +180,7 @@ export class RecordWriter implements RunRecord {
     const path = join(this.#folder, BODIES, digest);
     const compress = content.length > COMPRESSED;
     if (atOnce) {
-      this.#trying(() => this.#write(path, compress ? gzipSync(content) : content, compress));
+      this.#trying(() => this.#writeBody(path, compress ? gzipSync(content) : content, compress));
       return;
     }
     const writing = this.#writeLater(path, content, compress)
@@ -169,7 +189,7 @@ export class RecordWriter implements RunRecord {
     this.#writing.add(writing);
   }
 
-  #write(path: string, content: string | Uint8Array, compressed: boolean): void {
+  #writeBody(path: string, content: string | Uint8Array, compressed: boolean): void {
     writeFileSync(compressed ? `${path}.gz` : path, content, { mode: 0o600 });
     this.#size += content.length;
   }
@@ -178,6 +198,18 @@ export class RecordWriter implements RunRecord {
     const written = compress ? await promisify(gzip)(content) : content;
     await writeFile(compress ? `${path}.gz` : path, written, { mode: 0o600 });
     this.#size += written.length;
+  }
+
+  /** The lines of the outline, out of those of all events. */
+  #writeOutline(): void {
+    const from = openSync(join(this.#folder, EVENTS), 'r');
+    const lines = this.#outline.spans().map(([start, end]) => {
+      const line = Buffer.allocUnsafe(end - start);
+      readSync(from, line, 0, line.length, start);
+      return line;
+    });
+    closeSync(from);
+    writeFileSync(join(this.#folder, OUTLINE), Buffer.concat(lines), { mode: 0o600 });
   }
 
   /** Ends the record: what is still to be written, and the summary. */
@@ -189,8 +221,7 @@ export class RecordWriter implements RunRecord {
     if (this.#file === undefined || !summary) return undefined;
     this.#trying(() => {
       closeSync(this.#file!);
-      if (this.#told > LONG)
-        writeFileSync(join(this.#folder, OUTLINE), this.#outline.text(), { mode: 0o600 });
+      if (this.#told > LONG) this.#writeOutline();
       const temporary = join(this.#folder, `${SUMMARY}.new`);
       writeFileSync(temporary, `${JSON.stringify(summary)}\n`, { mode: 0o600 });
       renameSync(temporary, join(this.#folder, SUMMARY));

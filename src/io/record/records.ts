@@ -97,13 +97,13 @@ export class Records {
         instead: `once it has ended; where that process is another one, take away ${join(this.folderOf(id), PROCESS)}`,
       });
     const path = join(this.folderOf(id), EVENTS);
-    const { events, whole } = readEvents(path);
+    const { events, spans, whole } = readEvents(path);
     truncateSync(path, whole);
     const summary = new Summing();
     const outline = new Outline();
-    for (const event of events) {
+    for (const [i, event] of events.entries()) {
       summary.take(event);
-      outline.take(event, JSON.stringify(event));
+      outline.take(event, spans[i]!);
     }
     // They tell of the run as it was.
     for (const name of [SUMMARY, OUTLINE]) rmSync(join(this.folderOf(id), name), { force: true });
