@@ -20,7 +20,7 @@ function terminalOf(to: StandardStream): Terminal {
   const { env } = process;
   const stream = isWrittenAtOnce(to) ? undefined : streamOf(to);
   // What is no terminal has no such member, whatever its type says.
-  const isTerminal = (stream?.isTTY) ?? false;
+  const isTerminal = stream?.isTTY ?? false;
   const obeys = isTerminal && env.TERM !== 'dumb';
   const columns = (isTerminal && stream?.columns) || USUAL_WIDTH;
   return {

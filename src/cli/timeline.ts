@@ -92,7 +92,10 @@ export class Timeline {
     const isOuter = began.type === 'group' || began.type === 'follow';
     const own: Row = {
       mark: outcome ?? 'cut off',
-      name: '  '.repeat(depth) + (nameOf(step) ?? began.title),
+      // What an unnamed call has asked for says more than how it is written.
+      name:
+        '  '.repeat(depth) +
+        (nameOf(step) ?? (last ? `${last.sent.method} ${last.sent.written}` : began.title)),
       about,
       time: outcome === 'skipped' ? undefined : elapsed,
       stretches: outcome === 'skipped' ? [] : stretchesOf(step),

@@ -152,7 +152,11 @@ function viewTurn(terminal: Terminal, records: Records, id: string, loop: string
 function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: Where): void {
   const inner = step.turns.length > 0 || step.steps.length > 0;
   if (inner) {
-    head(terminal, open, `${step.address}, ${step.began.title}`);
+    head(
+      terminal,
+      open,
+      step.began.title === step.address ? step.address : `${step.address}, ${step.began.title}`,
+    );
     terminal.write('\n');
     new Timeline(terminal, MORE_TURNS).steps([step]);
     return;

@@ -134,7 +134,8 @@ function readBody(
   }
   if (type === 'plain') {
     const rest = common();
-    const title = base.name ?? rest.keep[0]?.name ?? (rest.write ? titleOfWrite(node) : 'step');
+    const title =
+      base.name ?? rest.keep[0]?.name ?? (rest.write ? titleOfWrite(node) : rest.show ? 'show' : 'step');
     return { ...base, ...rest, type: 'plain', title };
   }
   const otherwiseNode = valueOf(node, 'else');
