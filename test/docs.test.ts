@@ -6,6 +6,7 @@ import { describe, expect, test } from '@jest/globals';
 import { CREDENTIAL_KINDS } from '../src/core/chain/project.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
+import { eventSchema } from '../src/core/events.ts';
 import { startPractice } from '../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../src/practice/state.ts';
 import { batharon, folderWith, PRACTICE } from './cli/support.ts';
@@ -160,4 +161,20 @@ test('the chain that breaks in “Finding out why a run broke” does, and goes 
   } finally {
     await practice.close();
   }
+});
+
+test('docs/events.md lists each kind of event with its members', () => {
+  const text = readFileSync(join(root, 'docs/events.md'), 'utf8');
+  const rows = [...text.matchAll(/^\| `([a-z-]+)` +\|[^|]*\|([^|]*)\|/gm)].map(([, kind, members]) => [
+    kind,
+    [...members!.matchAll(/`(\w+)`(\??)/g)].map(([, name, optional]) => name! + optional!),
+  ]);
+  const kinds = eventSchema.options.map(({ shape }) => [
+    shape.event.value,
+    Object.entries(shape)
+      .filter(([name]) => name !== 'event' && name !== 'at')
+      .map(([name, schema]) => (schema.safeParse(undefined).success ? `${name}?` : name)),
+  ]);
+  const byName = (all: unknown[][]): unknown => Object.fromEntries(all);
+  expect(byName(rows)).toEqual(byName(kinds));
 });
