@@ -1,5 +1,6 @@
 import type { FastifyReply, FastifyRequest } from 'fastify';
 import { seeded } from './chance.ts';
+import { drained } from './drained.ts';
 import { page, problem } from './problem.ts';
 import type { State } from './state.ts';
 
@@ -167,8 +168,7 @@ export class Moods {
     });
     const chunk = Buffer.alloc(1_000_000, 'ember ');
     for (let sent = 0; sent < (size ?? 200_000_000) && !raw.destroyed; sent += chunk.length) {
-      if (!raw.write(chunk))
-        await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));
+      if (!raw.write(chunk)) await drained(raw);
     }
     raw.end();
   }

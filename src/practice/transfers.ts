@@ -2,6 +2,7 @@ import { createHash } from 'node:crypto';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Caller } from './access.ts';
 import { drawCertificate } from './certificate.ts';
+import { drained } from './drained.ts';
 import { problem, sendJson } from './problem.ts';
 import { GLAZES } from './stock.ts';
 import type { State } from './state.ts';
@@ -88,8 +89,7 @@ async function film(guard: Guard, request: FastifyRequest, reply: FastifyReply):
   raw.writeHead(200, { 'content-type': 'video/mp4', 'content-length': megabytes * 1_000_000 });
   const chunk = Buffer.alloc(100_000, 'ember \u0000\xff', 'latin1');
   for (let sent = 0; sent < megabytes * 10 && !raw.destroyed; sent++) {
-    if (!raw.write(chunk))
-      await new Promise<void>((resolve) => raw.once('drain', resolve).once('close', resolve));
+    if (!raw.write(chunk)) await drained(raw);
   }
   raw.end();
   return reply;
