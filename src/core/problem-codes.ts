@@ -102,6 +102,8 @@ export const problemCodes = {
   'input-invalid': 'A given input can’t be read as its kind, or is not what it must be.',
   'other-origin':
     'An address leads to another origin than that of its service, and the step names no credential for it.',
+  'secret-elsewhere':
+    'A redirect leads to another origin, and the body that would be sent there again holds a secret.',
   'not-a-duration': 'A setting that is a duration came out as something else.',
   'not-as-expected': 'An expectation did not hold.',
   'status-not-expected': 'A call that says nothing of status expects one below 400.',

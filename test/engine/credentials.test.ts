@@ -50,6 +50,27 @@ describe('a credential stays at its origin', () => {
     expect(names).toEqual([['X-Key', 'X-Plain', 'X-Digest'], ['X-Plain']]);
   });
 
+  test.each<[string, number, string, boolean]>([
+    ['json: { key: "${secret.desk}" }', 307, 'https://elsewhere.example/x', false],
+    ['json: { key: "${base64(secret.desk)}" }', 308, 'https://elsewhere.example/x', false],
+    ['form: { key: "${secret.desk}" }', 307, 'https://kiln.example:8443/x', false],
+    ['text: "key ${secret.desk}"', 307, 'https://elsewhere.example/x', false],
+    ['multipart: { key: "${secret.desk}" }', 307, 'https://elsewhere.example/x', false],
+    ['json: { key: "${secret.desk}" }', 307, '/v1/b', true],
+    ['json: { key: open }', 307, 'https://elsewhere.example/x', true],
+    ['json: { key: "${secret.desk}" }', 303, 'https://elsewhere.example/x', true],
+  ])('a body with a secret in it is repeated nowhere else: %s after %d to %s', async (...row) => {
+    const [body, status, location, goes] = row;
+    const { sent, exit, of } = await runChain(
+      chain(`  - call: POST kiln /a\n    ${body}\n`),
+      (_, nth) => (nth === 0 ? { status, headers: [['location', location]] } : { status: 200 }),
+      settings('services:\n  kiln:\n    url: https://kiln.example/v1\nsecrets: { desk: env DESK }\n'),
+    );
+    expect([sent.length, exit, of('step-ended')[0]!.problem?.code]).toEqual(
+      goes ? [2, 0, undefined] : [1, 3, 'secret-elsewhere'],
+    );
+  });
+
   test.each([
     ['an inserted address', '{"next":"https://elsewhere.example/x"}', [], '$.next'],
     ['a Link', '{}', [['link', '<https://elsewhere.example/x>; rel="next"']], "link('next')"],

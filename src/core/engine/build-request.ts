@@ -37,6 +37,8 @@ export interface BuiltRequest {
   readonly service?: string;
   /** Fields into which secrets were inserted, in small letters: they are meant for one origin. */
   readonly secretFields: ReadonlySet<string>;
+  /** Secrets were inserted into its body, which is meant for one origin as well. */
+  readonly secretBody?: boolean;
   readonly connection?: Connection;
   /** Which page of a list it asks for. */
   readonly page?: number;
@@ -53,9 +55,19 @@ export function buildRequest(
 ): BuiltRequest | Promise<BuiltRequest> {
   const environment = context.environment(step, undefined, (name) => more[name] ?? context.sentName(name));
   const inserter = context.inserter(environment);
-  return step.body
-    ? buildBody(context, step, inserter).then((body) => assemble(context, step, inserter, environment, body))
-    : assemble(context, step, inserter, environment, {});
+  if (!step.body) return assemble(context, step, inserter, environment, {});
+  let secretBody = false;
+  const noting: Inserter = {
+    value: (insertion) => {
+      secretBody ||= insertion.expression.secret;
+      return inserter.value(insertion);
+    },
+    nothing: (insertion) => inserter.nothing(insertion),
+  };
+  return buildBody(context, step, noting).then((body) => ({
+    ...assemble(context, step, inserter, environment, body),
+    ...(secretBody ? { secretBody } : {}),
+  }));
 }
 
 function assemble(

@@ -157,7 +157,10 @@ async function sendFollowing(
       });
     }
     const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
-    if (leaves) carried = false;
+    if (leaves) {
+      carried = false;
+      if (next.body && request.secretBody) refuseSecretBody(wire.url, next.url);
+    }
     wire = leaves ? withoutCredentials(next, request.secretFields) : next;
     context.emit({
       event: 'redirected',
@@ -168,6 +171,15 @@ async function sendFollowing(
       credential: request.as === undefined ? 'none' : carried ? 'kept' : 'left behind',
     });
   }
+}
+
+/** A body with a secret in it is not repeated at another origin, and without it the request would be another one. */
+function refuseSecretBody(from: string, to: string): never {
+  throw new ProblemError({
+    code: 'secret-elsewhere',
+    message: `${from} redirects to ${new URL(to).origin}, and the body of the request holds a secret that is not meant for it`,
+    instead: 'redirects: 0 takes the redirect as the answer; a call of its own may send the secret there',
+  });
 }
 
 /** A request that goes to another origin carries nothing that was meant for the first one. */

@@ -20,6 +20,7 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'headers-too-large',
   'too-many-redirects',
   'redirect-invalid',
+  'secret-elsewhere',
   'no-answer',
   'proxy-refused',
   'file-not-written',
