@@ -327,6 +327,16 @@ describe('names and structure', () => {
       "  - call: GET kiln /a\n    pages: { next: link('next') }\n    poll: { until: status == 200 }\n",
       'a call polls or reads pages, and here it does both',
     ],
+    [
+      'pages under one key',
+      '  - call: POST kiln /search\n    idempotency: yes\n    pages: { next-json: { after: $.last } }\n',
+      'each request of pages would carry the same key',
+    ],
+    [
+      'a poll under one key',
+      "  - call: POST kiln /state\n    idempotency: yes\n    poll: { until: $.state == 'done' }\n",
+      'each request of a poll would carry the same key',
+    ],
     ['no attempt', '  - call: GET kiln /a\n    retry: { attempts: 0 }\n', 'there is at least one'],
     [
       'something to repeat that is nothing',

@@ -75,6 +75,13 @@ export function readCall(
     readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
     (service === undefined ? undefined : project.services.get(service)?.retry);
   const idempotency = readIdempotency(fields, valueOf(node, 'idempotency'), sent);
+  if (idempotency && (pages ?? (poll && !poll.at)))
+    findings.problem(
+      valueOf(node, 'idempotency')!,
+      'wrong-form',
+      `each request of ${pages ? 'pages' : 'a poll'} would carry the same key, and a service answers that with its first answer`,
+      'repeatable: yes, where asking again changes nothing',
+    );
   const repeatable = fields.literal(valueOf(node, 'repeatable')) === 'yes';
   const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
   const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
