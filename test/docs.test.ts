@@ -3,6 +3,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
+import type * as z from 'zod';
 import { CREDENTIAL_KINDS } from '../src/core/chain/project.ts';
 import { readChain } from '../src/core/chain/read-chain.ts';
 import { readProject } from '../src/core/chain/read-project.ts';
@@ -171,7 +172,7 @@ test('docs/events.md lists each kind of event with its members', () => {
   ]);
   const kinds = eventSchema.options.map(({ shape }) => [
     shape.event.value,
-    Object.entries(shape)
+    Object.entries<z.ZodType>(shape)
       .filter(([name]) => name !== 'event' && name !== 'at')
       .map(([name, schema]) => (schema.safeParse(undefined).success ? `${name}?` : name)),
   ]);
