@@ -18,9 +18,11 @@ import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type RunSummary, Summing } from './summary.ts';
 
-/** Events are gathered for so long before they are written, in milliseconds, and up to so many. */
+/** Events are gathered for so long before they are written, in milliseconds. */
 const GATHERED_FOR = 30;
-const GATHERED = 200;
+/** With so many they are written as soon as all answers that have come are processed: while the next ones are waited for. */
+const GATHERED = 100;
+const GATHERED_AT_MOST = 1000;
 /** What is written at once at least, where there is more, in bytes. */
 const CHUNK = 64 * 1024;
 const NEWLINE = 10;
@@ -54,6 +56,7 @@ export class RecordWriter implements RunRecord {
   /** What has been written of events, in bytes. */
   #told = 0;
   #timer: NodeJS.Timeout | undefined;
+  #soon: NodeJS.Immediate | undefined;
   #alive: NodeJS.Timeout | undefined;
   #hasFailed = false;
   #sum = 0;
@@ -110,13 +113,15 @@ export class RecordWriter implements RunRecord {
       (event.event === 'answer-came' || event.event === 'request-failed') &&
       this.#once.delete(event.step);
     // What came of a request that can't be sent again is written at once.
-    if (settled || this.#gathered.length >= GATHERED) this.#flush();
+    if (settled || this.#gathered.length >= GATHERED_AT_MOST) this.#flush();
+    else if (this.#gathered.length >= GATHERED) this.#soon ??= setImmediate(() => this.#flush());
     else this.#timer ??= setTimeout(() => this.#flush(), GATHERED_FOR);
   }
 
   #flush(): void {
     clearTimeout(this.#timer);
-    this.#timer = undefined;
+    clearImmediate(this.#soon);
+    this.#timer = this.#soon = undefined;
     const events = this.#gathered;
     this.#gathered = [];
     for (const event of events) {
