@@ -1,9 +1,10 @@
 import type { Person } from '../io/credentials/person.ts';
 import { writeTo } from './standard-streams.ts';
+import { legible } from './terminal.ts';
 
 /** The person at the terminal: told on standard error, asked on the terminal. */
 export const terminalPerson: Person = {
-  tell: (text) => writeTo(2, `\n${text}\n\n`),
+  tell: (text) => writeTo(2, legible(`\n${text}\n\n`)),
   open: (url) => {
     const { env, platform } = process;
     const desktop = platform === 'darwin' || platform === 'win32' || env.DISPLAY || env.WAYLAND_DISPLAY;

@@ -110,7 +110,7 @@ export class SeveralRuns {
   }
 
   #erase(): void {
-    if (this.#together && this.#terminal.live) this.#terminal.write('\r\u001b[2K');
+    if (this.#together && this.#terminal.live) this.#terminal.takeAway(1);
   }
 
   /** One line for all chains, and one for each that broke. */

@@ -47,8 +47,7 @@ export class StepLines {
 
   /** Takes away the lines that are written again in place. */
   erase(): void {
-    if (this.#liveLines > 0)
-      this.terminal.write(`\r\u001b[2K${'\u001b[1A\u001b[2K'.repeat(this.#liveLines - 1)}`);
+    if (this.#liveLines > 0) this.terminal.takeAway(this.#liveLines);
     this.#liveLines = 0;
   }
 

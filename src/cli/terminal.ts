@@ -1,5 +1,6 @@
 import pc from 'picocolors';
 import { eastAsianWidth } from 'get-east-asian-width';
+import { visible } from '../core/language/show.ts';
 import { isWrittenAtOnce, type StandardStream, streamOf, writeTo } from './standard-streams.ts';
 
 /** Where a view writes: a terminal, or something that takes lines. */
@@ -10,7 +11,10 @@ export interface Terminal {
   /** Lines can be written again. */
   readonly live: boolean;
   readonly colours: ReturnType<typeof pc.createColors>;
+  /** Writes a text with its colours; of what a service said no character is obeyed by the terminal. */
   write(text: string): void;
+  /** Takes away so many lines that were written last; only where lines can be written again. */
+  takeAway(lines: number): void;
 }
 
 const USUAL_WIDTH = 100;
@@ -23,13 +27,32 @@ function terminalOf(to: StandardStream): Terminal {
   const isTerminal = stream?.isTTY ?? false;
   const obeys = isTerminal && env.TERM !== 'dumb';
   const columns = (isTerminal && stream?.columns) || USUAL_WIDTH;
+  const colours = pc.createColors(obeys && !env.NO_COLOR && !process.argv.includes('--no-color'));
   return {
     width: Math.max(40, columns),
     wrapWidth: isTerminal ? Math.max(40, columns) : Infinity,
     live: obeys,
-    colours: pc.createColors(obeys && !env.NO_COLOR && !process.argv.includes('--no-color')),
-    write: (text) => writeTo(to, text),
+    colours,
+    write: (text) => writeTo(to, legible(text, colours.isColorSupported)),
+    takeAway: (lines) => writeTo(to, takenAway(lines)),
   };
+}
+
+/** The colours that are used here, ends of lines, and every other character that a terminal would obey. */
+const OBEYED =
+  // eslint-disable-next-line no-control-regex
+  /(\u001b\[(?:[12]|22|3[12369])m)|\r\n|[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2028\u2029\u2066-\u2069]/g;
+
+/** A text as it may be written to a terminal: ends of lines stay, and the program's colours; other control characters are shown. */
+export function legible(text: string, coloured = false): string {
+  return text.replace(OBEYED, (found, colour) =>
+    coloured && colour !== undefined ? found : found === '\r\n' ? '\n' : visible(found),
+  );
+}
+
+/** What takes away so many lines that were written last. */
+export function takenAway(lines: number): string {
+  return lines > 0 ? `\r\u001b[2K${'\u001b[1A\u001b[2K'.repeat(lines - 1)}` : '';
 }
 
 /** Standard error: everything but results. */

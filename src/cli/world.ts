@@ -6,7 +6,7 @@ import { LockedStore } from '../io/locked-store.ts';
 import { projectFolder } from '../io/project-folder.ts';
 import type { PracticeOptions } from '../practice/state.ts';
 import { askHidden, terminalPerson } from './person.ts';
-import { writeTo } from './standard-streams.ts';
+import { errorTerminal } from './terminal.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
@@ -29,7 +29,7 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
     variables,
     locked,
     ask: askHidden,
-    warn: (message) => writeTo(2, `remark  ${message}\n`),
+    warn: (message) => errorTerminal().write(`remark  ${message}\n`),
     person: terminalPerson,
   });
   return {

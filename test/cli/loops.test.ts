@@ -1,12 +1,12 @@
 // Loops, undo that is left, and what a person sees of them, end to end.
 import { expect, test } from '@jest/globals';
-import pc from 'picocolors';
 import { RunView } from '../../src/cli/run-view.ts';
-import { type Terminal, widthOf } from '../../src/cli/terminal.ts';
+import { widthOf } from '../../src/cli/terminal.ts';
 import { startPractice } from '../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../src/practice/state.ts';
 import { KILN, runChain } from '../engine/support.ts';
 import { batharon, folderWith, PRACTICE } from './support.ts';
+import { WrittenTerminal } from './written-terminal.ts';
 
 const LOAD = `chain: Load three pieces
 steps:
@@ -111,16 +111,10 @@ steps:
           : { json: '{"ok": true}', after: 20 },
     { project: KILN },
   );
-  let written = '';
-  const terminal: Terminal = {
-    width: 100,
-    wrapWidth: live ? 100 : Infinity,
-    live,
-    colours: pc.createColors(false),
-    write: (text) => (written += text),
-  };
+  const terminal = new WrittenTerminal(100, live);
   const view = new RunView(terminal);
   for (const event of events) view.show(event);
+  const { written } = terminal;
   return { lines: written.split('\n'), written };
 }
 

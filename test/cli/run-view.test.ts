@@ -1,9 +1,9 @@
 // The view of a run, from events alone: on a terminal, and where there is none.
 import { expect, test } from '@jest/globals';
-import pc from 'picocolors';
 import { RunView } from '../../src/cli/run-view.ts';
-import { fit, type Terminal, timeWords, widthOf, wrap } from '../../src/cli/terminal.ts';
+import { fit, timeWords, widthOf, wrap } from '../../src/cli/terminal.ts';
 import { KILN, runChain, type Reply } from '../engine/support.ts';
+import { WrittenTerminal } from './written-terminal.ts';
 
 const CHAIN = `chain: Fire the glazed pieces of a rack
 steps:
@@ -24,17 +24,10 @@ steps:
 
 async function view(width: number, live: boolean, script: (nth: number) => Reply): Promise<string> {
   const { events } = await runChain(CHAIN, (_, nth) => script(nth), { project: KILN });
-  let shown = '';
-  const terminal: Terminal = {
-    width,
-    wrapWidth: live ? width : Infinity,
-    live,
-    colours: pc.createColors(false),
-    write: (text) => (shown += text),
-  };
+  const terminal = new WrittenTerminal(width, live);
   const run = new RunView(terminal);
   for (const event of events) run.show(event);
-  return shown;
+  return terminal.written;
 }
 
 const pieces = (nth: number): Reply =>

@@ -4,7 +4,6 @@ import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { isTextType } from '../../core/engine/read-answer.ts';
-import { visible } from '../../core/language/show.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { type Draft, serviceAt } from '../../import/draft.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
@@ -15,6 +14,7 @@ import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { answerOf, OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
+import { writeTo } from '../standard-streams.ts';
 import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
 import { watchInterruption } from './run.ts';
@@ -256,12 +256,11 @@ function printAnswer({ body }: EventOf<'answer-came'>, text: string | undefined)
   try {
     value = parseJson(text);
   } catch {
-    const shown = text
-      .slice(0, MOST_TEXT)
-      .split('\n')
-      .map((line) => (terminal.live ? visible(line) : line))
-      .join('\n');
-    terminal.write(shown.endsWith('\n') ? shown : `${shown}\n`);
+    const shown = text.slice(0, MOST_TEXT);
+    const line = shown.endsWith('\n') ? shown : `${shown}\n`;
+    // A program that reads it gets it as it came.
+    if (terminal.live) terminal.write(line);
+    else writeTo(1, line);
     if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
     return;
   }

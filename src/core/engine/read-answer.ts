@@ -1,5 +1,6 @@
 import { fromUtf8 } from '../language/encodings.ts';
 import { parseJson } from '../language/json.ts';
+import { shorten, visible } from '../language/show.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { ReadAs } from '../chain/model.ts';
@@ -171,7 +172,9 @@ export function describeText(text: string, type: string | undefined): string {
     /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
   const kind = type === undefined ? '' : ` (${type})`;
   if (/<html|<!doctype html|^(?!\s*<\?xml)\s*<(?:title|head|body|h1|p)\b/i.test(text))
-    return title === undefined || title === '' ? `a page of HTML${kind}` : `a page titled "${title}"${kind}`;
+    return title === undefined || title === ''
+      ? `a page of HTML${kind}`
+      : `a page titled "${visible(shorten(title.replace(/\s+/g, ' '), 120))}"${kind}`;
   if (/^\s*<\?xml|^\s*<[a-z]/i.test(text)) return `XML${kind}`;
   return `${type ?? 'text'}: ${JSON.stringify(text.slice(0, 60))}`;
 }
