@@ -177,9 +177,7 @@ export function findStep(
         : (open.step(wanted) ?? all.find((one) => nameOf(one) === wanted));
     if (step) return { open, step };
     if (wanted === undefined) fail('no-record', `no step of the run ${id} got an answer`);
-    known ??= [...OpenRun.read(records, id, (address) => !address.includes('[')).steps()].map(
-      ({ address }) => address,
-    );
+    known ??= namesNear(records, id, wanted);
   }
   const names = known ?? [];
   return fail(
@@ -189,6 +187,16 @@ export function findStep(
       instead: nearest(wanted!, names) ?? `it has ${names.slice(0, 20).join(', ')}`,
     },
   );
+}
+
+/** The steps among which one is to be looked for: those of its turn, if there is such a turn. */
+function namesNear(records: Records, id: string, wanted: string): string[] {
+  const namesOf = (isWanted: (address: string) => boolean): string[] =>
+    [...OpenRun.read(records, id, isWanted).steps()].map(({ address }) => address);
+  const turn = wanted.slice(0, wanted.lastIndexOf(']') + 1);
+  const inside =
+    turn === '' ? [] : namesOf(leadsTo(turn)).filter((address) => address.startsWith(`${turn}.`));
+  return inside.length > 0 ? inside : namesOf((address) => !address.includes('['));
 }
 
 /** A name alone may stand anywhere in the chain; an address leads to one place. */

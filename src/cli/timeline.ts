@@ -159,13 +159,15 @@ export class Timeline {
       .sort((a, b) => a.turn - b.turn)
       .flatMap((turn): Row[] => {
         const isBroken = broken.includes(turn);
-        const place = turn.broke === undefined ? '' : `at ${turn.broke.replace(/^.*\]\./, '')}`;
+        // Its steps held, and then what it gathers broke, or whether it was the last one.
+        const atEnd = turn.broke === `${step.address}[${turn.turn}]`;
+        const at = atEnd ? 'its end' : turn.broke?.replace(/^.*\]\./, '');
         return [
           {
             mark: '',
             name: `${'  '.repeat(depth)}[${turn.turn}] ${turn.item ?? ''}`.trimEnd(),
             about: isBroken
-              ? `${turn.outcome ?? 'cut off'} ${place}`.trim()
+              ? `${turn.outcome ?? 'cut off'}${at === undefined ? '' : ` at ${at}`}`
               : turns.length > 1
                 ? rank(others.indexOf(turn))
                 : '',

@@ -234,6 +234,63 @@ steps:
 results: { job: job }
 `;
 
+test('why turns broke stands wherever they are looked at: each kind once, and what a turn gathers as well', async () => {
+  answers = (request) =>
+    request.url === '/load/c'
+      ? { status: 404, json: { title: 'No such piece' } }
+      : { json: { loaded: false, cone: request.url === '/load/d' ? 'six' : 6 } };
+  const folder = folderWith({
+    'batharon.yaml': project(),
+    'a.chain.yaml': `chain: Load
+steps:
+  - each: piece in ['a', 'b', 'c']
+    name: fire
+    at-once: 1
+    turns-on-fail: continue
+    at-least: 0
+    steps:
+      - call: POST kiln /load/\${piece}
+        name: load
+        expect: $.loaded == true
+  - each: piece in ['a', 'd']
+    name: cool
+    at-once: 1
+    turns-on-fail: continue
+    steps:
+      - call: POST kiln /load/\${piece}
+        keep: { cone: $.cone }
+    gather: { cones: number(cone) }
+`,
+  });
+  const seen = [
+    /^broke {3}fire\[0\]\.load, and 1 more time\n +problem +expected \$\.loaded == true, came false\n +stands +a\.chain\.yaml:11:17$/m,
+    /^broke {3}fire\[2\]\.load\n +problem +expected status < 400, came 404, "No such piece"$/m,
+  ];
+  const gathered =
+    /^broke {3}cool\n +problem +'six' is not a number, in cool\[1\] 'd'\n +instead +digits[^]*?stands +a\.chain\.yaml:19:22$/m;
+  const ran = await run(folder, 'run');
+  expect(ran.stderr).toMatch(
+    /^broke {3}cool +1 of 2 turns held · 1 broke .*\n +problem +'six' is not a number, in cool\[1\]/m,
+  );
+  const whole = (await run(folder, 'view')).stdout;
+  for (const one of [...seen, gathered, /\[1\] 'd' +broke at its end/]) expect(whole).toMatch(one);
+  const loop = (await run(folder, 'view', 'last:fire')).stdout;
+  for (const one of seen) expect(loop).toMatch(one);
+  expect(loop).not.toContain('six');
+  const turn = (await run(folder, 'view', 'last:fire[2]')).stdout;
+  expect(turn).toMatch(seen[1]!);
+  expect(turn).not.toContain('fire[0]');
+  expect((await run(folder, 'view', 'last:cool')).stdout).toMatch(gathered);
+  expect((await run(folder, 'view', 'last:cool[1]')).stdout).toMatch(
+    /^broke {3}cool\[1\]\n +problem +'six' is not a number\n/m,
+  );
+  const none = await run(folder, 'view', 'last:fire[2].lod');
+  expect([none.code, none.stderr]).toEqual([2, expect.stringContaining('instead: fire[2].load')]);
+  expect((await run(folder, 'report', '--markdown')).stdout).toContain(
+    "'six' is not a number, in cool[1] 'd'",
+  );
+});
+
 describe('going on', () => {
   test('a request whose outcome is not known is asked about; --sent and --not-sent decide', async () => {
     const folder = folderWith({

@@ -64,8 +64,8 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
   );
   new Timeline(terminal).run(run);
   sayGarbled(terminal, open);
+  sayBroken(terminal, open);
   const lines = new StepLines(terminal);
-  sayBroken(terminal, lines, open);
   if (run.problem) {
     terminal.write('\n');
     lines.line('broke', run.problem.message);
@@ -87,8 +87,9 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
 /** So many steps that broke are shown in full. */
 const MOST_BROKEN = 10;
 
-/** What broke: of a step in a loop the first time, and how often. */
-function sayBroken(terminal: Terminal, lines: StepLines, open: OpenRun): void {
+/** What broke, in the whole run or below an address: of a step in a loop the first of each kind, and how often. */
+function sayBroken(terminal: Terminal, open: OpenRun, below?: string): void {
+  const lines = new StepLines(terminal);
   const first = new Map<
     string,
     { readonly address: string; readonly problem: RecordedProblem; times: number }
@@ -96,21 +97,35 @@ function sayBroken(terminal: Terminal, lines: StepLines, open: OpenRun): void {
   for (const { address, began, outcome, problem } of open.steps()) {
     // What broke inside a step is said of that.
     if (outcome !== 'broke' || !problem || began.type === 'group') continue;
-    const written = address.replace(/\[\d+\]/g, '[]');
+    if (below !== undefined && !isIn(address, below)) continue;
+    const written = `${address.replace(/\[\d+\]/g, '[]')} ${problem.code}`;
     const known = first.get(written);
     if (known) known.times++;
     else first.set(written, { address, problem, times: 1 });
   }
   for (const { address, problem, times } of [...first.values()].slice(0, MOST_BROKEN)) {
     terminal.write('\n');
-    lines.line('broke', `${address}${times > 1 ? `, and ${times - 1} more times` : ''}`);
-    lines.row('problem', problem.message);
-    lines.row('closer', `batharon view ${open.id}:${address}`);
+    lines.line(
+      'broke',
+      `${address}${times > 1 ? `, and ${times - 1} more time${times === 2 ? '' : 's'}` : ''}`,
+    );
+    sayProblem(lines, problem);
+    if (address !== below) lines.row('closer', `batharon view ${open.id}:${address}`);
   }
   if (first.size > MOST_BROKEN) {
     terminal.write('\n');
     lines.line('broke', `${first.size - MOST_BROKEN} more steps, as shown above`);
   }
+}
+
+function isIn(address: string, outer: string): boolean {
+  return address === outer || address.startsWith(`${outer}.`) || address.startsWith(`${outer}[`);
+}
+
+function sayProblem(lines: StepLines, { instead, message, place }: RecordedProblem): void {
+  lines.row('problem', message);
+  if (instead !== undefined) lines.row('instead', instead);
+  if (place) lines.row('stands', `${place.file}:${place.line}:${place.column}`);
 }
 
 function head(terminal: Terminal, { run }: OpenRun, title: string): void {
@@ -147,6 +162,14 @@ function viewTurn(terminal: Terminal, records: Records, id: string, loop: string
   head(terminal, open, `${loop}[${number}] ${turn.item ?? ''}`);
   terminal.write(`${terminal.colours.dim(`${turn.outcome ?? 'cut off'} · ${timeWords(turn.elapsed)}`)}\n\n`);
   new Timeline(terminal).steps(turn.steps);
+  sayBroken(terminal, open, `${loop}[${number}]`);
+  // All its steps held: what it gathers broke, or whether it was the last one.
+  if (turn.problem && turn.broke === `${loop}[${number}]`) {
+    terminal.write('\n');
+    const lines = new StepLines(terminal);
+    lines.line('broke', turn.broke);
+    sayProblem(lines, turn.problem);
+  }
 }
 
 function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: Where): void {
@@ -159,6 +182,7 @@ function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: 
     );
     terminal.write('\n');
     new Timeline(terminal, MORE_TURNS).steps([step]);
+    sayBroken(terminal, open, step.address);
     return;
   }
   const wanted = where.attempt !== undefined || where.page !== undefined ? attemptAt(step, where) : undefined;

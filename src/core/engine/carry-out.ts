@@ -37,6 +37,8 @@ export interface Done {
   readonly stop?: Stop;
   /** What is wrong with the step itself. */
   readonly problem?: Problem;
+  /** What is wrong with a turn of it, and with no step of that turn: what it gathers, or whether it was the last. */
+  readonly ofTurn?: Problem;
   /** It goes on although something inside it failed: the step is broken, the run is not. */
   readonly passed?: boolean;
   /** Members of the name of the step that only its kind has. */
@@ -260,12 +262,13 @@ export class StepRunner {
     problem: Problem | undefined,
   ): void {
     const elapsed = context.ports.clock.elapsed() - began;
+    const said = problem ?? done.ofTurn;
     context.emit({
       event: 'step-ended',
       step: context.address(step),
       outcome,
       elapsed: Math.round(elapsed * 100) / 100,
-      ...(problem ? { problem: eventProblem(problem) } : {}),
+      ...(said ? { problem: eventProblem(said) } : {}),
       ...(done.turns ? { turns: done.turns } : {}),
       ...(done.call?.states ? { states: done.call.states } : {}),
     });

@@ -3,14 +3,12 @@ import type { EachStep, Input } from '../chain/model.ts';
 import type { Outcome } from '../events.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { isDropping } from '../language/infer.ts';
-import { withArticle } from '../language/kinds.ts';
 import { nameList } from '../language/nearest.ts';
-import { brief, visible } from '../language/show.ts';
+import { brief, visible, kindAndValue } from '../language/show.ts';
 import {
   Duration,
   isNumeric,
   isObject,
-  kindOf,
   memberOf,
   objectOf,
   setMember,
@@ -85,6 +83,8 @@ class Turns {
   #ended = false;
   /** Of the turns that broke, that of the first item. */
   #stop: (Stop & { readonly turn: number }) | undefined;
+  /** Of the turns whose steps held and that broke all the same, that of the first item. */
+  #ofTurn: { readonly turn: number; readonly problem: Problem } | undefined;
   #problem: ProblemError | undefined;
 
   constructor(runner: StepRunner, context: RunContext, step: EachStep, items: Items, most: number) {
@@ -158,7 +158,13 @@ class Turns {
     if (before?.outcome === 'held') inside.tellBefore(tell);
     else tell();
     let stop = await this.#runner.steps(inside, step.steps);
-    stop ??= this.#afterTurn(inside, turn);
+    if (!stop) {
+      stop = this.#afterTurn(inside, turn);
+      if (stop && (!this.#ofTurn || turn < this.#ofTurn.turn)) {
+        const message = `${stop.problem.message}, in ${address}[${turn}] ${label}`;
+        this.#ofTurn = { turn, problem: { ...stop.problem, message } };
+      }
+    }
     const cut = stop?.problem.code === 'interrupted';
     const outcome: Outcome = stop ? (cut ? 'cut off' : 'broke') : 'held';
     const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
@@ -234,6 +240,7 @@ class Turns {
     const turns = { held: this.#held, broke: this.#broke, ...(left > 0 ? { left } : {}) };
     const base: Done = {
       turns,
+      ...(this.#ofTurn ? { ofTurn: this.#ofTurn.problem } : {}),
       ...(this.#told ? { members: [['turns', Object.values(this.#told)]] } : {}),
     };
     const { signal } = interruption;
@@ -285,7 +292,7 @@ async function itemsOf(context: RunContext, step: EachStep): Promise<Items> {
   }
   throw new ProblemError({
     code: 'not-a-list',
-    message: `each goes over a list, and ${items.expression.text} is ${withArticle(kindOf(value))}, ${brief(value, 60)}`,
+    message: `each goes over a list, and ${items.expression.text} is ${kindAndValue(value)}`,
     instead: isObject(value)
       ? `each: key, value in ${items.expression.text}`
       : 'the path of the list, or [x] for a list of one',

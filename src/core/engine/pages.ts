@@ -1,10 +1,9 @@
 import type { CallStep, Expressions, Pages } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
 import { fromUtf8 } from '../language/encodings.ts';
-import { withArticle } from '../language/kinds.ts';
 import { namesIn } from '../language/tree.ts';
-import { brief } from '../language/show.ts';
-import { isObject, kindOf, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
+import { kindAndValue } from '../language/show.ts';
+import { isObject, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
@@ -107,7 +106,7 @@ function itemsOf({ items }: Pages, environment: Environment, body: Maybe): Value
   if (!items) return value === undefined ? [] : [value];
   throw new ProblemError({
     code: 'not-a-list',
-    message: `items is a list, and ${items.expression.text} is ${withArticle(kindOf(value))}, ${brief(value, 60)}`,
+    message: `items is a list, and ${items.expression.text} is ${kindAndValue(value)}`,
     place: items.at(),
     ...(value === null ? { instead: `${items.expression.text} ?? []` } : {}),
   });

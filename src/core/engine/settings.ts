@@ -1,8 +1,7 @@
 import type { Setting } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import { withArticle } from '../language/kinds.ts';
-import { brief } from '../language/show.ts';
-import { type Duration, Duration as DurationValue, kindOf } from '../language/values.ts';
+import { kindAndValue } from '../language/show.ts';
+import { type Duration, Duration as DurationValue, isNumeric } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { placed, throwNothing } from './placed.ts';
 
@@ -15,7 +14,7 @@ export function durationOf(setting: Setting<Duration>, environment: Environment)
   if (value === undefined) throwNothing(insertion, environment);
   throw new ProblemError({
     code: 'not-a-duration',
-    message: `a duration is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
+    message: `a duration is wanted here, and this is ${kindAndValue(value, 40)}`,
     instead: 'x * 1s makes a duration of a number of seconds',
     place: insertion.at(insertion.expression.tree.span),
   });
@@ -30,7 +29,9 @@ export function amountOf(setting: Setting<number>, environment: Environment): nu
   if (typeof value === 'number' && Number.isInteger(value) && value >= 0) return value;
   throw new ProblemError({
     code: 'not-a-count',
-    message: `a whole number is wanted here, and this is ${withArticle(kindOf(value))}, ${brief(value, 40)}`,
+    message: `a whole number, 0 or more, is wanted here, and this is ${kindAndValue(value, 40)}`,
+    ...(typeof value === 'string' ? { instead: 'number(x) reads a number from a text' } : {}),
+    ...(isNumeric(value) ? { instead: 'round(x) or floor(x)' } : {}),
     place: insertion.at(insertion.expression.tree.span),
   });
 }

@@ -4,7 +4,7 @@ import { plainText } from '../language/functions/conversion.ts';
 import { parseJson, writeJson } from '../language/json.ts';
 import { withArticle } from '../language/kinds.ts';
 import { numberText } from '../language/numbers.ts';
-import { brief } from '../language/show.ts';
+import { brief, kindAndValue } from '../language/show.ts';
 import { isNumeric, isObject, kindOf, objectOf, type Value, type ValueObject } from '../language/values.ts';
 import type { NewRow } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
@@ -62,7 +62,7 @@ function rowOf(write: RowWrite, path: string, value: Value | undefined): ValueOb
   if (value === undefined || !isObject(value))
     throw problem(
       write,
-      `a row is an object of columns, and this is ${value === undefined ? 'nothing' : `${withArticle(kindOf(value))}, ${brief(value, 60)}`}`,
+      `a row is an object of columns, and this is ${kindAndValue(value)}`,
       'row:\n  piece: ${piece}',
     );
   for (const column of write.onePer)

@@ -6,7 +6,7 @@ import { functions } from './functions/index.ts';
 import { withArticle } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
 import { compileSingular, locate, type LocatedNode } from './paths.ts';
-import { brief } from './show.ts';
+import { brief, kindAndValue } from './show.ts';
 import { type BinaryTree, givesNodes, isRelation, type QueryTree, type Tree } from './tree.ts';
 import { isObject, kindOf, type Maybe, type Value } from './values.ts';
 
@@ -155,7 +155,7 @@ function whatIsThere(path: string, value: Value): string {
       ? `${path} is an object without members`
       : `${path} has the members ${nameList(names)}`;
   }
-  return value === null ? `${path} is null` : `${path} is ${withArticle(kindOf(value))}, ${brief(value, 60)}`;
+  return `${path} is ${kindAndValue(value)}`;
 }
 
 function wayOut(path: string, value: Value, segment: string): { instead?: string } {

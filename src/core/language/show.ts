@@ -1,5 +1,6 @@
 import { durationText, plainText } from './functions/conversion.ts';
 import { timeText, writeJson } from './json.ts';
+import { withArticle } from './kinds.ts';
 import { Duration, kindOf, type Maybe, Time, type Value } from './values.ts';
 
 /** Puts control characters, and marks that turn the direction of text, where they can be seen and do nothing. */
@@ -28,6 +29,12 @@ export function brief(value: Maybe, most = 80): string {
   if (value instanceof Uint8Array) return `${value.length} bytes`;
   if (Array.isArray(value) && value.length > 200) return `a list of ${value.length} items`;
   return visible(shorten(compact(value, most), most));
+}
+
+/** What a value is, in words: "a number, 5". */
+export function kindAndValue(value: Maybe, most = 60): string {
+  if (value === undefined) return 'nothing';
+  return value === null ? 'null' : `${withArticle(kindOf(value))}, ${brief(value, most)}`;
 }
 
 /** JSON with blanks where a person would put them, no further than needed. */
