@@ -1,4 +1,5 @@
 import { createHash, createHmac } from 'node:crypto';
+import { expect } from '@jest/globals';
 import type { Chain } from '../../src/core/chain/model.ts';
 import { readChain } from '../../src/core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
@@ -183,6 +184,7 @@ export async function runChain(
       events.push(eventSchema.parse(event));
     },
   });
+  expect(unexplained(events)).toEqual([]);
   return {
     exit,
     events,
@@ -190,6 +192,22 @@ export async function runChain(
     results,
     of: (kind) => events.filter((event) => event.event === kind) as never,
   };
+}
+
+/** Steps that broke, and a run, without a word of why: neither of them, nor of a step inside. */
+function unexplained(events: readonly RunEvent[]): string[] {
+  const ended = events.filter((event) => event.event === 'step-ended');
+  const explained = ended.filter(({ outcome, problem }) => outcome === 'broke' && problem);
+  const isSaid = (outer: string): boolean =>
+    explained.some(
+      ({ step }) => step === outer || step.startsWith(`${outer}.`) || step.startsWith(`${outer}[`),
+    );
+  const broken = ended.filter(({ outcome, step }) => outcome === 'broke' && !isSaid(step));
+  const whole = events.find((event) => event.event === 'run-ended');
+  return [
+    ...broken.map(({ step }) => step),
+    ...(whole?.outcome === 'broke' && !whole.problem && explained.length === 0 ? ['the run'] : []),
+  ];
 }
 
 export const KILN = 'services:\n  kiln:\n    url: https://kiln.example/v1\n';
