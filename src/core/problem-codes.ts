@@ -136,6 +136,8 @@ export const problemCodes = {
   'connection-reset': 'The connection was broken off before the answer was complete.',
   'unknown-host': 'The name of the host can’t be found.',
   'host-unreachable': 'No way leads to the host.',
+  'tls-failed':
+    'The service and the client could not agree on TLS, or the service wants a certificate of the client.',
   'certificate-refused':
     'The certificate of the service is not to be trusted: expired, of another name, or from an unknown authority.',
   'not-http': 'What answered does not speak HTTP.',

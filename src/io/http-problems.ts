@@ -1,3 +1,4 @@
+import { shorten, visible } from '../core/language/show.ts';
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
 
@@ -7,8 +8,15 @@ type Described = readonly [
   instead?: string,
 ];
 
-const CERTIFICATE =
-  'the service’s operator, or for a test of your own a certificate from an authority that this machine trusts';
+const AUTHORITY =
+  'tls: { ca: FILE } on the service, with the certificate of its authority, if it is to be trusted';
+
+/** A certificate from an authority that is not known. */
+const NOT_TRUSTED: Described = [
+  'certificate-refused',
+  ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
+  AUTHORITY,
+];
 
 /** What Node and undici call their errors, and what a person is told. */
 const KNOWN: Readonly<Record<string, Described>> = {
@@ -50,32 +58,25 @@ const KNOWN: Readonly<Record<string, Described>> = {
   CERT_HAS_EXPIRED: [
     'certificate-refused',
     ({ host }) => `the certificate of ${host} has expired`,
-    CERTIFICATE,
+    'only its operator can renew it; is the clock of this machine right?',
+  ],
+  CERT_NOT_YET_VALID: [
+    'certificate-refused',
+    ({ host }) => `the certificate of ${host} is not valid yet`,
+    'is the clock of this machine right?',
   ],
   DEPTH_ZERO_SELF_SIGNED_CERT: [
     'certificate-refused',
     ({ host }) => `the certificate of ${host} is signed by nobody but itself`,
-    CERTIFICATE,
+    AUTHORITY,
   ],
-  SELF_SIGNED_CERT_IN_CHAIN: [
-    'certificate-refused',
-    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
-    CERTIFICATE,
-  ],
-  UNABLE_TO_VERIFY_LEAF_SIGNATURE: [
-    'certificate-refused',
-    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
-    CERTIFICATE,
-  ],
-  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: [
-    'certificate-refused',
-    ({ host }) => `the certificate of ${host} comes from an authority that is not trusted here`,
-    CERTIFICATE,
-  ],
+  SELF_SIGNED_CERT_IN_CHAIN: NOT_TRUSTED,
+  UNABLE_TO_VERIFY_LEAF_SIGNATURE: NOT_TRUSTED,
+  UNABLE_TO_GET_ISSUER_CERT_LOCALLY: NOT_TRUSTED,
   ERR_TLS_CERT_ALTNAME_INVALID: [
     'certificate-refused',
-    ({ hostname }) => `the certificate is for another name than ${hostname}`,
-    CERTIFICATE,
+    ({ hostname }, error) => `the certificate is for another name than ${hostname}${namesOf(error)}`,
+    'the name that it is for',
   ],
 };
 
@@ -110,19 +111,41 @@ export function transportProblem(
       ...(instead === undefined ? {} : { instead }),
     });
   }
-  const notHttp = code.startsWith('HPE_') || cause.name === 'HTTPParserError';
-  if (notHttp || code === 'EPROTO' || code.startsWith('ERR_SSL')) {
-    const tls = notHttp ? 'HTTP' : 'TLS';
+  if (code.startsWith('HPE_') || cause.name === 'HTTPParserError')
     return new ProblemError({
       code: 'not-http',
-      message: `what answered at ${url.host} does not speak ${tls}: ${cause.message}${begun}`,
-      ...(tls === 'TLS' ? { instead: `http://${url.host}, if the service has no TLS` } : {}),
+      message: `what answered at ${url.host} does not speak HTTP: ${cause.message}${begun}`,
     });
-  }
+  if (code === 'EPROTO' || code.startsWith('ERR_SSL')) return handshakeProblem(url, cause);
   return new ProblemError({
     code: 'no-answer',
     message: `the request to ${url.host} failed: ${cause.message}${begun}`,
   });
+}
+
+/** A handshake that failed (RFC 8446, section 6.2), or something that is no TLS at all. */
+function handshakeProblem({ host, protocol }: URL, { message }: Error): ProblemError {
+  // OpenSSL's own message: "…:error:0A00010B:SSL routines:ssl3_get_record:wrong version number:…"
+  const reason = /:SSL routines:[^:]*:([^:]+)/.exec(message)?.[1] ?? message.split('\n')[0]!;
+  if (/wrong version number|packet length too long|unknown protocol|http request/.test(reason))
+    return new ProblemError({
+      code: 'not-http',
+      message: `what answered at ${host} does not speak TLS`,
+      instead: `${protocol.replace(/s:$/, ':')}//${host}, if the service has no TLS`,
+    });
+  return new ProblemError({
+    code: 'tls-failed',
+    message: `the TLS handshake with ${host} failed: ${reason}`,
+    ...(/certificate|handshake failure/.test(reason)
+      ? { instead: 'tls: { cert: FILE, key: FILE } on the service, if it wants to know who the client is' }
+      : {}),
+  });
+}
+
+/** The names that a certificate is for. */
+function namesOf(error: NodeJS.ErrnoException & { cert?: { subjectaltname?: string } }): string {
+  const names = (error.cert?.subjectaltname ?? '').replace(/\b(?:DNS|IP Address):/g, '');
+  return names === '' ? '' : `: for ${shorten(visible(names), 120)}`;
 }
 
 function isUnreachable(code: string | undefined): boolean {

@@ -325,12 +325,25 @@ Alias /open ${folder}/page.txt
   });
 
   test.each([
-    ['none of the client', '{ ca: server.pem }', 3],
-    ['none that is trusted', '{ cert: client.pem, key: client.key }', 3],
-    ['verify: no', '{ cert: client.pem, key: client.key, verify: no }', 0],
-  ])('%s', async (_, tls, code) => {
-    const { exit, events } = await runAgainst(secure(tls), call('/open'));
+    [
+      'none of the client',
+      '{ ca: server.pem }',
+      3,
+      /^tls-failed: the TLS handshake with .* failed: .*; tls: { cert: /,
+    ],
+    [
+      'none that is trusted',
+      '{ cert: client.pem, key: client.key }',
+      3,
+      /^certificate-refused: .* signed by nobody but itself; tls: { ca: FILE }/,
+    ],
+    ['verify: no', '{ cert: client.pem, key: client.key, verify: no }', 0, /^$/],
+  ])('%s', async (_, tls, code, why) => {
+    const { exit, events, problems } = await runAgainst(secure(tls), call('/open'));
     expect(exit).toBe(code);
+    expect(
+      problems.map(({ code, instead = '', message }) => `${code}: ${message}; ${instead}`).join(),
+    ).toMatch(why);
     const warned = events.some((event) => event.event === 'remark' && event.code === 'not-verified');
     expect(warned).toBe(tls.includes('verify'));
   });

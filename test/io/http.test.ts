@@ -1,14 +1,17 @@
 // The transport on real sockets, with real timers.
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { createServer, type RequestListener, type Server } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
 import { type AddressInfo } from 'node:net';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:zlib';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
 import { Interruption } from '../../src/core/engine/interruption.ts';
 import { Watchdog } from '../../src/core/engine/watchdog.ts';
 import { Deadline, type Limits, USUAL_LIMITS } from '../../src/core/engine/deadline.ts';
-import type { HeaderList, Phases, WireAnswer } from '../../src/core/ports.ts';
+import type { Connection, HeaderList, Phases, WireAnswer } from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';
 import { HttpTransport } from '../../src/io/http.ts';
 import { systemClock } from '../../src/io/world.ts';
@@ -39,12 +42,21 @@ async function send(
     limits = {},
     signal = new AbortController().signal,
     headers = [],
-  }: { limits?: Partial<Limits>; signal?: AbortSignal; headers?: HeaderList } = {},
+    connection,
+  }: {
+    limits?: Partial<Limits>;
+    signal?: AbortSignal;
+    headers?: HeaderList;
+    connection?: Connection;
+  } = {},
 ): Promise<WireAnswer & { measured: Phases }> {
   const watchdog = new Watchdog(systemClock);
   const watch = new Deadline(systemClock, watchdog, { ...USUAL_LIMITS, ...limits }, new Interruption(signal));
   try {
-    const answer = await transport.send({ method: 'GET', url, headers }, watch);
+    const answer = await transport.send(
+      { method: 'GET', url, headers, ...(connection ? { connection } : {}) },
+      watch,
+    );
     return { ...answer, measured: watch.end().phases };
   } finally {
     watch.end();
@@ -197,6 +209,50 @@ describe('TLS', () => {
     expect(await problemOf(send(url))).toMatch(
       /^certificate-refused: the certificate of 127\.0\.0\.1:\d+ is signed by nobody but itself/,
     );
+  });
+
+  test('so is one that has expired, one of another name, and one that no authority here knows', async () => {
+    const day = 86_400_000;
+    const authority = await generate([{ name: 'commonName', value: 'ca.kiln.example' }], {
+      keySize: 2048,
+      algorithm: 'sha256',
+      extensions: [{ name: 'basicConstraints', cA: true }],
+    });
+    const trusted = join(mkdtempSync(join(tmpdir(), 'batharon-test-')), 'ca.pem');
+    writeFileSync(trusted, authority.cert);
+    const messages: string[] = [];
+    for (const [name, from, until, ca] of [
+      ['localhost', -9, -1, 'own'],
+      ['localhost', 2, 9, 'own'],
+      ['other.kiln.example', -1, 9, 'own'],
+      ['localhost', -1, 9, 'unknown'],
+    ] as const) {
+      const made = await generate([{ name: 'commonName', value: name }], {
+        notBeforeDate: new Date(Date.now() + from * day),
+        notAfterDate: new Date(Date.now() + until * day),
+        keySize: 2048,
+        algorithm: 'sha256',
+        ca: { key: authority.private, cert: authority.cert },
+        extensions: [{ name: 'subjectAltName', altNames: [{ type: 2, value: name }] }],
+      });
+      const url = await listen(
+        createTlsServer({ key: made.private, cert: made.cert }, (_, response) => response.end('x')),
+        'https',
+      );
+      const problem = await problemOf(
+        send(
+          url.replace('127.0.0.1', 'localhost'),
+          ca === 'own' ? { connection: { tls: { ca: trusted, verify: true }, near: trusted } } : {},
+        ),
+      );
+      messages.push(problem.replace(/:\d+/, ''));
+    }
+    expect(messages).toEqual([
+      'certificate-refused: the certificate of localhost has expired',
+      'certificate-refused: the certificate of localhost is not valid yet',
+      'certificate-refused: the certificate is for another name than localhost: for other.kiln.example',
+      'certificate-refused: the certificate of localhost comes from an authority that is not trusted here',
+    ]);
   });
 
   test('so is plain HTTP where TLS was meant', async () => {

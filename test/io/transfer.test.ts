@@ -274,6 +274,8 @@ test('answers as XML, CSV, lines and events, and in other charsets', async () =>
     ],
     '/csv': ['text/csv', 'id,name\r\np1,"a, ""b"""\r\np2,c\r\n'],
     '/badcsv': ['text/csv', 'id,name\np1\n'],
+    '/latin': ['application/json', Buffer.from('{"a":"\xe9"}', 'latin1')],
+    '/zebra': ['text/plain; charset=zebra', 'a'],
     '/lines': ['text/plain', 'a\nb\r\nc\n'],
     '/events': ['text/event-stream', ': hi\nevent: fired\nid: 7\ndata: {"a":1}\ndata: x\n\ndata: last\n\n'],
   };
@@ -297,6 +299,15 @@ test('answers as XML, CSV, lines and events, and in other charsets', async () =>
 `,
   );
   expect([exit, problem]).toEqual([0, '']);
+  for (const [call, came] of [
+    ['/latin', 'JSON, came 9 bytes that are not UTF-8'],
+    ['/latin\n    read-as: text', 'text, came 9 bytes that are not UTF-8'],
+    ['/latin\n    read-as: lines', 'text, came 9 bytes that are not UTF-8'],
+    ['/zebra\n    read-as: text', 'text, came 1 byte that can’t be read in the charset zebra'],
+  ] as const)
+    expect((await runHere(`url: ${url}`, `  - call: GET kiln ${call}\n`)).problem).toContain(
+      `expected ${came}`,
+    );
   expect((await runHere(`url: ${url}`, '  - call: GET kiln /badcsv\n')).problem).toMatch(
     /expected CSV, as its content type says, came .*Invalid Record Length/,
   );

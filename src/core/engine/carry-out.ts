@@ -351,7 +351,7 @@ function usualExpectations(
   if (body.problem)
     outcome.failed(body.problem.expected, body.problem.came, {
       code: 'answer-not-as-typed',
-      instead: 'read-as: text reads it as it is',
+      instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
     });
 }
 

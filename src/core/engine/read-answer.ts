@@ -121,7 +121,7 @@ function readPlain(
       return {
         value: undefined,
         ...withType,
-        problem: { expected: 'JSON', came: `${bytes.length} bytes that are not UTF-8` },
+        problem: { expected: 'JSON', came: noText(bytes, charset) },
       };
     try {
       return { value: parseJson(text), text, ...withType };
@@ -141,8 +141,18 @@ function readPlain(
       };
     }
   }
+  if (readAs === 'text' && text === undefined)
+    return { value: undefined, ...withType, problem: { expected: 'text', came: noText(bytes, charset) } };
   if (isText) return text === undefined ? { value: bytes, ...withType } : { value: text, text, ...withType };
   return { value: bytes, ...withType, ...(text === undefined ? {} : { text }) };
+}
+
+/** Why bytes can't be read as text. */
+function noText({ length }: Uint8Array, charset = 'utf-8'): string {
+  const bytes = `${length} byte${length === 1 ? '' : 's'}`;
+  return /^utf-?8$/i.test(charset)
+    ? `${bytes} that ${length === 1 ? 'is' : 'are'} not UTF-8`
+    : `${bytes} that can’t be read in the charset ${visible(charset)}`;
 }
 
 /** The encoding that an XML declaration names (XML 1.0, section 4.3.3). */

@@ -14,6 +14,7 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'unknown-host',
   'host-unreachable',
   'certificate-refused',
+  'tls-failed',
   'not-http',
   'body-too-large',
   'body-broken',
