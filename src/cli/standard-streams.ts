@@ -11,8 +11,9 @@ const given = new Set<StandardStream>();
 
 /**
  * Writes a text to a standard stream. Files and pipes are written at once: loading Node's streams takes longer than a short
- * command. Whoever reads may stop reading, as `head` does; then the program ends, and that is no failure. Where it can't
- * be written, a full disk for example, that is said once and the exit code becomes 3 at least, but the run goes on.
+ * command. Whoever reads may stop reading, as `head` does; that is no failure, and what was begun is carried to its end, so
+ * that a run does not leave behind what it has made. Where it can't be written, a full disk for example, that is said once
+ * and the exit code becomes 3 at least, but the run goes on.
  */
 export function writeTo(to: StandardStream, text: string): void {
   if (given.has(to)) return;
@@ -55,8 +56,8 @@ export function isWrittenAtOnce(to: StandardStream): boolean {
 }
 
 function failed(to: StandardStream, error: NodeJS.ErrnoException): void {
-  if (error.code === 'EPIPE') process.exit(0);
   given.add(to);
+  if (error.code === 'EPIPE') return;
   process.on('exit', () => {
     process.exitCode = Math.max(Number(process.exitCode ?? 0), 3);
   });

@@ -6,7 +6,6 @@ import * as fc from 'fast-check';
 import { legible } from '../../src/cli/terminal.ts';
 import { batharon, folderWith } from './support.ts';
 
- 
 const OBEYED = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]/;
 /** Clears the screen, colours, sets a title, moves up, and turns the direction. */
 const HOSTILE = '\u001b[2J\u001b[31mheld\u001b]0;title\u0007\u001b[1A\u009b2K\u202e\u0000\r';
@@ -119,7 +118,7 @@ test('whatever a text holds, only ends of lines and the colours of the program a
     fc.property(fc.array(fc.oneof(pieces, fc.string())), (parts) => {
       const text = parts.join('');
       expect(OBEYED.exec(legible(text))?.[0]).toBeUndefined();
-       
+
       expect(OBEYED.exec(legible(text, true).replace(/\u001b\[\d{1,2}m/g, ''))?.[0]).toBeUndefined();
     }),
   );

@@ -12,7 +12,9 @@ import {
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
-import { batharon, folderWith } from './support.ts';
+import { startPractice } from '../../src/practice/service.ts';
+import { PRACTICE_VARIABLES } from '../../src/practice/state.ts';
+import { batharon, folderWith, PRACTICE } from './support.ts';
 
 const program = fileURLToPath(new URL('../../bin/batharon.cjs', import.meta.url));
 const CHAIN = { 'one.chain.yaml': 'chain: One\nsteps:\n  - keep: { n: 1 }\nresults: { n: n }\n' };
@@ -129,6 +131,47 @@ describe('what is written', () => {
     const { code, stderr } = await to('pipe', ['explain', '--all'], folder, 1);
     expect([code, stderr]).toEqual([0, '']);
   });
+
+  test.each([['--json'], []])(
+    'to a reader that has gone does not keep a run from its end: %s',
+    async (...args) => {
+      const practice = await startPractice({});
+      try {
+        const folder = folderWith({
+          'batharon.yaml': PRACTICE.replace('url: practice', `url: ${practice.url}`),
+          'load.chain.yaml': `chain: Load
+steps:
+  - call: POST kiln /firings
+    json: { piece: p1001 }
+    keep: { firing: $.id }
+    undo:
+      - call: DELETE kiln /firings/\${firing}
+  - show: loaded
+  - wait: 50ms
+`,
+        });
+        const child = spawn(process.execPath, [program, 'run', ...args], {
+          cwd: folder,
+          stdio: ['ignore', 'pipe', 'pipe'],
+          env: { PATH: process.env.PATH, HOME: folder, ...PRACTICE_VARIABLES },
+        });
+        // Like `batharon run 2>&1 | head -1`.
+        for (const stream of [child.stdout, child.stderr])
+          stream.once('data', () => {
+            child.stdout.destroy();
+            child.stderr.destroy();
+          });
+        const code = await new Promise((resolve) => child.on('close', resolve));
+        const ledger = (await (await fetch(new URL('/ledger', practice.url))).json()) as {
+          loaded: { taken_back: boolean }[];
+        };
+        expect([code, ledger.loaded.map(({ taken_back }) => taken_back)]).toEqual([0, [true]]);
+        expect((await batharon(folder, ['history'])).stdout).toMatch(/^held .* 2 calls/);
+      } finally {
+        await practice.close();
+      }
+    },
+  );
 
   test('to a full device is said, and the exit code is 3', async () => {
     if (!existsSync('/dev/full')) return;

@@ -90,7 +90,7 @@ async function runHere(
 const answering = (listener: RequestListener): Promise<string> => listen(createServer(listener));
 
 describe('save', () => {
-  const png = Buffer.concat([Buffer.from('\x89PNG'), Buffer.alloc(3_000_000, 7)]);
+  const png = Buffer.concat([Buffer.from('\x89PNG', 'latin1'), Buffer.alloc(3_000_000, 7)]);
   const step =
     '  - call: GET kiln /certificate\n    save: out/a/p1.png\n    expect:\n      - status == 200\n      - size > 1000\n';
 

@@ -202,7 +202,9 @@ function readResult(
 ): { body: ReadBody; size: number } | Promise<{ body: ReadBody; size: number }> {
   if (saved && !step.save!.held) {
     const head = readBody(answer.headers, saved.head(), 'text', context.ports.formats) as ReadBody;
-    const { value: _, ...known } = head;
+    // What is saved need not be text: it is shown where its beginning is.
+    const { text, type } = head;
+    const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
     return { body: { ...known, value: undefined }, size: saved.size };
   }
   // An error often comes as something else than the answer would; that is no reason to say so before its status.
