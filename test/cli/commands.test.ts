@@ -213,8 +213,10 @@ results: { pinned: pinned, ids: ids }
     ]);
   });
 
-  test('an interruption ends the request, carries out the cleanup and exits with 130', async () => {
-    const chain = `chain: A
+  test.each(['SIGINT', 'SIGTERM', 'SIGHUP'] as const)(
+    'an interruption ends the request, carries out the cleanup and exits with 130: %s',
+    async (signal) => {
+      const chain = `chain: A
 steps:
   - call: POST kiln /pieces
     name: create
@@ -227,21 +229,22 @@ cleanup:
   - call: DELETE kiln /pieces/\${id}
     name: delete
 `;
-    let asked = false;
-    const { code, stderr } = await batharon(
-      folderWith({ 'batharon.yaml': PRACTICE, 'a.chain.yaml': chain }),
-      ['run'],
-      {
-        during: (text, kill) => {
-          if (asked || !/held\s+create/.test(text)) return;
-          asked = true;
-          setTimeout(kill, 300);
+      let asked = false;
+      const { code, stderr } = await batharon(
+        folderWith({ 'batharon.yaml': PRACTICE, 'a.chain.yaml': chain }),
+        ['run'],
+        {
+          during: (text, kill) => {
+            if (asked || !/held\s+create/.test(text)) return;
+            asked = true;
+            setTimeout(() => kill(signal), 300);
+          },
         },
-      },
-    );
-    expect(code).toBe(130);
-    expect(stderr).toMatch(/cut off\s+slow[\s\S]*held\s+delete\s+204/);
-  });
+      );
+      expect(code).toBe(130);
+      expect(stderr).toMatch(/cut off\s+slow[\s\S]*held\s+delete\s+204/);
+    },
+  );
 
   test('credentials of each kind', async () => {
     const chain = `chain: A

@@ -34,7 +34,7 @@ export function batharon(
   }: {
     env?: NodeJS.ProcessEnv;
     input?: string;
-    during?: (stderr: string, kill: () => void) => void;
+    during?: (stderr: string, kill: (signal?: NodeJS.Signals) => void) => void;
     /** Another user than the one of the tests. */
     as?: { uid?: number; gid?: number };
   } = {},
@@ -49,7 +49,7 @@ export function batharon(
     child.stdout.on('data', (data: Buffer) => (stdout += data.toString()));
     child.stderr.on('data', (data: Buffer) => {
       stderr += data.toString();
-      during?.(stderr, () => child.kill('SIGINT'));
+      during?.(stderr, (signal = 'SIGINT') => void child.kill(signal));
     });
     child.on('close', (code) => resolve({ code, stdout, stderr }));
     child.stdin.end(input);

@@ -3,6 +3,7 @@ import { fail } from '../../core/problems.ts';
 import { pastOf, type PastRun } from '../../core/record/past.ts';
 import type { Records } from '../../io/record/records.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
+import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
 import { load, loadProject } from '../load.ts';
 import { OpenRun } from '../open-run.ts';
@@ -10,7 +11,7 @@ import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { reportProblems, watchInterruption } from './run.ts';
+import { reportProblems } from './run.ts';
 
 /** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave, or did not come to. */
 export function cleanup(wanted: string, options: { env?: string }): Promise<ExitCode> {

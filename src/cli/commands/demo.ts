@@ -20,7 +20,7 @@ import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { watchInterruption } from './run.ts';
+import { watchInterruption } from '../interruption.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
 const CHAINS: readonly {

@@ -1,6 +1,7 @@
 import type { ExitCode } from '../../core/events.ts';
 import { startPractice } from '../../practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../practice/state.ts';
+import { onInterruption } from '../interruption.ts';
 import { errorTerminal } from '../terminal.ts';
 
 const USUAL_PORT = 4717;
@@ -39,7 +40,9 @@ export async function practice(options: { port?: string; speed: string; rate: st
   for (const [name, value] of Object.entries(PRACTICE_VARIABLES))
     terminal.write(`  export ${name}=${value}\n`);
   terminal.write('\nCtrl-C ends it.\n');
-  await new Promise<void>((resolve) => process.once('SIGINT', resolve).once('SIGTERM', resolve));
+  const interruption = onInterruption('the service was ended');
+  await new Promise((resolve) => interruption.signal.addEventListener('abort', resolve, { once: true }));
+  interruption.stop();
   await service.close();
   return 0;
 }

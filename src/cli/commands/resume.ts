@@ -11,6 +11,7 @@ import type { RecordedRun } from '../../core/record/recorded-run.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
 import type { Records } from '../../io/record/records.ts';
 import { filesOf } from '../files-of.ts';
+import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
 import { inputsOf, readGiven } from '../inputs.ts';
 import { load, loadProject } from '../load.ts';
@@ -20,7 +21,7 @@ import { RunView } from '../run-view.ts';
 import { StepLines } from '../step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { printResults, reportProblems, watchInterruption } from './run.ts';
+import { printResults, reportProblems } from './run.ts';
 import { writeTo } from '../standard-streams.ts';
 
 export interface ResumeOptions {

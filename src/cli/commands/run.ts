@@ -10,6 +10,7 @@ import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../files-of.ts';
 import type { Records } from '../../io/record/records.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
+import { watchInterruption } from '../interruption.ts';
 import { load, type Loaded } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { OpenRun } from '../open-run.ts';
@@ -221,23 +222,4 @@ export function printResults(
   } else if (results.length > 0) {
     writeTo(1, `${writeJson(chains === 1 ? results[0]![1] : objectOf(results), 2)}\n`);
   }
-}
-
-/** The first interruption ends the request under way and goes on to cleanup; a second one ends the program. */
-export function watchInterruption(terminal: Terminal): { readonly signal: AbortSignal; stop(): void } {
-  const controller = new AbortController();
-  const onSignal = (): void => {
-    if (controller.signal.aborted) process.exit(130);
-    terminal.write('\ninterrupted; cleaning up (once more ends at once)\n');
-    controller.abort(new ProblemError({ code: 'interrupted', message: 'the run was interrupted' }));
-  };
-  process.on('SIGINT', onSignal);
-  process.on('SIGTERM', onSignal);
-  return {
-    signal: controller.signal,
-    stop: () => {
-      process.off('SIGINT', onSignal);
-      process.off('SIGTERM', onSignal);
-    },
-  };
 }

@@ -17,7 +17,7 @@ import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { writeTo } from '../standard-streams.ts';
 import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { watchInterruption } from './run.ts';
+import { watchInterruption } from '../interruption.ts';
 
 export interface SendOptions {
   readonly as?: string;

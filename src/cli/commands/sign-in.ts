@@ -6,11 +6,12 @@ import { RunContext } from '../../core/engine/context.ts';
 import { prepare } from '../../core/engine/prepare.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
+import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { type OpenWorld, openWorld } from '../world.ts';
-import { reportProblems, watchInterruption } from './run.ts';
+import { reportProblems } from './run.ts';
 
 /** `batharon sign-in [CREDENTIAL]`: gets and tests a token without a chain, and says for what and until when. */
 export function signIn(name: string | undefined, options: { env?: string }): Promise<ExitCode> {

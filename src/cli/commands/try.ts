@@ -9,6 +9,7 @@ import type { LockedStore } from '../../io/locked-store.ts';
 import type { SourceFile } from '../../core/chain/source.ts';
 import { keepInFile } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
+import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
 import { filesOf } from '../files-of.ts';
 import { inputsOf, readGiven } from '../inputs.ts';
@@ -19,7 +20,7 @@ import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { errorTerminal, outputTerminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { reportProblems, watchInterruption } from './run.ts';
+import { reportProblems } from './run.ts';
 
 export interface TryOptions {
   readonly env?: string;

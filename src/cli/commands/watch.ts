@@ -15,6 +15,7 @@ import { readNow, untilChanged } from '../../io/file-changes.ts';
 import type { Records } from '../../io/record/records.ts';
 import { filesOf } from '../files-of.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
+import { onInterruption } from '../interruption.ts';
 import { findProjectFile, load, type Loaded, shownPath } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { agoWords } from '../recorded.ts';
@@ -36,13 +37,7 @@ export interface WatchOptions {
 /** `batharon watch FILE`: checks a chain at each save, and runs it again from the first step that has changed. */
 export async function watch(file: string, options: WatchOptions): Promise<ExitCode> {
   const terminal = errorTerminal();
-  const stop = new AbortController();
-  const onSignal = (): void => {
-    if (stop.signal.aborted) process.exit(130);
-    stop.abort(new ProblemError({ code: 'interrupted', message: 'watching was ended' }));
-  };
-  process.on('SIGINT', onSignal);
-  process.on('SIGTERM', onSignal);
+  const interruption = onInterruption('watching was ended');
   let watching: Watching | undefined;
   try {
     // A file that is not there is no file that will change.
@@ -52,15 +47,14 @@ export async function watch(file: string, options: WatchOptions): Promise<ExitCo
         instead: `batharon watch ${join(file, 'NAME.chain.yaml')}`,
       });
     watching = new Watching(terminal, file, options);
-    await watching.carryOut(stop.signal);
+    await watching.carryOut(interruption.signal);
     return 0;
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     printProblem(terminal, error.problem, undefined);
     return 2;
   } finally {
-    process.off('SIGINT', onSignal);
-    process.off('SIGTERM', onSignal);
+    interruption.stop();
     await watching?.close();
   }
 }
