@@ -40,7 +40,10 @@ export function findChains(names: readonly string[]): string[] {
       });
     return statSync(name).isDirectory() ? chainsBelow(name) : [name];
   });
-  if (found.length === 0) fail('file-not-found', `no file below ${names.join(', ')} ends in ${CHAIN_ENDING}`);
+  if (found.length === 0)
+    fail('file-not-found', `no file below ${names.join(', ')} ends in ${CHAIN_ENDING}`, {
+      instead: 'batharon demo --write kiln writes some to begin with, batharon import one from a curl line',
+    });
   return [...new Set(found)];
 }
 

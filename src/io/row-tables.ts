@@ -2,7 +2,7 @@ import { parse } from 'csv-parse/sync';
 import { fromUtf8 } from '../core/language/encodings.ts';
 import { parseJson, writeJson } from '../core/language/json.ts';
 import { nameList, nearest } from '../core/language/nearest.ts';
-import { isObject, objectOf, type Value, type ValueObject } from '../core/language/values.ts';
+import { isObject, memberOf, objectOf, type Value, type ValueObject } from '../core/language/values.ts';
 import type { WrittenRow } from '../core/ports.ts';
 import { fail } from '../core/problems.ts';
 
@@ -96,7 +96,9 @@ abstract class Table<R> implements RowTable {
     if (onePer.length === 0) return undefined;
     const [first, second] = this.#index(onePer).find(this.rowOf(row));
     if (second === undefined) return first;
-    const which = onePer.map((column) => `${column} ${writeJson(row[column]!)}`).join(' and ');
+    const which = onePer
+      .map((column) => `${column} ${writeJson(memberOf(row, column) ?? null)}`)
+      .join(' and ');
     return unfit(
       `the rows ${first! + 1} and ${second + 1} of ${this.path} both have ${which}, so it can’t be told which is meant`,
       'one of them taken out, or more columns in one-row-per',
@@ -197,7 +199,7 @@ class CsvTable extends Table<readonly string[]> {
   }
 
   protected override rowOf(row: ValueObject): readonly string[] {
-    return this.#columns.map((column) => (row[column] as string | undefined) ?? '');
+    return this.#columns.map((column) => (memberOf(row, column) as string | undefined) ?? '');
   }
 
   protected override changed(row: readonly string[], by: ValueObject): readonly string[] {
@@ -284,7 +286,7 @@ class JsonLinesTable extends Table<ValueObject> {
     const own =
       columns.length === 0
         ? row
-        : objectOf(columns.map((name): [string, Value] => [name, row[name] ?? null]));
+        : objectOf(columns.map((name): [string, Value] => [name, memberOf(row, name) ?? null]));
     return writeJson(own);
   }
 

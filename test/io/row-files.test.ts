@@ -42,6 +42,11 @@ describe('a file of rows', () => {
       '"piece","cone"\n"p9","6"\n',
       '"piece","cone"\n"p9","6"\n',
     ],
+    [
+      'columns that are called like what every object has',
+      'piece,constructor,__proto__,cone\np1,a,b,5\n',
+      'piece,constructor,__proto__,cone\np1,a,b,5\np9,,,6\n',
+    ],
     ['a row that is too short', 'piece,note,cone\np9\np2,y,2\n', 'piece,note,cone\np9,,6\np2,y,2\n'],
   ])('CSV: %s', (_, before, after) => {
     expect(put(before, { piece: 'p9', cone: '6' }, ['piece'])).toBe(after);

@@ -5,7 +5,15 @@ import { parseJson, writeJson } from '../language/json.ts';
 import { withArticle } from '../language/kinds.ts';
 import { numberText } from '../language/numbers.ts';
 import { brief, kindAndValue } from '../language/show.ts';
-import { isNumeric, isObject, kindOf, objectOf, type Value, type ValueObject } from '../language/values.ts';
+import {
+  isNumeric,
+  isObject,
+  kindOf,
+  memberOf,
+  objectOf,
+  type Value,
+  type ValueObject,
+} from '../language/values.ts';
 import type { NewRow } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
@@ -66,7 +74,7 @@ function rowOf(write: RowWrite, path: string, value: Value | undefined): ValueOb
       'row:\n  piece: ${piece}',
     );
   for (const column of write.onePer)
-    if (value[column] === undefined || value[column] === null)
+    if ((memberOf(value, column) ?? null) === null)
       throw problem(
         write,
         `rows are told apart by the column ${column}, and this row has no value for it`,
