@@ -278,7 +278,6 @@ program
       'html',
       'junit',
       'leave',
-      'print',
     ]),
   )
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')

@@ -21,14 +21,17 @@ const AT_HAND: ReadonlySet<CredentialKind> = new Set<CredentialKind>([
   'cookie',
 ]);
 
-/** `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. */
+/**
+ * `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. Gives results
+ * as the event of its end has them.
+ */
 export async function replay(
   terminal: Terminal,
   { chain, inputs }: { readonly chain: Chain; readonly inputs: Record<string, Value> },
   project: Project,
   recorded: OpenRun,
   json: boolean,
-): Promise<ExitCode> {
+): Promise<{ readonly exit: ExitCode; readonly results: Readonly<Record<string, string>> }> {
   const transport = new ReplayTransport({
     id: recorded.id,
     steps: () => recorded.steps(),
@@ -38,6 +41,7 @@ export async function replay(
   const view = new RunView(terminal);
   // Nothing is sent, so nothing is counted and nobody calls back.
   const { chance, cookies, digests, formats } = machinePorts(project, transport, { variables: {} });
+  let results: Readonly<Record<string, string>> = {};
   const { exit } = await run(
     chain,
     {
@@ -62,13 +66,14 @@ export async function replay(
       signal: new AbortController().signal,
       practice: practiceOf(recorded),
       emit: (event) => {
+        if (event.event === 'run-ended') ({ results } = event);
         if (json) writeTo(1, `${JSON.stringify(event)}\n`);
         else view.show(event);
       },
     },
   );
   if (!json) terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
-  return exit;
+  return { exit, results };
 }
 
 /** A credential that signs in by a chain has nothing to sign in with here. */

@@ -1,6 +1,7 @@
 import { promisify } from 'node:util';
 import { brotliDecompress, gunzip, inflate, inflateRaw, type ZlibOptions, type InputType } from 'node:zlib';
 import { ProblemError } from '../core/problems.ts';
+import { memberOf } from '../core/language/values.ts';
 
 type Decoder = (data: InputType, options: ZlibOptions) => Promise<Buffer>;
 
@@ -32,7 +33,7 @@ export async function decodeContent(body: Uint8Array, encoding: string, most: nu
   const codings = encoding.split(',').map((coding) => coding.trim().toLowerCase());
   for (const coding of codings.reverse()) {
     if (coding === '' || coding === 'identity' || decoded.length === 0) continue;
-    const decode = DECODERS[coding];
+    const decode = memberOf(DECODERS, coding);
     if (!decode)
       throw new ProblemError({
         code: 'body-broken',

@@ -2,6 +2,7 @@ import { PassThrough, type Transform } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
 import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib';
 import { ProblemError } from '../core/problems.ts';
+import { memberOf } from '../core/language/values.ts';
 
 /** How much may wait to be taken before the service is asked to pause, in bytes. */
 const WAITING = 1024 * 1024;
@@ -44,7 +45,7 @@ export class Receiving {
   #decode(codings: readonly string[]): { input: PassThrough; done: Promise<void> } {
     const input = new PassThrough();
     const decoders = codings.map((coding) => {
-      const make = DECODERS[coding];
+      const make = memberOf(DECODERS, coding);
       if (make) return make();
       throw new ProblemError({
         code: 'body-broken',

@@ -367,6 +367,62 @@ describe('check and explain', () => {
     );
   });
 
+  test('names that JavaScript gives to every object are names like others', async () => {
+    const folder = folderWith({
+      'batharon.yaml': `services:
+  constructor: { url: practice, as: __proto__, headers: { valueOf: x } }
+credentials:
+  __proto__: { kind: header, name: Emberfold-Key, value: "\${secret.toString}" }
+secrets:
+  toString: env KILN_API_KEY
+values: { hasOwnProperty: 5 }
+environments:
+  constructor: {}
+`,
+      'body.constructor': 'x',
+      'a.chain.yaml': `chain: Names
+inputs:
+  constructor: { default: A3 }
+  toString: { kind: number, default: 4 }
+  valueOf: { kind: json }
+steps:
+  - call: GET constructor /racks/\${constructor}/pieces
+    name: isPrototypeOf
+    query: { limit: "\${toString}", __proto__: b }
+    keep: { propertyIsEnumerable: $.rack }
+  - each: toLocaleString in [1, 2]
+    name: loop
+    steps:
+      - show: "\${toLocaleString}"
+    gather: { watched: toLocaleString }
+  - call: POST constructor /pieces
+    file: body.constructor
+    expect: status == 403
+  - write: { to: out.csv, row: { constructor: "\${constructor}" } }
+  - show: "\${propertyIsEnumerable} \${hasOwnProperty} \${isPrototypeOf.status} \${valueOf}"
+results: { __proto__: watched, constructor: constructor }
+`,
+    });
+    const give = ['--give', 'valueOf=3'];
+    const ran = await batharon(folder, ['run', ...give]);
+    expect(ran.stderr).toContain('says    A3 5 200 3');
+    expect([ran.code, ran.stdout]).toEqual([
+      0,
+      '{\n  "__proto__": [\n    1,\n    2\n  ],\n  "constructor": "A3"\n}\n',
+    ]);
+    expect((await batharon(folder, ['run', '--dry', ...give])).stderr).toContain(
+      '/racks/A3/pieces?limit=4&__proto__=b',
+    );
+    const again = await batharon(folder, ['run', '--replay', 'last', ...give]);
+    expect([again.code, again.stdout]).toEqual([0, ran.stdout]);
+    expect((await batharon(folder, ['compare', 'last', 'last'])).code).toBe(0);
+    const wrong = await batharon(
+      folderWith({ 'a.chain.yaml': 'chain: A\nsteps:\n  - show: "${toString}"\n' }),
+      ['check'],
+    );
+    expect(wrong.stderr).toMatch(/nothing defines the name toString .*\n.*\n.*\n {4}instead: names here: run/);
+  });
+
   test('explain', async () => {
     const folder = folderWith({});
     expect((await batharon(folder, ['explain', 'keep'])).stdout).toContain('Values that later steps can use');

@@ -112,6 +112,11 @@ describe('hostile answers', () => {
       /^body-broken: .*content coding ash/,
     ],
     [
+      'a coding called like what every object has',
+      (_, response) => response.writeHead(200, { 'content-encoding': 'constructor' }).end('plain'),
+      /^body-broken: .*content coding constructor/,
+    ],
+    [
       'a head of 100,000 fields',
       (request) => {
         request.socket.write('HTTP/1.1 200 OK\r\n');

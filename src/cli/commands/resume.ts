@@ -2,9 +2,8 @@ import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/inputs.ts';
 import type { Chain } from '../../core/chain/model.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
-import { parseJson } from '../../core/language/json.ts';
 import { nameList } from '../../core/language/nearest.ts';
-import { objectOf, type Value } from '../../core/language/values.ts';
+import { memberOf, type Value } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
 import { type Decisions, pastOf, type PastRun, type Undecided } from '../../core/record/past.ts';
 import type { RecordedRun } from '../../core/record/recorded-run.ts';
@@ -21,7 +20,7 @@ import { RunView } from '../run-view.ts';
 import { StepLines } from '../step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
-import { printResults, reportProblems } from './run.ts';
+import { printOwnResults, reportProblems } from './run.ts';
 import { writeTo } from '../standard-streams.ts';
 
 export interface ResumeOptions {
@@ -80,8 +79,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
           },
           id,
         );
-        const own = objectOf(Object.entries(results).map(([name, json]) => [name, parseJson(json)]));
-        if (!options.json && Object.keys(own).length > 0) printResults([[chain.file, own]], 1, options.print);
+        if (!options.json) printOwnResults(chain.file, results, options.print);
         return exit;
       } finally {
         interruption.stop();
@@ -184,7 +182,7 @@ export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, V
 
 function withoutKnown(chain: Chain, past: PastRun): Chain {
   const known = knownInputs(chain, past);
-  return { ...chain, inputs: chain.inputs.filter(({ name }) => known[name] === undefined) };
+  return { ...chain, inputs: chain.inputs.filter(({ name }) => memberOf(known, name) === undefined) };
 }
 
 /** Says which requests may have been processed, and what decides. Nothing has been sent. */

@@ -2,10 +2,10 @@ import { writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
 import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { ExitCode } from '../../core/events.ts';
-import { writeJson } from '../../core/language/json.ts';
+import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
-import { objectOf, type Value } from '../../core/language/values.ts';
+import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../files-of.ts';
 import type { Records } from '../../io/record/records.ts';
@@ -58,8 +58,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       printDry(loaded.project, runs);
       return 0;
     }
-    if (options.replay !== undefined)
-      return await replayAll(terminal, loaded, runs, options.replay, options.json);
+    if (options.replay !== undefined) return await replayAll(terminal, loaded, runs, options.replay, options);
     return await runAll(terminal, loaded, runs, options);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
@@ -150,14 +149,17 @@ async function replayAll(
   { project }: Loaded,
   runs: readonly PlannedRun[],
   wanted: string,
-  json = false,
+  { json, print }: RunCommandOptions,
 ): Promise<ExitCode> {
   const [only] = runs;
   if (!only || runs.length > 1)
     fail('wrong-form', 'one chain is replayed at a time', { instead: 'batharon run FILE --replay RUN' });
   const records = recordsOf(project);
   const { replay } = await import('../replay.ts');
-  return replay(terminal, only, project, OpenRun.read(records, records.find(wanted)), json);
+  const recorded = OpenRun.read(records, records.find(wanted));
+  const { exit, results } = await replay(terminal, only, project, recorded, json ?? false);
+  if (!json) printOwnResults(only.chain.file, results, print);
+  return exit;
 }
 
 /** Reports of what was run; one that can't be written is said, and changes nothing else. */
@@ -209,14 +211,20 @@ function worst(exits: readonly ExitCode[]): ExitCode {
   return ([130, 2, 3, 1] as const).find((exit) => exits.includes(exit)) ?? 0;
 }
 
-export function printResults(
-  results: readonly [string, Value][],
-  chains: number,
-  print: string | undefined,
+/** The results of one chain, as the event of its end has them. */
+export function printOwnResults(
+  file: string,
+  results: Readonly<Record<string, string>>,
+  print?: string,
 ): void {
+  const own = objectOf(Object.entries(results).map(([name, text]) => [name, parseJson(text)]));
+  if (Object.keys(own).length > 0) printResults([[file, own]], 1, print);
+}
+
+function printResults(results: readonly [string, Value][], chains: number, print: string | undefined): void {
   if (print !== undefined) {
     for (const [, own] of results) {
-      const value = (own as Record<string, Value>)[print];
+      const value = memberOf(own as ValueObject, print);
       if (value !== undefined) writeTo(1, `${plainText(value) ?? writeJson(value)}\n`);
     }
   } else if (results.length > 0) {

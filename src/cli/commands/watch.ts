@@ -4,9 +4,8 @@ import { dirname, join } from 'node:path';
 import type { Chain } from '../../core/chain/model.ts';
 import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
-import { parseJson } from '../../core/language/json.ts';
 import { writeTyped } from '../../core/language/typed-json.ts';
-import { objectOf, type Value } from '../../core/language/values.ts';
+import { memberOf, type Value } from '../../core/language/values.ts';
 import { fail, type Problem, ProblemError } from '../../core/problems.ts';
 import { changedBesides } from '../../core/record/changed-besides.ts';
 import { fromFirstChanged, type FromChanged } from '../../core/record/first-changed.ts';
@@ -25,7 +24,7 @@ import { StepLines } from '../step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { openWorld, type OpenWorld } from '../world.ts';
 import { knownInputs, readPast } from './resume.ts';
-import { printResults } from './run.ts';
+import { printOwnResults } from './run.ts';
 
 export interface WatchOptions {
   readonly env?: string;
@@ -183,7 +182,10 @@ class Watching {
     const inputs = {
       ...Object.fromEntries(Object.entries(known).filter(([name]) => !given.has(name))),
       ...inputsOf(
-        { ...chain, inputs: chain.inputs.filter(({ name }) => given.has(name) || known[name] === undefined) },
+        {
+          ...chain,
+          inputs: chain.inputs.filter(({ name }) => given.has(name) || memberOf(known, name) === undefined),
+        },
         this.#given,
       ),
     };
@@ -193,7 +195,9 @@ class Watching {
       (past !== undefined &&
         this.#last === undefined &&
         !sameProject(files, project.file, this.#baseFiles)) ||
-      chain.inputs.some(({ name }) => past && textOfValue(inputs[name]) !== textOfValue(before[name]));
+      chain.inputs.some(
+        ({ name }) => past && textOfValue(memberOf(inputs, name)) !== textOfValue(memberOf(before, name)),
+      );
     const changed = {
       also: changedBesides(chain, this.#last?.chain, saved),
       anew: this.#options.send ?? false,
@@ -323,8 +327,7 @@ class Watching {
       past && this.#id,
     );
     this.#id = id;
-    const own = objectOf(Object.entries(results).map(([name, json]) => [name, parseJson(json)]));
-    if (Object.keys(own).length > 0) printResults([[chain.file, own]], 1, undefined);
+    printOwnResults(chain.file, results);
   }
 
   async close(): Promise<void> {

@@ -5,7 +5,7 @@ import { randomUuid } from '../language/functions/chance.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
 import type { Environment } from '../language/environment.ts';
-import type { Maybe, Value } from '../language/values.ts';
+import { type Maybe, memberOf, type Value } from '../language/values.ts';
 import type { Connection, StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
@@ -53,7 +53,11 @@ export function buildRequest(
   step: CallStep,
   more: Readonly<Record<string, Maybe>>,
 ): BuiltRequest | Promise<BuiltRequest> {
-  const environment = context.environment(step, undefined, (name) => more[name] ?? context.sentName(name));
+  const environment = context.environment(
+    step,
+    undefined,
+    (name) => memberOf(more, name) ?? context.sentName(name),
+  );
   const inserter = context.inserter(environment);
   if (!step.body) return assemble(context, step, inserter, environment, {});
   let secretBody = false;

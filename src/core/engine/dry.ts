@@ -3,7 +3,7 @@ import type { Project } from '../chain/project.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
 import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
-import type { Maybe, Value } from '../language/values.ts';
+import { type Maybe, memberOf, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { RunContext } from './context.ts';
@@ -42,7 +42,8 @@ export function dryRun(
   if (project.environment !== undefined) context.names.set('environment', project.environment);
   for (const name of project.secrets.keys()) context.secrets.set(name, `‹secret ${name}›`);
   for (const { name, kind } of chain.inputs)
-    if (kind === 'secret' && inputs[name] !== undefined) context.names.set(name, `‹secret ${name}›`);
+    if (kind === 'secret' && memberOf(inputs, name) !== undefined)
+      context.names.set(name, `‹secret ${name}›`);
   fillAddresses(context);
   return new DryRunner(context).steps([...chain.steps, ...chain.cleanup]);
 }

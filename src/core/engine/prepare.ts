@@ -1,7 +1,7 @@
 import { type Chain, type Step, stepsIn, type Template, type Typed } from '../chain/model.ts';
 import type { Credential, Project } from '../chain/project.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
-import { objectOf, Time, type Value } from '../language/values.ts';
+import { memberOf, objectOf, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { renderText } from './insert.ts';
@@ -39,7 +39,7 @@ export function setInputs(context: RunContext, inputs: Readonly<Record<string, V
     ]),
   );
   for (const { name, kind } of chain.inputs) {
-    const value = inputs[name];
+    const value = memberOf(inputs, name);
     if (value === undefined) continue;
     if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
     names.set(name, value);

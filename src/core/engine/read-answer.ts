@@ -1,7 +1,7 @@
 import { fromUtf8 } from '../language/encodings.ts';
 import { parseJson } from '../language/json.ts';
 import { shorten, visible } from '../language/show.ts';
-import type { Maybe, Value } from '../language/values.ts';
+import { type Maybe, memberOf, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { ReadAs } from '../chain/model.ts';
 import type { Formats, HeaderList } from '../ports.ts';
@@ -70,7 +70,7 @@ export function readBody(
   formats: Formats,
 ): ReadBody | Promise<ReadBody> {
   const { type } = contentType(headers);
-  const as = readAs ?? (type === undefined ? undefined : SAYS[type]);
+  const as = readAs ?? (type === undefined ? undefined : memberOf(SAYS, type));
   if (as !== 'csv' && as !== 'lines' && as !== 'events')
     return readPlain(headers, bytes, as === 'xml' ? 'text' : as);
   const plain = readPlain(headers, bytes, 'text');

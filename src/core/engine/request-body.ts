@@ -1,7 +1,7 @@
 import type { CallBody, CallStep, Part } from '../chain/model.ts';
 import { encodeHex, utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
-import type { Maybe } from '../language/values.ts';
+import { type Maybe, memberOf } from '../language/values.ts';
 import type { StreamedBody } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
@@ -45,7 +45,8 @@ const TYPES: Readonly<Record<string, string>> = {
 };
 
 function typeOfFile(path: string): string {
-  return TYPES[/\.([A-Za-z0-9]+)$/.exec(path)?.[1]?.toLowerCase() ?? ''] ?? 'application/octet-stream';
+  const ending = /\.([A-Za-z0-9]+)$/.exec(path)?.[1]?.toLowerCase() ?? '';
+  return memberOf(TYPES, ending) ?? 'application/octet-stream';
 }
 
 /** Builds the body of a call; files are opened, not read. Throws problems with a place. */

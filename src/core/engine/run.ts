@@ -5,7 +5,7 @@ import type { ExitCode } from '../events.ts';
 import { utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
 import { nameList } from '../language/nearest.ts';
-import type { Value } from '../language/values.ts';
+import { memberOf, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { StepRunner } from './carry-out.ts';
@@ -57,7 +57,7 @@ class Run {
     const context = this.#context;
     let problem: Problem | undefined;
     const missing = chain.inputs.find(
-      (input) => inputs[input.name] === undefined && input.default === undefined,
+      (input) => memberOf(inputs, input.name) === undefined && input.default === undefined,
     );
     if (missing)
       return {
@@ -70,7 +70,7 @@ class Run {
       };
     const given = Object.fromEntries(
       chain.inputs.flatMap(({ name, default: usual }) => {
-        const value = inputs[name] ?? usual;
+        const value = memberOf(inputs, name) ?? usual;
         return value === undefined ? [] : [[name, value]];
       }),
     );

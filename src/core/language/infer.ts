@@ -23,8 +23,20 @@ import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import type { InferContext, Inferring } from './inferring.ts';
 import { nameList, nearest } from './nearest.ts';
+import { memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
 import { type BinaryTree, givesNodes, isRelation, isStandardPath, type Tree } from './tree.ts';
+
+/** Words that other languages have for what is written in small letters here. */
+const OTHER_LITERALS: Readonly<Record<string, string>> = {
+  True: 'true',
+  False: 'false',
+  None: 'null',
+  Null: 'null',
+  NULL: 'null',
+  undefined: 'nothing',
+  nil: 'null',
+};
 
 /** What is known of an expression before it runs. */
 export interface Inference {
@@ -220,15 +232,7 @@ class Inferrer implements Inferring {
     }
     const names = this.#scope.names();
     const near = nearest(name, names);
-    const literal = {
-      True: 'true',
-      False: 'false',
-      None: 'null',
-      Null: 'null',
-      NULL: 'null',
-      undefined: 'nothing',
-      nil: 'null',
-    }[name];
+    const literal = memberOf(OTHER_LITERALS, name);
     const instead =
       literal !== undefined
         ? `${literal} is written in lower case here`

@@ -78,7 +78,7 @@ export function isNumeric(value: Maybe): value is Numeric {
 }
 
 /** A member that the object itself has; what it inherits does not count. */
-export function memberOf(object: ValueObject, name: string): Maybe {
+export function memberOf<T>(object: { readonly [name: string]: T }, name: string): T | undefined {
   return Object.hasOwn(object, name) ? object[name] : undefined;
 }
 

@@ -2,6 +2,7 @@ import * as oauth from 'oauth4webapi';
 import type { FilledCredential } from '../../core/ports.ts';
 import { ProblemError } from '../../core/problems.ts';
 import { findProblem } from './oauth2-server.ts';
+import { memberOf } from '../../core/language/values.ts';
 
 const ADVICE: Readonly<Record<string, string>> = {
   invalid_client: 'the right client-id and client-secret, and client-auth as the service wants it',
@@ -33,7 +34,7 @@ export function signInProblem(error: unknown, { credential }: FilledCredential, 
     return new ProblemError({
       code: 'sign-in-refused',
       message: `${where}: ${said}`,
-      instead: ADVICE[error.error] ?? 'what the service’s documentation says of this error',
+      instead: memberOf(ADVICE, error.error) ?? 'what the service’s documentation says of this error',
       place,
     });
   }
