@@ -420,7 +420,9 @@ results: { __proto__: watched, constructor: constructor }
       folderWith({ 'a.chain.yaml': 'chain: A\nsteps:\n  - show: "${toString}"\n' }),
       ['check'],
     );
-    expect(wrong.stderr).toMatch(/nothing defines the name toString .*\n.*\n.*\n {4}instead: names here: run/);
+    expect(wrong.stderr).toMatch(
+      /nothing defines the name toString .*\n.*\n.*\n {4}instead: names here: run/,
+    );
   });
 
   test('explain', async () => {
