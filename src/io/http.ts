@@ -68,6 +68,8 @@ function dispatch(
         else watch.phase('firstByte');
       },
       onHeaders(statusCode, raw, resume) {
+        // What is said on the way to an answer (RFC 9110, section 15.2) is none.
+        if (statusCode < 200) return true;
         status = statusCode;
         headers = headerList(raw);
         watch.phase('body');

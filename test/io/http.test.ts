@@ -137,6 +137,22 @@ describe('hostile answers', () => {
     expect(await problemOf(send(await answering(listener)))).toMatch(expected);
   });
 
+  test('what a service says on the way to its answer is not taken for it', async () => {
+    const url = await listen(
+      createServer((_, response) => {
+        response.writeEarlyHints({ link: '</style.css>; rel=preload', 'content-encoding': 'ash' });
+        response.writeProcessing();
+        setTimeout(() => response.writeHead(201, { 'x-glaze': 'celadon' }).end('x'), 60);
+      }),
+    );
+    const { body, headers, measured, status } = await send(url);
+    expect([status, Buffer.from(body).toString()]).toEqual([201, 'x']);
+    expect(headers.filter(([name]) => name === 'link' || name === 'x-glaze')).toEqual([
+      ['x-glaze', 'celadon'],
+    ]);
+    expect(measured.firstByte!).toBeGreaterThan(40);
+  });
+
   test('fields that come twice, and bytes that are not ASCII, are kept', async () => {
     const url = await listen(
       createServer((_, response) =>
