@@ -125,10 +125,11 @@ export class LoopLines {
     const { broke = 0, held = 0, left = 0 } = event.turns ?? {};
     const all = held + broke + left;
     const count =
-      broke + left === 0
+      // A turn that was cut off has neither held nor broken.
+      broke + left === 0 && event.outcome !== 'cut off'
         ? `${held} turn${held === 1 ? '' : 's'}`
         : [
-            `${held} of ${this.#began.of ?? all} turns held`,
+            `${held} of ${this.#began.of ?? Math.max(all, held + 1)} turns held`,
             ...(broke > 0 ? [`${broke} broke`] : []),
             ...(left > 0 ? [`${left} not begun`] : []),
           ].join(' · ');

@@ -117,6 +117,7 @@ export class RunView {
         step.pages = event;
         return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
       case 'waiting':
+        if (event.why === 'retry' || event.why === 'told') step.repeats++;
         return this.#progress(step, waitWords(event));
       case 'called-back':
         step.notes.push(`called back: ${event.method} ${event.url}, answered with ${event.answered}`);
@@ -186,6 +187,7 @@ export class RunView {
       said: [],
       notes: [],
       elapsed: 0,
+      repeats: 0,
     };
     this.#open.set(event.step, step);
     this.#progress(step);
@@ -265,7 +267,8 @@ export class RunView {
     const text =
       broke === 0
         ? `${held} step${held === 1 ? '' : 's'} taken back`
-        : `${held} of ${held + broke} steps taken back`;
+        : `${held} of ${held + broke} step${held + broke === 1 ? '' : 's'} taken back`;
+    if (broke > 0) this.#broken.push('undo');
     this.#lines.line(broke === 0 ? 'held' : 'broke', `${pad('undo', 16)} ${text}`);
   }
 

@@ -19,6 +19,8 @@ export interface SeenStep {
   answer?: EventOf<'answer-came'>;
   sent?: EventOf<'request-sent'>;
   elapsed: number;
+  /** How often its request was sent again, because of its answer or because none came. */
+  repeats: number;
   pages?: EventOf<'page-came'>;
 }
 
@@ -87,10 +89,14 @@ export class StepLines {
     const pages = step.pages
       ? [`${step.pages.page} page${step.pages.page === 1 ? '' : 's'}, ${step.pages.gathered} items`]
       : [];
+    const single = !step.pages && event.states === undefined;
+    const attempts = single && step.repeats > 0 ? [`${step.repeats + 1} attempts`] : [];
     const tail =
       event.outcome === 'skipped'
         ? (event.reason ?? '')
-        : [...pages, ...(event.states === undefined ? [] : [event.states]), ...step.kept].join(' · ');
+        : [...pages, ...attempts, ...(event.states === undefined ? [] : [event.states]), ...step.kept].join(
+            ' · ',
+          );
     const gap = request !== '' && tail !== '' ? 2 : 0;
     const rest = Math.max(0, width - MARK - widthOf(head) - 2);
     // Where there is no terminal nothing is cut, so that it can be searched.
