@@ -144,6 +144,11 @@ describe('names and structure', () => {
       '3:23 unknown-name: later is defined further down, on line 5',
     ],
     [
+      'the name of a step in itself',
+      '  - name: look\n    steps:\n      - call: GET kiln /${look.status}\n',
+      '5:27 unknown-name: look is the step that this stands in, and is known below it only | a step below look',
+    ],
+    [
       'a name kept twice',
       '  - call: GET kiln /a\n    keep: { x: $.x }\n  - call: GET kiln /b\n    keep: { x: $.y }\n',
       '6:13 name-twice: the name x is defined on line 4 already',

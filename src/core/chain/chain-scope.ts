@@ -114,6 +114,8 @@ export class ChainScope {
   /** Each name that was ever defined, with its line. */
   readonly #lines: Map<string, number>;
   readonly #later: Map<string, number>;
+  /** Names of the steps that are being read: one, and those it stands in. */
+  readonly #reading: Set<string>;
   /** Names that ended with the turns of a loop, and the line of that loop. */
   readonly #ended: Map<string, number>;
   /** Inputs that are read row by row. */
@@ -126,6 +128,7 @@ export class ChainScope {
   constructor(from?: ChainScope) {
     this.#lines = from ? from.#lines : new Map<string, number>();
     this.#later = from ? from.#later : new Map<string, number>();
+    this.#reading = from ? from.#reading : new Set<string>();
     this.#ended = from ? from.#ended : new Map<string, number>();
     this.#again = new Set(from ? from.#again : []);
     this.#rows = from ? from.#rows : new Set<string>();
@@ -149,6 +152,13 @@ export class ChainScope {
   /** Names that the file defines further down, for messages. */
   announce(name: string, line: number): void {
     this.#later.set(name, line);
+  }
+
+  /** A step with a name begins or ends; inside it the name is not known yet. */
+  reading(name: string | undefined, isBegin: boolean): void {
+    if (name === undefined) return;
+    if (isBegin) this.#reading.add(name);
+    else this.#reading.delete(name);
   }
 
   /** An input of rows is no list that expressions could hold: only each goes over it. */
@@ -253,6 +263,11 @@ export class ChainScope {
           };
         const line = this.#later.get(name);
         if (line === undefined || this.#names.has(name)) return undefined;
+        if (this.#reading.has(name))
+          return {
+            message: `${name} is the step that this stands in, and is known below it only`,
+            instead: `a step below ${name}`,
+          };
         return {
           message: `${name} is defined further down, on line ${line}`,
           instead: 'a step uses what steps above it keep',

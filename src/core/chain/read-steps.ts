@@ -78,6 +78,7 @@ function readStep(
   const name =
     nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
   const address = `${parent}${parent === '' ? '' : '.'}${name ?? position}`;
+  scope.reading(name, true);
   const when = valueOf(node, 'when');
   reader.fields.used.clear();
   const condition = when && reader.fields.condition(when, scope.outside());
@@ -103,6 +104,7 @@ function readStep(
   const read = readBody(reader, node, type, base, inner, scope);
   const step = read && { ...read, undo: readUndo(reader, node, inner, address) };
   reader.fields.used.forEach((used) => reader.used.add(used));
+  scope.reading(name, false);
   settleNames(reader, node, scope, inner, base, step, nameNode);
   return step;
 }
