@@ -70,6 +70,7 @@ export const problemCodes = {
     'A request was not sent again, since the service may have processed it. `idempotency: yes` or `repeatable: yes` on the call allows it.',
   'next-page': 'An answer says that there is a next page, and the step takes one page only.',
   unreachable: 'A step can never be carried out, or an expectation never fail.',
+  'encoded-twice': 'percent(…) stands where what is inserted is percent-encoded anyway.',
   'parameter-twice': 'A name stands both in the URL and under query.',
   'file-not-found': 'The file does not exist or can’t be read.',
   'proxy-refused': 'A proxy can’t be reached, or does not let the request through.',

@@ -252,6 +252,16 @@ describe('names and structure', () => {
       '4:13 remark unreachable: this is always true',
     ],
     [
+      'a value that is encoded twice, in a path',
+      '  - keep: { x: "\'a b\'" }\n  - call: GET kiln /a/${percent(x)}?y=${x}\n',
+      '4:25 remark encoded-twice: what is inserted here is percent-encoded anyway, so with percent it is encoded twice | ${x}',
+    ],
+    [
+      'in a query',
+      '  - keep: { x: "\'a b\'" }\n  - call: GET kiln /a\n    query: { a: ["${percent(x)}"] }\n',
+      '5:21 remark encoded-twice: ',
+    ],
+    [
       'a token in plain sight',
       '  - call: GET kiln /a\n    headers: { Authorization: Bearer abcdefgh12345678 }\n',
       '4:31 secret-in-plain-text: a credential stands readable under authorization',

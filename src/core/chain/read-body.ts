@@ -1,3 +1,4 @@
+import { insertionsOf, remarkEncodedTwice } from './encoded-twice.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { FieldReader } from './fields.ts';
 import { Findings } from './findings.ts';
@@ -109,7 +110,9 @@ export function readParameters(
       return [];
     }
     const typed = fields.typed(value, scope);
-    return typed ? [{ name: key.text, value: typed, at: fields.findings.place(key) }] : [];
+    if (!typed) return [];
+    remarkEncodedTwice(fields.findings, insertionsOf(typed));
+    return [{ name: key.text, value: typed, at: fields.findings.place(key) }];
   });
 }
 

@@ -1,3 +1,4 @@
+import { remarkEncodedTwice } from './encoded-twice.ts';
 import { nearest } from '../language/nearest.ts';
 import { TEXT } from '../language/kinds.ts';
 import { childrenOf, namesIn, speaksOfBody, type Tree } from '../language/tree.ts';
@@ -210,6 +211,7 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
   const template = fields.template(partOf(node, from), scope, { raw: true, hint: false });
   if (!template) return undefined;
+  remarkEncodedTwice(findings, template.parts);
   const written = `${service} ${path ?? rest}`;
   const [first] = template.parts;
   if (typeof first === 'object' && template.parts.length === 1) {
@@ -238,6 +240,7 @@ function readUrl(
   const rest = partOf(node, from);
   const url = fields.template(rest, scope, { raw: true, hint: false });
   if (!url) return undefined;
+  remarkEncodedTwice(fields.findings, url.parts);
   const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
   const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
   if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
