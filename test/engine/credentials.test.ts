@@ -305,3 +305,79 @@ test('what a service expects of each call holds, unless the step sets it aside',
   const aside = await runChain(chain('  - call: GET kiln /a\n    service-expect: no\n'), html, { project });
   expect(aside.exit).toBe(0);
 });
+
+describe('a secret as it is copied by hand', () => {
+  const header = 'kind: header\nname: Kiln-Key\nvalue: ${secret.desk}';
+  const cookie = 'kind: cookie\nname: session\nvalue: ${secret.desk}';
+  const trim = 'the secret without it, or ${trim(…)} around it';
+  const right = 'is it the right secret?';
+  test.each<[string, string, string, string, string]>([
+    [
+      'a line end',
+      bearer,
+      'clay-and-water\n',
+      'the control character \\n at an end, which a header field can’t hold',
+      trim,
+    ],
+    [
+      'a control character',
+      header,
+      'clay\r\nX: water',
+      'the control character \\r, which a header field can’t hold',
+      right,
+    ],
+    [
+      'more than bytes',
+      header,
+      'clay-and-水',
+      'a character that is no single byte, which a header field can’t hold',
+      right,
+    ],
+    ['a blank', bearer, ' clay-and-water', 'a blank at an end', trim],
+    ['quotes', bearer, '"clay-and-water"', 'quotes around it', 'the secret without them'],
+    [
+      'its scheme',
+      bearer,
+      'bearer clay-and-water',
+      'the word Bearer at its beginning, which its kind puts there itself',
+      'the secret without it',
+    ],
+    [
+      'another scheme',
+      `${bearer}\nscheme: Token`,
+      'Token clay-and-water',
+      'the word Token at its beginning, which its kind puts there itself',
+      'the secret without it',
+    ],
+    ['a semicolon in a cookie', cookie, 'clay;and=water', 'a semicolon, which ends a cookie', right],
+  ])('%s', async (_, lines, desk, what, instead) => {
+    const { events, exit, of, sent } = await runChain(
+      chain('  - call: GET kiln /a\n'),
+      () => ({}),
+      settings(credential(lines), { secrets: { desk } }),
+    );
+    const [{ problem }] = of('step-ended') as [{ problem: { message: string; instead: string } }];
+    const name = lines.includes('token') ? 'token' : 'value';
+    expect([sent.length, exit, problem.message, problem.instead]).toEqual([
+      0,
+      1,
+      `the ${name} of the credential desk has ${what}`,
+      instead,
+    ]);
+    expect(JSON.stringify(events)).not.toMatch(/clay|water|水/);
+  });
+
+  test.each([
+    [bearer, 'clay|and/water=='],
+    [`${bearer}\nscheme: Token`, 'token-of-clay'],
+    [header, ' clay and "water" '],
+    [cookie, 'clay=and%20water'],
+  ])('what may be so is sent as it is: %s, %s', async (lines, desk) => {
+    const { exit, sent } = await runChain(
+      chain('  - call: GET kiln /a\n'),
+      () => ({}),
+      settings(credential(lines), { secrets: { desk } }),
+    );
+    expect([exit, sent[0]!.headers.some(([, value]) => value.endsWith(desk))]).toEqual([0, true]);
+  });
+});
