@@ -1,5 +1,5 @@
 import type { Chain } from '../core/chain/model.ts';
-import type { Credential, CredentialKind, Project } from '../core/chain/project.ts';
+import type { Credential, Project } from '../core/chain/project.ts';
 import { run } from '../core/engine/run.ts';
 import type { ExitCode } from '../core/events.ts';
 import type { Value } from '../core/language/values.ts';
@@ -11,15 +11,6 @@ import type { OpenRun } from './open-run.ts';
 import { RunView } from './run-view.ts';
 import type { Terminal } from './terminal.ts';
 import { writeTo } from './standard-streams.ts';
-
-/** Credentials of these kinds put what they have into a request; the others ask somebody first. */
-const AT_HAND: ReadonlySet<CredentialKind> = new Set<CredentialKind>([
-  'basic',
-  'bearer',
-  'header',
-  'query',
-  'cookie',
-]);
 
 /**
  * `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. Gives results
@@ -57,7 +48,7 @@ export async function replay(
       rows: unwrittenRows,
       clock,
       secrets: { get: (name) => Promise.resolve(`‹secret ${name}›`) },
-      credentials: atHand(new RunCredentials(transport, clock)),
+      credentials: inAddress(new RunCredentials(transport, clock)),
       files: unwrittenFiles,
     },
     {
@@ -65,6 +56,7 @@ export async function replay(
       inputs,
       signal: new AbortController().signal,
       practice: practiceOf(recorded),
+      marks: true,
       emit: (event) => {
         if (event.event === 'run-ended') ({ results } = event);
         if (json) writeTo(1, `${JSON.stringify(event)}\n`);
@@ -81,10 +73,11 @@ function unsigned({ signIn: _, ...credential }: Credential): Credential {
   return credential;
 }
 
-function atHand(credentials: Credentials): Credentials {
+/** Requests are told apart by their addresses and bodies, so of credentials only what stands in an address counts. */
+function inAddress(credentials: Credentials): Credentials {
   return {
     authorise: (filled, request, signal) =>
-      AT_HAND.has(filled.credential.kind)
+      filled.credential.kind === 'query'
         ? credentials.authorise(filled, request, signal)
         : Promise.resolve({ headers: [], query: [], secrets: [] }),
     renew: () => false,

@@ -39,7 +39,7 @@ beforeAll(async () => {
 afterAll(() => void server.close());
 
 const project = (): string => `services:
-  kiln: { url: "${url}", as: key }
+  kiln: { url: "${url}", as: key, headers: { X-Also: "key \${secret.key}" } }
 credentials:
   key: { kind: header, name: Kiln-Key, value: "\${secret.key}" }
 secrets:

@@ -356,7 +356,7 @@ describe('a secret as it is copied by hand', () => {
       () => ({}),
       settings(credential(lines), { secrets: { desk } }),
     );
-    const [{ problem }] = of('step-ended') as [{ problem: { message: string; instead: string } }];
+    const problem = of('step-ended')[0]!.problem!;
     const name = lines.includes('token') ? 'token' : 'value';
     expect([sent.length, exit, problem.message, problem.instead]).toEqual([
       0,

@@ -341,6 +341,7 @@ export class RunContext {
         return value;
       },
       nothing: (insertion) => throwNothing(insertion, environment),
+      ...(this.options.marks ? { marks: true } : {}),
     };
   }
 

@@ -13,6 +13,8 @@ export interface Inserter {
   value(insertion: PlacedExpression): Maybe;
   /** Throws why an insertion came out as nothing. */
   nothing(insertion: PlacedExpression): never;
+  /** Marks such as ‹secret desk› stand in for secrets. */
+  readonly marks?: boolean;
 }
 
 function at(insertion: PlacedExpression, problem: Omit<Problem, 'place' | 'span'>): never {
@@ -73,7 +75,8 @@ export function renderOptional(inserter: Inserter, template: Template): string |
 export function renderField(inserter: Inserter, name: string, template: Template): string | undefined {
   const text = renderOptional(inserter, template);
   if (text === undefined) return undefined;
-  const bad = /[\u0000-\u0008\u000a-\u001f\u007f]|[^\u0000-\u00ff]/.exec(text)?.[0];
+  const sent = inserter.marks ? text.replace(/‹[^›]*›/g, '') : text;
+  const bad = /[\u0000-\u0008\u000a-\u001f\u007f]|[^\u0000-\u00ff]/.exec(sent)?.[0];
   if (bad !== undefined) {
     const control = bad < ' ' || bad === '\u007f';
     throw new ProblemError({

@@ -35,6 +35,8 @@ export interface RunOptions {
   readonly past?: Past | undefined;
   /** Only requests that change nothing are sent; the others have these answers. */
   readonly answers?: PastAnswers | undefined;
+  /** Secrets are marks such as ‹secret desk›, since nothing is sent: a header field may hold them. */
+  readonly marks?: boolean;
   /** The files of the chain and its project, for the record. */
   readonly files?: readonly { readonly path: string; readonly text: string }[] | undefined;
 }
