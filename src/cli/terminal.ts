@@ -38,15 +38,18 @@ function terminalOf(to: StandardStream): Terminal {
   };
 }
 
-/** The colours that are used here, ends of lines, and every other character that a terminal would obey. */
-const OBEYED =
-  /(\u001b\[(?:[12]|22|3[12369])m)|\r\n|[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2028\u2029\u2066-\u2069]/g;
+/** What a terminal may obey: the colours that are used here, ends of lines, tabs. */
+const OBEYED = /(\u001b\[(?:[12]|22|3[12369])m|\r?\n|\t)/;
 
 /** A text as it may be written to a terminal: ends of lines stay, and the program's colours; other control characters are shown. */
 export function legible(text: string, coloured = false): string {
-  return text.replace(OBEYED, (found, colour) =>
-    coloured && colour !== undefined ? found : found === '\r\n' ? '\n' : visible(found),
-  );
+  return text
+    .split(OBEYED)
+    .map((part, i) => {
+      if (i % 2 === 0 || (part.startsWith('\u001b') && !coloured)) return visible(part);
+      return part === '\r\n' ? '\n' : part;
+    })
+    .join('');
 }
 
 /** What takes away so many lines that were written last. */

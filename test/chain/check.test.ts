@@ -257,9 +257,9 @@ describe('names and structure', () => {
       '4:25 remark encoded-twice: what is inserted here is percent-encoded anyway, so with percent it is encoded twice | ${x}',
     ],
     [
-      'in a query',
-      '  - keep: { x: "\'a b\'" }\n  - call: GET kiln /a\n    query: { a: ["${percent(x)}"] }\n',
-      '5:21 remark encoded-twice: ',
+      'in a query, and not where an address is inserted as it is',
+      '  - keep: { x: "\'a b\'" }\n  - call: GET kiln ${percent(x)}\n  - call: GET kiln /a\n    query: { a: ["${percent(x)}"] }\n',
+      '6:21 remark encoded-twice: ',
     ],
     [
       'a token in plain sight',

@@ -1,5 +1,5 @@
-import { insertionsOf, remarkEncodedTwice } from './encoded-twice.ts';
 import type { StaticScope } from '../language/scope.ts';
+import { insertionsOf, remarkEncodedTwice } from './encoded-twice.ts';
 import { FieldReader } from './fields.ts';
 import { Findings } from './findings.ts';
 import { partKeys } from './call-keys.ts';

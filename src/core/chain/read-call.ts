@@ -1,4 +1,3 @@
-import { remarkEncodedTwice } from './encoded-twice.ts';
 import { nearest } from '../language/nearest.ts';
 import { TEXT } from '../language/kinds.ts';
 import { childrenOf, namesIn, speaksOfBody, type Tree } from '../language/tree.ts';
@@ -11,6 +10,7 @@ import {
   READ_AS,
   type Timeouts,
 } from './model.ts';
+import { remarkEncodedTwice } from './encoded-twice.ts';
 import { readBody, readParameters } from './read-body.ts';
 import { readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
@@ -211,12 +211,12 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
   const template = fields.template(partOf(node, from), scope, { raw: true, hint: false });
   if (!template) return undefined;
-  remarkEncodedTwice(findings, template.parts);
   const written = `${service} ${path ?? rest}`;
   const [first] = template.parts;
   if (typeof first === 'object' && template.parts.length === 1) {
     return { method, where: written, written, target: { type: 'address', service, address: first } };
   }
+  remarkEncodedTwice(findings, template.parts);
   if (typeof first !== 'string' || !first.startsWith('/')) {
     findings.problem(
       node.offset(from),
