@@ -56,7 +56,7 @@ export class Moods {
   /** The mishap that a request asks for, or that the mood brings. */
   of(request: FastifyRequest): Mishap | undefined {
     const asked = request.headers['emberfold-mishap'] ?? (request.query as Record<string, unknown>).mishap;
-    if (typeof asked === 'string' && asked in MISHAPS) return asked as Mishap;
+    if (typeof asked === 'string' && Object.hasOwn(MISHAPS, asked)) return asked as Mishap;
     const { moody } = this.#state.options;
     if (moody > 0 && /^\/v1\/(?!token)/.test(request.url))
       return this.#chance() < moody ? FAULTS[Math.floor(this.#chance() * FAULTS.length)] : undefined;

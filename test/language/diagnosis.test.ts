@@ -141,7 +141,7 @@ describe('a path that finds nothing', () => {
 
   test('where there is no answer at all', () => {
     const { message } = expression('$.id').whyNothing(environment());
-    expect(message).toBe('this step has no answer');
+    expect(message).toBe('$ is nothing: the answer has no body, or none that could be read');
   });
 
   test('under a name that a skipped step would have kept', () => {

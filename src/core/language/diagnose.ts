@@ -40,7 +40,7 @@ export function whyNothing(
   const source = text.slice(...tree.span);
   switch (tree.type) {
     case 'answer':
-      return { message: 'this step has no answer' };
+      return { message: '$ is nothing: the answer has no body, or none that could be read' };
     case 'literal':
       return { message: 'the word nothing stands here' };
     case 'name':
