@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs';
 import type { Project } from '../../core/chain/project.ts';
 import type { ExitCode } from '../../core/events.ts';
-import { SHORTEST_SECRET } from '../../core/engine/masking.ts';
+import { SHORTEST_NEEDLE } from '../../core/engine/masking/needles.ts';
 import { fail } from '../../core/problems.ts';
 import { LockedStore } from '../../io/locked-store.ts';
 import { guarded } from '../guard.ts';
@@ -20,13 +20,12 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
       : readFileSync(0, 'utf8').replace(/\r?\n$/, '');
     if (typed === undefined || typed === '')
       fail('secret-missing', `nothing was given for ${name}; nothing is changed`);
-    if (typed.length < SHORTEST_SECRET)
-      fail(
-        'secret-too-short',
-        `${name} has fewer than ${SHORTEST_SECRET} characters, so masking it would mask everything`,
-      );
     new LockedStore(projectFolder(project), process.env).setSecret(name, typed);
     errorTerminal().write(`${name} is locked.${usedAs(project, name)}\n`);
+    if (typed.length < SHORTEST_NEEDLE)
+      errorTerminal().write(
+        `remark  it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere\n`,
+      );
     return 0;
   });
 }

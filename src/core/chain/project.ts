@@ -101,8 +101,8 @@ export interface Project {
   readonly environment?: string;
   readonly values: Readonly<Record<string, Value>>;
   readonly zone: string;
-  /** Names of members of answers whose values are secrets, in small letters. */
-  readonly mask: ReadonlySet<string>;
+  /** Names of members whose values are secrets besides the usual ones, and such as are not. */
+  readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
   /** Where the listener for call-backs is, and where services elsewhere reach it. */

@@ -4,7 +4,7 @@ import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
 import { repeatKeys } from './loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from './model.ts';
 import { optional } from './optional.ts';
-import { kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { isSecret, kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 
@@ -39,13 +39,14 @@ export function readEach(
   if (items && !rows) checkItems(reader, listNode, kind, second !== undefined);
 
   const { line: at } = findings.place(line);
+  const secret = items?.expression.secret === true;
   const inside = scope.branch();
   const before = new Set(scope.names());
   const [firstKind, secondKind] = turnKinds(kind, rows !== undefined, second !== undefined);
-  defineName(reader, { ...line, text: first }, inside, firstKind, at);
+  defineName(reader, { ...line, text: first }, inside, firstKind, { line: at, secret });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
-    defineName(reader, { ...partOf(line, from), text: second }, inside, secondKind, at);
+    defineName(reader, { ...partOf(line, from), text: second }, inside, secondKind, { line: at, secret });
   }
   inside.set('index', { kind: NUMBER }, at);
   const usedHere = new Set(fields.used);
@@ -63,7 +64,11 @@ export function readEach(
   if (gatherNode?.type === 'map')
     for (const { key } of gatherNode.entries) {
       const one = gathered.find(({ name }) => name === key.text);
-      if (one) defineName(reader, key, scope, listOf(kindOfExpressions(one.value)), findings.place(key).line);
+      if (one)
+        defineName(reader, key, scope, listOf(kindOfExpressions(one.value)), {
+          line: findings.place(key).line,
+          secret: isSecret(one.value),
+        });
     }
   const rest = readOutcome(reader, node, scope, scope.outside());
   const setting = (name: string, usual: number): EachStep['atOnce'] =>
@@ -124,9 +129,15 @@ function turnKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, secon
   return (kind.bits & BIT.list) !== 0 ? [ANY, ANY] : [TEXT, ANY];
 }
 
-function defineName(reader: StepReader, node: ScalarNode, scope: ChainScope, kind: Kind, line: number): void {
+function defineName(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: ChainScope,
+  kind: Kind,
+  { line, secret = false }: { readonly line: number; readonly secret?: boolean },
+): void {
   if (!reader.fields.name(node, RESERVED_NAMES)) return;
-  const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing } }, line);
+  const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret }, line);
   if (before !== undefined)
     reader.fields.findings.problem(
       node,
@@ -169,7 +180,10 @@ export function readRepeat(
     for (const { key } of startNode.entries) {
       const one = start.find(({ name }) => name === key.text);
       if (one)
-        defineName(reader, key, scope, union(kindOfExpressions(one.value), ANY), findings.place(key).line);
+        defineName(reader, key, scope, union(kindOfExpressions(one.value), ANY), {
+          line: findings.place(key).line,
+          secret: isSecret(one.value),
+        });
     }
   const inside = scope.branch();
   inside.set('index', { kind: NUMBER }, line);

@@ -58,10 +58,12 @@ export function readOutcome(
   reader: StepReader,
   node: MapNode,
   scope: ChainScope,
-  expressions: StaticScope,
+  given: StaticScope,
 ): Pick<Step, 'expect' | 'keep' | 'show' | 'write'> {
   const { fields } = reader;
   const keepNode = valueOf(node, 'keep');
+  const secretPaths = hiddenPaths(keepNode);
+  const expressions = secretPaths.size === 0 ? given : { ...given, secretPaths };
   const keep: Keep[] = [];
   const kept = new Set(keepNode?.type === 'map' ? keepNode.entries.map(({ key }) => key.text) : []);
   const expectNode = valueOf(node, 'expect');
@@ -88,6 +90,14 @@ export function readOutcome(
     ...optional('write', write),
     ...optional('show', show),
   };
+}
+
+/** What stands in `hidden(…)`: wherever the step says the same path, its value is a secret too. */
+function hiddenPaths(keep: SourceNode | undefined): ReadonlySet<string> {
+  const paths = (keep?.type === 'map' ? keep.entries : []).flatMap(({ value }) =>
+    value.type === 'scalar' ? (/^\s*hidden\(\s*(.+?)\s*\)\s*$/s.exec(value.text)?.[1] ?? []) : [],
+  );
+  return new Set(paths);
 }
 
 function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {
@@ -178,7 +188,8 @@ function readKeep(
     : undefined;
 }
 
-function isSecret(value: Expressions): boolean {
+/** Whether a value uses a secret, so that it is one. */
+export function isSecret(value: Expressions): boolean {
   if (value.type === 'expression') return value.value.expression.secret;
   if (value.type === 'list') return value.items.some(isSecret);
   return value.members.some(([, member]) => isSecret(member));

@@ -4,7 +4,6 @@ import { nameList, nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { type Value } from '../language/values.ts';
 import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
-import { SECRET_MEMBERS } from './secret-members.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from './project-keys.ts';
@@ -32,7 +31,7 @@ export const NO_PROJECT: Project = {
   environments: [],
   values: {},
   zone: 'UTC',
-  mask: new Set(SECRET_MEMBERS),
+  mask: { also: new Set(), never: new Set() },
   usesXPath: false,
 };
 
@@ -295,16 +294,15 @@ function readValues(fields: FieldReader, node: SourceNode | undefined): Record<s
   );
 }
 
-/** The usual names of secret members, with those that the project adds and without those it takes away. */
-function readMask(node: SourceNode | undefined): ReadonlySet<string> {
-  const words = (name: string): string[] => {
+/** Names of secret members that the project adds, and those that it takes away. */
+function readMask(node: SourceNode | undefined): Project['mask'] {
+  const words = (name: string): ReadonlySet<string> => {
     const list = node && valueOf(node, name);
-    return list?.type === 'list'
-      ? list.items.flatMap((item) => (item.type === 'scalar' ? [item.text.toLowerCase()] : []))
-      : [];
+    return new Set(
+      list?.type === 'list' ? list.items.flatMap((item) => (item.type === 'scalar' ? [item.text] : [])) : [],
+    );
   };
-  const never = new Set(words('never'));
-  return new Set([...SECRET_MEMBERS, ...words('also')].filter((name) => !never.has(name)));
+  return { also: words('also'), never: words('never') };
 }
 
 /** What a source says behind its word, and whether it has to. */

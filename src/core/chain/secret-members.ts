@@ -1,12 +1,33 @@
-/** Members of an answer whose values are secrets wherever they stand. Cursors of pages are none. */
+/**
+ * Names of members, parameters, columns and fields whose values are secrets, in every spelling (`access_token`, `accessToken`,
+ * `access-token`) and at the end of longer names. Cursors of pages are none.
+ */
 export const SECRET_MEMBERS: readonly string[] = [
   'access_token',
   'refresh_token',
   'id_token',
+  'auth_token',
+  'bearer_token',
+  'session_token',
+  'security_token',
+  'csrf_token',
+  'xsrf_token',
+  'device_code',
+  'token',
+  'jwt',
   'client_secret',
-  'password',
+  'client_assertion',
+  'secret',
+  'secret_key',
+  'secret_access_key',
+  'access_key',
   'api_key',
   'private_key',
-  'secret',
-  'session_token',
+  'signing_key',
+  'encryption_key',
+  'session_key',
+  'session_id',
+  'password',
+  'passwd',
+  'passphrase',
 ];

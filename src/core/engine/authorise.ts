@@ -9,7 +9,7 @@ import { type BuiltRequest, withQuery } from './build-request.ts';
 import type { RunContext } from './context.ts';
 import { cookiesFor } from './step-cookies.ts';
 import { placed } from './placed.ts';
-import { renderField, renderText } from './insert.ts';
+import { renderField, renderText, watchingShort } from './insert.ts';
 
 /** A credential with its texts filled in; its secret fields are masked from then on. */
 export function fillCredential(
@@ -61,7 +61,10 @@ async function sign(
   refusePlainHttp(context, step, wire.url, request.as);
   const credential = fillCredential(context, request);
   const added = await authorisation(context, step, credential, withCookies);
-  for (const secret of added.secrets) context.masker.addFound(secret, `token of ${request.as}`);
+  for (const secret of added.secrets) context.masker.add(secret, `token of ${request.as}`);
+  for (const [name] of added.query) context.hidden.names.add(name);
+  if (credential.credential.kind === 'header')
+    for (const [name] of added.headers) context.hidden.names.add(name);
   if (added.signedIn) {
     const { scope, until } = added.signedIn;
     context.emit({
@@ -165,7 +168,11 @@ export function renderFields(
 ): [string, string][] {
   const inserter = context.inserter(environment);
   return fields.flatMap(({ name, value }): [string, string][] => {
-    const text = renderField(inserter, name, value);
+    const text = renderField(
+      watchingShort(inserter, () => context.hidden.names.add(name)),
+      name,
+      value,
+    );
     return text === undefined ? [] : [[name, text]];
   });
 }

@@ -17,6 +17,8 @@ import { buildBody } from './request-body.ts';
 import {
   encodeQuery,
   type Inserter,
+  refuseShortSecret,
+  watchingShort,
   renderField,
   renderParameters,
   renderText,
@@ -83,7 +85,9 @@ function assemble(
 ): BuiltRequest {
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
-  const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers]);
+  const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], (name) =>
+    context.hidden.names.add(name),
+  );
   const set = (name: string, value: string, written = name): void => {
     if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([written, value]);
   };
@@ -113,10 +117,18 @@ function assemble(
 
 function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
   const { target } = step;
-  const query = encodeQuery(renderParameters(inserter, step.query));
-  if (target.type === 'url') return withQuery(renderUrl(inserter, target.url), query);
+  const query = encodeQuery(
+    step.query.flatMap((parameter) =>
+      renderParameters(
+        watchingShort(inserter, () => context.hidden.names.add(parameter.name)),
+        [parameter],
+      ),
+    ),
+  );
+  const inPath = watchingShort(inserter, refuseShortSecret);
+  if (target.type === 'url') return withQuery(renderUrl(inPath, target.url), query);
   if (target.type === 'service') {
-    return withQuery(context.serviceBases.get(target.service)! + renderUrl(inserter, target.path), query);
+    return withQuery(context.serviceBases.get(target.service)! + renderUrl(inPath, target.path), query);
   }
   const { address } = target;
   const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
@@ -225,10 +237,18 @@ export function withQuery(url: string, query: string): string {
 }
 
 /** Fields of the service, those of the step in their place. */
-export function buildHeaders(inserter: Inserter, fields: readonly Field[]): [string, string][] {
+export function buildHeaders(
+  inserter: Inserter,
+  fields: readonly Field[],
+  short: (name: string) => void,
+): [string, string][] {
   const headers = new Map<string, [string, string]>();
   for (const { name, value } of fields) {
-    const text = renderField(inserter, name, value);
+    const text = renderField(
+      watchingShort(inserter, () => short(name)),
+      name,
+      value,
+    );
     if (text === undefined) headers.delete(name.toLowerCase());
     else headers.set(name.toLowerCase(), [name, text]);
   }

@@ -4,9 +4,9 @@ import { Duration, objectOf, type Value } from '../language/values.ts';
 import type { ArrivedRequest } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { headerObject } from './answer-names.ts';
-import { maskHeaders } from './answer-secrets.ts';
 import { fillCredential } from './authorise.ts';
 import type { RunContext } from './context.ts';
+import { hideKept } from './hide-kept.ts';
 import { durationOf } from './settings.ts';
 import { readBody } from './read-answer.ts';
 import { summarise } from './report-call.ts';
@@ -165,13 +165,24 @@ async function take(
   const status = inbox.closed ? GONE : unsigned === undefined ? ACCEPTED : NOT_SIGNED;
   const reading = readBody(arrived.headers, arrived.body, undefined, context.ports.formats);
   const body = reading instanceof Promise ? await reading : reading;
-  context.members.learn(context.masker, body);
+  context.hidden.learn(body);
+  context.hidden.learnFields(arrived.headers);
+  const url = new URL(arrived.url);
+  const request = objectOf([
+    ...(body.value === undefined ? [] : [['body', body.value] as const]),
+    ['text', body.text ?? ''],
+    ['headers', headerObject(arrived.headers)],
+    ['method', arrived.method],
+    ['path', url.pathname],
+    ['query', objectOf(url.searchParams)],
+  ]);
+  hideKept(context, step, undefined, (name) => (name === 'arrived' ? request : undefined));
   context.emit({
     event: 'called-back',
     step: context.address(step),
     method: arrived.method,
     url: arrived.url,
-    headers: maskHeaders(arrived.headers),
+    headers: context.hidden.fields(arrived.headers),
     body: summarise(context, arrived.body, body.type, body.text),
     answered: status,
   });
@@ -190,17 +201,7 @@ async function take(
       'call-back-left',
       `a call-back came whose body is not ${body.problem.expected}: ${body.problem.came}; arrived.text has it`,
     );
-  const url = new URL(arrived.url);
-  inbox.requests.push(
-    objectOf([
-      ...(body.value === undefined ? [] : [['body', body.value] as const]),
-      ['text', body.text ?? ''],
-      ['headers', headerObject(arrived.headers)],
-      ['method', arrived.method],
-      ['path', url.pathname],
-      ['query', objectOf(url.searchParams)],
-    ]),
-  );
+  inbox.requests.push(request);
   inbox.onArrival?.();
   return ACCEPTED;
 }

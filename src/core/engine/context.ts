@@ -1,10 +1,9 @@
-import type { CallStep, Chain, PlacedExpression, Step } from '../chain/model.ts';
+import type { CallStep, Chain, Step } from '../chain/model.ts';
 import type { Project, Service } from '../chain/project.ts';
 import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
-import { kindOf, type Maybe, type Value } from '../language/values.ts';
+import type { Maybe, Value } from '../language/values.ts';
 import type { FilledCredential, Ports } from '../ports.ts';
-import { SecretMembers } from './answer-secrets.ts';
 import type { CallResult } from './exchange.ts';
 import type { Inserter } from './insert.ts';
 import { Budget } from './budget.ts';
@@ -12,12 +11,14 @@ import { Interruption } from './interruption.ts';
 import { Pace } from './pace.ts';
 import { placed, throwNothing } from './placed.ts';
 import { StepEnvironment } from './step-environment.ts';
-import { maskAll } from './mask-event.ts';
-import { Masker, SHORTEST_SECRET } from './masking.ts';
+import { maskEvent } from './masking/mask-event.ts';
+import type { Masker } from './masking/masker.ts';
+import { SHORTEST_NEEDLE } from './masking/needles.ts';
+import { SecretNames } from './masking/secret-names.ts';
+import { SecretsOfRun } from './masking/secrets-of-run.ts';
 import { Names } from './names.ts';
 import type { RunOptions } from './run-options.ts';
 import { Shared } from './shared.ts';
-import { refuseShortSecret } from './insert.ts';
 import type { NestedResult, SignInChains } from './sign-in-chain.ts';
 import { Watchdog } from './watchdog.ts';
 
@@ -79,10 +80,8 @@ export class RunContext {
       this.signingIn = from.context.signingIn;
       this.runNested = from.context.runNested;
     } else {
-      const masker = within?.context.masker ?? new Masker();
       this.#shared = new Shared(
-        masker,
-        new SecretMembers(project.mask),
+        within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask)),
         new Interruption(options.signal),
         options.past?.started ?? ports.clock.now(),
         options.paces ?? new Map<string, Pace>(),
@@ -157,12 +156,27 @@ export class RunContext {
     return this.#prefix === '' ? step.address : this.#prefix + step.address.slice(this.#cut);
   }
 
-  get masker(): Masker {
-    return this.#shared.masker;
+  /** What is secret in this run. */
+  get hidden(): SecretsOfRun {
+    return this.#shared.hidden;
   }
 
-  get members(): SecretMembers {
-    return this.#shared.members;
+  get masker(): Masker {
+    return this.#shared.hidden.masker;
+  }
+
+  /** Secrets that are too short to be found where they were not put: what each is called. */
+  get tooShort(): Set<string> {
+    return this.#shared.tooShort;
+  }
+
+  /** Says once of a secret that it is too short to be found where it was not put. */
+  remarkTooShort(step: Step | undefined, which: string): void {
+    this.remark(
+      step,
+      'secret-too-short',
+      `${which} has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere`,
+    );
   }
 
   get secrets(): Map<string, string> {
@@ -224,9 +238,7 @@ export class RunContext {
 
   /** Masks an event and sends it out. */
   emit(event: Emitted): void {
-    const masked = (
-      this.masker.isIdle ? event : maskAll(event, (text) => this.masker.text(text))
-    ) as RunEvent;
+    const masked = maskEvent(event, this.hidden) as RunEvent;
     masked.at = this.ports.clock.now();
     this.options.emit(masked);
   }
@@ -334,28 +346,15 @@ export class RunContext {
   /** Evaluates insertions; what is computed from a secret is masked from then on. */
   inserter(environment: Environment): Inserter {
     return {
-      value: (insertion) => {
-        const value = placed(insertion, () => insertion.expression.evaluate(environment));
-        if (insertion.expression.secret && value !== undefined && value !== null)
-          this.#hide(insertion, value);
-        return value;
-      },
+      value: (insertion) => placed(insertion, () => insertion.expression.evaluate(environment)),
       nothing: (insertion) => throwNothing(insertion, environment),
       ...(this.options.marks ? { marks: true } : {}),
     };
   }
 
-  #hide(insertion: PlacedExpression, value: Value): void {
-    const label = `secret ${/secret\.([A-Za-z_]\w*)/.exec(insertion.expression.text)?.[1] ?? 'value'}`;
-    const hide = (part: Value): void => {
-      if (Array.isArray(part)) part.forEach(hide);
-      else if (kindOf(part) === 'object') Object.values(part as Record<string, Value>).forEach(hide);
-      else if (typeof part === 'string') {
-        if (part.length < SHORTEST_SECRET) refuseShortSecret(insertion);
-        this.masker.add(part, label);
-      } else if (kindOf(part) === 'number') refuseShortSecret(insertion);
-    };
-    hide(value);
+  /** Hides what was computed from a secret from here on; gives false where a part of it is too short to be found again. */
+  hideComputed(expression: string, value: Value): boolean {
+    return this.hidden.hide(value, labelOf(expression));
   }
 
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */
@@ -373,4 +372,9 @@ export class RunContext {
       interruption.add(stop);
     });
   }
+}
+
+/** By which name a value that uses a secret is hidden. */
+function labelOf(expression: string): string {
+  return `secret ${/secret\.([A-Za-z_]\w*)/.exec(expression)?.[1] ?? 'value'}`;
 }

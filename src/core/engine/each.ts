@@ -4,7 +4,7 @@ import type { Outcome } from '../events.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { isDropping } from '../language/infer.ts';
 import { nameList } from '../language/nearest.ts';
-import { brief, visible, kindAndValue } from '../language/show.ts';
+import { brief, kindAndValue, shorten, visible } from '../language/show.ts';
 import {
   Duration,
   isNumeric,
@@ -17,6 +17,7 @@ import {
 } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { Done, Stop, StepRunner } from './carry-out.ts';
+import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import { interrupted } from './interruption.ts';
 import type { RunContext } from './context.ts';
 import { amountOf } from './settings.ts';
@@ -145,7 +146,7 @@ class Turns {
     step.names.forEach((name, i) => inside.names.set(name, item[i]!));
     const began = clock.elapsed();
     const address = this.#context.address(step);
-    const label = this.#context.members.hide(this.#context.masker.text(labelOf(item[0])));
+    const label = labelOf(item[0], this.#context.hidden);
     const tell = (): void => this.#context.emit({ event: 'turn-began', step: address, turn, item: label });
     const before = this.#context.options.past?.turn(address, turn);
     if (before?.item !== undefined && before.item !== label)
@@ -261,13 +262,19 @@ class Turns {
   }
 }
 
+/** How much of an item its turn is called by, in characters. */
+const LABEL = 60;
+
 /** What tells an item from the others, in a few words: of an object its first simple member. */
-function labelOf(item: Value): string {
-  if (!isObject(item)) return brief(item, 60);
+function labelOf(item: Value, { masker, names }: SecretsOfRun): string {
+  const shown = (value: Value): string => shorten(visible(masker.text(plainText(value)!)), LABEL);
+  if (typeof item === 'string' || isNumeric(item))
+    return typeof item === 'string' ? `'${shown(item)}'` : shown(item);
+  if (!isObject(item)) return masker.text(brief(item, LABEL));
   for (const name in item) {
     const member = item[name];
     if (typeof member === 'string' || isNumeric(member))
-      return `${name} ${visible(plainText(member)!.slice(0, 60))}`;
+      return `${name} ${names.has(name) ? `‹${name}›` : shown(member)}`;
   }
   return 'an object';
 }

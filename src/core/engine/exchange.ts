@@ -2,8 +2,6 @@ import type { CallStep } from '../chain/model.ts';
 import type { Maybe } from '../language/values.ts';
 import type { HeaderList, WireAnswer, WireRequest } from '../ports.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
-import { answerNames } from './answer-names.ts';
-import { maskHeaders } from './answer-secrets.ts';
 import { authorise, fillCredential, queryKey } from './authorise.ts';
 import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
@@ -13,10 +11,10 @@ import { Deadline } from './deadline.ts';
 import { renderPath } from './insert.ts';
 import { isSafe, onceOf } from './once.ts';
 import { pastAnswer } from './past-answer.ts';
-import { evaluateAll, hideValue } from './outcome.ts';
+import { hideKept, namesBeforeKeep } from './hide-kept.ts';
 import { type ReadBody, readBody } from './read-answer.ts';
 import { redirectOf } from './redirect.ts';
-import { keepSent, reportAnswer, rounded, summarise } from './report-call.ts';
+import { keep, reportAnswer, rounded, showBody } from './report-call.ts';
 import type { Pace } from './pace.ts';
 import { SavedBody } from './saved-body.ts';
 
@@ -131,8 +129,9 @@ async function sendFollowing(
         elapsed,
         attempts: attempt,
       };
-      context.members.learn(context.masker, result.body);
-      hideKept(context, step, result);
+      context.hidden.learn(result.body);
+      context.hidden.learnFields(answer.headers);
+      hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
       reportAnswer(context, step, result, attempt, sent);
       return result;
     }
@@ -211,19 +210,6 @@ function readResult(
   const read = readBody(answer.headers, answer.body, step.readAs, context.ports.formats);
   const size = answer.body.length;
   return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
-}
-
-/** What the step is about to keep as hidden is masked in the answer already. What can't be kept is said later. */
-function hideKept(context: RunContext, step: CallStep, result: CallResult): void {
-  for (const { name, value, hidden } of step.keep) {
-    if (!hidden) continue;
-    try {
-      const environment = context.environment(step, result.body.value, answerNames(result));
-      hideValue(evaluateAll(value, environment), (text) => context.masker.addFound(text, `secret ${name}`));
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-    }
-  }
 }
 
 /** A request that was sent, and its answer. */
@@ -330,8 +316,9 @@ function tellSent(
   held: number | undefined,
 ): void {
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
-  const body = wire.body && summarise(context, wire.body, type);
-  if (body?.digest !== undefined) keepSent(context, wire.body, body.digest);
+  const shown = wire.body && showBody(context, wire.body, { type: type?.replace(/;.*/s, '').trim() });
+  if (shown) keep(context, shown);
+  const body = shown?.event;
   context.count(1);
   context.emit({
     event: 'request-sent',
@@ -340,7 +327,7 @@ function tellSent(
     method: wire.method,
     url: wire.url,
     written: writtenAddress(context, step, wire.url),
-    headers: maskHeaders(wire.headers),
+    headers: context.hidden.fields(wire.headers),
     ...(body ? { body } : {}),
     ...(held === undefined || held < 1 ? {} : { held }),
     ...(once === undefined ? {} : { once }),

@@ -3,7 +3,9 @@ import { plainText } from '../language/functions/conversion.ts';
 import { isDropping } from '../language/infer.ts';
 import { withArticle } from '../language/kinds.ts';
 import { brief, visible } from '../language/show.ts';
-import { kindOf, type Maybe, objectOf, type Value } from '../language/values.ts';
+import { numberText } from '../language/numbers.ts';
+import { isNumeric, isObject, kindOf, type Maybe, objectOf, type Value } from '../language/values.ts';
+import { SHORTEST_NEEDLE } from './masking/needles.ts';
 import { fail, type Problem, ProblemError, type Span } from '../problems.ts';
 import type { Insertion, Parameter, PlacedExpression, Template, Typed } from '../chain/model.ts';
 
@@ -272,13 +274,33 @@ export function renderTyped(inserter: Inserter, typed: Typed): Maybe {
   }
 }
 
-/** Throws `bad-insertion` where a secret was inserted whose text is too short to be masked. */
+/** Whether a text or number of a value is too short to be found again where it was not put. */
+export function isTooShort(value: Maybe): boolean {
+  if (typeof value === 'string') return value !== '' && value.length < SHORTEST_NEEDLE;
+  if (isNumeric(value)) return numberText(value).length < SHORTEST_NEEDLE;
+  if (Array.isArray(value)) return value.some(isTooShort);
+  return isObject(value) && Object.values(value).some(isTooShort);
+}
+
+/** The same inserter, which tells of secrets that are too short to be found again. */
+export function watchingShort(inserter: Inserter, short: (insertion: PlacedExpression) => void): Inserter {
+  return {
+    ...inserter,
+    value: (insertion) => {
+      const value = inserter.value(insertion);
+      if (insertion.expression.secret && isTooShort(value)) short(insertion);
+      return value;
+    },
+  };
+}
+
+/** Throws `secret-too-short` where a secret was inserted that could not be masked there. */
 export function refuseShortSecret(insertion: PlacedExpression): never {
   return fail(
     'secret-too-short',
-    `${sourceOf(insertion)} is computed from a secret and too short to be masked`,
+    `${sourceOf(insertion)} is a secret of fewer than ${SHORTEST_NEEDLE} characters, which can’t be masked here`,
     {
-      instead: 'at least 6 characters of it, or a digest',
+      instead: 'a header field, a parameter or a member of JSON, whose name tells where it stands',
       place: insertion.at(insertion.expression.tree.span),
     },
   );

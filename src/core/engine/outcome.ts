@@ -1,13 +1,12 @@
 import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import { brief, visible } from '../language/show.ts';
+import { brief, shorten, visible } from '../language/show.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
-import { numberText } from '../language/numbers.ts';
-import { isNumeric, objectOf, type Value } from '../language/values.ts';
+import { objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { placed, throwNothing } from './placed.ts';
-import { renderText } from './insert.ts';
+import { type Inserter, isTooShort, renderText } from './insert.ts';
 import { recordedValue } from './recorded-value.ts';
 
 /** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */
@@ -115,8 +114,8 @@ export class StepOutcome {
 
   /** Keeps names, top to bottom; ends at the first that can't be kept. */
   keep(cameFrom: string | undefined): void {
-    const { masker, names } = this.#context;
-    for (const { name, value, hidden, secret, at } of this.#step.keep) {
+    const { names } = this.#context;
+    for (const { name, value, hidden, secret } of this.#step.keep) {
       let kept: Value;
       try {
         kept = evaluateAll(value, this.#environment);
@@ -125,16 +124,11 @@ export class StepOutcome {
         this.#note(error.problem);
         return;
       }
-      try {
-        if (hidden || secret) hideValue(kept, (text) => masker.add(text, `secret ${name}`));
-      } catch (error) {
-        if (!(error instanceof ProblemError)) throw error;
-        this.#note({ ...error.problem, place: at });
-        return;
-      }
+      const isLong = !(hidden || secret) || this.#context.hidden.hide(kept, `secret ${name}`);
+      if (!isLong) this.#context.remarkTooShort(this.#step, `a value of ${name}`);
       names.set(name, kept);
       if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
-      const shown = hidden ? JSON.stringify(`‹secret ${name}›`) : undefined;
+      const shown = hidden || !isLong ? JSON.stringify(`‹secret ${name}›`) : undefined;
       this.#context.emit({
         event: 'kept',
         step: this.#context.address(this.#step),
@@ -158,7 +152,7 @@ export class StepOutcome {
   /** A single insertion may be of any kind; a longer text takes simple values. */
   #shown(): string {
     const { parts } = this.#step.show!;
-    const inserter = this.#context.inserter(this.#environment);
+    const inserter = withLabels(this.#context.inserter(this.#environment));
     const [only] = parts;
     if (parts.length === 1 && typeof only === 'object') {
       const value = inserter.value(only);
@@ -194,7 +188,7 @@ function tableOrJson(value: Value): string {
     return member === undefined
       ? ''
       : typeof member === 'string'
-        ? visible(member).slice(0, 40)
+        ? shorten(visible(member), 40)
         : brief(member, 40);
   };
   const lines = [columns, ...rows.map((row) => columns.map((column) => cell(row, column)))];
@@ -228,11 +222,13 @@ function required(expression: PlacedExpression, environment: Environment): Value
   return value ?? (value === null ? null : throwNothing(expression, environment));
 }
 
-/** Calls back with every text and number in a value. */
-export function hideValue(value: Value, hide: (text: string) => void): void {
-  if (typeof value === 'string') hide(value);
-  else if (isNumeric(value)) hide(numberText(value));
-  else if (Array.isArray(value)) value.forEach((item) => hideValue(item, hide));
-  else if (typeof value === 'object' && value !== null && !(value instanceof Uint8Array))
-    Object.values(value).forEach((member) => hideValue(member as Value, hide));
+/** What is only shown has a label in the place of a secret that is too short to be found in it. */
+function withLabels(inserter: Inserter): Inserter {
+  return {
+    ...inserter,
+    value: (insertion) => {
+      const value = inserter.value(insertion);
+      return insertion.expression.secret && isTooShort(value) ? '‹secret›' : value;
+    },
+  };
 }

@@ -1,5 +1,6 @@
 import type { CallStep } from '../chain/model.ts';
 import type { WireAnswer, WireRequest } from '../ports.ts';
+import { shorten } from '../language/show.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { isSafe, onceOf } from './once.ts';
@@ -24,18 +25,26 @@ export function pastAnswer(context: RunContext, step: CallStep, wire: WireReques
   if (isSame(context, wire, sent)) return sent.answer;
   throw new ProblemError({
     code: 'sent-before',
-    message: `${address} was sent before the run was resumed and answered with ${sent.answer.status}, and is another request now: ${sent.method} ${sent.url}${sent.text === undefined ? '' : ` with ${sent.text.slice(0, 200)}`}`,
+    message: `${address} was sent before the run was resumed and answered with ${sent.answer.status}, and is another request now: ${sent.method} ${sent.url}${sent.text === undefined ? '' : ` with ${shorten(sent.text, 200)}`}`,
     instead: `the request as it was, resume --not-sent ${address} to send the new one besides, or a new run`,
     place: step.at,
   });
 }
 
+function typeOf({ headers }: WireRequest): string | undefined {
+  const field = headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
+  return field?.replace(/;.*/s, '').trim();
+}
+
 function isSame(context: RunContext, wire: WireRequest, sent: PastRequest): boolean {
-  const body = wire.body && summarise(context, wire.body, undefined);
+  const body = wire.body && summarise(context, wire.body, typeOf(wire));
+  const masked = (text: string | undefined): string | undefined =>
+    text === undefined ? undefined : context.hidden.body(text, typeOf(wire));
   return (
     sent.method === wire.method &&
-    sent.url === context.masker.text(wire.url) &&
-    sent.text === body?.text &&
+    // What is known to be secret now need not have been so then.
+    context.hidden.spoken(sent.url) === context.hidden.spoken(wire.url) &&
+    masked(sent.text) === body?.text &&
     sent.digest === body?.digest
   );
 }

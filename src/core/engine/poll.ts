@@ -1,7 +1,7 @@
 import type { CallStep, PlacedExpression, Poll } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
 import { plainText } from '../language/functions/conversion.ts';
-import { brief } from '../language/show.ts';
+import { brief, shorten } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
@@ -135,7 +135,7 @@ function stateIn(poll: Poll, environment: Environment, status: number): string {
   try {
     const value = poll.state?.expression.evaluate(environment);
     if (value === undefined) return String(status);
-    return (plainText(value) ?? brief(value)).slice(0, 60);
+    return shorten(plainText(value) ?? brief(value), 60);
   } catch {
     return String(status);
   }

@@ -16,11 +16,11 @@ export async function prepare(context: RunContext): Promise<void> {
   for (const [name, value] of options.known ?? []) names.set(name, value);
   for (const name of neededSecrets(chain, project, options.signInChains)) {
     const secret = await ports.secrets.get(name);
-    masker.add(secret, `secret ${name}`);
+    if (!masker.add(secret, `secret ${name}`)) context.tooShort.add(`secret ${name}`);
     context.secrets.set(name, secret);
   }
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
-  for (const [label, secret] of options.past?.learned ?? []) masker.addFound(secret, label);
+  for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
   for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);
   fillAddresses(context);
   if (!options.left) checkInputs(context);
@@ -41,7 +41,8 @@ export function setInputs(context: RunContext, inputs: Readonly<Record<string, V
   for (const { name, kind } of chain.inputs) {
     const value = memberOf(inputs, name);
     if (value === undefined) continue;
-    if (kind === 'secret' && typeof value === 'string') masker.add(value, `secret ${name}`);
+    if (kind === 'secret' && typeof value === 'string' && !masker.add(value, `secret ${name}`))
+      context.tooShort.add(`the secret input ${name}`);
     names.set(name, value);
   }
 }

@@ -184,7 +184,7 @@ export function describeText(text: string, type: string | undefined): string {
   if (/<html|<!doctype html|^(?!\s*<\?xml)\s*<(?:title|head|body|h1|p)\b/i.test(text))
     return title === undefined || title === ''
       ? `a page of HTML${kind}`
-      : `a page titled "${visible(shorten(title.replace(/\s+/g, ' '), 120))}"${kind}`;
+      : `a page titled "${visible(shorten(title, 120))}"${kind}`;
   if (/^\s*<\?xml|^\s*<[a-z]/i.test(text)) return `XML${kind}`;
-  return `${type ?? 'text'}: ${JSON.stringify(text.slice(0, 60))}`;
+  return `${type ?? 'text'}: ${JSON.stringify(shorten(text, 60))}`;
 }

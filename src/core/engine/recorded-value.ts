@@ -16,7 +16,7 @@ export interface RecordedValue {
 /** A value for the record: masked for people, and whole for a run that goes on, sealed where it has to be. */
 export function recordedValue(context: RunContext, value: Value, shownAs?: string): RecordedValue {
   const whole = writeJson(value, 0, 'text');
-  const shown = shownAs ?? context.members.hide(context.masker.text(whole));
+  const shown = shownAs ?? context.hidden.value(whole);
   const { sealer } = context.ports;
   if (shown !== whole) return { value: shown, ...(sealer ? { sealed: sealer.seal(writeTyped(value)) } : {}) };
   return { value: shown, ...(isSimple(value) ? {} : { typed: writeTyped(value) }) };

@@ -1,14 +1,16 @@
 import type { CallStep } from '../chain/model.ts';
 import type { EventBody } from '../events.ts';
 import { encodeBase64, fromUtf8, utf8 } from '../language/encodings.ts';
-import type { Phase, Phases, StreamedBody, WireAnswer, WireRequest } from '../ports.ts';
-import { maskHeaders } from './answer-secrets.ts';
+import type { Phase, Phases, StreamedBody, WireAnswer } from '../ports.ts';
 import type { RunContext } from './context.ts';
-import { MaskStream } from './masking.ts';
+import type { BodyText } from './masking/secrets-of-run.ts';
 import type { CallResult } from './exchange.ts';
 
 /** How much of a body stands in an event, in characters. */
 const EXCERPT = 4096;
+
+/** How much more is looked at, so that a secret that begins there is known by its beginning, however it is written. */
+const BEYOND = 4096;
 
 export function rounded(phases: Phases): Phases {
   const short: Phases = {};
@@ -23,13 +25,17 @@ export function reportAnswer(
   attempt: number,
   { once, before }: { readonly once?: boolean; readonly before?: boolean } = {},
 ): void {
+  const bytes = saved ? utf8(body.text ?? '') : answer.body;
+  const shown = showBody(context, bytes, body, saved !== undefined);
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
-  const beginning = saved && summarise(context, utf8(body.text ?? ''), body.type, body.text);
-  const described = beginning
-    ? { size, ...optionalText(beginning), ...(body.type === undefined ? {} : { type: body.type }) }
-    : summarise(context, answer.body, body.type, body.text);
-  const headers = maskHeaders(answer.headers);
-  const sealed = before || saved ? undefined : keepAnswer(context, answer, body.text, described, once);
+  const { digest: _, ...beginning } = shown.event;
+  const described = saved ? { ...beginning, size } : shown.event;
+  const headers = context.hidden.fields(answer.headers);
+  if (!before && !saved) keep(context, shown, once);
+  const sealed =
+    before || saved || !once
+      ? undefined
+      : sealedAnswer(context, answer, shown.whole === (body.text ?? bytes));
   context.emit({
     event: 'answer-came',
     step: context.address(step),
@@ -44,81 +50,92 @@ export function reportAnswer(
   });
 }
 
-/** Keeps the whole body of a request, masked. */
-export function keepSent(context: RunContext, body: WireRequest['body'], digest: string): void {
-  if (!(body instanceof Uint8Array)) return;
-  const whole = maskedWhole(context, body, fromUtf8(body));
-  if (whole !== undefined) context.ports.record?.keep(digest, whole);
+/** A body as it is told and kept. */
+export interface ShownBody {
+  readonly event: EventBody;
+  /** The whole, without secrets, where it is kept. */
+  readonly whole?: string | Uint8Array;
 }
 
-/** Keeps the whole body of an answer, masked; gives the whole answer sealed where it can't be had again and is masked. */
-function keepAnswer(
+/** Keeps the whole of a body; `once` says that it can't be had again. */
+export function keep(context: RunContext, { event, whole }: ShownBody, once?: boolean): void {
+  if (event.digest !== undefined && whole !== undefined)
+    context.ports.record?.keep(event.digest, whole, once);
+}
+
+/** An answer that can't be had again, sealed as it came, where it is not shown so. */
+function sealedAnswer(
   context: RunContext,
   { body, headers }: WireAnswer,
-  text: string | undefined,
-  { digest }: EventBody,
-  once: boolean | undefined,
+  isWhole: boolean,
 ): string | undefined {
   const { record, sealer } = context.ports;
-  if (!record || (digest === undefined && !once)) return undefined;
-  const whole = maskedWhole(context, body, text);
-  if (digest !== undefined && whole !== undefined) record.keep(digest, whole, once);
-  if (!once || !sealer) return undefined;
+  if (!record || !sealer) return undefined;
   const shown =
-    whole === (text ?? body) &&
-    maskHeaders(headers).every(([, value], i) => context.masker.text(value) === headers[i]![1]);
+    isWhole &&
+    context.hidden
+      .fields(headers)
+      .every(([, value], i) => context.masker.text(value) === headers[i]![1]);
   return shown ? undefined : sealer.seal(JSON.stringify({ headers, body: encodeBase64(body) }));
 }
 
-function optionalText({ text, cut }: EventBody): Pick<EventBody, 'text' | 'cut'> {
-  return { ...(text === undefined || text === '' ? {} : { text }), ...(cut === undefined ? {} : { cut }) };
-}
-
-/** A whole body without its secrets; nothing where it is no text, in which they can't be found. */
-function maskedWhole(
+/**
+ * A body by size, type and beginning, and by the digest of what is kept of it; secrets are taken out before it is cut. Of one of
+ * which nothing is kept only the beginning is looked through.
+ */
+export function showBody(
   context: RunContext,
-  bytes: Uint8Array,
-  text: string | undefined,
-): string | Uint8Array | undefined {
-  if (text !== undefined) return context.members.hide(context.masker.text(text));
-  return context.masker.isIdle || bytes.length === 0 ? bytes : undefined;
+  bytes: Uint8Array | StreamedBody,
+  { text: known, type, value }: BodyText,
+  beginningOnly = false,
+): ShownBody {
+  const typed = type === undefined ? {} : { type };
+  if (!(bytes instanceof Uint8Array)) return { event: { size: bytes.size, ...typed } };
+  const { digests, record } = context.ports;
+  const event = { size: bytes.length, ...typed };
+  if (bytes.length === 0) return { event: { ...event, text: '' } };
+  const text = known ?? fromUtf8(bytes);
+  if (text === undefined) {
+    const whole = record && withoutSecretBytes(context, bytes) ? bytes : undefined;
+    return whole ? { event: { ...event, digest: digests.identify(whole) }, whole } : { event };
+  }
+  if (value !== undefined) context.hidden.learn({ text, type, value });
+  if (text.length > EXCERPT && (!record || beginningOnly)) {
+    const beginning = context.hidden.body(text.slice(0, EXCERPT + BEYOND), type);
+    return { event: { ...event, text: excerptOf(beginning), cut: true } };
+  }
+  const whole = context.hidden.body(text, type);
+  const isCut = text.length > EXCERPT || whole.length > EXCERPT;
+  // What stands here whole need not be found by its digest.
+  return {
+    event: {
+      ...event,
+      ...(record && isCut && !beginningOnly ? { digest: digests.identify(utf8(whole)) } : {}),
+      text: excerptOf(whole),
+      ...(isCut ? { cut: true } : {}),
+    },
+    whole,
+  };
 }
 
-function maskedBeginning({ masker }: RunContext, text: string, window: number): string {
-  if (masker.isIdle) return text.length > window ? text.slice(0, window) : text;
-  const stream = new MaskStream(masker);
-  return text.length > window ? stream.push(text.slice(0, window)) : stream.push(text) + stream.end();
+/** Whether no secret stands in bytes that are no text; they are looked at as if each were a character. */
+function withoutSecretBytes({ masker }: RunContext, bytes: Uint8Array): boolean {
+  return masker.isIdle || masker.find(latin1.decode(bytes)).length === 0;
 }
+
+const latin1 = new TextDecoder('latin1');
 
 /** The beginning of a text, cut inside no character. */
 function excerptOf(text: string): string {
   return text.length <= EXCERPT ? text : text.slice(0, EXCERPT).toWellFormed();
 }
 
-/** A body by size, digest and type, with its beginning where it is text; secrets are taken out before it is cut. */
+/** What a person is shown of a body. */
 export function summarise(
   context: RunContext,
   bytes: Uint8Array | StreamedBody,
   type: string | undefined,
   known?: string,
 ): EventBody {
-  if (!(bytes instanceof Uint8Array)) return { size: bytes.size, ...(type === undefined ? {} : { type }) };
-  const window = EXCERPT + context.masker.longest;
-  const text = known ?? (bytes.length <= window * 4 ? fromUtf8(bytes) : undefined);
-  const cut = text !== undefined && text.length > EXCERPT;
-  // What stands here whole need not be found by its digest, nor what nobody keeps.
-  const { digests, record } = context.ports;
-  const apart = record && bytes.length > 0 && (text === undefined || cut);
-  const base = {
-    size: bytes.length,
-    ...(apart ? { digest: digests.identify(bytes) } : {}),
-    ...(type === undefined ? {} : { type }),
-  };
-  if (text === undefined) return base;
-  const masked = maskedBeginning(context, text, window);
-  return {
-    ...base,
-    text: excerptOf(context.members.hide(masked)),
-    ...(cut ? { cut } : {}),
-  };
+  return showBody(context, bytes, { text: known, type }).event;
 }

@@ -1,4 +1,4 @@
-import type { CallBody, CallStep, Part } from '../chain/model.ts';
+import type { CallBody, CallStep, Insertion, Part, PlacedExpression, Typed } from '../chain/model.ts';
 import { encodeHex, utf8 } from '../language/encodings.ts';
 import { writeJson } from '../language/json.ts';
 import { type Maybe, memberOf } from '../language/values.ts';
@@ -13,6 +13,8 @@ import {
   renderText,
   renderTyped,
   renderXml,
+  refuseShortSecret,
+  watchingShort,
 } from './insert.ts';
 
 /** A body as it is sent. */
@@ -55,16 +57,31 @@ export async function buildBody(context: RunContext, step: CallStep, inserter: I
   if (!body) return {};
   switch (body.type) {
     case 'json':
-      return jsonBody(body, inserter);
+      return jsonBody(context, body, inserter);
     case 'form':
       return {
-        body: utf8(encodeForm(renderParameters(inserter, body.fields))),
+        body: utf8(
+          encodeForm(
+            body.fields.flatMap((field) =>
+              renderParameters(
+                watchingShort(inserter, () => context.hidden.names.add(field.name)),
+                [field],
+              ),
+            ),
+          ),
+        ),
         type: 'application/x-www-form-urlencoded',
       };
     case 'text':
-      return { body: utf8(renderText(inserter, body.text)), type: 'text/plain; charset=utf-8' };
+      return {
+        body: utf8(renderText(watchingShort(inserter, refuseShortSecret), body.text)),
+        type: 'text/plain; charset=utf-8',
+      };
     case 'xml':
-      return { body: utf8(renderXml(inserter, body.text)), type: 'application/xml; charset=utf-8' };
+      return {
+        body: utf8(renderXml(watchingShort(inserter, refuseShortSecret), body.text)),
+        type: 'application/xml; charset=utf-8',
+      };
     case 'file': {
       const path = renderPath(inserter, body.path);
       return { body: await opened(context, path, body.at), type: typeOfFile(path) };
@@ -74,14 +91,37 @@ export async function buildBody(context: RunContext, step: CallStep, inserter: I
   }
 }
 
-function jsonBody(body: CallBody & { type: 'json' }, inserter: Inserter): BuiltBody {
-  const value = renderTyped(inserter, body.value);
+function jsonBody(context: RunContext, body: CallBody & { type: 'json' }, inserter: Inserter): BuiltBody {
+  const value = renderTyped(
+    watchingShort(inserter, (insertion) => {
+      const member = memberOfInsertion(body.value, insertion);
+      if (member === undefined) refuseShortSecret(insertion);
+      context.hidden.names.add(member);
+    }),
+    body.value,
+  );
   const json = value === undefined ? null : value;
   try {
     return { body: utf8(writeJson(json)), type: 'application/json', json };
   } catch (error) {
     if (error instanceof ProblemError) throw new ProblemError({ ...error.problem, place: body.at });
     throw error;
+  }
+}
+
+/** The member in which an insertion stands; nothing where it stands in none. */
+function memberOfInsertion(typed: Typed, insertion: PlacedExpression, member?: string): string | undefined {
+  switch (typed.type) {
+    case 'insertion':
+      return typed.insertion === insertion ? member : undefined;
+    case 'template':
+      return typed.template.parts.includes(insertion as Insertion) ? member : undefined;
+    case 'list':
+      return typed.items.map((item) => memberOfInsertion(item, insertion, member)).find(Boolean);
+    case 'object':
+      return typed.members.map(([name, one]) => memberOfInsertion(one, insertion, name)).find(Boolean);
+    case 'value':
+      return undefined;
   }
 }
 

@@ -3,11 +3,13 @@ import type { Project } from '../chain/project.ts';
 import { EVENT_VERSION } from '../event-version.ts';
 import type { ExitCode } from '../events.ts';
 import { utf8 } from '../language/encodings.ts';
+import { hideWhileRunning } from '../language/hidden.ts';
 import { writeJson } from '../language/json.ts';
 import { nameList } from '../language/nearest.ts';
 import { memberOf, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
+import { isSecret } from '../chain/read-outcome.ts';
 import { StepRunner } from './carry-out.ts';
 import { RunContext } from './context.ts';
 import type { LeftOver, RunOptions } from './run-options.ts';
@@ -102,6 +104,7 @@ class Run {
     const context = this.#context;
     const { options, ports } = context;
     const began = ports.clock.elapsed();
+    const ended = hideWhileRunning((text) => context.masker.text(text));
     let problem: Problem | undefined;
     let results = new Map<string, Value>();
     try {
@@ -126,16 +129,23 @@ class Run {
       outcome,
       exit,
       results: Object.fromEntries(
-        [...results].map(([name, value]) => [
-          name,
-          context.members.hide(context.masker.text(writeJson(value, 0, 'text'))),
-        ]),
+        [...results].map(([name, value]) => [name, this.#shownResult(name, value)]),
       ),
       calls: context.calls,
       elapsed: ports.clock.elapsed() - began,
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
+    ended();
     return { exit, results };
+  }
+
+  /** A result for people: one that uses a secret is masked, and named where a part of it is too short to be found. */
+  #shownResult(name: string, value: Value): string {
+    const { chain, hidden } = this.#context;
+    const expression = chain.results.find((one) => one.name === name)?.value;
+    return expression && isSecret(expression) && !hidden.hide(value, `secret ${name}`)
+      ? JSON.stringify(`‹secret ${name}›`)
+      : hidden.value(writeJson(value, 0, 'text'));
   }
 
   #begin(): void {
@@ -178,11 +188,11 @@ class Run {
 
   /** Keeps the files as they are now, without secrets that stand in them. */
   #keepFiles(): { readonly files?: { path: string; digest: string }[] } {
-    const { masker, options, ports } = this.#context;
+    const { hidden, options, ports } = this.#context;
     const { digests, record } = ports;
     if (!record || !options.files) return {};
     const files = options.files.map(({ path, text }) => {
-      const masked = masker.text(text);
+      const masked = hidden.masker.text(text);
       const digest = digests.identify(utf8(masked));
       record.keep(digest, masked);
       return { path, digest };
@@ -192,6 +202,7 @@ class Run {
 
   /** What is dangerous is said on every run. */
   #warn(): void {
+    for (const which of this.#context.tooShort) this.#context.remarkTooShort(undefined, which);
     const used = new Set<string>();
     const visit = (step: Step): void => {
       stepsIn(step).forEach(visit);

@@ -1,21 +1,21 @@
 import type { XPath } from '../language/environment.ts';
-import type { SecretMembers } from './answer-secrets.ts';
 import type { Interruption } from './interruption.ts';
-import type { Masker } from './masking.ts';
+import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import type { Pace } from './pace.ts';
 import type { Watchdog } from './watchdog.ts';
 import type { SignInChains } from './sign-in-chain.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
 export class Shared {
-  readonly masker: Masker;
-  readonly members: SecretMembers;
+  readonly hidden: SecretsOfRun;
   readonly secrets = new Map<string, string>();
   readonly serviceUrls = new Map<string, string>();
   /** The same without slashes at the end, for paths to be put behind. */
   readonly serviceBases = new Map<string, string>();
   readonly serviceOrigins = new Map<string, string>();
   readonly remarks = new Set<string>();
+  /** Secrets that are too short to be found where they were not put. */
+  readonly tooShort = new Set<string>();
   calls = 0;
   readonly paces: Map<string, Pace>;
   readonly watchdog: Watchdog;
@@ -26,8 +26,7 @@ export class Shared {
   signIns: SignInChains | undefined;
 
   constructor(
-    masker: Masker,
-    members: SecretMembers,
+    hidden: SecretsOfRun,
     interruption: Interruption,
     started: number,
     paces: Map<string, Pace>,
@@ -36,8 +35,7 @@ export class Shared {
     this.watchdog = watchdog;
     this.paces = paces;
     this.started = started;
-    this.masker = masker;
-    this.members = members;
+    this.hidden = hidden;
     this.interruption = interruption;
   }
 }

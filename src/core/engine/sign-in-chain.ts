@@ -9,7 +9,6 @@ import type { CallResult } from './exchange.ts';
 import type { RunContext } from './context.ts';
 import { placed } from './placed.ts';
 import { renderTyped } from './insert.ts';
-import { hideValue } from './outcome.ts';
 
 interface SignedIn {
   readonly results: Promise<ReadonlyMap<string, Value>>;
@@ -90,8 +89,7 @@ export class SignInChains {
     );
     const { results, problem } = await context.runNested(chain, inputs, credential.name);
     if (problem) throw failed(credential, step, problem.message, problem.instead);
-    for (const value of results.values())
-      hideValue(value, (text) => context.masker.addFound(text, `token of ${credential.name}`));
+    for (const value of results.values()) context.hidden.hide(value, `token of ${credential.name}`);
     return results;
   }
 

@@ -24,7 +24,7 @@ export async function storeCookies(
   for (const field of fields) {
     const [, name, value] = /^\s*([^=;\s]+)\s*=\s*"?([^;"]*)/.exec(field) ?? [];
     // A short value, such as a language, would mask what is no secret.
-    if (value !== undefined && value.length >= 12) masker.addFound(value, `cookie ${name!}`);
+    if (value !== undefined) masker.addGiven(value, `cookie ${name!}`, 12);
   }
   const jar = jarOf(request);
   const { record, sealer } = ports;

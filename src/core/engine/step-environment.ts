@@ -1,6 +1,7 @@
 import type { Step } from '../chain/model.ts';
 import type { Environment, Remark, World } from '../language/environment.ts';
-import type { Maybe } from '../language/values.ts';
+import { isNumeric, type Maybe, type Value } from '../language/values.ts';
+import type { Masker } from './masking/masker.ts';
 import type { RunContext } from './context.ts';
 
 /** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
@@ -37,4 +38,26 @@ export class StepEnvironment implements Environment {
   remark({ code, message }: Remark): void {
     this.#context.remark(this.#step, code, message);
   }
+
+  /** What an expression gives that uses a secret is one from here on. */
+  secret(expression: string, value: Value): void {
+    // What is kept as hidden is called by the name under which it is kept.
+    if (!expression.startsWith('hidden(')) this.#context.hideComputed(expression, value);
+  }
+
+  /** What a function makes of a secret is one as well, also of such as only its value tells. */
+  derived(args: readonly unknown[], result: Value): void {
+    const { masker } = this.#context;
+    if (masker.isIdle || (typeof result !== 'string' && !isNumeric(result))) return;
+    const label = args.map((arg) => labelIn(masker, arg)).find((one) => one !== undefined);
+    if (label !== undefined) this.#context.hidden.hide(result, label);
+  }
+}
+
+/** The label of a secret that an argument is, or that is an item of it. */
+function labelIn(masker: Masker, arg: unknown): string | undefined {
+  if (typeof arg === 'string') return masker.labelOf(arg);
+  if (typeof arg === 'number') return masker.labelOf(String(arg));
+  if (!Array.isArray(arg) || arg.length > 100) return undefined;
+  return arg.map((item: unknown) => labelIn(masker, item)).find((one) => one !== undefined);
 }

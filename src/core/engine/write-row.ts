@@ -125,7 +125,7 @@ function problem(write: RowWrite, message: string, instead: string): ProblemErro
 
 /** A file of rows lies about in plain text, so masks stand in it for secrets. */
 function masked(context: RunContext, step: Step, write: RowWrite, row: ValueObject): ValueObject {
-  const { masker, members } = context;
+  const { masker, names } = context.hidden;
   const mask = (value: Value): Value => {
     if (typeof value === 'string') return masker.text(value);
     if (isNumeric(value)) {
@@ -138,7 +138,7 @@ function masked(context: RunContext, step: Step, write: RowWrite, row: ValueObje
     return objectOf(Object.entries(value).map(([name, member]) => [name, mask(member)]));
   };
   const entries = Object.entries(row).map(([column, value]): [string, Value] => {
-    const shown = members.has(column) && typeof value === 'string' ? `‹${column}›` : mask(value);
+    const shown = names.has(column) && typeof value === 'string' ? `‹${column}›` : mask(value);
     if (writeJson(shown) === writeJson(value)) return [column, value];
     if (write.onePer.includes(column))
       throw problem(

@@ -394,7 +394,9 @@ function compileCall(tree: CallTree, filter: boolean): Evaluate {
   const [first, second] = passes;
   const run = (environment: Environment, args: readonly unknown[]): Maybe => {
     try {
-      return definition.evaluate(environment, args);
+      const result = definition.evaluate(environment, args);
+      if (result !== undefined) environment.derived?.(args, result);
+      return result;
     } catch (error) {
       if (filter && error instanceof ProblemError && QUIET_IN_FILTER.has(error.problem.code))
         return undefined;

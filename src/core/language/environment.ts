@@ -1,4 +1,4 @@
-import type { Maybe } from './values.ts';
+import type { Maybe, Value } from './values.ts';
 
 /** Digest algorithms by their names of the IANA registry for digest fields. */
 export const DIGEST_ALGORITHMS = ['sha-256', 'sha-384', 'sha-512', 'sha', 'md5'] as const;
@@ -38,6 +38,10 @@ export interface Environment {
   readonly world: World;
   /** Where remarks go; without it none are looked for. */
   readonly remark?: (remark: Remark) => void;
+  /** Is told what an expression gives that uses a secret. */
+  readonly secret?: (expression: string, value: Value) => void;
+  /** Is told what a function gives, and of what. */
+  readonly derived?: (args: readonly unknown[], result: Value) => void;
   /** How many nodes this evaluation has visited. */
   visited: number;
 }

@@ -31,7 +31,9 @@ export class Expression {
   /** Its value, or nothing. Throws a {@link ProblemError} with a span. */
   evaluate(environment: Environment): Maybe {
     environment.visited = 0;
-    return (this.#evaluate ??= compileValue(this.tree))(environment, undefined);
+    const value = (this.#evaluate ??= compileValue(this.tree))(environment, undefined);
+    if (this.secret && value !== undefined && value !== null) environment.secret?.(this.text, value);
+    return value;
   }
 
   /** Its value; throws `found-nothing` where there is none, with what was there. */
@@ -69,9 +71,12 @@ export class Expression {
 
   /** What came in place of what a condition wanted, in a few words. */
   whatCame(environment: Environment): string {
-    return whatCame(this.tree, this.text, withoutRemarks(environment));
+    return this.secret ? SECRET : whatCame(this.tree, this.text, withoutRemarks(environment));
   }
 }
+
+/** What came is not shown. */
+const SECRET = 'another value, which is not shown since a secret is part of it';
 
 function withoutRemarks(environment: Environment): Environment {
   return {

@@ -162,6 +162,7 @@ class Inferrer implements Inferring {
       case 'name':
         return this.#name(tree.name, tree, context);
       case 'query':
+        if (this.#scope.secretPaths?.has(this.text.slice(...tree.span))) this.secret = true;
         return inferQuery(this, tree, context);
       case 'call':
         return inferCall(this, tree, context, false);

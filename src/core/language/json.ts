@@ -1,4 +1,5 @@
 import { fail } from '../problems.ts';
+import { excerptAt } from './hidden.ts';
 import { encodeBase64 } from './encodings.ts';
 import { Exact, numberOf } from './numbers.ts';
 import { Duration, Time, type Value, setMember, type ValueObject } from './values.ts';
@@ -143,10 +144,7 @@ class Parser {
     const before = this.#text.slice(0, this.#at);
     const line = before.split('\n').length;
     const column = this.#at - before.lastIndexOf('\n');
-    const found =
-      this.#at < this.#text.length
-        ? `at ${JSON.stringify(this.#text.slice(this.#at, this.#at + 12))}`
-        : 'at its end';
+    const found = this.#at < this.#text.length ? `at ${excerptAt(this.#text, this.#at)}` : 'at its end';
     fail('json-invalid', `not JSON: ${what}, line ${line}, column ${column}, ${found}`);
   }
 

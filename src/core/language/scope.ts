@@ -16,6 +16,8 @@ export interface StaticScope {
   names(): readonly string[];
   /** The kind of `$`, or why there is none here and what to write in its place. */
   readonly answer: Kind | { readonly missing: string; readonly instead?: string };
+  /** Paths of `$`, as they are written, whose values are kept hidden in the same step. */
+  readonly secretPaths?: ReadonlySet<string>;
   /** Why a known name of another place can't be used here, if that is so. */
   whyNot?(name: string): { readonly message: string; readonly instead?: string } | undefined;
 }

@@ -1,3 +1,4 @@
+import { withoutSecrets } from './hidden.ts';
 import { durationText, plainText } from './functions/conversion.ts';
 import { timeText, writeJson } from './json.ts';
 import { withArticle } from './kinds.ts';
@@ -13,10 +14,15 @@ export function visible(text: string): string {
   );
 }
 
-/** Cuts a text that is longer than a number of characters, never inside a character. */
+/** How much more than what is shown of a text is looked at for secrets: the beginning of one tells it, however it is written. */
+const BEYOND = 4096;
+
+/** Cuts a text that is longer than a number of characters, never inside a character, and never inside a secret. */
 export function shorten(text: string, most: number): string {
   if (text.length <= most) return text;
-  const cut = text.slice(0, most - 1);
+  const masked = withoutSecrets(text.slice(0, most + BEYOND));
+  if (masked.length <= most && text.length <= most + BEYOND) return masked;
+  const cut = masked.slice(0, most - 1);
   return `${cut.isWellFormed() ? cut : cut.slice(0, -1)}…`;
 }
 

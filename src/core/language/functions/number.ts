@@ -1,4 +1,5 @@
 import { fail } from '../../problems.ts';
+import { shorten } from '../show.ts';
 import { NUMBER, YES_NO } from '../kinds.ts';
 import { absolute, compareNumbers, floor, isNumberText, numberOf, round, subtract } from '../numbers.ts';
 import { define, optional, takes } from './define.ts';
@@ -20,7 +21,7 @@ export const numberFunctions = [
       const trimmed = text.trim();
       return isNumberText(trimmed)
         ? numberOf(trimmed)
-        : fail('not-a-number', `'${text.slice(0, 60)}' is not a number`, {
+        : fail('not-a-number', `'${shorten(text, 60)}' is not a number`, {
             instead: "digits with a point: '1234.5'; replace(x, ',', '') takes out separators",
           });
     },

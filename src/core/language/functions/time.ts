@@ -1,4 +1,5 @@
 import { fail } from '../../problems.ts';
+import { shorten } from '../show.ts';
 import { formatDate, isZone } from '../dates.ts';
 import { NUMBER, TEXT, TIME } from '../kinds.ts';
 import { approximately, divide } from '../numbers.ts';
@@ -59,7 +60,7 @@ export const timeFunctions = [
       if (typeof value === 'string') {
         return (
           readTime(value.trim()) ??
-          fail('not-a-time', `'${value.slice(0, 60)}' is not a time`, {
+          fail('not-a-time', `'${shorten(value, 60)}' is not a time`, {
             instead: '2024-12-10T08:00:00Z, 2024-12-10, or Tue, 10 Dec 2024 08:00:00 GMT',
           })
         );

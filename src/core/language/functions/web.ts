@@ -1,4 +1,5 @@
 import { fail } from '../../problems.ts';
+import { shorten } from '../show.ts';
 import { decodeBase64, fromUtf8 } from '../encodings.ts';
 import { parseJson } from '../json.ts';
 import { ANY, BIT, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
@@ -20,7 +21,7 @@ function urlOf(text: string, base?: string): URL {
   try {
     return new URL(text, base);
   } catch {
-    return fail('not-a-url', `'${text.slice(0, 80)}' is not a URL`, {
+    return fail('not-a-url', `'${shorten(text, 80)}' is not a URL`, {
       instead: 'resolve(url, reference) makes one of a relative reference',
     });
   }

@@ -1,0 +1,75 @@
+import type { SecretsOfRun } from './secrets-of-run.ts';
+
+/** What the program itself wrote: words of its own, addresses of steps, names, files. It is never masked, so it can be relied upon. */
+const OWN: ReadonlySet<string> = new Set([
+  'event',
+  'step',
+  'broke',
+  'changed',
+  'digest',
+  'hash',
+  'outcome',
+  'code',
+  'run',
+  'sealed',
+  'typed',
+  'kind',
+  'credential',
+  'environment',
+  'name',
+  'why',
+  'once',
+  'place',
+  'file',
+  'files',
+  'method',
+]);
+
+/** Texts in which members may stand with their names. */
+const SPOKEN: ReadonlySet<string> = new Set([
+  'came',
+  'message',
+  'instead',
+  'text',
+  'item',
+  'note',
+  'state',
+  'states',
+  'url',
+  'to',
+  'location',
+]);
+
+/** A copy of an event without secrets; the event itself where none is known that could stand in it. */
+export function maskEvent<T extends object>(event: T, hidden: SecretsOfRun): T {
+  const { masker } = hidden;
+  const isBeginning = (event as { event?: string }).event === 'step-began';
+  const mask = (value: unknown, spoken: boolean): unknown => {
+    if (typeof value === 'string')
+      return spoken && value.length > 8 ? hidden.spoken(value) : masker.text(value);
+    if (Array.isArray(value)) return value.map((item: unknown) => mask(item, spoken));
+    return typeof value === 'object' && value !== null ? members(value, false) : value;
+  };
+  const members = (value: object, isEvent: boolean): object => {
+    const copy: Record<string, unknown> = {};
+    for (const [name, member] of Object.entries(value) as [string, unknown][]) {
+      const isOwn =
+        OWN.has(name) ||
+        typeof member === 'number' ||
+        (isEvent && isBeginning && (name === 'type' || isNamed(value, name)));
+      const shown = isOwn ? member : mask(member, SPOKEN.has(name));
+      if (name === '__proto__')
+        Object.defineProperty(copy, name, { value: shown, enumerable: true, writable: true });
+      else copy[name] = shown;
+    }
+    return copy;
+  };
+  return members(event, true) as T;
+}
+
+/** The title of a step that is its name. */
+function isNamed(event: object, name: string): boolean {
+  if (name !== 'title') return false;
+  const { step, title } = event as { step?: string; title?: string };
+  return step === title || step?.endsWith(`.${title ?? ''}`) === true;
+}
