@@ -90,7 +90,7 @@ export interface WireAnswer {
 export interface Watch {
   /** Why the request is to end, once that is so. */
   readonly stopped: Error | undefined;
-  /** Calls back, once, when the request is to end. */
+  /** Calls back, once, when the request is to end; several may ask for that. */
   onStop(callback: (reason: Error) => void): void;
   /** A phase has begun. */
   phase(phase: Phase): void;

@@ -126,7 +126,11 @@ export const problemCodes = {
   'bound-reached':
     'A bound was reached: the turns of a loop, the pages of a list, or a time. `up-to` and `within` set it.',
   'told-to-wait-too-long':
-    'A service says to come back later than the call waits in all. `retry: { as-told: … }` sets how long that is.',
+    'A service says to come back later than the call waits in all, or more often than ten times. `retry: { as-told: … }` sets how long that is.',
+  'told-unclearly':
+    'A service says to come back, in a way that can’t be obeyed: at once, in the past, or unreadably. At least a second is waited.',
+  defect:
+    'Something went wrong in Batharon itself. What the run had made was taken back, it is recorded, and `resume` goes on with it.',
   'budget-used-up': 'The budget of calls of a service is used up, or would not do for what is to be sent.',
   'ledger-unreadable': 'The file in which the calls of a budget are counted can’t be read or written.',
   'no-call-back': 'The request that was waited for did not come in within the time.',

@@ -9,7 +9,8 @@ export const formats: Formats = {
     try {
       const rows = parse(text, { bom: true, skip_empty_lines: true, relax_column_count: false });
       const [names = [], ...rest] = rows;
-      const twice = names.find((name, i) => names.indexOf(name) !== i);
+      const seen = new Set<string>();
+      const twice = names.find((name) => seen.size === seen.add(name).size);
       if (twice !== undefined) throw new Error(`the column ${twice} stands in its first row twice`);
       return rest.map((row) => objectOf(names.map((name, i) => [name, row[i] ?? ''])));
     } catch (error) {

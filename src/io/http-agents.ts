@@ -1,5 +1,6 @@
 import { readFileSync, existsSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
+import type { Socket } from 'node:net';
 import * as tls from 'node:tls';
 import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
 import type { buildConnector, Dispatcher } from 'undici';
@@ -35,6 +36,8 @@ export class Agents {
   /** The watch of the request for which a connection is being made, by origin. */
   readonly #connecting = new Map<string, Watch>();
   #usualContext: SecureContext | undefined;
+  /** Sockets that are not connected yet. */
+  readonly #pending = new Set<Socket>();
 
   /**
    * The agent for a request, and the proxy that it goes through, where that is known; a promise only where what a proxy needs
@@ -44,11 +47,12 @@ export class Agents {
     this.#connecting.set(url.origin, watch);
     const proxy = proxyOf(url, connection);
     if (!connection && proxy === undefined) return (this.#usual ??= { agent: this.#direct({}) });
-    const key = JSON.stringify([connection?.tls, connection?.near, proxy]);
+    const tunnel = url.protocol === 'https:';
+    const key = JSON.stringify([connection?.tls, connection?.near, proxy, tunnel]);
     let way = this.#ways.get(key);
     if (!way) {
       const tls = tlsOptions(connection);
-      way = proxy === undefined ? { agent: this.#direct(tls) } : this.#through(proxy, tls);
+      way = proxy === undefined ? { agent: this.#direct(tls) } : this.#through(proxy, tls, tunnel);
       this.#ways.set(key, way);
     }
     return way;
@@ -58,10 +62,17 @@ export class Agents {
     return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
   }
 
-  async #through(proxy: string, tls: TlsOptions): Promise<Way> {
-    const { ProxyAgent } = await import('undici');
+  /** Through a tunnel (CONNECT) for https; a proxy is asked for http itself, and many open no tunnel for it. */
+  async #through(proxy: string, tls: TlsOptions, tunnel: boolean): Promise<Way> {
+    const [{ default: ProxyAgent }, { default: Dispatcher }, { default: connect }] = await Promise.all([
+      import('undici/lib/dispatcher/proxy-agent.js'),
+      import('undici/lib/dispatcher/dispatcher.js'),
+      import('undici/lib/api/api-connect.js'),
+    ]);
+    // undici's index gives each dispatcher its methods; of those a tunnel needs this one.
+    Dispatcher.prototype.connect ??= connect;
     const secure = { ...tls, secureContext: tls.secureContext ?? this.#trusting() };
-    return { agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure }), proxy };
+    return { agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure, proxyTunnel: tunnel }), proxy };
   }
 
   /** Connects, and tells the watch which phase that is in. */
@@ -84,10 +95,21 @@ export class Agents {
       const socket = (isSecure ? secure! : plain)(options, (...result) => {
         if (result[0]) callback(result[0], null);
         else callback(null, result[1]);
-      }) as unknown as import('node:net').Socket | undefined;
+      }) as unknown as Socket | undefined;
+      if (socket) this.#pend(socket, watch);
       socket?.once('lookup', () => watch?.phase('connect'));
       if (isSecure) socket?.once('connect', () => watch?.phase('tls'));
     };
+  }
+
+  /** Nothing waits for a connection for which nobody waits any more. */
+  #pend(socket: Socket, watch: Watch | undefined): void {
+    const made = (): void => void this.#pending.delete(socket);
+    this.#pending.add(socket);
+    socket.once('connect', made).once('close', made);
+    watch?.onStop((reason) => {
+      if (this.#pending.has(socket)) socket.destroy(reason);
+    });
   }
 
   /** Trusts what Node and the system trust; made once, since that takes a while. */
@@ -96,6 +118,7 @@ export class Agents {
   }
 
   async close(): Promise<void> {
+    for (const socket of this.#pending) socket.destroy();
     await this.#usual?.agent.destroy();
     for (const way of this.#ways.values()) await (await way).agent.destroy();
   }

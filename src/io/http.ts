@@ -3,7 +3,7 @@ import type { HeaderList, Transport, Watch, WireAnswer, WireRequest } from '../c
 import { ProblemError } from '../core/problems.ts';
 import { Agents, type Way } from './http-agents.ts';
 import { decodeContent } from './http-content.ts';
-import { transportProblem } from './http-problems.ts';
+import { proxyProblem, transportProblem } from './http-problems.ts';
 import { Receiving } from './http-receive.ts';
 
 /** The most that is held of one body, compressed or not, in bytes. */
@@ -71,6 +71,10 @@ function dispatch(
         // What is said on the way to an answer (RFC 9110, section 15.2) is none.
         if (statusCode < 200) return true;
         status = statusCode;
+        if (proxy !== undefined && status === 407) {
+          abort!(proxyProblem(proxy, status, url));
+          return true;
+        }
         headers = headerList(raw);
         watch.phase('body');
         const announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);

@@ -163,7 +163,8 @@ class CsvTable extends Table<readonly string[]> {
     this.#tail = bytes.toString('utf8', from);
     const [lineEnd] = /\r?\n/.exec(this.#head) ?? [];
     this.lineEnd = lineEnd ?? '\n';
-    const twice = this.#columns.find((name, i) => this.#columns.indexOf(name) !== i);
+    const seen = new Set<string>();
+    const twice = this.#columns.find((name) => seen.size === seen.add(name).size);
     if (twice !== undefined) unfit(`the column ${twice} stands in the first row of ${path} twice`);
   }
 

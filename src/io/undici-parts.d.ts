@@ -6,3 +6,15 @@ declare module 'undici/lib/dispatcher/agent.js' {
 declare module 'undici/lib/core/connect.js' {
   export { buildConnector as default } from 'undici';
 }
+declare module 'undici/lib/dispatcher/proxy-agent.js' {
+  export { ProxyAgent as default } from 'undici';
+}
+declare module 'undici/lib/dispatcher/dispatcher.js' {
+  /** Without the methods that undici's index adds. */
+  const Dispatcher: { prototype: { connect?: unknown } };
+  export default Dispatcher;
+}
+declare module 'undici/lib/api/api-connect.js' {
+  const connect: unknown;
+  export default connect;
+}

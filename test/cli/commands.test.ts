@@ -186,11 +186,13 @@ results: { pinned: pinned, ids: ids }
       ['mode=glazd', 'glazed'],
       ['dry=maybe', 'yes or no'],
       ['ids=[1,', 'line 1, column 4'],
-      ['pin=abc', 'fewer than 6 characters'],
     ] as const) {
       const refused = await batharon(own, ['run', ...given, '--give', wrong]);
       expect([refused.code, refused.stderr]).toEqual([2, expect.stringContaining(message)]);
     }
+    const short = await batharon(own, ['run', ...given, '--give', 'pin=7x9']);
+    expect([short.code, short.stderr]).toEqual([0, expect.stringContaining('fewer than 6 characters')]);
+    expect(short.stdout + short.stderr).not.toContain('7x9');
   });
 
   test('a missing input and a missing secret are said before anything is sent', async () => {

@@ -36,7 +36,7 @@ export class Deadline implements Watch, Watched {
   };
   readonly #grace: number;
   #cancelGrace: (() => void) | undefined;
-  #callback: ((reason: Error) => void) | undefined;
+  readonly #callbacks: ((reason: Error) => void)[] = [];
   #current: Phase | undefined;
   #since: number;
   /** When the limit of the current phase is reached. */
@@ -56,13 +56,13 @@ export class Deadline implements Watch, Watched {
   }
 
   onStop(callback: (reason: Error) => void): void {
-    this.#callback = callback;
+    this.#callbacks.push(callback);
   }
 
   #stop(reason: Error): void {
     if (this.stopped) return;
     this.stopped = reason;
-    this.#callback?.(reason);
+    for (const callback of this.#callbacks) callback(reason);
   }
 
   phase(phase: Phase): void {

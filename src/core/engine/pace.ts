@@ -245,6 +245,19 @@ export function tooLong(
   };
 }
 
+/** Why a call is not sent again although the service says to come back. */
+export function toldTooOften(
+  service: string,
+  { by }: Told,
+  times: number,
+): ConstructorParameters<typeof ProblemError>[0] {
+  return {
+    code: 'told-to-wait-too-long',
+    message: `${service} has said ${times + 1} times to come back${by === undefined ? '' : ` (the last time ${by})`}, and a call comes back ${times} times at most`,
+    instead: 'a slower pace: on the service, so that it need not say so',
+  };
+}
+
 function words(milliseconds: number): string {
   if (milliseconds < 60_000) return `${Math.round(milliseconds / 100) / 10}s`;
   if (milliseconds < 3_600_000) return `${Math.round(milliseconds / 6000) / 10}m`;

@@ -7,6 +7,7 @@ import { isObject, objectOf, setMember, type Maybe, type Value } from '../langua
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
+import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { amountOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
@@ -29,7 +30,9 @@ export async function readPages(
   const gathered: Value[] = [];
   const asked = new Set<string>([keyOf(first)]);
   let request: BuiltRequest = { ...first, page: 1 };
-  for (let page = 1; ; page++) {
+  const bound = new Bound(context.ports.clock, { times: most });
+  while (bound.take()) {
+    const page = bound.taken;
     const answer = await sendRepeating(context, step, request, progress);
     const result: CallResult = { ...answer, more: { gathered, page }, pages: page };
     // The last answer meets all expectations; one that is no page is the last.
@@ -70,18 +73,19 @@ export async function readPages(
       return result;
     }
     asked.add(key);
-    if (page >= most) {
+    if (!bound.mayTake) {
       if (pages.enough) return result;
-      throw new ProblemError({
-        code: 'bound-reached',
-        message: `there are more than ${most} pages, the most that this step reads`,
-        instead: `up-to: ${most * 10}, or enough: yes where these will do`,
-        place: step.at,
-      });
+      break;
     }
     await answer.saved?.discard();
     request = { ...next, page: page + 1 };
   }
+  throw new ProblemError({
+    code: 'bound-reached',
+    message: `there are more than ${most} pages, the most that this step reads`,
+    instead: `up-to: ${most * 10}, or enough: yes where these will do`,
+    place: step.at,
+  });
 }
 
 /** Two requests with one key ask for the same page. */

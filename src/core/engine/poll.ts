@@ -6,6 +6,7 @@ import { Duration } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, type BuiltRequest } from './build-request.ts';
+import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { durationOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
@@ -32,7 +33,7 @@ export async function pollUntil(
   const pausing = new Pausing(poll.every, settings);
   const within = durationOf(poll.within, settings);
   const states: SeenStates = [];
-  const began = clock.elapsed();
+  const bound = new Bound(clock, { within });
   let request = first;
   let last = false;
   if (poll.at) {
@@ -42,19 +43,19 @@ export async function pollUntil(
     if (job.answer.status >= 400) return job;
     request = requestAt(context, step, poll.at, request, job);
   }
-  for (;;) {
+  while (bound.take() || last) {
     const result = await sendRepeating(context, step, request, progress);
     const environment = context.environment(step, result.body.value, answerNames(result));
     const seen = await settled(result, () => look(context, step, poll, result, environment, states));
     if (seen === 'done') return { ...result, states: describeStates(states) };
     if (seen !== 'going') throw problemWith(seen, states);
-    const spent = clock.elapsed() - began;
-    if (last) throw outOfTime(poll, step, within, states);
+    if (last) break;
+    const { left } = bound;
     const told = retryAfter(result.answer.headers, clock.now());
     const wait = told === undefined || told === 0 ? pausing.next() : told;
     // The last time it is asked when the time is up, so that what came in the meantime counts.
-    last = spent + wait >= within;
-    const pause = last ? Math.max(0, within - spent) : wait;
+    last = wait >= left;
+    const pause = last ? left : wait;
     context.emit({
       event: 'waiting',
       step: context.address(step),
@@ -64,6 +65,7 @@ export async function pollUntil(
     });
     await context.sleep(pause);
   }
+  throw outOfTime(poll, step, within, states);
 }
 
 /** What is saved of an answer that is not the last one is taken away again. */

@@ -129,6 +129,8 @@ function neededSecrets(
     if (step.type !== 'call') return;
     const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
     for (const { value } of [...(service?.headers ?? []), ...step.headers]) inTemplate(value);
+    for (const template of [service?.proxy, service?.tls?.ca, service?.tls?.cert, service?.tls?.key])
+      if (template) inTemplate(template);
     step.query.forEach(({ value }) => inTyped(value));
     if (step.body?.type === 'json') inTyped(step.body.value);
     if (step.body?.type === 'form') step.body.fields.forEach(({ value }) => inTyped(value));

@@ -175,13 +175,29 @@ function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean)
   }
 }
 
+/** So much of a page is looked at for its title, in UTF-16 units. */
+const HEAD = 64 * 1024;
+
+/** The text of the first element of a name, in one line; nothing where it is not closed or holds others. */
+function elementText(text: string, name: string): string | undefined {
+  const start = new RegExp(`<${name}[\\s>]`, 'i').exec(text);
+  const open = start ? text.indexOf('>', start.index) : -1;
+  const close = open < 0 ? -1 : text.indexOf('<', open);
+  if (close < 0 || text.slice(close + 1, close + 2 + name.length).toLowerCase() !== `/${name}`)
+    return undefined;
+  const words = text
+    .slice(open + 1, close)
+    .split(/\s+/)
+    .filter((word) => word !== '');
+  return words.length === 0 ? undefined : words.join(' ');
+}
+
 /** "a page titled "Kiln closed"", for a body that was expected to be something else. */
 export function describeText(text: string, type: string | undefined): string {
-  const title =
-    /<title[^>]*>\s*([^<]*?)\s*<\/title>/i.exec(text)?.[1] ??
-    /<h1[^>]*>\s*([^<]*?)\s*<\/h1>/i.exec(text)?.[1];
+  const head = text.slice(0, HEAD);
+  const title = elementText(head, 'title') ?? elementText(head, 'h1');
   const kind = type === undefined ? '' : ` (${type})`;
-  if (/<html|<!doctype html|^(?!\s*<\?xml)\s*<(?:title|head|body|h1|p)\b/i.test(text))
+  if (/<html|<!doctype html|^(?!\s*<\?xml)\s*<(?:title|head|body|h1|p)\b/i.test(head))
     return title === undefined || title === ''
       ? `a page of HTML${kind}`
       : `a page titled "${visible(shorten(title, 120))}"${kind}`;

@@ -1,6 +1,7 @@
 import type { RepeatStep } from '../chain/model.ts';
 import { ProblemError } from '../problems.ts';
 import type { Done, StepRunner } from './carry-out.ts';
+import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { amountOf, durationOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
@@ -26,7 +27,8 @@ export async function carryOutRepeat(
   const most = amountOf(step.upTo, outside);
   const within = durationOf(step.within, outside);
   const pausing = new Pausing(step.every, outside);
-  const began = clock.elapsed();
+  const bounds = new Bound(clock, { times: most });
+  const time = new Bound(clock, { within });
   const start = step.start.map(
     ({ name }) => [name, recordedValue(context, context.names.get(name)!)] as const,
   );
@@ -37,8 +39,8 @@ export async function carryOutRepeat(
     ...(start.length === 0 ? {} : { start: Object.fromEntries(start) }),
   });
   let heldBefore = 0;
-  for (let turn = 0; ; turn++) {
-    if (turn === most) bound(step, `${most} turn${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
+  while (bounds.take()) {
+    const turn = bounds.taken - 1;
     // The names of a turn are those of what the loop stands in: the last one's values are there after it.
     const inside = context.turn(step, turn, context.names);
     const since = clock.elapsed();
@@ -70,13 +72,14 @@ export async function carryOutRepeat(
     if (done) return { turns: { held: turn + 1, broke: 0 } };
     const wait = pausing.next();
     if (untouched) continue;
-    if (clock.elapsed() - began + wait > within)
+    if (wait > time.left || time.isLate)
       bound(step, brief(new Duration(within)), 'within: with a longer time');
     if (wait > 0) {
       context.emit({ event: 'waiting', step: context.address(step), for: wait, why: 'repeat' });
       await context.sleep(wait);
     }
   }
+  return bound(step, `${most} turn${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
 }
 
 function bound({ until, at }: RepeatStep, what: string, instead: string): never {

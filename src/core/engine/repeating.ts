@@ -3,11 +3,12 @@ import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
+import { Bound } from './bound.ts';
 import { amountOf, durationOf } from './settings.ts';
 import { placed } from './placed.ts';
 import { type CallResult, exchange, type Progress } from './exchange.ts';
 import { onceOf } from './once.ts';
-import { tooLong } from './pace.ts';
+import { toldTooOften, tooLong } from './pace.ts';
 import { Pausing } from './pausing.ts';
 import { retryAfter, type Told, toldToWait } from './told.ts';
 
@@ -18,6 +19,9 @@ const NO_ANSWER: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'connection-reset',
   'no-answer',
 ]);
+
+/** How often a call is sent again because the service says to come back. */
+const TOLD_AT_MOST = 10;
 
 /** How long a call waits in all because the service says so, in milliseconds; that is `retry: { as-told }`. */
 const USUAL_PATIENCE = 60_000;
@@ -34,9 +38,10 @@ export async function sendRepeating(
 ): Promise<CallResult> {
   const { clock } = context.ports;
   const repeats = new Repeats(context, step, request);
-  for (let tries = 1; ; tries++) {
+  const { bound } = repeats;
+  while (bound.take()) {
     progress.reached = false;
-    progress.again = tries > 1;
+    progress.again = bound.taken > 1;
     let result: CallResult | undefined;
     let failure: ProblemError | undefined;
     try {
@@ -47,18 +52,28 @@ export async function sendRepeating(
     }
     // A call that does not wait as told takes such an answer as any other.
     const told = result && repeats.obeys ? toldToWait(result.answer, clock.now()) : undefined;
-    if (told) context.paceOf(step, request.url)?.wait(told);
+    if (told) {
+      context.paceOf(step, request.url)?.wait(told);
+      if (told.unclear)
+        context.remark(
+          step,
+          'told-unclearly',
+          `${repeats.service} says to come back, and ${told.by ?? ''} can’t be obeyed as it stands; a second is waited`,
+        );
+    }
     if (result && told && repeats.maySend(result.answer.status, true)) {
       if (told.wait > repeats.patience)
         return { ...result, told: tooLong(repeats.service, told, repeats.patience, repeats.waited) };
-      if (tries < repeats.most) {
+      if (bound.mayTake && repeats.told.take()) {
         await result.saved?.discard();
         repeats.obey(told);
         continue;
       }
+      if (!repeats.told.mayTake)
+        return { ...result, told: toldTooOften(repeats.service, told, TOLD_AT_MOST) };
     }
     const because = failure ? repeats.ofFailure(failure.problem) : repeats.ofAnswer(result!);
-    if (because === undefined || tries >= repeats.most) {
+    if (because === undefined || !bound.mayTake) {
       if (failure) throw failure;
       return result!;
     }
@@ -70,6 +85,8 @@ export async function sendRepeating(
     await result?.saved?.discard();
     await repeats.pause(because, result);
   }
+  // A bound of no request at all is none that a file can set.
+  throw new Error('a call was never sent');
 }
 
 /** What one call repeats, how long it waits, and how long it has waited. */
@@ -81,8 +98,10 @@ class Repeats {
   readonly #always: boolean;
   readonly #service: string | undefined;
   readonly #url: string;
-  /** Requests in all; without `retry` what the service says has no count, only a time. */
-  readonly most: number;
+  /** Requests in all. */
+  readonly bound: Bound;
+  /** Repetitions because the service says so. */
+  readonly told: Bound;
   /** How much longer it waits because the service says so, in milliseconds. */
   patience: number;
   /** The wait that it has just agreed to, which the pace of the service now holds it for. */
@@ -97,11 +116,14 @@ class Repeats {
     this.#always = onceOf(step, step.method) !== 'only';
     this.#url = request.url;
     this.#service = request.service;
-    this.most = Infinity;
+    const { clock } = context.ports;
+    const environment = context.environment(step);
+    this.told = new Bound(clock, { times: TOLD_AT_MOST });
+    this.bound = new Bound(clock, {
+      times: step.retry ? Math.max(1, amountOf(step.retry.attempts, environment)) : 1 + TOLD_AT_MOST,
+    });
     this.patience = step.waitsAsTold ? USUAL_PATIENCE : 0;
     if (!step.retry) return;
-    const environment = context.environment(step);
-    this.most = amountOf(step.retry.attempts, environment);
     if (step.waitsAsTold) this.patience = durationOf(step.retry.asTold, environment);
     this.#pausing = new Pausing(step.retry.wait, environment);
   }
@@ -151,11 +173,11 @@ class Repeats {
     });
   }
 
-  /** Waits before the next try: longer each time, less up to half by chance, and at least as long as the service says. */
+  /** Waits before the next try: longer each time, up to a quarter more by chance, and at least as long as the service says. */
   async pause(because: string, result: CallResult | undefined): Promise<void> {
     const context = this.#context;
     const { chance, clock } = context.ports;
-    const usual = this.#pausing!.next() * (1 - chance.next() / 2);
+    const usual = this.#pausing!.next() * (1 + chance.next() / 4);
     const told = (result && retryAfter(result.answer.headers, clock.now())) ?? 0;
     const wait = Math.max(usual, Math.min(told, this.patience));
     context.emit({

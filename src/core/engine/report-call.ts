@@ -73,9 +73,7 @@ function sealedAnswer(
   if (!record || !sealer) return undefined;
   const shown =
     isWhole &&
-    context.hidden
-      .fields(headers)
-      .every(([, value], i) => context.masker.text(value) === headers[i]![1]);
+    context.hidden.fields(headers).every(([, value], i) => context.masker.text(value) === headers[i]![1]);
   return shown ? undefined : sealer.seal(JSON.stringify({ headers, body: encodeBase64(body) }));
 }
 

@@ -1,3 +1,4 @@
+import { shorten, visible } from '../language/show.ts';
 import type { HeaderList, WireAnswer } from '../ports.ts';
 
 /** That a service says to come back later. */
@@ -6,6 +7,8 @@ export interface Told {
   readonly wait: number;
   /** The field that says so, as it came; nothing where only the status does. */
   readonly by?: string;
+  /** The field asks for less than may be done, or can't be read. */
+  readonly unclear?: true;
 }
 
 /** What an answer says of how much may still be asked. */
@@ -16,8 +19,8 @@ export interface Left {
   readonly resets: number;
 }
 
-/** How long to wait after a 429 that does not say, in milliseconds. */
-const UNSAID = 1000;
+/** How long to wait at least, also after a 429 that does not say, in milliseconds: a service that is busy is not asked at once. */
+const LEAST = 1000;
 
 /**
  * Whether an answer says to come back: 429 (RFC 6585, section 4), or 503 with Retry-After (RFC 9110, section 10.2.3).
@@ -28,20 +31,31 @@ export function toldToWait(answer: WireAnswer, now: number): Told | undefined {
   if (status !== 429 && status !== 503) return undefined;
   const field = fieldOf(headers, 'retry-after');
   const after = retryAfter(headers, now);
-  if (after !== undefined) return { wait: after, by: `Retry-After: ${field}` };
+  if (after !== undefined)
+    return {
+      wait: Math.max(LEAST, after),
+      by: `Retry-After: ${shorten(visible(field!), 60)}`,
+      ...(after < LEAST ? { unclear: true } : {}),
+    };
+  if (field !== undefined)
+    return { wait: LEAST, by: `Retry-After: ${shorten(visible(field), 60)}`, unclear: true };
   if (status === 503) return undefined;
   const left = rateLeft(headers, now);
-  return left && left.resets > 0 ? { wait: left.resets, by: 'its rate-limit fields' } : { wait: UNSAID };
+  return left && left.resets > 0
+    ? { wait: Math.max(LEAST, left.resets), by: 'its rate-limit fields' }
+    : { wait: LEAST };
 }
 
 /** What Retry-After says, in milliseconds from now: seconds, or a date (RFC 9110, section 10.2.3). */
 export function retryAfter(headers: HeaderList, now: number): number | undefined {
   const text = fieldOf(headers, 'retry-after')?.trim();
   if (text === undefined) return undefined;
-  if (/^\d+$/.test(text)) return Number(text) * 1000;
-  const at = Date.parse(text);
+  if (/^\d{1,15}$/.test(text)) return Number(text) * 1000;
+  // Some write fractions or less than nothing, which the standard does not know.
+  if (/^[-+]?\d{0,15}(?:\.\d{1,15})?$/.test(text) && /\d/.test(text)) return Math.max(0, Number(text) * 1000);
+  const at = dateIn(text);
   // The service's own clock counts, which may differ from ours.
-  return Number.isNaN(at) ? undefined : Math.max(0, at - (dateOf(headers) ?? now));
+  return at === undefined ? undefined : Math.max(0, at - (dateOf(headers) ?? now));
 }
 
 /**
@@ -84,7 +98,16 @@ function secondsUntil(value: number, headers: HeaderList, now: number): number {
 }
 
 function dateOf(headers: HeaderList): number | undefined {
-  const at = Date.parse(fieldOf(headers, 'date') ?? '');
+  return dateIn(fieldOf(headers, 'date') ?? '');
+}
+
+/** A date of HTTP in one of its three forms (RFC 9110, section 5.6.7), in milliseconds since 1970. */
+function dateIn(text: string): number | undefined {
+  const isDate =
+    /^[A-Z][a-z]{2}, \d{2} [A-Z][a-z]{2} \d{4} \d{2}:\d{2}:\d{2} GMT$/.test(text) ||
+    /^[A-Z][a-z]{5,8}, \d{2}-[A-Z][a-z]{2}-\d{2} \d{2}:\d{2}:\d{2} GMT$/.test(text) ||
+    /^[A-Z][a-z]{2} [A-Z][a-z]{2} [ \d]\d \d{2}:\d{2}:\d{2} \d{4}$/.test(text);
+  const at = isDate ? Date.parse(/GMT$/.test(text) ? text : `${text} GMT`) : NaN;
   return Number.isNaN(at) ? undefined : at;
 }
 

@@ -17,8 +17,8 @@ const TELLING = 12;
 /** The value of each digit of base64 in both alphabets (RFC 4648, sections 4 and 5), and {@link NONE} for other characters. */
 const NONE = 255;
 const VALUES = new Uint8Array(256).fill(NONE);
-for (const [i, digit] of [...'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/'].entries())
-  VALUES[digit.charCodeAt(0)] = i;
+for (const [i, code] of utf8('ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/').entries())
+  VALUES[code] = i;
 VALUES[0x2d] = 62;
 VALUES[0x5f] = 63;
 

@@ -37,6 +37,12 @@ function recode(bytes: Uint8Array, all: Set<string>): void {
     const text = ascii.decode(base64Of(bytes, before));
     all.add(text);
     if (text.includes('+') || text.includes('/')) all.add(text.replaceAll('+', '-').replaceAll('/', '_'));
+    // At the end of what is encoded, the last digit and the padding are those of the secret too.
+    if (before === 0 && bytes.length % 3 !== 0) {
+      const rest = bytes.length % 3;
+      const digit = rest === 1 ? (bytes.at(-1)! & 3) << 4 : (bytes.at(-1)! & 15) << 2;
+      all.add(text + String.fromCharCode(DIGITS[digit]!) + '='.repeat(3 - rest));
+    }
   }
   const hex = ascii.decode(hexOf(bytes));
   all.add(hex);
