@@ -1,4 +1,5 @@
-import { ProblemError } from '../core/problems.ts';
+import { ProblemError, problemOf } from '../core/problems.ts';
+import { defects } from './defects.ts';
 import type { Terminal } from './terminal.ts';
 
 /** Ctrl-C, a build server that ends a job, and a terminal that is closed or a connection to it that is lost. */
@@ -16,10 +17,14 @@ export function onInterruption(
     controller.abort(new ProblemError({ code: 'interrupted', message: why }));
   };
   for (const signal of SIGNALS) process.on(signal, onSignal);
+  // A defect that nobody waits for ends the run as an interruption does: what it made is taken back.
+  const onDefect = (error: unknown): void => controller.abort(new ProblemError(problemOf(error)));
+  defects.add(onDefect);
   return {
     signal: controller.signal,
     stop: () => {
       for (const signal of SIGNALS) process.off(signal, onSignal);
+      defects.delete(onDefect);
     },
   };
 }

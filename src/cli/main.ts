@@ -1,4 +1,7 @@
 import { Command, Option } from 'commander';
+import { withoutSecrets } from '../core/language/hidden.ts';
+import { REPORT } from '../core/problems.ts';
+import { defects } from './defects.ts';
 import { writeTo } from './standard-streams.ts';
 
 declare const BATHARON_VERSION: string;
@@ -361,11 +364,16 @@ function await0(promise: Promise<unknown>): void {
   promise.catch(report);
 }
 
-/** A defect of the program itself: said in full, so that it can be reported. */
+/** A defect of the program itself: said in full, without secrets, so that it can be reported. */
 function report(error: unknown): void {
-  writeTo(
-    2,
-    `batharon met a defect of its own:\n${error instanceof Error ? (error.stack ?? error.message) : String(error)}\n`,
-  );
-  process.exitCode = 3;
+  const what = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  writeTo(2, `batharon met a defect of its own:\n${withoutSecrets(what)}\n${REPORT}\n`);
+  process.exitCode = 4;
 }
+
+// What nobody waits for may fail as well.
+process.on('uncaughtException', (error) => {
+  report(error);
+  if (defects.size === 0) process.exit();
+  for (const onDefect of defects) onDefect(error);
+});

@@ -5,6 +5,9 @@ import { run, type RunResult } from '../core/engine/run.ts';
 import { RunCookies } from '../io/cookies.ts';
 import { projectFolder } from '../io/project-folder.ts';
 import { Records, USUAL_KEEPING } from '../io/record/records.ts';
+import { withoutSecrets } from '../core/language/hidden.ts';
+import { REPORT } from '../core/problems.ts';
+import { legible } from './terminal.ts';
 import type { OpenWorld } from './world.ts';
 import { writeTo } from './standard-streams.ts';
 
@@ -37,6 +40,7 @@ export async function runRecorded(
       {
         ...options,
         id,
+        onDefect: reportDefect,
         ...(world.practice === undefined ? {} : { practice: world.practice }),
         emit: (event) => {
           writer.take(event);
@@ -48,4 +52,10 @@ export async function runRecorded(
   } finally {
     records.prune(await writer.close());
   }
+}
+
+/** Of a defect of the program the place is said as well, without secrets: that helps to mend it. */
+function reportDefect(error: unknown): void {
+  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  writeTo(2, legible(`defect  ${withoutSecrets(stack)}\n        ${REPORT}\n`));
 }

@@ -316,7 +316,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     event: z.literal('run-ended'),
     at,
     outcome,
-    exit: z.union([z.literal(0), z.literal(1), z.literal(2), z.literal(3), z.literal(130)]),
+    exit: z.union([z.literal(0), z.literal(1), z.literal(2), z.literal(3), z.literal(4), z.literal(130)]),
     results: z.record(z.string(), z.string()),
     calls: z.int(),
     elapsed: z.number(),

@@ -42,8 +42,17 @@ export function fail(
   throw new ProblemError({ code, message, ...more });
 }
 
-/** The problem that an error carries; any other error is a defect of the program and passes on. */
+/** The problem that an error carries; any other error is a defect of the program, and a failure like others. */
 export function problemOf(error: unknown): Problem {
   if (error instanceof ProblemError) return error.problem;
-  throw error;
+  const what = error instanceof Error ? `${error.name}: ${error.message}` : String(error);
+  return {
+    code: 'defect',
+    message: `Batharon met a defect of its own: ${what}`,
+    instead: REPORT,
+  };
 }
+
+/** Where a defect is to be reported. */
+export const REPORT =
+  'please report it to the maintainers of Batharon, with this message and what batharon view shows of the run';

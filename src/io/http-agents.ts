@@ -72,7 +72,10 @@ export class Agents {
     // undici's index gives each dispatcher its methods; of those a tunnel needs this one.
     Dispatcher.prototype.connect ??= connect;
     const secure = { ...tls, secureContext: tls.secureContext ?? this.#trusting() };
-    return { agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure, proxyTunnel: tunnel }), proxy };
+    return {
+      agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure, proxyTunnel: tunnel }),
+      proxy,
+    };
   }
 
   /** Connects, and tells the watch which phase that is in. */

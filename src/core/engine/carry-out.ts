@@ -2,7 +2,7 @@ import type { CallStep, GroupStep, Step } from '../chain/model.ts';
 import type { ExitCode, Outcome } from '../events.ts';
 import type { Environment } from '../language/environment.ts';
 import { Duration, objectOf, type Value } from '../language/values.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { answerNames, headerObject } from './answer-names.ts';
 import { carryOutCall } from './call.ts';
 import type { CallResult } from './exchange.ts';
@@ -52,9 +52,9 @@ export class StepRunner {
   exit: ExitCode = 0;
   readonly undo = new Undo();
 
-  /** Of several problems the exit code is the highest of 130, 2, 3, 1. */
+  /** Of several problems the exit code is the highest of 130, 4, 2, 3, 1. */
   raise(exit: ExitCode): void {
-    const rank: readonly ExitCode[] = [0, 1, 3, 2, 130];
+    const rank: readonly ExitCode[] = [0, 1, 3, 2, 4, 130];
     if (rank.indexOf(exit) > rank.indexOf(this.exit)) this.exit = exit;
   }
 
@@ -115,7 +115,7 @@ export class StepRunner {
       this.skip(context, step, `it needs ${lost.name}, and ${lost.step} failed`);
       return undefined;
     }
-    const began = context.ports.clock.elapsed();
+    const began = context.elapsed();
     let done: Done = {};
     let problem: Problem | undefined;
     let begun = false;
@@ -145,11 +145,11 @@ export class StepRunner {
         ({ problem } = outcome);
       }
     } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      ({ problem } = error);
+      context.noteDefect(error);
+      problem = problemOf(error);
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
-    if (problem) await done.call?.saved?.discard();
+    if (problem) await discarded(context, done);
     return this.#settle(context, step, began, done, problem);
   }
 
@@ -261,7 +261,7 @@ export class StepRunner {
     done: Done,
     problem: Problem | undefined,
   ): void {
-    const elapsed = context.ports.clock.elapsed() - began;
+    const elapsed = context.elapsed() - began;
     const said = problem ?? done.ofTurn;
     context.emit({
       event: 'step-ended',
@@ -318,6 +318,15 @@ export class StepRunner {
         ...(sealed === undefined ? { typed: typed ?? shown } : { sealed }),
       });
     }
+  }
+}
+
+/** What was saved of an answer is taken away; that this fails is no reason to leave the run where it is. */
+async function discarded(context: RunContext, { call }: Done): Promise<void> {
+  try {
+    await call?.saved?.discard();
+  } catch (error) {
+    context.noteDefect(error);
   }
 }
 

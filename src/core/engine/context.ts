@@ -3,6 +3,7 @@ import type { Project, Service } from '../chain/project.ts';
 import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
 import type { Maybe, Value } from '../language/values.ts';
+import { ProblemError } from '../problems.ts';
 import type { FilledCredential, Ports } from '../ports.ts';
 import type { CallResult } from './exchange.ts';
 import type { Inserter } from './insert.ts';
@@ -83,7 +84,6 @@ export class RunContext {
       this.#shared = new Shared(
         within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask)),
         new Interruption(options.signal),
-        options.past?.started ?? ports.clock.now(),
         options.paces ?? new Map<string, Pace>(),
         within?.context.watchdog ?? new Watchdog(ports.clock),
       );
@@ -211,7 +211,7 @@ export class RunContext {
 
   /** When the run began, in milliseconds since 1970. */
   get started(): number {
-    return this.#shared.started;
+    return (this.#shared.started ??= this.options.past?.started ?? this.ports.clock.now());
   }
 
   get interruption(): Interruption {
@@ -239,8 +239,44 @@ export class RunContext {
   /** Masks an event and sends it out. */
   emit(event: Emitted): void {
     const masked = maskEvent(event, this.hidden) as RunEvent;
-    masked.at = this.ports.clock.now();
-    this.options.emit(masked);
+    masked.at = this.#now();
+    try {
+      this.options.emit(masked);
+    } catch (error) {
+      // Whoever looks on is no reason to leave a run where it is.
+      this.noteDefect(error);
+    }
+  }
+
+  /** Something went wrong in the program itself: the run goes on to its end, and fails. */
+  noteDefect(error: unknown): void {
+    if (error instanceof ProblemError) return;
+    this.#shared.hasDefect = true;
+    this.options.onDefect?.(error);
+  }
+
+  get hasDefect(): boolean {
+    return this.#shared.hasDefect;
+  }
+
+  /** Milliseconds on the clock's scale that never jumps, for what is told of how long something took. */
+  elapsed(): number {
+    try {
+      return this.ports.clock.elapsed();
+    } catch (error) {
+      this.noteDefect(error);
+      return 0;
+    }
+  }
+
+  /** The time of an event, in milliseconds since 1970. */
+  #now(): number {
+    try {
+      return (this.#shared.latest = this.ports.clock.now());
+    } catch (error) {
+      this.noteDefect(error);
+      return this.#shared.latest;
+    }
   }
 
   /** Says something that is no error; of the turns of a loop the first says it for all. */

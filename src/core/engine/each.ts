@@ -15,7 +15,7 @@ import {
   type Value,
   type ValueObject,
 } from '../language/values.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import type { Done, Stop, StepRunner } from './carry-out.ts';
 import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import { interrupted } from './interruption.ts';
@@ -128,8 +128,8 @@ class Turns {
           );
         await this.#turn(turn, item);
       } catch (error) {
-        if (!(error instanceof ProblemError)) throw error;
-        this.#problem ??= error;
+        this.#context.noteDefect(error);
+        this.#problem ??= error instanceof ProblemError ? error : new ProblemError(problemOf(error));
         this.#ended = true;
       }
     }

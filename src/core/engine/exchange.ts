@@ -289,7 +289,9 @@ async function transmit(
     if (!deadline) throw error;
     const { phases, elapsed } = deadline.end();
     if (phases.firstByte !== undefined || phases.body !== undefined) progress.reached = true;
-    const problem: Problem = problemOf(deadline.stopped ?? error);
+    const reason = deadline.stopped ?? error;
+    context.noteDefect(reason);
+    const problem: Problem = problemOf(reason);
     context.emit({
       event: 'request-failed',
       step: context.address(step),

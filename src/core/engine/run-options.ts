@@ -23,6 +23,8 @@ export interface RunOptions {
   readonly signInChains?: ReadonlyMap<string, Chain>;
   /** How fast services are asked, shared by all chains that run together. */
   readonly paces?: Map<string, Pace>;
+  /** Is told of a defect of the program, which is a failure of the run like others. */
+  readonly onDefect?: ((error: unknown) => void) | undefined;
   /** Undo and cleanup are left for later. */
   readonly leave?: boolean;
   /** Nothing is carried out but what an earlier run has left. */

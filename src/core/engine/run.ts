@@ -8,7 +8,7 @@ import { writeJson } from '../language/json.ts';
 import { nameList } from '../language/nearest.ts';
 import { memberOf, type Value } from '../language/values.ts';
 import type { Ports } from '../ports.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { type Problem, problemOf } from '../problems.ts';
 import { isSecret } from '../chain/read-outcome.ts';
 import { StepRunner } from './carry-out.ts';
 import { RunContext } from './context.ts';
@@ -102,8 +102,8 @@ class Run {
 
   async carryOut(): Promise<RunResult> {
     const context = this.#context;
-    const { options, ports } = context;
-    const began = ports.clock.elapsed();
+    const { options } = context;
+    const began = context.elapsed();
     const ended = hideWhileRunning((text) => context.masker.text(text));
     let problem: Problem | undefined;
     let results = new Map<string, Value>();
@@ -112,16 +112,24 @@ class Run {
       // Of a run that goes on most calls have been made.
       if (!options.left && !options.past) await refuseBeyondBudget(context, context.chain.steps);
     } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      problem = error.problem;
+      context.noteDefect(error);
+      problem = problemOf(error);
     }
-    this.#begin();
-    if (problem) this.#runner.raise(problem.code === 'budget-used-up' ? 3 : 2);
+    const begun = await this.#caught(() => this.#begin());
+    problem ??= begun;
+    if (problem)
+      this.#runner.raise(problem.code === 'budget-used-up' ? 3 : problem.code === 'defect' ? 4 : 2);
     else {
-      this.#warn();
-      ({ problem, results } = await this.#steps());
+      problem = await this.#caught(async () => {
+        this.#warn();
+        const done = await this.#steps();
+        results = done.results;
+        return done.problem;
+      });
     }
-    if (options.signal.aborted) this.#runner.raise(130);
+    if (context.hasDefect) this.#runner.raise(4);
+    if (options.signal.aborted)
+      this.#runner.raise(problemOf(options.signal.reason).code === 'defect' ? 4 : 130);
     const { exit } = this.#runner;
     const outcome = exit === 0 ? 'held' : exit === 130 ? 'cut off' : 'broke';
     context.emit({
@@ -132,11 +140,23 @@ class Run {
         [...results].map(([name, value]) => [name, this.#shownResult(name, value)]),
       ),
       calls: context.calls,
-      elapsed: ports.clock.elapsed() - began,
+      elapsed: context.elapsed() - began,
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
     ended();
     return { exit, results };
+  }
+
+  /** Does something; gives what is wrong, also where that is a defect of the program. */
+  async #caught(work: () => Promise<Problem | undefined> | void): Promise<Problem | undefined> {
+    try {
+      return (await work()) ?? undefined;
+    } catch (error) {
+      this.#context.noteDefect(error);
+      const problem = problemOf(error);
+      this.#runner.raise(problem.code === 'defect' ? 4 : 1);
+      return problem;
+    }
   }
 
   /** A result for people: one that uses a secret is masked, and named where a part of it is too short to be found. */
@@ -231,21 +251,24 @@ class Run {
         'no-such-step',
         `${address} was booked to be taken back, and the chain has no undo for it any more`,
       );
-    let problem: Problem | undefined;
     let results = new Map<string, Value>();
-    const stop = await runner.steps(context, chain.steps);
-    if (!stop) {
-      try {
-        results = this.#results();
-      } catch (error) {
-        if (!(error instanceof ProblemError)) throw error;
-        ({ problem } = error);
-        runner.raise(1);
-      }
-    }
-    if (options.leave) runner.undo.leave(context);
-    else await runner.undo.carryOut(runner);
-    await context.close();
+    // Whatever goes wrong, what was made is taken back.
+    const failures = [
+      await this.#caught(async () => {
+        if (!(await runner.steps(context, chain.steps))) results = this.#results();
+        return undefined;
+      }),
+      await this.#caught(async () => {
+        if (options.leave) runner.undo.leave(context);
+        else await runner.undo.carryOut(runner);
+        return undefined;
+      }),
+      await this.#caught(async () => {
+        await context.close();
+        return undefined;
+      }),
+    ];
+    const problem = failures.find((one) => one !== undefined);
     return { results, ...(problem ? { problem } : {}) };
   }
 

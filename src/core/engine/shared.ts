@@ -17,24 +17,25 @@ export class Shared {
   /** Secrets that are too short to be found where they were not put. */
   readonly tooShort = new Set<string>();
   calls = 0;
+  hasDefect = false;
   readonly paces: Map<string, Pace>;
   readonly watchdog: Watchdog;
   readonly atEnd: (() => void)[] = [];
   xpath: XPath | undefined;
   interruption: Interruption;
-  readonly started: number;
+  started: number | undefined;
+  /** When the last event was told. */
+  latest = 0;
   signIns: SignInChains | undefined;
 
   constructor(
     hidden: SecretsOfRun,
     interruption: Interruption,
-    started: number,
     paces: Map<string, Pace>,
     watchdog: Watchdog,
   ) {
     this.watchdog = watchdog;
     this.paces = paces;
-    this.started = started;
     this.hidden = hidden;
     this.interruption = interruption;
   }

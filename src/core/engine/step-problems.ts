@@ -38,7 +38,8 @@ const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
 ]);
 
 /** The exit code of a run that ends with this problem. */
-export function exitOf({ code }: Problem): 1 | 3 {
+export function exitOf({ code }: Problem): 1 | 3 | 4 {
+  if (code === 'defect') return 4;
   return INCOMPLETE.has(code) ? 3 : 1;
 }
 
