@@ -127,6 +127,7 @@ class Run {
         return done.problem;
       });
     }
+    const elapsed = context.elapsed() - began;
     if (context.hasDefect) this.#runner.raise(4);
     if (options.signal.aborted)
       this.#runner.raise(problemOf(options.signal.reason).code === 'defect' ? 4 : 130);
@@ -140,11 +141,12 @@ class Run {
         [...results].map(([name, value]) => [name, this.#shownResult(name, value)]),
       ),
       calls: context.calls,
-      elapsed: context.elapsed() - began,
+      elapsed,
       ...(problem ? { problem: eventProblem(problem) } : {}),
     });
     ended();
-    return { exit, results };
+    if (context.hasDefect) this.#runner.raise(4);
+    return { exit: this.#runner.exit, results };
   }
 
   /** Does something; gives what is wrong, also where that is a defect of the program. */
