@@ -16,7 +16,7 @@ import { errorTerminal } from './terminal.ts';
  * Adds a draft to a chain file, which is made where it is missing, and to its project file. Nothing is written unless both
  * read as well as before. Keys in it are locked.
  */
-export function writeDraft(draft: Draft, project: Project, path: string, title: string): void {
+export async function writeDraft(draft: Draft, project: Project, path: string, title: string): Promise<void> {
   if (!path.endsWith(CHAIN_ENDING))
     fail('wrong-form', `${path} is no chain file: its name ends in ${CHAIN_ENDING}`, {
       instead: `--add ${path.replace(/\.[^./]*$/, '')}${CHAIN_ENDING}`,
@@ -36,7 +36,7 @@ export function writeDraft(draft: Draft, project: Project, path: string, title: 
     });
   }
   for (const [name, { value }] of draft.secrets)
-    if (value !== undefined) new LockedStore(dirname(projectPath), process.env).setSecret(name, value);
+    if (value !== undefined) await new LockedStore(dirname(projectPath), process.env).setSecret(name, value);
   if (after.project !== (before.project ?? '')) writeFileSync(projectPath, after.project);
   writeFileSync(path, after.chain);
   report(draft, path, projectPath, before);

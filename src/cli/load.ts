@@ -1,4 +1,4 @@
-import { existsSync, readdirSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, readdirSync, statSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import type { Finding } from '../core/chain/findings.ts';
 import type { Chain } from '../core/chain/model.ts';
@@ -8,9 +8,13 @@ import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
 import type { SourceFile } from '../core/chain/source.ts';
 import { namesIn } from '../core/language/tree.ts';
 import { fail } from '../core/problems.ts';
+import { readRegularFile } from '../io/own-folder.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
 export const CHAIN_ENDING = '.chain.yaml';
+
+/** A file that a person wrote takes no more, in bytes. */
+const LARGEST_FILE = 16 * 1024 * 1024;
 
 /** A project and its chains as read, with all that was found, in the order of the files. */
 export interface Loaded {
@@ -60,7 +64,7 @@ function chainsBelow(folder: string): string[] {
 
 function readText(path: string): string {
   try {
-    return readFileSync(path, 'utf8');
+    return readRegularFile(path, LARGEST_FILE).toString('utf8');
   } catch (error) {
     return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
   }

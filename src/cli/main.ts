@@ -26,6 +26,11 @@ const program = new Command('batharon')
     process.exit(error.exitCode === 0 ? 0 : 2);
   });
 
+// Also for the processes that a run starts.
+program.hook('preAction', (_, command) => {
+  if (command.opts<{ trust?: boolean }>().trust) process.env.BATHARON_TRUST = '1';
+});
+
 program
   .command('demo')
   .description('run three example chains against the practice service, and show what happened')
@@ -72,6 +77,7 @@ program
   .option('--name <name>', 'a name for the step')
   .option('--keep <name=expression>', 'a value of the answer that the step keeps', several)
   .option('--add <file>', 'put it into a chain file as a step')
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon send GET kiln /racks/A3/pieces --query limit=5')
   .action(async (words: string[], options: import('./commands/send.ts').SendOptions) => {
     const { send } = await import('./commands/send.ts');
@@ -135,6 +141,7 @@ program
   .option('--give <name=value>', 'a value for an input (name=@file, or name=- for standard input)', several)
   .option('--give-from <file>', 'values for inputs, as a map in YAML or JSON')
   .option('--send', 'also send requests that may change something; without it their recorded answers stand')
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon watch rack.chain.yaml')
   .action(async (file: string, options: import('./commands/watch.ts').WatchOptions) => {
     const { watch } = await import('./commands/watch.ts');
@@ -152,6 +159,7 @@ program
   .addOption(new Option('--print <name>', 'print one result as plain text').conflicts('json'))
   .option('--json', 'print what happens as JSON, one event a line')
   .option('--leave', 'carry out neither undo nor cleanup; batharon cleanup does later')
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon resume last --not-sent piece')
   .action(async (run: string, options: import('./commands/resume.ts').ResumeOptions) => {
     const { resume } = await import('./commands/resume.ts');
@@ -193,6 +201,7 @@ program
   .argument('<run>', 'the id of a run, the start of one, or last')
   .description('carry out the undo and cleanup steps that a run was told to leave')
   .option('--env <name>', 'the environment of the project')
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon run fire.chain.yaml --leave\n  batharon cleanup last')
   .action(async (run: string, options: { env?: string }) => {
     const { cleanup } = await import('./commands/cleanup.ts');
@@ -220,6 +229,7 @@ program
   .option('--give <name=value>', 'the value of an input', several)
   .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
   .option('--keep <name=expression>', 'write a value of the answer under keep of the step', several)
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText(
     'after',
     '\nExample:\n  batharon try glazed.chain.yaml piece\n  batharon try glazed.chain.yaml piece --keep cone=$.cone',
@@ -283,6 +293,7 @@ program
       'leave',
     ]),
   )
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');
@@ -294,6 +305,7 @@ program
   .argument('[credential]', 'a credential of the project')
   .description('get and test a token without a chain; say for what it is, and until when')
   .option('--env <name>', 'the environment of the project')
+  .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .addHelpText('after', '\nExample:\n  batharon sign-in desk')
   .action(async (name: string | undefined, options: { env?: string }) => {
     const { signIn } = await import('./commands/sign-in.ts');

@@ -55,3 +55,16 @@ export async function askHidden(question: string): Promise<string | undefined> {
     stderr.write('\n');
   }
 }
+
+/** Asks a question; nothing where there is no terminal. Only "yes" is one. */
+export async function askYesNo(question: string): Promise<boolean | undefined> {
+  const { stdin, stderr } = process;
+  if (!stdin.isTTY || !stderr.isTTY) return undefined;
+  const { createInterface } = await import('node:readline/promises');
+  const lines = createInterface({ input: stdin, output: stderr });
+  try {
+    return /^y(?:es)?$/i.test((await lines.question(legible(question))).trim());
+  } finally {
+    lines.close();
+  }
+}

@@ -1,3 +1,4 @@
+import { writeData } from './terminal.ts';
 import type { Chain } from '../core/chain/model.ts';
 import type { Credential, Project } from '../core/chain/project.ts';
 import { run } from '../core/engine/run.ts';
@@ -10,7 +11,6 @@ import { HurriedClock, ReplayTransport, unwrittenFiles, unwrittenRows } from '..
 import type { OpenRun } from './open-run.ts';
 import { RunView } from './run-view.ts';
 import type { Terminal } from './terminal.ts';
-import { writeTo } from './standard-streams.ts';
 
 /**
  * `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. Gives results
@@ -59,7 +59,7 @@ export async function replay(
       marks: true,
       emit: (event) => {
         if (event.event === 'run-ended') ({ results } = event);
-        if (json) writeTo(1, `${JSON.stringify(event)}\n`);
+        if (json) writeData(`${JSON.stringify(event)}\n`);
         else view.show(event);
       },
     },

@@ -6,8 +6,7 @@ import { objectOf, type Value } from '../core/language/values.ts';
 import { RunFold } from '../core/record/recorded-run.ts';
 import { type RunSummary, Summing } from '../io/record/summary.ts';
 import { RunView } from './run-view.ts';
-import { type Terminal, timeWords } from './terminal.ts';
-import { writeTo } from './standard-streams.ts';
+import { type Terminal, timeWords, writeData } from './terminal.ts';
 
 type CarryOut<P> = (planned: P, show: (event: RunEvent) => void) => Promise<RunResult | undefined>;
 
@@ -75,7 +74,7 @@ export class SeveralRuns {
       if (this.#json) {
         const line = `${JSON.stringify(event)}\n`;
         if (this.#together) lines.push(line);
-        else writeTo(1, line);
+        else writeData(line);
         return;
       }
       if (event.event === 'run-began' && !this.#together) this.#apart();
@@ -86,7 +85,7 @@ export class SeveralRuns {
       this.#erase();
       if (!this.#json) this.#apart();
       this.#terminal.write(kept.join(''));
-      writeTo(1, lines.join(''));
+      writeData(lines.join(''));
     }
     this.exits.push(result.exit);
     if (fold) this.folds.push(fold);

@@ -141,3 +141,8 @@ export function sizeWords(size: number): string {
   if (size < 1000) return `${size} bytes`;
   return size < 1_000_000 ? `${(size / 1000).toFixed(1)} KB` : `${(size / 1_000_000).toFixed(1)} MB`;
 }
+
+/** Writes what programs read to standard output, as it is; where a terminal reads it, control characters are shown and not obeyed. */
+export function writeData(text: string): void {
+  writeTo(1, isWrittenAtOnce(1) || !streamOf(1).isTTY ? text : legible(text));
+}

@@ -5,7 +5,8 @@ import { machinePorts } from '../io/ports.ts';
 import { LockedStore } from '../io/locked-store.ts';
 import { projectFolder } from '../io/project-folder.ts';
 import type { PracticeOptions } from '../practice/state.ts';
-import { askHidden, terminalPerson } from './person.ts';
+import { Trust } from '../io/trust.ts';
+import { askHidden, askYesNo, terminalPerson } from './person.ts';
 import { errorTerminal } from './terminal.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
@@ -18,18 +19,20 @@ export interface OpenWorld {
 
 /** Opens what a run of a project needs of the world. */
 export async function openWorld(project: Project, practiceOptions: PracticeOptions = {}): Promise<OpenWorld> {
+  new Trust(project, { variables: process.env }).refuseForeign();
   const { HttpTransport } = await import('../io/http.ts');
   const transport = new HttpTransport();
   const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
   const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...process.env } : process.env;
-  const locked = new LockedStore(projectFolder(project), process.env);
+  const locked = new LockedStore(projectFolder(project), process.env, once(warn));
   const ports = machinePorts(project, transport, {
     variables,
     locked,
     ask: askHidden,
-    warn: (message) => errorTerminal().write(`remark  ${message}\n`),
+    confirm: askYesNo,
+    warn,
     person: terminalPerson,
   });
   return {
@@ -41,6 +44,20 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
       await ports.callBacks.close();
       await practice?.close();
     },
+  };
+}
+
+/** Something that the person should know. */
+function warn(message: string): void {
+  errorTerminal().write(`remark  ${message}\n`);
+}
+
+/** The same, said once, whatever is said. */
+function once(say: (message: string) => void): (message: string) => void {
+  let said = false;
+  return (message) => {
+    if (!said) say(message);
+    said = true;
   };
 }
 

@@ -267,6 +267,8 @@ export interface Authorisation {
   readonly query: HeaderList;
   /** Texts that are secret, besides the fields of the credential. */
   readonly secrets: readonly string[];
+  /** Texts that were computed from a secret for just this request. */
+  readonly computed?: readonly string[];
   /** A token was fetched for this request. */
   readonly signedIn?: SignIn;
 }

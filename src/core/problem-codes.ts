@@ -98,7 +98,10 @@ export const problemCodes = {
   'bad-insertion':
     'A value would break what it is inserted into: an empty segment of a path, a line break in a field.',
   'secret-missing': 'A secret has no value where the project file says it comes from.',
-  'secret-too-short': 'A secret has fewer than 6 characters. Masking it would mask everything.',
+  'not-trusted':
+    'A project file makes commands run, or files outside its folder be read, and nobody has agreed to that yet; or other users may write it.',
+  'secret-too-short':
+    'A secret has fewer than 6 characters: it is masked where it is put, and not where it stands elsewhere. In a path or a text nothing tells where that is, so there it is refused.',
   'input-missing': 'An input without a default was not given.',
   'input-invalid': 'A given input can’t be read as its kind, or is not what it must be.',
   'other-origin':

@@ -4,7 +4,11 @@ import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs
 import { dirname, join, resolve } from 'node:path';
 import type { Files, FileSink, StreamedBody } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
+import { leadsOut } from './own-folder.ts';
 import { isAlive } from './process.ts';
+
+/** Why a path is not taken. */
+export const LEADS_OUT = 'a link leads out of the folder in which it lies';
 
 /** How much is gathered before it is written, in bytes. */
 const GATHERED = 512 * 1024;
@@ -15,6 +19,7 @@ export const localFiles: Files = {
     const whole = resolve(dirname(near), path);
     let size: number;
     try {
+      if (leadsOut(path, dirname(near))) throw new Error(LEADS_OUT);
       const found = await stat(whole);
       if (!found.isFile()) throw new Error('it is no file');
       size = found.size;
@@ -46,6 +51,7 @@ export const localFiles: Files = {
       }
     };
     const handle = await failing(async () => {
+      if (leadsOut(dirname(path), dirname(near))) throw new Error(LEADS_OUT);
       await mkdir(dirname(whole), { recursive: true });
       await sweep(dirname(whole));
       return open(temporary, 'wx');

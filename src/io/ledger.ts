@@ -1,12 +1,12 @@
 import { randomBytes } from 'node:crypto';
-import { existsSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
+import { lstatSync, renameSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { Ledger } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
-import { makeOwnFolder } from './locked-store.ts';
+import { makeOwnFolder, OWN_FOLDER, readRegularFile, whileLocked } from './own-folder.ts';
 
-/** After this long the lock of a process that was killed is broken, in milliseconds. */
-const STALE = 2000;
+/** The file takes no more, in bytes. */
+const LARGEST = 16 * 1024 * 1024;
 
 interface Entry {
   /** When the period began, in milliseconds since 1970. */
@@ -25,7 +25,7 @@ export class BudgetLedger implements Ledger {
 
   /** `folder` is that of the project file. */
   constructor(folder: string) {
-    this.#folder = join(folder, '.batharon');
+    this.#folder = join(folder, OWN_FOLDER);
     this.#path = join(this.#folder, 'budgets.json');
   }
 
@@ -45,21 +45,13 @@ export class BudgetLedger implements Ledger {
   async #change(budget: string, period: number, change: (used: number) => number): Promise<number> {
     try {
       makeOwnFolder(this.#folder);
-      const { default: lockfile } = await import('proper-lockfile');
-      const unlock = await lockfile.lock(this.#folder, {
-        lockfilePath: `${this.#path}.lock`,
-        stale: STALE,
-        retries: { retries: 200, minTimeout: 5, maxTimeout: 50, factor: 1.2 },
-      });
-      try {
+      return await whileLocked(this.#path, () => {
         const entries = this.#read();
         const before = usedOf(entries, budget, period);
         const used = change(before);
         this.#write({ ...entries, [`${budget} ${period}`]: { began: period, used } });
         return used - before;
-      } finally {
-        await unlock();
-      }
+      });
     } catch (error) {
       if (error instanceof ProblemError) throw error;
       throw unreadable(`${this.#path} can't be written: ${(error as Error).message}`);
@@ -67,9 +59,13 @@ export class BudgetLedger implements Ledger {
   }
 
   #read(): Record<string, Entry> {
-    if (!existsSync(this.#path)) return {};
+    if (!lstatSync(this.#path, { throwIfNoEntry: false })) return {};
     try {
-      return (JSON.parse(readFileSync(this.#path, 'utf8')) as { budgets: Record<string, Entry> }).budgets;
+      return (
+        JSON.parse(readRegularFile(this.#path, LARGEST, false).toString('utf8')) as {
+          budgets: Record<string, Entry>;
+        }
+      ).budgets;
     } catch (error) {
       throw unreadable(`${this.#path} can't be read: ${(error as Error).message}`);
     }

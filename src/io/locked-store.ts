@@ -1,14 +1,32 @@
 import { createCipheriv, createDecipheriv, randomBytes } from 'node:crypto';
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs';
-import { homedir } from 'node:os';
+import {
+  existsSync,
+  linkSync,
+  lstatSync,
+  mkdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  writeFileSync,
+} from 'node:fs';
 import { dirname, join } from 'node:path';
 import type { Sealer } from '../core/ports.ts';
-import { fail } from '../core/problems.ts';
+import { fail, ProblemError } from '../core/problems.ts';
 import type { KeptTokens, Token } from './credentials/kept-tokens.ts';
+import {
+  configurationFolder,
+  makeOwnFolder,
+  OWN_FOLDER,
+  readRegularFile,
+  whileLocked,
+} from './own-folder.ts';
+import { reasonOf } from './reason.ts';
 
 const ALGORITHM = 'aes-256-gcm';
 const NONCE = 12;
 const TAG = 16;
+/** What is locked takes no more, in bytes. */
+const LARGEST = 16 * 1024 * 1024;
 
 /** What is locked for one project: secrets by name, tokens by what they are for. */
 interface Locked {
@@ -17,28 +35,31 @@ interface Locked {
   readonly tokens: Record<string, string>;
 }
 
-/** The folder of this user's settings (XDG Base Directory Specification; on Windows APPDATA). */
-function configurationFolder(variables: NodeJS.ProcessEnv): string {
-  const base =
-    process.platform === 'win32' && variables.APPDATA
-      ? variables.APPDATA
-      : (variables.XDG_CONFIG_HOME ?? join(variables.HOME ?? homedir(), '.config'));
-  return join(base, 'batharon');
-}
+const NOTHING: Locked = { version: 1, secrets: {}, tokens: {} };
 
 /**
  * Keeps secrets and tokens of a project sealed with AES-256-GCM, in `.batharon/locked.json` of its folder. The key is in the
- * user's configuration folder, readable by nobody else, so a copy of the project tells nothing.
+ * user's configuration folder, readable by nobody else, so a copy of the project tells nothing. Where the key can't be kept, one of
+ * this process takes its place, and tokens are kept in memory.
  */
 export class LockedStore implements Sealer {
   readonly #path: string;
   readonly #keyPath: string;
+  readonly #warn: (message: string) => void;
   #key: Buffer | undefined;
+  /** Why the key is not kept. */
+  #notKept: string | undefined;
+  readonly #inMemory = new Map<string, Token>();
 
-  /** `folder` is that of the project file. */
-  constructor(folder: string, variables: NodeJS.ProcessEnv) {
-    this.#path = join(folder, '.batharon', 'locked.json');
+  /** `folder` is that of the project file; `warn` is told once where nothing can be kept. */
+  constructor(
+    folder: string,
+    variables: NodeJS.ProcessEnv,
+    warn: (message: string) => void = () => undefined,
+  ) {
+    this.#path = join(folder, OWN_FOLDER, 'locked.json');
     this.#keyPath = join(configurationFolder(variables), 'key');
+    this.#warn = warn;
   }
 
   // ---- sealing
@@ -46,23 +67,45 @@ export class LockedStore implements Sealer {
   /** The key; made when something is sealed for the first time. */
   #ownKey(make: boolean): Buffer | undefined {
     if (this.#key) return this.#key;
-    if (!existsSync(this.#keyPath)) {
-      if (!make) return undefined;
-      mkdirSync(dirname(this.#keyPath), { recursive: true, mode: 0o700 });
-      try {
-        writeFileSync(this.#keyPath, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600, flag: 'wx' });
-      } catch (error) {
-        // Another process may have made it meanwhile.
-        if ((error as NodeJS.ErrnoException).code !== 'EEXIST')
-          fail('file-not-written', `the key ${this.#keyPath} can’t be written: ${(error as Error).message}`);
+    try {
+      if (!existsSync(this.#keyPath)) {
+        if (!make) return undefined;
+        this.#makeKey();
       }
+      return (this.#key = this.#readKey());
+    } catch (error) {
+      if (error instanceof ProblemError) throw error;
+      if (!make) return undefined;
+      this.#notKept = reasonOf(error as Error);
+      this.#warn(
+        `the key ${this.#keyPath} can’t be kept (${this.#notKept}): what is secret is kept in memory only, so resume can’t take it from this run`,
+      );
+      return (this.#key = randomBytes(32));
     }
+  }
+
+  #makeKey(): void {
+    mkdirSync(dirname(this.#keyPath), { recursive: true, mode: 0o700 });
+    // Written under another name first: a process that is killed leaves no half of a key.
+    const temporary = `${this.#keyPath}.${randomBytes(4).toString('hex')}`;
+    writeFileSync(temporary, `${randomBytes(32).toString('base64')}\n`, { mode: 0o600, flag: 'wx' });
+    // Another process may have made it meanwhile: what is there is taken.
+    try {
+      linkSync(temporary, this.#keyPath);
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'EEXIST') throw error;
+    } finally {
+      rmSync(temporary, { force: true });
+    }
+  }
+
+  #readKey(): Buffer {
     const key = Buffer.from(readFileSync(this.#keyPath, 'utf8').trim(), 'base64');
     if (key.length !== 32)
       fail('locked-unreadable', `the file ${this.#keyPath} holds no key of 256 bits`, {
         instead: 'the file from a backup; without it what was locked is lost, and secret set stores it anew',
       });
-    return (this.#key = key);
+    return key;
   }
 
   seal(text: string): string {
@@ -102,12 +145,14 @@ export class LockedStore implements Sealer {
   // ---- the file
 
   #read(): Locked {
-    if (!existsSync(this.#path)) return { version: 1, secrets: {}, tokens: {} };
+    if (!lstatSync(this.#path, { throwIfNoEntry: false })) return NOTHING;
     try {
-      const read = JSON.parse(readFileSync(this.#path, 'utf8')) as Omit<Locked, 'version'> & {
-        version: number;
-      };
-      if (read.version === 1) return { ...read, version: 1 };
+      const read = JSON.parse(readRegularFile(this.#path, LARGEST, false).toString('utf8')) as Omit<
+        Locked,
+        'version'
+      > & { version: number };
+      if (read.version === 1 && areTexts(read.secrets) && areTexts(read.tokens))
+        return { ...read, version: 1 };
     } catch {
       // said below
     }
@@ -120,15 +165,20 @@ export class LockedStore implements Sealer {
     );
   }
 
-  #write(locked: Locked): void {
-    const folder = dirname(this.#path);
+  /** Changes the file as it is now: no other process changes it meanwhile. Throws `file-not-written`. */
+  async #change(change: (locked: Locked) => Locked | undefined): Promise<void> {
     try {
-      makeOwnFolder(folder);
-      const temporary = `${this.#path}.${randomBytes(4).toString('hex')}`;
-      writeFileSync(temporary, `${JSON.stringify(locked, undefined, 2)}\n`, { mode: 0o600 });
-      renameSync(temporary, this.#path);
+      makeOwnFolder(dirname(this.#path));
+      await whileLocked(this.#path, () => {
+        const changed = change(this.#read());
+        if (!changed) return;
+        const temporary = `${this.#path}.${randomBytes(4).toString('hex')}`;
+        writeFileSync(temporary, `${JSON.stringify(changed, undefined, 2)}\n`, { mode: 0o600, flag: 'wx' });
+        renameSync(temporary, this.#path);
+      });
     } catch (error) {
-      fail('file-not-written', `${this.#path} can’t be written: ${(error as Error).message}`);
+      if (error instanceof ProblemError) throw error;
+      fail('file-not-written', `${this.#path} can’t be written: ${reasonOf(error as Error)}`);
     }
   }
 
@@ -154,17 +204,23 @@ export class LockedStore implements Sealer {
     );
   }
 
-  setSecret(name: string, value: string): void {
-    const locked = this.#read();
-    this.#write({ ...locked, secrets: { ...locked.secrets, [name]: this.#seal(value, `secret ${name}`) } });
+  /** Throws `file-not-written`, also where the key can't be kept: nobody could open it any more. */
+  async setSecret(name: string, value: string): Promise<void> {
+    const sealed = this.#seal(value, `secret ${name}`);
+    if (this.#notKept !== undefined)
+      fail('file-not-written', `the key ${this.#keyPath} can’t be kept: ${this.#notKept}`, {
+        instead: `XDG_CONFIG_HOME=FOLDER batharon secret set ${name}, with a folder that this user may write; or ${name}: env NAME in batharon.yaml`,
+      });
+    await this.#change((locked) => ({ ...locked, secrets: { ...locked.secrets, [name]: sealed } }));
   }
 
   /** False where there was none. */
-  removeSecret(name: string): boolean {
-    const locked = this.#read();
-    if (!Object.hasOwn(locked.secrets, name)) return false;
-    const { [name]: _, ...rest } = locked.secrets;
-    this.#write({ ...locked, secrets: rest });
+  async removeSecret(name: string): Promise<boolean> {
+    if (!Object.hasOwn(this.#read().secrets, name)) return false;
+    await this.#change((locked) => {
+      const { [name]: _, ...rest } = locked.secrets;
+      return { ...locked, secrets: rest };
+    });
     return true;
   }
 
@@ -172,28 +228,49 @@ export class LockedStore implements Sealer {
 
   readonly tokens: KeptTokens = {
     get: (key) => {
-      const sealed = Object.hasOwn(this.#read().tokens, key) ? this.#read().tokens[key]! : undefined;
+      const inMemory = this.#inMemory.get(key);
+      if (inMemory) return inMemory;
+      const { tokens } = this.#read();
+      const sealed = Object.hasOwn(tokens, key) ? tokens[key]! : undefined;
       const text = sealed === undefined ? undefined : this.#open(sealed, `token ${key}`);
       return text === undefined ? undefined : (JSON.parse(text) as Token);
     },
-    set: (key, token) => {
-      const locked = this.#read();
-      this.#write({
-        ...locked,
-        tokens: { ...locked.tokens, [key]: this.#seal(JSON.stringify(token), `token ${key}`) },
+    set: async (key, token) => {
+      const sealed = this.#seal(JSON.stringify(token), `token ${key}`);
+      try {
+        if (this.#notKept !== undefined) throw new Error(this.#notKept);
+        await this.#change((locked) => ({ ...locked, tokens: { ...locked.tokens, [key]: sealed } }));
+        this.#inMemory.delete(key);
+      } catch (error) {
+        this.#inMemory.set(key, token);
+        this.#warn(`a token is kept in memory only: ${(error as Error).message}`);
+      }
+    },
+    remove: async (key) => {
+      this.#inMemory.delete(key);
+      if (!Object.hasOwn(this.#read().tokens, key)) return;
+      await this.#change((locked) => {
+        const { [key]: _, ...rest } = locked.tokens;
+        return { ...locked, tokens: rest };
       });
     },
-    remove: (key) => {
-      const locked = this.#read();
-      const { [key]: _, ...rest } = locked.tokens;
-      if (Object.hasOwn(locked.tokens, key)) this.#write({ ...locked, tokens: rest });
+    alone: async (key, work) => {
+      try {
+        makeOwnFolder(dirname(this.#path));
+      } catch {
+        return work();
+      }
+      const name = key.replace(/[^A-Za-z0-9]+/g, '-');
+      return whileLocked(join(dirname(this.#path), `token-${name}`), work);
     },
   };
 }
 
-/** A folder for what the tool keeps of its own, which no version control takes up. */
-export function makeOwnFolder(folder: string): void {
-  if (!existsSync(folder)) mkdirSync(folder, { recursive: true, mode: 0o700 });
-  const ignore = join(folder, '.gitignore');
-  if (!existsSync(ignore)) writeFileSync(ignore, '*\n');
+function areTexts(value: unknown): value is Record<string, string> {
+  return (
+    typeof value === 'object' &&
+    value !== null &&
+    !Array.isArray(value) &&
+    Object.values(value).every((one) => typeof one === 'string')
+  );
 }

@@ -1,18 +1,23 @@
 import { createReadStream } from 'node:fs';
-import { access } from 'node:fs/promises';
-import { dirname, resolve } from 'node:path';
+import { stat } from 'node:fs/promises';
+import { dirname, isAbsolute, resolve } from 'node:path';
 import { parseJson } from '../core/language/json.ts';
 import { isObject, objectOf, type ValueObject } from '../core/language/values.ts';
 import type { Rows, RowSource, WrittenRow } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
+import { LEADS_OUT, notWritten } from './files.ts';
+import { leadsOut } from './own-folder.ts';
 
 /** Files of rows on this machine: CSV (RFC 4180), JSON Lines, or a JSON list. */
 export const localRows: Rows = {
   async open(path, near): Promise<RowSource> {
     const whole = resolve(dirname(resolve(near)), path);
-    try {
-      await access(whole);
-    } catch {
+    const found = await stat(whole).catch(() => undefined);
+    if (found && leadsOut(path, dirname(resolve(near)))) throw unreadable(path, LEADS_OUT);
+    // A pipe may never end; one that a person names by its whole path is meant.
+    if (found && !found.isFile() && (found.isDirectory() || !isAbsolute(path)))
+      throw unreadable(path, 'it is no file');
+    if (!found) {
       throw new ProblemError({
         code: 'file-not-found',
         message: `there is no file ${path} with rows`,
@@ -24,6 +29,7 @@ export const localRows: Rows = {
     return new BufferedRows(await csv(whole), path);
   },
   async write(path, near, row): Promise<WrittenRow> {
+    if (leadsOut(path, dirname(resolve(near)))) throw notWritten(path, new Error(LEADS_OUT));
     const { writeRow } = await import('./row-files.ts');
     return writeRow(resolve(dirname(resolve(near)), path), path, row);
   },
@@ -93,7 +99,8 @@ async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
       for await (const cells of parser as AsyncIterable<string[]>) {
         if (!names) {
           names = cells;
-          const twice = names.find((name, i) => names!.indexOf(name) !== i);
+          const seen = new Set<string>();
+          const twice = names.find((name) => seen.size === seen.add(name).size);
           if (twice !== undefined)
             throw unreadable(path, `the column ${twice} stands in its first row twice`);
           continue;

@@ -1,16 +1,20 @@
-import { readFile, stat } from 'node:fs/promises';
+import { stat } from 'node:fs/promises';
 import { dirname, resolve } from 'node:path';
 import type { Project, SecretSource } from '../core/chain/project.ts';
 import type { Secrets } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import type { LockedStore } from './locked-store.ts';
+import { readRegularFile } from './own-folder.ts';
+import { Trust, type TrustWorld } from './trust.ts';
+
+/** A secret in a file takes no more, in bytes. */
+const LARGEST = 16 * 1024 * 1024;
 
 /** How long a command may take to print a secret, in milliseconds. */
 const COMMAND_LIMIT = 60_000;
 
 /** Where secrets can come from besides files. */
-export interface SecretWorld {
-  readonly variables: NodeJS.ProcessEnv;
+export interface SecretWorld extends TrustWorld {
   readonly locked?: LockedStore;
   /** Asks the person for a text that is not shown; nothing where nobody is there. */
   readonly ask?: (question: string) => Promise<string | undefined>;
@@ -25,9 +29,12 @@ export class ProjectSecrets implements Secrets {
   /** What was asked for is asked for once. */
   readonly #known = new Map<string, Promise<string>>();
 
+  readonly #trust: Trust;
+
   constructor(project: Project, world: SecretWorld) {
     this.#project = project;
     this.#world = world;
+    this.#trust = new Trust(project, world);
   }
 
   get(name: string): Promise<string> {
@@ -36,7 +43,8 @@ export class ProjectSecrets implements Secrets {
     return known;
   }
 
-  #fetch(source: SecretSource): Promise<string> {
+  async #fetch(source: SecretSource): Promise<string> {
+    await this.#trust.allow(source);
     switch (source.from) {
       case 'env':
         return this.#fromVariable(source);
@@ -68,7 +76,9 @@ export class ProjectSecrets implements Secrets {
     );
     try {
       // An editor ends a file with a line break that is no part of the secret.
-      const value = (await readFile(path, 'utf8')).replace(/\r?\n$/, '');
+      const value = readRegularFile(path, LARGEST)
+        .toString('utf8')
+        .replace(/\r?\n$/, '');
       const { mode } = await stat(path);
       if (process.platform !== 'win32' && (mode & 0o077) !== 0)
         this.#world.warn?.(`others on this machine may read the secret ${name}: chmod 600 ${path} ends that`);

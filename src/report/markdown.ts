@@ -1,3 +1,4 @@
+import { visible } from '../core/language/show.ts';
 import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
 import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from './source.ts';
 
@@ -6,7 +7,9 @@ const MOST_BROKEN = 10;
 
 /** Runs in Markdown, short enough for a comment: what broke first, then the steps of each run. */
 export function markdown(sources: readonly ReportSource[]): string {
-  return `${sources.map(({ run }) => ofRun(run)).join('\n\n')}\n`;
+  const text = sources.map(({ run }) => ofRun(run)).join('\n\n');
+  // Whoever prints it to a terminal obeys no control character of a service.
+  return `${text.split('\n').map(visible).join('\n')}\n`;
 }
 
 function ofRun(run: RecordedRun): string {

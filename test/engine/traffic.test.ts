@@ -51,7 +51,7 @@ describe('retry', () => {
     expect([ran.exit, ran.sent.length]).toEqual([exit, sent]);
   });
 
-  test('waits longer each time, less by chance; one key goes with each attempt', async () => {
+  test('waits longer each time, and a little more by chance; one key goes with each attempt', async () => {
     const { events, sent, exit } = await runChain(
       one(
         'POST kiln /jobs\njson: { a: 1 }\nidempotency: yes\nretry: { attempts: 5, wait: 1s..3s }\nexpect: attempts == 5',
@@ -60,12 +60,12 @@ describe('retry', () => {
       { project },
     );
     expect(exit).toBe(0);
-    // Chance gives 0.5 here, so a quarter is taken off.
+    // Chance gives 0.5 here, so an eighth is added.
     expect(waits(events)).toEqual([
-      ['retry', 750],
-      ['retry', 1500],
+      ['retry', 1125],
       ['retry', 2250],
-      ['retry', 2250],
+      ['retry', 3375],
+      ['retry', 3375],
     ]);
     const keys = new Set(
       sent.map(({ headers }) => headers.find(([name]) => name === 'Idempotency-Key')?.[1]),

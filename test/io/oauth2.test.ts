@@ -70,8 +70,9 @@ function keeping(): KeptTokens & { readonly all: Map<string, Token> } {
   return {
     all,
     get: (name) => all.get(name),
-    set: (name, token) => void all.set(name, token),
-    remove: (name) => void all.delete(name),
+    set: async (name, token) => void all.set(name, token),
+    remove: async (name) => void all.delete(name),
+    alone: (_, work) => work(),
   };
 }
 
@@ -161,7 +162,7 @@ test('browser: code with PKCE on a loopback port, and its refresh token afterwar
   const again = await credentials(undefined, kept).authorise(one, request, signal);
   expect(bearer(again)).toBe(bearer(first));
   const [name, token] = [...kept.all][0]!;
-  kept.set(name, { ...token, until: Date.now() - 1 });
+  await kept.set(name, { ...token, until: Date.now() - 1 });
   const refreshed = await credentials(undefined, kept).authorise(one, request, signal);
   expect(bearer(refreshed)).not.toBe(bearer(first));
   expect(await introspect(bearer(refreshed))).toMatchObject({ active: true });

@@ -19,7 +19,10 @@ function secretsOf(at: string, source: string, world: Partial<SecretWorld> = {})
     true,
   );
   expect(findings).toEqual([]);
-  return new ProjectSecrets(project, { variables: { PATH: process.env.PATH }, ...world });
+  return new ProjectSecrets(project, {
+    variables: { PATH: process.env.PATH, BATHARON_TRUST: '1' },
+    ...world,
+  });
 }
 
 const problemOf = (getting: Promise<string>): Promise<string> =>
@@ -90,12 +93,12 @@ describe('a secret', () => {
 describe('what is locked', () => {
   const variables = (at: string): NodeJS.ProcessEnv => ({ XDG_CONFIG_HOME: join(at, 'config') });
 
-  test('is sealed for this user: unreadable in its file, the key readable by nobody else', () => {
+  test('is sealed for this user: unreadable in its file, the key readable by nobody else', async () => {
     const at = folder();
-    fc.assert(
-      fc.property(fc.string({ minLength: 6, unit: 'grapheme' }), (value) => {
+    await fc.assert(
+      fc.asyncProperty(fc.string({ minLength: 6, unit: 'grapheme' }), async (value) => {
         const locked = new LockedStore(at, variables(at));
-        locked.setSecret('desk', value);
+        await locked.setSecret('desk', value);
         expect(new LockedStore(at, variables(at)).secret('desk')).toBe(value);
         const file = readFileSync(join(at, '.batharon/locked.json'), 'utf8');
         expect(file.includes(value) || file.includes(Buffer.from(value).toString('base64'))).toBe(false);
@@ -111,10 +114,10 @@ describe('what is locked', () => {
       ).toEqual([0o600, 0o600]);
   });
 
-  test('can’t stand for another secret, be changed, or be opened with another key', () => {
+  test('can’t stand for another secret, be changed, or be opened with another key', async () => {
     const at = folder();
     const locked = new LockedStore(at, variables(at));
-    locked.setSecret('desk', 'clay-and-water');
+    await locked.setSecret('desk', 'clay-and-water');
     const path = join(at, '.batharon/locked.json');
     const text = readFileSync(path, 'utf8');
     const sealed = (JSON.parse(text) as { secrets: { desk: string } }).secrets.desk;
@@ -136,28 +139,76 @@ describe('what is locked', () => {
     expect(() => new LockedStore(at, variables(at)).secret('desk')).toThrow('not one that this version');
   });
 
-  test('is listed by name, and forgotten', () => {
+  test('is listed by name, and forgotten', async () => {
     const at = folder();
     const locked = new LockedStore(at, variables(at));
-    locked.setSecret('b', 'secret-b');
-    locked.setSecret('a', 'secret-a');
-    locked.tokens.set('desk 1', { text: 'token', until: 5 });
+    await locked.setSecret('b', 'secret-b');
+    await locked.setSecret('a', 'secret-a');
+    await locked.tokens.set('desk 1', { text: 'token', until: 5 });
     expect([
       locked.names(),
       locked.tokens.get('desk 1'),
-      locked.removeSecret('b'),
-      locked.removeSecret('b'),
+      await locked.removeSecret('b'),
+      await locked.removeSecret('b'),
       locked.names(),
     ]).toEqual([['a', 'b'], { text: 'token', until: 5 }, true, false, ['a']]);
-    locked.tokens.remove('desk 1');
+    await locked.tokens.remove('desk 1');
     expect(locked.tokens.get('desk 1')).toBeUndefined();
   });
 
-  test('says why it can’t be written', () => {
+  test('a secret can’t be set where the file is none; a token is kept in memory then, and that is said', async () => {
     const at = folder();
     mkdirSync(join(at, '.batharon/locked.json'), { recursive: true });
-    expect(() => new LockedStore(at, variables(at)).tokens.set('a', { text: 'b' })).toThrow(
+    const said: string[] = [];
+    const locked = new LockedStore(at, variables(at), (message) => said.push(message));
+    await expect(locked.setSecret('a', 'secret-a')).rejects.toThrow(
       /not one that this version|can’t be written|EISDIR/,
     );
+    await locked.tokens.set('a', { text: 'b' });
+    expect([locked.tokens.get('a'), said.length]).toEqual([{ text: 'b' }, 1]);
+  });
+
+  test('with a home that can’t be written keys are kept in memory, said once; a secret is refused, with what to do', async () => {
+    const at = folder();
+    writeFileSync(join(at, 'file'), '');
+    const said: string[] = [];
+    const home = { XDG_CONFIG_HOME: join(at, 'file/below') };
+    const locked = new LockedStore(at, home, (message) => said.push(message));
+    expect(locked.open(locked.seal('a value'))).toBe('a value');
+    await locked.tokens.set('a', { text: 'b' });
+    expect(locked.tokens.get('a')).toEqual({ text: 'b' });
+    expect(said[0]).toContain('kept in memory only');
+    await expect(locked.setSecret('a', 'secret-a')).rejects.toMatchObject({
+      problem: { instead: expect.stringContaining('XDG_CONFIG_HOME=') as unknown },
+    });
+  });
+
+  test('changes of several processes at once are all kept', async () => {
+    const at = folder();
+    await Promise.all(
+      Array.from({ length: 12 }, (_, i) =>
+        new LockedStore(at, variables(at)).setSecret(`s${i}`, `secret-${i}`),
+      ),
+    );
+    expect(new LockedStore(at, variables(at)).names()).toHaveLength(12);
+    expect(new LockedStore(at, variables(at)).secret('s7')).toBe('secret-7');
+  });
+
+  test('of several that renew a token one does, and the others take it', async () => {
+    const at = folder();
+    let renewed = 0;
+    const renew = (store: LockedStore): Promise<string> =>
+      store.tokens.alone('desk', async () => {
+        const kept = store.tokens.get('desk');
+        if (kept) return kept.text;
+        renewed++;
+        await new Promise((resolve) => setTimeout(resolve, 30));
+        await store.tokens.set('desk', { text: `token ${renewed}` });
+        return `token ${renewed}`;
+      });
+    const tokens = await Promise.all(
+      Array.from({ length: 4 }, () => renew(new LockedStore(at, variables(at)))),
+    );
+    expect([renewed, new Set(tokens).size]).toEqual([1, 1]);
   });
 });

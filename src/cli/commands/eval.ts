@@ -17,8 +17,7 @@ import { loadProject } from '../load.ts';
 import { attemptAt, findStep, parseWhere } from '../open-run.ts';
 import { stepNames } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
-import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
-import { writeTo } from '../standard-streams.ts';
+import { errorTerminal, fit, outputTerminal, pad, widthOf, writeData } from '../terminal.ts';
 
 export interface EvalOptions {
   readonly on?: string;
@@ -138,5 +137,5 @@ function printNodes(nodes: readonly (readonly [path: string, value: Value])[]): 
 
 function printValue(value: Value, asJson: boolean): void {
   const text = asJson ? undefined : plainText(value);
-  writeTo(1, `${text ?? writeJson(value, 2, 'text')}\n`);
+  writeData(`${text ?? writeJson(value, 2, 'text')}\n`);
 }

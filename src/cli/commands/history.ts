@@ -9,8 +9,16 @@ import { loadProject } from '../load.ts';
 import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { StepLines } from '../step-lines.ts';
-import { errorTerminal, fit, outputTerminal, pad, padStart, type Terminal, timeWords } from '../terminal.ts';
-import { writeTo } from '../standard-streams.ts';
+import {
+  errorTerminal,
+  fit,
+  outputTerminal,
+  pad,
+  padStart,
+  type Terminal,
+  timeWords,
+  writeData,
+} from '../terminal.ts';
 
 export interface HistoryOptions {
   readonly env?: string;
@@ -53,7 +61,7 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
       else more++;
     }
     if (options.json) {
-      writeTo(1, `${JSON.stringify(found, undefined, 2)}\n`);
+      writeData(`${JSON.stringify(found, undefined, 2)}\n`);
       return 0;
     }
     if (found.length === 0) {

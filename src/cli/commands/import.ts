@@ -39,7 +39,7 @@ export function importCommand(
     );
     const draft = toStep(imported, project, options.name);
     if (options.add === undefined) printDraft(draft);
-    else writeDraft(draft, project, options.add, titleOf(imported));
+    else await writeDraft(draft, project, options.add, titleOf(imported));
     return 0;
   });
 }

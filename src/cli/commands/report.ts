@@ -6,8 +6,7 @@ import { loadProject } from '../load.ts';
 import { OpenRun } from '../open-run.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { makeReports, type ReportFiles } from '../write-reports.ts';
-import { errorTerminal } from '../terminal.ts';
-import { writeTo } from '../standard-streams.ts';
+import { errorTerminal, writeData } from '../terminal.ts';
 
 /** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */
 export function report(wanted: readonly string[], options: ReportFiles): Promise<ExitCode> {
@@ -28,7 +27,7 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     const terminal = errorTerminal();
     for (const { path, text } of reports) {
       if (path === '-') {
-        writeTo(1, text);
+        writeData(text);
         continue;
       }
       try {

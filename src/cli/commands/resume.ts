@@ -18,10 +18,9 @@ import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
 import { StepLines } from '../step-lines.ts';
-import { errorTerminal, type Terminal } from '../terminal.ts';
+import { errorTerminal, type Terminal, writeData } from '../terminal.ts';
 import { openWorld } from '../world.ts';
 import { printOwnResults, reportProblems } from './run.ts';
-import { writeTo } from '../standard-streams.ts';
 
 export interface ResumeOptions {
   readonly give?: readonly string[];
@@ -73,7 +72,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             ...(options.leave ? { leave: true } : {}),
             emit: (event: RunEvent) => {
               if (event.event === 'run-ended') ({ results } = event);
-              if (options.json) writeTo(1, `${JSON.stringify(event)}\n`);
+              if (options.json) writeData(`${JSON.stringify(event)}\n`);
               else view.show(event);
             },
           },

@@ -16,8 +16,7 @@ import { printFindings, printProblem } from '../print-findings.ts';
 import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { SeveralRuns } from '../several-runs.ts';
-import { errorTerminal, type Terminal } from '../terminal.ts';
-import { writeTo } from '../standard-streams.ts';
+import { errorTerminal, type Terminal, writeData } from '../terminal.ts';
 
 export interface RunCommandOptions {
   readonly env?: string;
@@ -225,9 +224,9 @@ function printResults(results: readonly [string, Value][], chains: number, print
   if (print !== undefined) {
     for (const [, own] of results) {
       const value = memberOf(own as ValueObject, print);
-      if (value !== undefined) writeTo(1, `${plainText(value) ?? writeJson(value)}\n`);
+      if (value !== undefined) writeData(`${plainText(value) ?? writeJson(value)}\n`);
     }
   } else if (results.length > 0) {
-    writeTo(1, `${writeJson(chains === 1 ? results[0]![1] : objectOf(results), 2)}\n`);
+    writeData(`${writeJson(chains === 1 ? results[0]![1] : objectOf(results), 2)}\n`);
   }
 }

@@ -20,7 +20,7 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
       : readFileSync(0, 'utf8').replace(/\r?\n$/, '');
     if (typed === undefined || typed === '')
       fail('secret-missing', `nothing was given for ${name}; nothing is changed`);
-    new LockedStore(projectFolder(project), process.env).setSecret(name, typed);
+    await new LockedStore(projectFolder(project), process.env).setSecret(name, typed);
     errorTerminal().write(`${name} is locked.${usedAs(project, name)}\n`);
     if (typed.length < SHORTEST_NEEDLE)
       errorTerminal().write(
@@ -76,7 +76,7 @@ export function removeSecret(name: string): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
     const locked = new LockedStore(projectFolder(project), process.env);
-    if (!locked.removeSecret(name))
+    if (!(await locked.removeSecret(name)))
       fail('secret-missing', `no secret is locked under the name ${name}`, {
         instead:
           locked.names().length > 0 ? `locked: ${locked.names().join(', ')}` : 'batharon secret set NAME',

@@ -14,8 +14,15 @@ import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { answerOf, OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
-import { writeTo } from '../standard-streams.ts';
-import { errorTerminal, outputTerminal, sizeWords, type Terminal, timeWords, wrap } from '../terminal.ts';
+import {
+  errorTerminal,
+  outputTerminal,
+  sizeWords,
+  type Terminal,
+  timeWords,
+  wrap,
+  writeData,
+} from '../terminal.ts';
 import { openWorld } from '../world.ts';
 import { watchInterruption } from '../interruption.ts';
 
@@ -77,7 +84,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     const open = OpenRun.read(recordsOf(project), id);
     const answer = open.run.steps[0] && answerOf(open.run.steps[0]);
     if (answer) printAnswer(answer, open.text(answer));
-    if (options.add !== undefined) writeDraft(draftOf(step), project, options.add, title);
+    if (options.add !== undefined) await writeDraft(draftOf(step), project, options.add, title);
     return exit;
   });
 }
@@ -260,7 +267,7 @@ function printAnswer({ body }: EventOf<'answer-came'>, text: string | undefined)
     const line = shown.endsWith('\n') ? shown : `${shown}\n`;
     // A program that reads it gets it as it came.
     if (terminal.live) terminal.write(line);
-    else writeTo(1, line);
+    else writeData(line);
     if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
     return;
   }

@@ -11,9 +11,8 @@ import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { StepLines } from '../step-lines.ts';
 import { StepView } from '../step-view.ts';
-import { fit, outputTerminal, pad, type Terminal, timeWords, widthOf } from '../terminal.ts';
+import { fit, outputTerminal, pad, type Terminal, timeWords, widthOf, writeData } from '../terminal.ts';
 import { Timeline } from '../timeline.ts';
-import { writeTo } from '../standard-streams.ts';
 
 export interface ViewOptions {
   readonly asCurl?: boolean;
@@ -197,6 +196,6 @@ function printCurl(open: OpenRun, step: RecordedStep, where: Where): ExitCode {
     return fail('no-record', `what ${step.address} sent was not kept whole, or is no text`, {
       instead: 'the file it was read from, with --data-binary @FILE',
     });
-  writeTo(1, `${text}\n`);
+  writeData(`${text}\n`);
   return 0;
 }

@@ -235,3 +235,23 @@ export const credentialKindKey: KeyDefinition = {
   about: 'What sort of credential it is.',
   example: 'kind: bearer',
 };
+
+export const credentialOriginsKey: KeyDefinition = {
+  name: 'origins',
+  sort: 'setting',
+  shape: shapeOf(() => z.array(z.string().refine((one) => originIn(one) !== undefined))),
+  wants: 'a list of origins, such as https://api.example.com',
+  required: false,
+  about:
+    'Origins besides those of its services to which it may go by an address out of an answer: a next page, the state of a job. Elsewhere it goes only where a step names the host itself.',
+  example: 'origins: [https://files.emberfold.example]',
+};
+
+/** The origin that a text is (RFC 6454); nothing where it is more, or none of HTTP. */
+export function originIn(text: string): string | undefined {
+  if (!URL.canParse(text)) return undefined;
+  const { origin, protocol, pathname, search, hash, username } = new URL(text);
+  return /^https?:$/.test(protocol) && pathname === '/' && search + hash + username === ''
+    ? origin
+    : undefined;
+}

@@ -59,6 +59,8 @@ export interface Credential {
   readonly kind: CredentialKind;
   /** Its other keys, as texts with insertions. */
   readonly fields: ReadonlyMap<string, Template>;
+  /** Origins to which it may go besides those of its services. */
+  readonly origins: ReadonlySet<string>;
   /** A recipe: names for one request, and fields that are computed from it. */
   readonly recipe?: Recipe;
   /** Another chain signs in; its results are what is sent. */

@@ -2,7 +2,14 @@ import { BIT, objectKind, TEXT } from '../language/kinds.ts';
 import { nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { ChainScope, RESERVED_NAMES } from './chain-scope.ts';
-import { credentialKeys, credentialKindKey, GRANT_NEEDS, type OAuthGrant } from './credential-keys.ts';
+import {
+  credentialKeys,
+  credentialKindKey,
+  credentialOriginsKey,
+  GRANT_NEEDS,
+  type OAuthGrant,
+  originIn,
+} from './credential-keys.ts';
 import type { FieldReader } from './fields.ts';
 import type { Findings } from './findings.ts';
 import type { Template } from './model.ts';
@@ -54,7 +61,12 @@ export function readCredential(
   const kind = readKind(fields, key, value);
   if (!kind) return [];
   const { keys } = credentialKeys[kind];
-  checkStructure(findings, value, [credentialKindKey, ...keys], `a credential of kind ${kind}`);
+  checkStructure(
+    findings,
+    value,
+    [credentialKindKey, credentialOriginsKey, ...keys],
+    `a credential of kind ${kind}`,
+  );
   const templates = new Map<string, Template>();
   for (const { name: field } of keys) {
     const node = valueOf(value, field);
@@ -72,12 +84,18 @@ export function readCredential(
         name,
         kind,
         fields: templates,
+        origins: originsOf(valueOf(value, 'origins')),
         ...(kind === 'recipe' ? { recipe: readRecipe(fields, value, scope) } : {}),
         ...(kind === 'chain' ? { signIn: readSignIn(fields, value, scope) } : {}),
         at: findings.place(key),
       },
     ],
   ];
+}
+
+function originsOf(node: SourceNode | undefined): ReadonlySet<string> {
+  const items = node?.type === 'list' ? node.items : [];
+  return new Set(items.flatMap((item) => (item.type === 'scalar' ? (originIn(item.text) ?? []) : [])));
 }
 
 function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Credential['kind'] | undefined {

@@ -62,6 +62,8 @@ async function sign(
   const credential = fillCredential(context, request);
   const added = await authorisation(context, step, credential, withCookies);
   for (const secret of added.secrets) context.masker.add(secret, `token of ${request.as}`);
+  for (const computed of added.computed ?? [])
+    context.masker.addGiven(computed, `computed for ${request.as}`);
   for (const [name] of added.query) context.hidden.names.add(name);
   if (credential.credential.kind === 'header')
     for (const [name] of added.headers) context.hidden.names.add(name);

@@ -1,6 +1,6 @@
 import type { CallStep, Field, Idempotency, PlacedExpression, Timeouts } from '../chain/model.ts';
 import type { Service } from '../chain/project.ts';
-import { percentEncode, utf8 } from '../language/encodings.ts';
+import { fromUtf8, percentEncode, utf8 } from '../language/encodings.ts';
 import { randomUuid } from '../language/functions/chance.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
@@ -71,8 +71,7 @@ export function buildRequest(
     nothing: (insertion) => inserter.nothing(insertion),
   };
   return buildBody(context, step, noting).then((body) => ({
-    ...assemble(context, step, inserter, environment, body),
-    ...(secretBody ? { secretBody } : {}),
+    ...assemble(context, step, inserter, environment, { ...body, secretBody }),
   }));
 }
 
@@ -81,7 +80,12 @@ function assemble(
   step: CallStep,
   inserter: Inserter,
   environment: Environment,
-  { body, type, json }: Partial<Awaited<ReturnType<typeof buildBody>>>,
+  {
+    body,
+    type,
+    json,
+    secretBody,
+  }: Partial<Awaited<ReturnType<typeof buildBody>>> & { readonly secretBody?: boolean },
 ): BuiltRequest {
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
@@ -102,17 +106,19 @@ function assemble(
   set('accept', '*/*');
   set('accept-encoding', 'gzip, deflate, br');
   const as = step.as ?? service?.as;
-  return {
+  const built: BuiltRequest = {
     method: step.method,
     url,
     headers,
     ...(body ? { body, json } : {}),
+    ...(secretBody ? { secretBody } : {}),
     ...(as === undefined || as === 'nobody' ? {} : { as }),
     limits: limitsOf([service, step], environment),
     ...(service ? { service: service.name } : {}),
     secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),
     ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
   };
+  return step.target.type === 'address' ? at(context, step, built, url) : built;
 }
 
 function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
@@ -159,15 +165,80 @@ export function addressIn(
   }
   const service = context.serviceOf(step)?.name;
   const home = service === undefined ? new URL(base).origin : context.serviceOrigins.get(service)!;
-  if (url.origin !== home && step.as === undefined) {
+  if (url.origin !== home && !mayLeadTo(context, step, url.origin)) {
+    const as = step.as ?? context.serviceOf(step)?.as;
     throw new ProblemError({
       code: 'other-origin',
       message: `this address leads to ${url.origin}, and ${service === undefined ? 'the request went to' : `the service ${service} lives at`} ${home}`,
-      instead: 'as: nobody on this step, or the credential that belongs there',
+      instead:
+        as === undefined || as === 'nobody'
+          ? 'as: nobody on this step, which sends nothing secret there'
+          : `origins: [${url.origin}] on the credential ${as}, if it belongs there; or as: nobody on this step`,
       place: address.at(span),
     });
   }
   return url.href;
+}
+
+/** Whether an address out of an answer may lead to another origin: with a credential that belongs there, or with none, as the step says. */
+function mayLeadTo(context: RunContext, step: CallStep, origin: string): boolean {
+  const as = step.as ?? context.serviceOf(step)?.as;
+  if (as === undefined) return false;
+  if (as === 'nobody') return step.as === 'nobody';
+  const { credentials, services } = context.project;
+  if (credentials.get(as)?.origins.has(origin)) return true;
+  return [...services.values()].some(
+    (one) => one.as === as && context.serviceOrigins.get(one.name) === origin,
+  );
+}
+
+/**
+ * The same request at another address. What is meant for the origin of the service stays there: fields with a secret in them, and how it is
+ * connected to. Throws `secret-elsewhere` where a secret stands in the body.
+ */
+export function at(context: RunContext, step: CallStep, request: BuiltRequest, url: string): BuiltRequest {
+  const home = homeOf(context, step);
+  if (home === undefined || new URL(url).origin === home) return { ...request, url };
+  if (request.body && holdsSecret(context, request))
+    throw new ProblemError({
+      code: 'secret-elsewhere',
+      message: `this address leads to ${new URL(url).origin}, and the body of the request holds a secret that is not meant for it`,
+      instead: 'a call of its own, whose body holds what belongs there',
+      place: step.at,
+    });
+  const { connection: _, ...rest } = request;
+  return { ...rest, url, headers: withoutSecretFields(context, request.headers, request.secretFields) };
+}
+
+/** The origin for which a request is made. */
+function homeOf(context: RunContext, { target }: CallStep): string | undefined {
+  return target.type === 'url' ? undefined : context.serviceOrigins.get(target.service);
+}
+
+/** Fields without those that hold something secret, whether the file says so or only the value tells. */
+export function withoutSecretFields(
+  { hidden }: RunContext,
+  headers: readonly (readonly [string, string])[],
+  secretFields: ReadonlySet<string>,
+): [string, string][] {
+  return headers.flatMap(([name, value]): [string, string][] =>
+    secretFields.has(name.toLowerCase()) ||
+    hidden.names.hasField(name) ||
+    hidden.masker.find(value).length > 0
+      ? []
+      : [[name, value]],
+  );
+}
+
+/** Whether something secret stands in the body of a request. */
+export function holdsSecret(
+  { hidden }: RunContext,
+  { body, secretBody }: Pick<BuiltRequest, 'body' | 'secretBody'>,
+): boolean {
+  if (secretBody) return true;
+  if (!(body instanceof Uint8Array)) return false;
+  const text = fromUtf8(body);
+  return text !== undefined && (hidden.masker.find(text).length > 0 || hidden.names.places(text).length > 0);
 }
 
 /** The same request with other values of some parameters. */

@@ -390,7 +390,7 @@ export class RunContext {
 
   /** Hides what was computed from a secret from here on; gives false where a part of it is too short to be found again. */
   hideComputed(expression: string, value: Value): boolean {
-    return this.hidden.hide(value, labelOf(expression));
+    return this.hidden.hide(value, labelOf(expression), 'latest');
   }
 
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */

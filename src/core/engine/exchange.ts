@@ -3,12 +3,12 @@ import type { Maybe } from '../language/values.ts';
 import type { HeaderList, WireAnswer, WireRequest } from '../ports.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { authorise, fillCredential, queryKey } from './authorise.ts';
-import type { BuiltRequest } from './build-request.ts';
+import { type BuiltRequest, holdsSecret, withoutSecretFields } from './build-request.ts';
 import type { RunContext } from './context.ts';
 import { storeCookies } from './step-cookies.ts';
 import { eventProblem } from './placed.ts';
 import { Deadline } from './deadline.ts';
-import { renderPath } from './insert.ts';
+import { fileName } from './file-name.ts';
 import { isSafe, onceOf } from './once.ts';
 import { pastAnswer } from './past-answer.ts';
 import { hideKept, namesBeforeKeep } from './hide-kept.ts';
@@ -158,9 +158,10 @@ async function sendFollowing(
     const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
     if (leaves) {
       carried = false;
-      if (next.body && request.secretBody) refuseSecretBody(wire.url, next.url);
+      if (next.body && holdsSecret(context, { ...request, body: next.body }))
+        refuseSecretBody(wire.url, next.url);
     }
-    wire = leaves ? withoutCredentials(next, request.secretFields) : next;
+    wire = leaves ? withoutCredentials(context, next, request.secretFields) : next;
     context.emit({
       event: 'redirected',
       step: context.address(step),
@@ -183,14 +184,11 @@ function refuseSecretBody(from: string, to: string): never {
 
 /** A request that goes to another origin carries nothing that was meant for the first one. */
 function withoutCredentials(
+  context: RunContext,
   { connection: _, ...request }: WireRequest,
   secretFields: ReadonlySet<string>,
 ): WireRequest {
-  const headers = request.headers.filter(
-    ([name]) =>
-      !/^(?:authorization|cookie|proxy-authorization)$/i.test(name) && !secretFields.has(name.toLowerCase()),
-  );
-  return { ...request, headers };
+  return { ...request, headers: withoutSecretFields(context, request.headers, secretFields) };
 }
 
 function readResult(
@@ -373,7 +371,7 @@ async function heldBack(
 
 async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
   const environment = context.environment(step);
-  const path = renderPath(context.inserter(environment), step.save!.path);
+  const path = fileName(context, context.inserter(environment), step.save!.path);
   return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
 }
 

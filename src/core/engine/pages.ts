@@ -6,7 +6,7 @@ import { kindAndValue } from '../language/show.ts';
 import { isObject, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
-import { addressIn, type BuiltRequest, withJson, withParameters } from './build-request.ts';
+import { addressIn, at, type BuiltRequest, withJson, withParameters } from './build-request.ts';
 import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { amountOf } from './settings.ts';
@@ -128,7 +128,7 @@ async function nextRequest(
   if (next) {
     const value = placed(next, () => next.expression.evaluate(environment));
     if (value === undefined || value === null || value === '') return undefined;
-    return { ...request, url: addressIn(context, step, next, environment, result.url) };
+    return at(context, step, request, addressIn(context, step, next, environment, result.url));
   }
   const values = valuesOf((nextQuery ?? nextJson)!, environment);
   if (!values) return undefined;

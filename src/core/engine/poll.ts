@@ -5,7 +5,7 @@ import { brief, shorten } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
-import { addressIn, type BuiltRequest } from './build-request.ts';
+import { addressIn, at, type BuiltRequest } from './build-request.ts';
 import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { durationOf } from './settings.ts';
@@ -162,16 +162,16 @@ function outOfTime(poll: Poll, step: CallStep, within: number, states: SeenState
 function requestAt(
   context: RunContext,
   step: CallStep,
-  at: PlacedExpression,
+  address: PlacedExpression,
   request: BuiltRequest,
   job: CallResult,
 ): BuiltRequest {
   const environment = context.environment(step, job.body.value, answerNames(job));
-  const { body: _, ...rest } = request;
-  return {
+  const { body: _, secretBody: __, ...rest } = request;
+  const asking: BuiltRequest = {
     ...rest,
     method: 'GET',
-    url: addressIn(context, step, at, environment, job.url),
     headers: request.headers.filter(([name]) => !/^(?:content-type|idempotency-key)$/i.test(name)),
   };
+  return at(context, step, asking, addressIn(context, step, address, environment, job.url));
 }

@@ -76,9 +76,18 @@ export function fillAddresses(context: RunContext): void {
         place: at,
       });
     }
+    hideInHost(context, new URL(text));
     context.serviceUrls.set(name, text);
     context.serviceBases.set(name, text.replace(/\/+$/, ''));
     context.serviceOrigins.set(name, new URL(text).origin);
+  }
+}
+
+/** Names of hosts are told in small letters, so a secret in one is too. */
+function hideInHost({ masker, secrets }: RunContext, { hostname }: URL): void {
+  for (const [name, secret] of secrets) {
+    const lower = secret.toLowerCase();
+    if (lower !== '' && hostname.includes(lower)) masker.addSpelling(lower, `secret ${name}`);
   }
 }
 

@@ -150,9 +150,9 @@ class Run {
   }
 
   /** Does something; gives what is wrong, also where that is a defect of the program. */
-  async #caught(work: () => Promise<Problem | undefined> | void): Promise<Problem | undefined> {
+  async #caught(work: () => unknown): Promise<Problem | undefined> {
     try {
-      return (await work()) ?? undefined;
+      return ((await work()) as Problem | undefined) ?? undefined;
     } catch (error) {
       this.#context.noteDefect(error);
       const problem = problemOf(error);

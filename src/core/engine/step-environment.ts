@@ -50,7 +50,7 @@ export class StepEnvironment implements Environment {
     const { masker } = this.#context;
     if (masker.isIdle || (typeof result !== 'string' && !isNumeric(result))) return;
     const label = args.map((arg) => labelIn(masker, arg)).find((one) => one !== undefined);
-    if (label !== undefined) this.#context.hidden.hide(result, label);
+    if (label !== undefined) this.#context.hidden.hide(result, label, 'latest');
   }
 }
 

@@ -17,7 +17,8 @@ import {
 import type { NewRow } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
-import { renderPath, renderTyped } from './insert.ts';
+import { fileName } from './file-name.ts';
+import { renderTyped } from './insert.ts';
 import type { PastRow } from './past.ts';
 
 /**
@@ -38,7 +39,7 @@ export async function writeRow(
   // Another row for the same step would be one too many, whatever is in it.
   if (adds && past?.written) return;
   const inserter = context.inserter(environment);
-  const path = renderPath(inserter, write.to);
+  const path = fileName(context, inserter, write.to);
   const value = renderTyped(inserter, write.row);
   const row = masked(context, step, write, rowOf(write, path, value));
   const shown = writeJson(row);

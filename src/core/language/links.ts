@@ -29,7 +29,7 @@ function parametersOf(field: string, start: number): { readonly end: number; rea
     if (field[at] !== '=') continue;
     at++;
     while (field[at] === ' ' || field[at] === '\t') at++;
-    let value = '';
+    let value: string;
     if (field[at] === '"') {
       const valueStart = ++at;
       while (at < field.length && field[at] !== '"') at += field[at] === '\\' ? 2 : 1;

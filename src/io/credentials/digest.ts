@@ -33,7 +33,8 @@ export class DigestCredentials {
       count: asked.answered,
       nonce: randomBytes(16).toString('hex'),
     });
-    return { headers: [['authorization', value]], query: [], secrets: [] };
+    const computed = /response="([^"]+)"/.exec(value)![1]!;
+    return { headers: [['authorization', value]], query: [], secrets: [], computed: [computed] };
   }
 
   /** Takes what the service asks for; false where it has been answered already and was not only too old. */

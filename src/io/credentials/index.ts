@@ -82,7 +82,7 @@ export class RunCredentials implements Credentials {
 
   /** Forgets what is kept of a credential between runs. */
   async forget(filled: FilledCredential): Promise<void> {
-    if (filled.credential.kind === 'oauth2') (await this.#tokens()).forget(filled);
+    if (filled.credential.kind === 'oauth2') await (await this.#tokens()).forget(filled);
   }
 
   async #tokens(): Promise<OAuth2> {

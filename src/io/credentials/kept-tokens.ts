@@ -10,13 +10,16 @@ export interface Token {
 /** Keeps tokens between runs, sealed; by the credential and what it is for. */
 export interface KeptTokens {
   get(key: string): Token | undefined;
-  set(key: string, token: Token): void;
-  remove(key: string): void;
+  set(key: string, token: Token): Promise<void>;
+  remove(key: string): Promise<void>;
+  /** Does something for a token that no other process does at the same time: of several that renew it, one does. */
+  alone<T>(key: string, work: () => Promise<T>): Promise<T>;
 }
 
 /** Keeps nothing. */
 export const noKeptTokens: KeptTokens = {
   get: () => undefined,
-  set: () => undefined,
-  remove: () => undefined,
+  set: async () => undefined,
+  remove: async () => undefined,
+  alone: (_, work) => work(),
 };

@@ -12,7 +12,12 @@ export async function listenForRedirect(
   let arrived = (_: URL): void => undefined;
   const redirected = new Promise<URL>((resolve) => (arrived = resolve));
   const server = createServer((request, response) => {
-    const url = new URL(request.url ?? '/', address);
+    // Any page on this machine may ask for anything.
+    const url = URL.canParse(request.url ?? '/', address) ? new URL(request.url ?? '/', address) : undefined;
+    if (!url) {
+      response.writeHead(400).end();
+      return;
+    }
     if (url.pathname !== '/callback') {
       response.writeHead(404).end();
       return;

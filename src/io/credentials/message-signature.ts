@@ -37,6 +37,7 @@ export function messageSignature(
     ],
     query: [],
     secrets: [],
+    computed: [signature],
   };
 }
 

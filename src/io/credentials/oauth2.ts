@@ -80,14 +80,20 @@ export class OAuth2 {
   }
 
   /** Forgets what is kept of a credential. */
-  forget(filled: FilledCredential): void {
+  async forget(filled: FilledCredential): Promise<void> {
     this.#held.delete(filled.credential.name);
-    this.#kept.remove(keyOf(filled));
+    await this.#kept.remove(keyOf(filled));
   }
 
   /** A token that is kept, one that its refresh token gives, or a new one. */
   async #get(filled: FilledCredential, signal: AbortSignal): Promise<Token> {
     const grant = filled.fields.get('grant') as OAuthGrant;
+    if (!KEPT.has(grant)) return this.#fetch(filled, grant, signal);
+    // One process renews, the others wait and take its token: a refresh token that rotates may be used once only.
+    return this.#kept.alone(keyOf(filled), () => this.#fetch(filled, grant, signal));
+  }
+
+  async #fetch(filled: FilledCredential, grant: OAuthGrant, signal: AbortSignal): Promise<Token> {
     const keeps = KEPT.has(grant);
     const kept = keeps ? this.#kept.get(keyOf(filled)) : undefined;
     const refused = this.#refused.get(filled.credential.name);
@@ -103,7 +109,7 @@ export class OAuth2 {
       const before = refreshed && kept?.refresh !== undefined ? { refresh: kept.refresh } : {};
       const token = { ...before, ...tokenOf(granted, this.#clock.now()) };
       if (keeps && (grant !== 'refresh-token' || token.refresh !== undefined))
-        this.#kept.set(keyOf(filled), token);
+        await this.#kept.set(keyOf(filled), token);
       return token;
     } catch (error) {
       throw signInProblem(

@@ -1,8 +1,11 @@
-import { readFileSync } from 'node:fs';
 import { EVENT_VERSION } from '../../core/event-version.ts';
 import type { RunEvent } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
+import { readRegularFile } from '../own-folder.ts';
 import type { Span } from './outline.ts';
+
+/** Events of a run take no more, in bytes. */
+const LARGEST = 2 * 1024 * 1024 * 1024 - 1;
 
 /** The events of a record, and what of it could not be read. */
 export interface ReadEvents {
@@ -24,7 +27,7 @@ const NEWLINE = 10;
 export function readEvents(path: string, wanted?: (address: string) => boolean): ReadEvents {
   let bytes: Buffer;
   try {
-    bytes = readFileSync(path);
+    bytes = readRegularFile(path, LARGEST, false);
   } catch (error) {
     return fail('record-unreadable', `the record ${path} can’t be read: ${(error as Error).message}`);
   }

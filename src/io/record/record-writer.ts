@@ -14,6 +14,7 @@ import { promisify } from 'node:util';
 import { gzip, gzipSync } from 'node:zlib';
 import type { RunEvent } from '../../core/events.ts';
 import type { RunRecord } from '../../core/ports.ts';
+import { reasonOf } from '../reason.ts';
 import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type RunSummary, Summing } from './summary.ts';
@@ -234,19 +235,4 @@ export class RecordWriter implements RunRecord {
     this.#file = undefined;
     return summary;
   }
-}
-
-/** Why a record can't be written, in words. */
-export function reasonOf(error: NodeJS.ErrnoException): string {
-  const why: Readonly<Record<string, string>> = {
-    ENOSPC: 'no space is left on the device',
-    EDQUOT: 'this user may not store more',
-    EACCES: 'this user may not write there',
-    EROFS: 'the file system is read-only',
-    ENOTDIR: 'a part of the path is a file',
-  };
-  const known = why[error.code ?? ''];
-  return known === undefined
-    ? error.message
-    : `${known}${error.path === undefined ? '' : ` (${error.path})`}`;
 }

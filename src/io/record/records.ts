@@ -1,23 +1,27 @@
 import {
   cpSync,
   existsSync,
+  lstatSync,
   mkdirSync,
   readdirSync,
   readFileSync,
+  rmdirSync,
   rmSync,
   statSync,
   truncateSync,
+  writeFileSync,
 } from 'node:fs';
 import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
 import { nameList } from '../../core/language/nearest.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { makeOwnFolder } from '../locked-store.ts';
+import { isRealFolder, makeOwnFolder, makeRealFolder, OWN_FOLDER, readRegularFile } from '../own-folder.ts';
+import { reasonOf } from '../reason.ts';
 import { isAlive } from '../process.ts';
 import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type ReadEvents, readEvents } from './read-events.ts';
-import { reasonOf, RecordWriter } from './record-writer.ts';
+import { RecordWriter } from './record-writer.ts';
 import { type RunSummary, Summing } from './summary.ts';
 
 /** How many runs are kept, and how much they may take together, in bytes. */
@@ -45,7 +49,7 @@ export class Records {
 
   /** `folder` is that of the project file. */
   constructor(folder: string, keeping: Keeping = USUAL_KEEPING) {
-    this.#own = join(folder, '.batharon');
+    this.#own = join(folder, OWN_FOLDER);
     this.#folder = join(this.#own, 'runs');
     this.#keeping = keeping;
   }
@@ -61,7 +65,10 @@ export class Records {
     let id = newId();
     try {
       makeOwnFolder(this.#own);
-      mkdirSync(this.#folder, { recursive: true });
+      // Only what lies in a folder of the program's own is ever taken away again.
+      if (makeRealFolder(this.#folder) || this.#names().every((name) => NAME.test(name)))
+        writeFileSync(join(this.#own, MARKER), '');
+      id = this.#idAfterAll();
       // Another run may begin at the same moment.
       for (; ; id = nextId(id)) {
         try {
@@ -135,8 +142,7 @@ export class Records {
       ids.forEach((id, i) => {
         sum += this.#sizeOf(id);
         const surplus = i >= runs || sum > size;
-        if (surplus && i > 0 && id !== ended?.run && this.isRunning(id) === undefined)
-          rmSync(this.folderOf(id), { recursive: true, force: true });
+        if (surplus && i > 0 && id !== ended?.run && this.isRunning(id) === undefined) this.#remove(id);
       });
     } catch {
       // what can't be taken away stays
@@ -145,9 +151,56 @@ export class Records {
 
   /** Takes away what is left of runs that were cut off long ago, before they had told anything. */
   #sweep(): void {
-    for (const name of readdirSync(this.#folder))
-      if (!this.#hasBegun(name) && Date.now() - statSync(this.folderOf(name)).mtimeMs > 24 * 3_600_000)
-        rmSync(this.folderOf(name), { recursive: true, force: true });
+    for (const name of this.#names())
+      if (
+        NAME.test(name) &&
+        !this.#hasBegun(name) &&
+        Date.now() - lstatSync(this.folderOf(name)).mtimeMs > 24 * 3_600_000
+      )
+        this.#remove(name);
+  }
+
+  /**
+   * Takes a record away, file by file: only out of a real folder that this program made, and only where all that lies in it is a
+   * record's. Through a link nothing is taken away.
+   */
+  #remove(id: string): void {
+    const folder = this.folderOf(id);
+    const isOurs =
+      isRealFolder(this.#own) &&
+      isRealFolder(this.#folder) &&
+      lstatSync(join(this.#own, MARKER), { throwIfNoEntry: false })?.isFile() === true &&
+      NAME.test(id) &&
+      isRealFolder(folder);
+    if (!isOurs) return;
+    const bodies = join(folder, BODIES);
+    const hasBodies = isRealFolder(bodies);
+    const files = readdirSync(folder, { withFileTypes: true }).filter(({ name }) => name !== BODIES);
+    const kept = hasBodies ? readdirSync(bodies, { withFileTypes: true }) : [];
+    const isRecord =
+      files.every((entry) => entry.isFile() && FILES.has(entry.name)) &&
+      kept.every((entry) => entry.isFile() && BODY.test(entry.name));
+    if (!isRecord) return;
+    for (const { name } of kept) rmSync(join(bodies, name), { force: true });
+    if (hasBodies) rmdirSync(bodies);
+    // The events go last: as long as they are there, this is a run.
+    for (const { name } of files.sort((a, b) => Number(a.name === EVENTS) - Number(b.name === EVENTS)))
+      rmSync(join(folder, name), { force: true });
+    rmdirSync(folder);
+  }
+
+  #names(): string[] {
+    return readdirSync(this.#folder);
+  }
+
+  /** An id behind those of all runs, also where the clock was set back. */
+  #idAfterAll(): string {
+    const latest = this.#names()
+      .filter((name) => NAME.test(name))
+      .sort(byId)
+      .at(-1);
+    const now = newId();
+    return latest === undefined || byId(latest, now) < 0 ? now : nextId(latest);
   }
 
   #sizeOf(id: string): number {
@@ -163,9 +216,9 @@ export class Records {
   /** The ids of all runs, the latest first; without those that were cut off before they had told anything. */
   ids(): string[] {
     if (!existsSync(this.#folder)) return [];
-    return readdirSync(this.#folder)
-      .filter((name) => /^[0-9a-z]{6,8}$/.test(name) && this.#hasBegun(name))
-      .sort((a, b) => (a.length - b.length || (a < b ? -1 : 1)) * -1);
+    return this.#names()
+      .filter((name) => NAME.test(name) && this.#hasBegun(name))
+      .sort((a, b) => byId(b, a));
   }
 
   /** Whether something of a run is recorded. */
@@ -174,7 +227,8 @@ export class Records {
   }
 
   #hasBegun(id: string): boolean {
-    return (statSync(join(this.folderOf(id), EVENTS), { throwIfNoEntry: false })?.size ?? 0) > 0;
+    const found = lstatSync(join(this.folderOf(id), EVENTS), { throwIfNoEntry: false });
+    return found?.isFile() === true && found.size > 0;
   }
 
   /** What each run came to, the latest first. */
@@ -188,7 +242,8 @@ export class Records {
   /** The summary that was written at the end of a run. */
   #summary(id: string): RunSummary | undefined {
     try {
-      const read = JSON.parse(readFileSync(join(this.folderOf(id), SUMMARY), 'utf8')) as RunSummary;
+      const path = join(this.folderOf(id), SUMMARY);
+      const read = JSON.parse(readRegularFile(path, LARGEST_SUMMARY, false).toString('utf8')) as RunSummary;
       return (read.version as number) === 1 && read.run === id ? read : undefined;
     } catch {
       return undefined;
@@ -249,21 +304,45 @@ export class Records {
 
   /** A body of a run by its digest, masked; nothing where it was not kept. */
   body(id: string, digest: string): Buffer | undefined {
+    // A record may come from elsewhere: what is no digest could be the path of any file.
+    if (!/^[0-9a-f]{64}$/.test(digest)) return undefined;
     const path = join(this.folderOf(id), BODIES, digest);
     try {
-      if (existsSync(path)) return readFileSync(path);
-      return existsSync(`${path}.gz`) ? gunzipSync(readFileSync(`${path}.gz`)) : undefined;
+      if (existsSync(path)) return readRegularFile(path, LARGEST_BODY, false);
+      if (!existsSync(`${path}.gz`)) return undefined;
+      return gunzipSync(readRegularFile(`${path}.gz`, LARGEST_BODY, false), {
+        maxOutputLength: LARGEST_BODY,
+      });
     } catch {
       return undefined;
     }
   }
 }
 
+/** The name of a run's folder. */
+const NAME = /^[0-9a-z]{6,8}$/;
+
+/** Stands beside a folder of records that the program made. */
+const MARKER = '.made-by-batharon';
+
+/** What a record consists of besides bodies, and how a body is called. */
+const FILES: ReadonlySet<string> = new Set([EVENTS, SUMMARY, `${SUMMARY}.new`, OUTLINE, PROCESS]);
+const BODY = /^[0-9a-f]{64}(?:\.gz)?$/;
+
+/** How large a kept body and a summary may be, in bytes. */
+const LARGEST_BODY = 256 * 1024 * 1024;
+const LARGEST_SUMMARY = 16 * 1024 * 1024;
+
+/** Earlier runs first. */
+function byId(a: string, b: string): number {
+  return a.length - b.length || (a < b ? -1 : a > b ? 1 : 0);
+}
+
 const EPOCH = Date.UTC(2026, 0, 1);
 
 /** A short id; later runs have later ids. */
 export function newId(): string {
-  return Math.floor((Date.now() - EPOCH) / 100)
+  return Math.max(0, Math.floor((Date.now() - EPOCH) / 100))
     .toString(36)
     .padStart(6, '0');
 }

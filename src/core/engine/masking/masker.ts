@@ -51,23 +51,25 @@ export class Masker {
 
   /**
    * Adds a secret that a service gave. It is looked for as long as it is among the latest {@link LATEST}. `least` is how long it
-   * must be to be looked for at all.
+   * must be to be looked for at all; false where it is shorter.
    */
-  addGiven(secret: string, label: string, least = SHORTEST_NEEDLE): void {
-    if (secret.length < Math.max(least, SHORTEST_NEEDLE) || this.#known.has(secret)) return;
+  addGiven(secret: string, label: string, least = SHORTEST_NEEDLE): boolean {
+    if (secret.length < Math.max(least, SHORTEST_NEEDLE)) return false;
+    if (this.#known.has(secret)) return true;
     const text = secret.slice(0, LONGEST_GIVEN);
     if (this.#given.delete(text)) {
       this.#given.set(text, label);
-      return;
+      return true;
     }
     this.#given.set(text, label);
     this.#labels.add(label);
     for (const spelling of spellingsOf(text)) this.#needles.add(spelling, label);
     this.onLearn?.(text, label);
-    if (this.#given.size <= LATEST) return;
+    if (this.#given.size <= LATEST) return true;
     const [oldest] = this.#given.keys();
     this.#given.delete(oldest!);
     for (const spelling of spellingsOf(oldest!)) this.#needles.remove(spelling);
+    return true;
   }
 
   /** By which label a text is known that is a secret as it stands. */

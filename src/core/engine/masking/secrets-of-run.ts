@@ -80,12 +80,17 @@ export class SecretsOfRun {
     return /^\s*["[{\d-]/.test(text) ? replacedInJson(text, places) : replaced(text, places);
   }
 
-  /** Hides all texts and numbers of a value from here on; gives false where one is too short for that. */
-  hide(value: Value, label: string): boolean {
+  /**
+   * Hides all texts and numbers of a value from here on; gives false where one is too short for that. Of what is computed anew for each request only
+   * the `latest` are looked for.
+   */
+  hide(value: Value, label: string, which: 'all' | 'latest' = 'all'): boolean {
     let all = true;
+    const add = (text: string): boolean =>
+      which === 'all' ? this.masker.add(text, label) : this.masker.addGiven(text, label);
     const visit = (part: Value): void => {
-      if (typeof part === 'string') all = this.masker.add(part, label) && all;
-      else if (isNumeric(part)) all = this.masker.add(numberText(part), label) && all;
+      if (typeof part === 'string') all = add(part) && all;
+      else if (isNumeric(part)) all = add(numberText(part)) && all;
       else if (Array.isArray(part)) part.forEach(visit);
       else if (isObject(part)) Object.values(part).forEach((member) => visit(member));
     };
