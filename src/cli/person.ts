@@ -58,12 +58,18 @@ export async function askHidden(question: string): Promise<string | undefined> {
 
 /** Asks a question; nothing where there is no terminal. Only "yes" is one. */
 export async function askYesNo(question: string): Promise<boolean | undefined> {
+  const answer = await askText(question);
+  return answer === undefined ? undefined : /^y(?:es)?$/i.test(answer);
+}
+
+/** Asks for a text that is shown while it is typed; nothing where there is no terminal. */
+export async function askText(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
   if (!stdin.isTTY || !stderr.isTTY) return undefined;
   const { createInterface } = await import('node:readline/promises');
   const lines = createInterface({ input: stdin, output: stderr });
   try {
-    return /^y(?:es)?$/i.test((await lines.question(legible(question))).trim());
+    return (await lines.question(legible(question))).trim();
   } finally {
     lines.close();
   }

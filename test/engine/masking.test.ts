@@ -104,7 +104,7 @@ test('a secret is found in every spelling, two layers deep, whatever stands arou
         const masked = masker.text(`${before} ${written}${after}`);
         expect([
           layers.map(({ name }) => name).join('+'),
-          leftOf(masked, written, Math.max(12, Math.ceil((written.length / hidden.length) * 4))),
+          leftOf(masked, written, Math.max(16, Math.ceil((written.length / hidden.length) * 6))),
         ]).toEqual([layers.map(({ name }) => name).join('+'), '']);
       },
     ),

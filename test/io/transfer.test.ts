@@ -345,11 +345,12 @@ test('cookies of one credential are not those of another', async () => {
     seen.push(`${String(request.headers.key)} ${request.headers.cookie ?? '-'}`);
     response.writeHead(200, { 'set-cookie': `who=${String(request.headers.key)}; Path=/` }).end();
   });
+  Object.assign(process.env, { KEY_OF_ANNA: 'anna-anna', KEY_OF_INES: 'ines-ines' });
   const keys = ['anna', 'ines']
     .map((name) => `  ${name}: { kind: header, name: key, value: "\${secret.${name}}" }\n`)
     .join('');
   const { exit } = await runHere(
-    `url: ${url}\ncredentials:\n${keys}secrets: { anna: command echo anna-anna, ines: command echo ines-ines }`,
+    `url: ${url}\ncredentials:\n${keys}secrets: { anna: env KEY_OF_ANNA, ines: env KEY_OF_INES }`,
     ['anna', 'ines', 'anna', 'nobody', 'ines']
       .map((name) => `  - call: GET kiln /a\n    as: ${name}\n`)
       .join(''),
@@ -411,14 +412,9 @@ describe('TLS', () => {
 test('a proxy: requests go through it; one that is not there is named', async () => {
   const target = await answering((_, response) => response.end('x'));
   const asked: string[] = [];
-  const proxy = createServer();
-  proxy.on('connect', (request, socket) => {
+  const proxy = createServer((request, response) => {
     asked.push(request.url!);
-    const [host, port] = request.url!.split(':');
-    const onward = connect(Number(port), host, () => {
-      socket.write('HTTP/1.1 200 OK\r\n\r\n');
-      onward.pipe(socket).pipe(onward);
-    });
+    void fetch(request.url!).then(async (answer) => response.end(await answer.text()));
   });
   const url = await listen(proxy);
   const through = await runHere(
@@ -426,6 +422,7 @@ test('a proxy: requests go through it; one that is not there is named', async ()
     "  - call: GET kiln /a\n    expect: text == 'x'\n",
   );
   expect([through.exit, through.problem, asked.length]).toEqual([0, '', 1]);
+  expect(asked[0]).toBe(`${target}/a`);
   const gone = await runHere(`url: ${target}\n    proxy: http://127.0.0.1:1`, '  - call: GET kiln /a\n');
   expect([gone.exit, gone.problem]).toEqual([
     3,

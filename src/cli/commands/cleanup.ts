@@ -71,7 +71,7 @@ function runWithLeft(records: Records, wanted: string): OpenRun {
     if (records.isRunning(id) !== undefined) continue;
     const open = OpenRun.read(records, id, (address) => !address.includes('['));
     const { booked, cleanup: done, left, outcome } = open.run;
-    if (left || (outcome === 'unfinished' && (booked.length > 0 || done.length === 0))) return open;
+    if (left || booked.length > 0 || (outcome === 'unfinished' && done.length === 0)) return open;
   }
   return fail('no-record', `the run ${ids[0]!} has left nothing: no undo and no cleanup waits`, {
     instead: 'batharon run --leave leaves them',

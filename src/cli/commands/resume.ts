@@ -1,6 +1,8 @@
 import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/inputs.ts';
 import type { Chain } from '../../core/chain/model.ts';
+import { stepAt } from '../../core/engine/undo.ts';
+import { askText } from '../person.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { nameList } from '../../core/language/nearest.ts';
 import { memberOf, type Value } from '../../core/language/values.ts';
@@ -50,10 +52,18 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
       const interruption = watchInterruption(terminal);
       try {
         const given = readGiven(options.give ?? [], options.giveFrom);
-        const past = readPast(records, id, decisionsOf(options), lostNames(chain, given), (sealed) =>
-          world.locked.open(sealed),
-        );
-        if (past.undecided.length > 0) return ask(terminal, id, past.undecided);
+        let said: Said = { sent: options.sent, notSent: options.notSent, lost: lostNames(chain, given) };
+        const read = (): PastRun =>
+          readPast(records, id, decisionsOf(said), lostOf(said.lost), (sealed) => world.locked.open(sealed));
+        let past = read();
+        while (past.undecided.length > 0) {
+          const [first] = past.undecided as [Undecided];
+          const answered = await askAbout(terminal, first, chain);
+          if (!answered) return ask(terminal, id, past.undecided);
+          said = withAnswer(said, first.step, answered);
+          past = read();
+        }
+        refuseOneForAll(records, id, said);
         const view = new RunView(terminal);
         let results: Readonly<Record<string, string>> = {};
         const { exit } = await runRecorded(
@@ -98,7 +108,7 @@ function lastWhole(records: Records): string {
 
 /** Throws `cannot-resume` where there is nothing to go on from. */
 function refuseUnfit(
-  { booked, cleanup, file, id, outcome, part, undo }: RecordedRun,
+  { booked, cleanup, file, id, left, outcome, part, undo }: RecordedRun,
   records: Records,
 ): void {
   const refuse = (message: string, instead: string): never => fail('cannot-resume', message, { instead });
@@ -111,24 +121,119 @@ function refuseUnfit(
   if (!existsSync(file))
     refuse(`the chain ${file} of the run ${id} is not there any more`, 'the file, where it was');
   if (undo.length + cleanup.length === 0) return;
-  const taken = [
-    ...new Set(undo.map(({ address }) => address.replace(/\.undo\..*$/, ''))),
-    ...(cleanup.length > 0 ? ['what cleanup took away'] : []),
+  const still = new Set(booked.map(({ step }) => step));
+  const taken = [...new Set(undo.map(({ address }) => address.replace(/\.undo\..*$/, '')))].filter(
+    (step) => !still.has(step),
+  );
+  const cleaned = cleanup.filter((step) => step.outcome === 'held').length;
+  const what = [
+    ...(taken.length > 0 ? [`it has taken back ${nameList(taken)}`] : []),
+    ...(cleaned > 0 ? [`${cleaned} step${cleaned === 1 ? '' : 's'} of cleanup held`] : []),
+    ...(still.size > 0 ? [`not taken back: ${nameList([...still])}`] : []),
   ];
   refuse(
-    `the run ${id} has taken back what it had done: ${nameList(taken)}. What came after it can’t be gone on with`,
-    booked.length > 0
+    `the run ${id} has ended with undo and cleanup (${what.join('; ')}), so what came after can’t be gone on with`,
+    booked.length > 0 || left
       ? `batharon cleanup ${id} takes back the rest; then a new run`
       : 'a new run; with --leave it can be resumed if it breaks',
   );
 }
 
-/** What a person says with `--sent` and `--not-sent`: of some steps, or of all where none is named. */
-function decisionsOf({ notSent, sent }: ResumeOptions): Decisions {
+/** What a person has said of requests whose outcome is not known. */
+interface Said {
+  readonly sent: readonly string[] | boolean | undefined;
+  readonly notSent: readonly string[] | boolean | undefined;
+  /** Values of names that are lost with an answer; `load[3].id` is one of a turn or a step. */
+  readonly lost: ReadonlyMap<string, Value>;
+}
+
+/** What is said with `--sent` and `--not-sent`: of some steps or turns, or of all where none is named. */
+function decisionsOf({ notSent, sent }: Said): Decisions {
   const says = (said: readonly string[] | boolean | undefined) => (address: string) =>
-    said === true ||
-    (Array.isArray(said) && said.some((one) => one === address || address.endsWith(`.${one}`)));
+    said === true || (Array.isArray(said) && said.some((one) => isMeant(one, address)));
   return { sent: says(sent), notSent: says(notSent) };
+}
+
+/** Whether a step is the one that a person names, or stands in the turn or step that is named. */
+function isMeant(named: string, address: string): boolean {
+  return (
+    address === named ||
+    address.startsWith(`${named}.`) ||
+    address.endsWith(`.${named}`) ||
+    address.includes(`.${named}.`)
+  );
+}
+
+/** The values that are lost with the answer of a step: those that were given for it, and those for any. */
+function lostOf(lost: ReadonlyMap<string, Value>): (address: string) => ReadonlyMap<string, Value> {
+  return (address) => {
+    const own = new Map<string, Value>();
+    for (const [name, value] of lost) {
+      const [, of, plain = name] = /^(.+)\.([A-Za-z_]\w*)$/.exec(name) ?? [];
+      if (of === undefined ? !own.has(plain) : isMeant(of, address)) own.set(plain, value);
+    }
+    return own;
+  };
+}
+
+/** Throws `cannot-resume` where one value would stand for what several requests gave, each its own. */
+function refuseOneForAll(records: Records, id: string, said: Said): void {
+  const plain = [...said.lost.keys()].filter((name) => !name.includes('.'));
+  if (plain.length === 0) return;
+  const { undecided } = readPast(
+    records,
+    id,
+    { sent: () => false, notSent: decisionsOf(said).notSent },
+    () => new Map(),
+    () => undefined,
+    true,
+  );
+  if (undecided.length < 2) return;
+  const [first, second] = undecided as [Undecided, Undecided];
+  fail(
+    'cannot-resume',
+    `${plain[0]!} was given once, and ${undecided.length} requests were processed, each with an answer of its own: ${nameList(undecided.map(({ step }) => step))}`,
+    {
+      instead: `--give '${first.step}.${plain[0]!}=…' --give '${second.step}.${plain[0]!}=…'`,
+    },
+  );
+}
+
+/** What a person says of one request. */
+interface Answered {
+  readonly processed: boolean;
+  readonly lost: ReadonlyMap<string, Value>;
+}
+
+/** Asks at a terminal about one request; nothing where nobody is there, or the person does not know. */
+async function askAbout(
+  terminal: Terminal,
+  { request, step: address }: Undecided,
+  chain: Chain,
+): Promise<Answered | undefined> {
+  const processed = await askText(
+    `${address}  ${request.method} ${request.url}\nWas it processed? [yes/no, or nothing to stop] `,
+  );
+  if (processed === undefined || !/^(?:y|yes|n|no)$/i.test(processed)) return undefined;
+  if (/^n/i.test(processed)) return { processed: false, lost: new Map() };
+  const lost = new Map<string, Value>();
+  for (const { name } of stepAt(chain, address)?.keep ?? []) {
+    const text = await askText(`What was ${name}? [nothing if it does not matter] `);
+    if (text !== undefined && text !== '')
+      lost.set(`${address}.${name}`, readInput('json', text).value ?? text);
+  }
+  terminal.write('\n');
+  return { processed: true, lost };
+}
+
+function withAnswer(said: Said, step: string, { lost, processed }: Answered): Said {
+  const with_ = (before: Said['sent']): Said['sent'] =>
+    before === true ? true : [...(Array.isArray(before) ? (before as readonly string[]) : []), step];
+  return {
+    sent: processed ? with_(said.sent) : said.sent,
+    notSent: processed ? said.notSent : with_(said.notSent),
+    lost: new Map([...said.lost, ...lost]),
+  };
 }
 
 /** Reads what a run had done. Throws `cannot-resume`, `record-unreadable`. */
@@ -136,10 +241,26 @@ export function readPast(
   records: Records,
   id: string,
   decisions: Decisions,
-  given: ReadonlyMap<string, Value>,
+  given: (address: string) => ReadonlyMap<string, Value>,
   open: (sealed: string) => string | undefined,
+  quiet = false,
 ): PastRun {
   const { events, garbled } = records.events(id);
+  if (quiet)
+    return pastOf(
+      events.filter(({ event }) =>
+        ['step-began', 'request-sent', 'request-failed', 'answer-came', 'step-ended'].includes(event),
+      ),
+      { open: () => '{"headers":[],"body":""}', body: () => new Uint8Array() },
+      decisions,
+      given,
+    );
+  if (records.isIncomplete(id))
+    fail(
+      'cannot-resume',
+      `the record of the run ${id} ends before the run did, since it could not be written any more, so it can’t be told what was sent and what was taken back`,
+      { instead: `batharon cleanup ${id}, if something is left; then a new run` },
+    );
   if (garbled.length > 0)
     fail(
       'cannot-resume',
@@ -206,7 +327,10 @@ function ask(terminal: Terminal, id: string, undecided: readonly Undecided[]): E
     `\n${one ? 'This request' : `These ${undecided.length} requests`} may have been processed, and sending ${one ? 'it' : 'them'} again may do ${one ? 'it' : 'them'} twice. Look at the service, then say:\n` +
       `    batharon resume ${id} --sent ${step}        it was processed, and is not sent again\n` +
       `    batharon resume ${id} --not-sent ${step}    it was not, and is sent\n` +
-      'Without a step the word holds for all of them. Nothing was sent now.\n',
+      (one
+        ? ''
+        : `What each gave is said for itself: --give '${step}.NAME=…'. Without a step the word holds for all of them.\n`) +
+      'Nothing was sent now.\n',
   );
   return 2;
 }

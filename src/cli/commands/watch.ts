@@ -245,7 +245,13 @@ class Watching {
     const id = this.#id;
     if (id === undefined || !records.has(id)) return undefined;
     const none = { sent: () => false, notSent: () => false };
-    const past = readPast(records, id, none, new Map(), (sealed) => world.locked.open(sealed));
+    const past = readPast(
+      records,
+      id,
+      none,
+      () => new Map(),
+      (sealed) => world.locked.open(sealed),
+    );
     if (this.#last === undefined && past.tookBack > 0)
       this.#lines.line(
         'remark',

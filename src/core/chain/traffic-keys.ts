@@ -158,7 +158,7 @@ export const retryKeys: readonly KeyDefinition[] = [
     wants: 'a duration, or two with .. between them',
     usual: '1s..30s',
     about:
-      'How long it waits; of two durations it doubles from the first to the second, less up to half by chance.',
+      'How long it waits; of two durations it doubles from the first to the second, up to a quarter longer by chance, never less.',
     example: 'wait: 500ms..10s',
   },
   {

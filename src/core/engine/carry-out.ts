@@ -119,6 +119,8 @@ export class StepRunner {
     let done: Done = {};
     let problem: Problem | undefined;
     let begun = false;
+    // It did what it is for, though something after that may fail: a row, a file.
+    let made = false;
     try {
       let steps = step.type === 'group' ? step.steps : [];
       if (step.when && !holds(context, step)) {
@@ -139,6 +141,7 @@ export class StepRunner {
       problem = done.problem;
       if (!problem && (!done.stop || done.passed)) {
         const { environment, outcome } = this.#expectations(context, step, done.call);
+        made = !outcome.problem;
         if (step.write && !outcome.problem) await writeRow(context, step, step.write, environment);
         if (done.call?.saved && !outcome.problem) await keepSaved(context, step, done.call.saved);
         if (!outcome.problem) outcome.show();
@@ -150,7 +153,7 @@ export class StepRunner {
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
     if (problem) await discarded(context, done);
-    return this.#settle(context, step, began, done, problem);
+    return this.#settle(context, step, began, done, problem, made);
   }
 
   /** A step of which a person has said that its request was processed; what it keeps, if that was given, is recorded. */
@@ -235,15 +238,14 @@ export class StepRunner {
     began: number,
     done: Done,
     problem: Problem | undefined,
+    made: boolean,
   ): Stop | undefined {
     const inner = done.stop;
     const cut = (problem ?? inner?.problem)?.code === 'interrupted';
     const outcome: Outcome = problem || inner ? (cut ? 'cut off' : 'broke') : 'held';
     this.#ended(context, step, outcome, began, done, problem);
-    if (outcome === 'held') {
-      if (step.undo.length > 0) this.undo.book(context, step);
-      return undefined;
-    }
+    if (step.undo.length > 0 && (outcome === 'held' || made)) this.undo.book(context, step);
+    if (outcome === 'held') return undefined;
     // What broke inside has been raised where it broke.
     if (problem && !cut) this.raise(exitOf(problem));
     if (!cut && (step.onFail === 'continue' || (done.passed && !problem))) {

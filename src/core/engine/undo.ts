@@ -16,6 +16,8 @@ export class Undo {
   readonly #booked: Booked[] = [];
   /** Steps whose undo was booked before the run was resumed. */
   readonly #before = new Set<string>();
+  /** What could not be carried out: steps whose undo failed, and how many steps of cleanup. */
+  readonly #failed = { undo: 0, cleanup: 0 };
   readonly #cleanups: { readonly context: RunContext; readonly chain: Chain }[] = [];
 
   /** Books the undo of a step, with its names as they are now. */
@@ -65,23 +67,37 @@ export class Undo {
     first.context.ignoreInterruption();
     if (this.#booked.length > 0) {
       first.context.emit({ event: 'undo-began', steps: this.#booked.length });
-      for (const { context, step } of this.#booked.reverse())
-        for (const one of step.undo) await runner.step(context, one);
+      for (const { context, step } of this.#booked.reverse()) {
+        let failed = false;
+        for (const one of step.undo) failed = Boolean(await runner.step(context, one)) || failed;
+        if (failed) this.#failed.undo++;
+      }
     }
-    for (const { context, chain } of this.#cleanups.reverse()) await cleanUp(runner, context, chain);
+    for (const { context, chain } of this.#cleanups.reverse())
+      this.#failed.cleanup += await cleanUp(runner, context, chain);
+    // What could not be taken back stays booked.
+    if (this.#failed.undo + this.#failed.cleanup > 0)
+      this.#leave(first.context, this.#failed.undo, this.#failed.cleanup);
   }
 
   /** What was left to be undone, for the events of a run that is told to leave it. */
   leave(context: RunContext): void {
     const cleanup = this.#cleanups.reduce((sum, { chain }) => sum + chain.cleanup.length, 0);
-    if (this.#booked.length + cleanup === 0) return;
-    const { names } = this.#cleanups.find((one) => one.context.chain === context.chain)?.context ?? context;
-    const used = names.snapshot(usedIn(context.chain.cleanup));
-    context.emit({ event: 'left', undo: this.#booked.length, cleanup, names: sealedNames(context, used) });
+    if (this.#booked.length + cleanup > 0) this.#leave(context, this.#booked.length, cleanup);
+  }
+
+  #leave(context: RunContext, undo: number, cleanup: number): void {
+    const own = this.#cleanups.find((one) => one.context.chain === context.chain)?.context ?? context;
+    const used = own.names.snapshot(usedIn(own.chain.cleanup));
+    context.emit({ event: 'left', undo, cleanup, names: sealedNames(context, used) });
   }
 }
 
-/** A step by its address at run time, also one of a chain that is followed. */
+/** A step by its address at run time, also one of a chain that is followed; nothing where the chain has none. */
+export function stepAt(chain: Chain, address: string): Step | undefined {
+  return findStep(chain, address)?.step;
+}
+
 function findStep(chain: Chain, address: string): { readonly chain: Chain; readonly step: Step } | undefined {
   const written = address.replace(/\[\d+\]/g, '[]');
   const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {
@@ -97,8 +113,9 @@ function findStep(chain: Chain, address: string): { readonly chain: Chain; reado
   return search(chain.steps);
 }
 
-/** A step that needs a name which was never kept is skipped. */
-async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps }: Chain): Promise<void> {
+/** A step that needs a name which was never kept is skipped. Gives how many steps failed. */
+async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps }: Chain): Promise<number> {
+  let failed = 0;
   context.emit({ event: 'cleanup-began', steps: cleanup.length });
   const defined = new Set(
     cleanup.flatMap(({ keep, name }) => [
@@ -110,9 +127,10 @@ async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps
     const missing = [...usedNames(step)].find(
       (name) => !context.names.has(name) && !defined.has(name) && keptSomewhere(steps, name),
     );
-    if (missing === undefined) await runner.step(context, step);
-    else runner.skip(context, step, `${missing} was never kept`);
+    if (missing !== undefined) runner.skip(context, step, `${missing} was never kept`);
+    else if (await runner.step(context, step)) failed++;
   }
+  return failed;
 }
 
 function keptSomewhere(steps: readonly Step[], name: string): boolean {

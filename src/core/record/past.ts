@@ -75,14 +75,14 @@ interface SeenStep {
 const isRefused = (status: number): boolean => status >= 400 && status < 500;
 
 /**
- * Reads the events of a run for it to be gone on with. `given` are values of names that are lost with an answer. Throws
+ * Reads the events of a run for it to be gone on with. `given` says of a step the values of names that are lost with its answer. Throws
  * `cannot-resume` where something that was sealed can't be opened.
  */
 export function pastOf(
   events: Iterable<RunEvent>,
   kept: Kept,
   decisions: Decisions,
-  given: ReadonlyMap<string, Value> = new Map(),
+  given: (address: string) => ReadonlyMap<string, Value> = () => new Map(),
 ): PastRun {
   const seen = new Seen(kept);
   for (const event of events) seen.take(event);
@@ -125,7 +125,8 @@ export function pastOf(
     }
     // Whoever says that it is to be sent again means the answered one too.
     if (decisions.notSent(address)) sent.length = 0;
-    if (taken) for (const [name, value] of given) if (!step.kept.has(name)) step.kept.set(name, value);
+    if (taken)
+      for (const [name, value] of given(address)) if (!step.kept.has(name)) step.kept.set(name, value);
     return {
       ...(step.outcome === undefined ? {} : { outcome: step.outcome }),
       hash: step.hash,
@@ -175,6 +176,9 @@ class Seen {
   readonly #starts = new Map<string, Map<string, Value>>();
   readonly #hashes = new Map<string, string>();
   readonly #booked = new Map<string, Map<string, Value>>();
+  /** What was booked and is taken back, and steps of whose undo some part has failed. */
+  readonly #takenBack = new Map<string, Map<string, Value>>();
+  readonly #notUndone = new Set<string>();
   readonly #learned: (readonly [string, string])[] = [];
   readonly #cookies: Past['cookies'][number][] = [];
   #started = 0;
@@ -212,6 +216,7 @@ class Seen {
         return;
       case 'run-resumed':
         this.#ending = false;
+        this.#notUndone.clear();
         return;
       case 'undo-began':
       case 'cleanup-began':
@@ -285,17 +290,23 @@ class Seen {
         return;
       case 'step-ended':
         step.outcome = event.outcome;
-        if (this.#ending && event.outcome === 'held') this.#undone(event.step);
+        if (this.#ending) this.#undone(event);
         return;
       default:
     }
   }
 
-  /** A step of undo or cleanup was carried out. */
-  #undone(address: string): void {
-    this.tookBack++;
-    const [, of] = /^(.*)\.undo\./.exec(address) ?? [];
-    if (of !== undefined) this.#booked.delete(of);
+  /** A step of undo or cleanup has ended. What was booked is carried out once none of its steps has failed. */
+  #undone({ outcome, step }: EventOf<'step-ended'>): void {
+    if (outcome === 'held') this.tookBack++;
+    const [, of] = /^(.*)\.undo\./.exec(step) ?? [];
+    if (of === undefined || outcome === 'skipped') return;
+    const booked = this.#booked.get(of) ?? this.#takenBack.get(of);
+    if (!booked) return;
+    if (outcome !== 'held') this.#notUndone.add(of);
+    const isDone = !this.#notUndone.has(of);
+    (isDone ? this.#booked : this.#takenBack).delete(of);
+    (isDone ? this.#takenBack : this.#booked).set(of, booked);
   }
 
   /** A request that was answered, with the answer as it came. */

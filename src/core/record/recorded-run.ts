@@ -101,6 +101,9 @@ export class RunFold {
   readonly #steps = new Map<string, RecordedStep>();
   readonly #turns = new Map<string, RecordedTurn>();
   #ending: 'steps' | 'undo' | 'cleanup' = 'steps';
+  /** What was booked and is taken back, and steps of whose undo some part has failed. */
+  readonly #takenBack = new Map<string, EventOf<'undo-booked'>>();
+  readonly #notUndone = new Set<string>();
   #cleaning = false;
   #pauses = 0;
   #lastAt = 0;
@@ -154,6 +157,7 @@ export class RunFold {
     this.#pauses += event.at - this.#lastAt;
     this.#cleaning = event.cleanup ?? false;
     this.#ending = 'steps';
+    this.#notUndone.clear();
     if (event.cleanup) return;
     run.resumed++;
     run.outcome = 'unfinished';
@@ -349,10 +353,19 @@ export class RunFold {
     step.turns.push(turn);
   }
 
-  /** What was booked for a step has been carried out. */
+  /** A step of undo has ended. What was booked is carried out once none of its steps has failed. */
   #undone({ outcome, step }: EventOf<'step-ended'>): void {
     const run = this.#run!;
-    if (outcome === 'held') run.booked = run.booked.filter((one) => !isUndoOf(step, one.step));
+    if (outcome === 'held') {
+      const done = run.booked.filter((one) => isUndoOf(step, one.step) && !this.#notUndone.has(one.step));
+      for (const one of done) this.#takenBack.set(one.step, one);
+      run.booked = run.booked.filter((one) => !done.includes(one));
+    } else if (outcome === 'broke' || outcome === 'cut off') {
+      const again = [...this.#takenBack.values()].filter((one) => isUndoOf(step, one.step));
+      for (const one of again) this.#takenBack.delete(one.step);
+      run.booked.push(...again);
+      for (const one of run.booked) if (isUndoOf(step, one.step)) this.#notUndone.add(one.step);
+    }
   }
 }
 

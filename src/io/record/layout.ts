@@ -6,5 +6,7 @@ export const SUMMARY = 'summary.json';
 export const OUTLINE = 'outline.jsonl';
 /** Events that take more than this are many, in bytes. */
 export const LONG = 3_000_000;
+/** Stands in a record that could not be written to its end. */
+export const INCOMPLETE = 'incomplete';
 /** The id of the process that writes the record, brought up to date while it goes on. */
 export const PROCESS = 'process';

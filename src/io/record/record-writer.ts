@@ -15,7 +15,7 @@ import { gzip, gzipSync } from 'node:zlib';
 import type { RunEvent } from '../../core/events.ts';
 import type { RunRecord } from '../../core/ports.ts';
 import { reasonOf } from '../reason.ts';
-import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
+import { BODIES, EVENTS, INCOMPLETE, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type RunSummary, Summing } from './summary.ts';
 
@@ -103,6 +103,12 @@ export class RecordWriter implements RunRecord {
     this.#file = undefined;
     if (!this.#hasFailed) this.#warn(reasonOf(error));
     this.#hasFailed = true;
+    try {
+      // An empty file takes no space, so it can be made where the disk is full: nobody takes this record for a whole one.
+      writeFileSync(join(this.#folder, INCOMPLETE), '');
+    } catch {
+      // then there is mostly no record at all
+    }
   }
 
   /** Takes an event as it happens. */

@@ -18,7 +18,7 @@ import { fail, ProblemError } from '../../core/problems.ts';
 import { isRealFolder, makeOwnFolder, makeRealFolder, OWN_FOLDER, readRegularFile } from '../own-folder.ts';
 import { reasonOf } from '../reason.ts';
 import { isAlive } from '../process.ts';
-import { BODIES, EVENTS, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
+import { BODIES, EVENTS, INCOMPLETE, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';
 import { Outline } from './outline.ts';
 import { type ReadEvents, readEvents } from './read-events.ts';
 import { RecordWriter } from './record-writer.ts';
@@ -115,6 +115,11 @@ export class Records {
     // They tell of the run as it was.
     for (const name of [SUMMARY, OUTLINE]) rmSync(join(this.folderOf(id), name), { force: true });
     return new RecordWriter(this.folderOf(id), warn, { summary, outline, size: whole });
+  }
+
+  /** The record could not be written to the end of its run. */
+  isIncomplete(id: string): boolean {
+    return existsSync(join(this.folderOf(id), INCOMPLETE));
   }
 
   /** The id of the process that writes the record of a run; nothing where none does. */
@@ -326,7 +331,7 @@ const NAME = /^[0-9a-z]{6,8}$/;
 const MARKER = '.made-by-batharon';
 
 /** What a record consists of besides bodies, and how a body is called. */
-const FILES: ReadonlySet<string> = new Set([EVENTS, SUMMARY, `${SUMMARY}.new`, OUTLINE, PROCESS]);
+const FILES: ReadonlySet<string> = new Set([EVENTS, INCOMPLETE, SUMMARY, `${SUMMARY}.new`, OUTLINE, PROCESS]);
 const BODY = /^[0-9a-f]{64}(?:\.gz)?$/;
 
 /** How large a kept body and a summary may be, in bytes. */
