@@ -7,7 +7,7 @@ export const problemCodes = {
   'bad-syntax':
     'The expression is not written as the grammar wants it. The caret stands where reading stopped.',
   'too-long': 'An expression has at most 10,000 characters.',
-  'too-deep': 'An expression has at most 100 levels of brackets.',
+  'too-deep': 'An expression has at most 100 levels of brackets and 500 operators.',
   'filter-not-standard': 'A filter […?…] uses only what RFC 9535 has, but not as that standard allows it.',
   'list-in-comparison': 'A path that may find several values stands where one value is wanted.',
   'unknown-name': 'Nothing that stands before this place defines the name.',

@@ -2,19 +2,20 @@ import { readFileSync, existsSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { Socket } from 'node:net';
 import * as tls from 'node:tls';
-import { createSecureContext, rootCertificates, type SecureContext } from 'node:tls';
+import { createSecureContext, rootCertificates, type SecureContext, type TLSSocket } from 'node:tls';
 import type { buildConnector, Dispatcher } from 'undici';
 import makeConnector from 'undici/lib/core/connect.js';
 import Agent from 'undici/lib/dispatcher/agent.js';
 import { isThisMachine } from '../core/chain/read-service.ts';
 import type { Connection, Watch } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
+import { type Http2Handler, Http2Origin, type Http2Request } from './http2.ts';
 
 /** The most that the head of an answer may measure, in bytes. */
 const MAXIMUM_HEAD = 256 * 1024;
 
-/** The engine's own limits hold; undici's would end a request with less to say. */
-const OPTIONS = { headersTimeout: 0, bodyTimeout: 0, maxHeaderSize: MAXIMUM_HEAD, allowH2: true } as const;
+/** The engine's own limits hold; undici's would end a request with less to say. HTTP/2 is spoken by `http2.ts`. */
+const OPTIONS = { headersTimeout: 0, bodyTimeout: 0, maxHeaderSize: MAXIMUM_HEAD, allowH2: false } as const;
 
 /** Where systems keep the certificates that they trust, all in one file. */
 const SYSTEM_FILES = [
@@ -25,8 +26,14 @@ const SYSTEM_FILES = [
 
 /** What sends a request: an agent, and the proxy that it goes through. */
 export interface Way {
-  readonly agent: Dispatcher;
+  readonly agent: Sender;
   readonly proxy?: string;
+}
+
+/** What takes requests. */
+export interface Sender {
+  dispatch(request: Http2Request, handler: Http2Handler): void;
+  destroy(): Promise<void>;
 }
 
 /** Keeps connections, apart for each way of connecting: as usual, with a certificate, through a proxy. */
@@ -58,8 +65,9 @@ export class Agents {
     return way;
   }
 
-  #direct(tls: TlsOptions): Dispatcher {
-    return new Agent({ ...OPTIONS, connect: this.#connector(tls) });
+  #direct(tls: TlsOptions): Sender {
+    const connector = this.#connector(tls);
+    return new Negotiating(connector, (connect) => new Agent({ ...OPTIONS, connect }));
   }
 
   /** Through a tunnel (CONNECT) for https; a proxy is asked for http itself, and many open no tunnel for it. */
@@ -73,28 +81,27 @@ export class Agents {
     Dispatcher.prototype.connect ??= connect;
     const secure = { ...tls, secureContext: tls.secureContext ?? this.#trusting() };
     return {
-      agent: new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure, proxyTunnel: tunnel }),
+      agent: ofUndici(new ProxyAgent({ ...OPTIONS, uri: proxy, requestTls: secure, proxyTunnel: tunnel })),
       proxy,
     };
   }
 
   /** Connects, and tells the watch which phase that is in. */
-  #connector(tls: TlsOptions): buildConnector.connector {
-    const make = (more: TlsOptions): buildConnector.connector =>
-      makeConnector({
-        timeout: 0,
-        maxCachedSessions: 100,
-        allowH2: true,
-        ...more,
-      });
-    const plain = make(tls);
-    let secure: buildConnector.connector | undefined = tls.secureContext ? plain : undefined;
-    return (options, callback) => {
+  #connector(tls: TlsOptions): Connector {
+    const make = (more: TlsOptions, allowH2: boolean): buildConnector.connector =>
+      makeConnector({ timeout: 0, maxCachedSessions: 100, allowH2, ...more });
+    const plain = make(tls, false);
+    const secures = new Map<boolean, buildConnector.connector>();
+    return (options, callback, offersHttp2 = false) => {
       const origin = `${options.protocol}//${options.host ?? options.hostname}`;
       const watch = this.#connecting.get(origin);
       watch?.phase(isAddress(options.hostname) ? 'connect' : 'name');
       const isSecure = options.protocol === 'https:';
-      if (isSecure) secure ??= make({ ...tls, secureContext: this.#trusting() });
+      let secure = secures.get(offersHttp2);
+      if (isSecure && !secure) {
+        secure = make({ ...tls, secureContext: tls.secureContext ?? this.#trusting() }, offersHttp2);
+        secures.set(offersHttp2, secure);
+      }
       const socket = (isSecure ? secure! : plain)(options, (...result) => {
         if (result[0]) callback(result[0], null);
         else callback(null, result[1]);
@@ -124,6 +131,108 @@ export class Agents {
     for (const socket of this.#pending) socket.destroy();
     await this.#usual?.agent.destroy();
     for (const way of this.#ways.values()) await (await way).agent.destroy();
+  }
+}
+
+/** Connects; where that is asked for, the service may choose HTTP/2 (RFC 7301). */
+type Connector = (
+  options: buildConnector.Options,
+  callback: buildConnector.Callback,
+  offersHttp2?: boolean,
+) => void;
+
+/** An agent of undici as a sender. */
+function ofUndici(agent: Dispatcher): Sender {
+  return {
+    dispatch: ({ body, ...request }, handler) => {
+      const sent = body?.();
+      agent.dispatch(
+        {
+          ...request,
+          headers: request.headers as string[],
+          ...(sent ? { body: sent } : {}),
+        } as Dispatcher.DispatchOptions,
+        handler as unknown as Dispatcher.DispatchHandler,
+      );
+    },
+    destroy: () => agent.destroy(),
+  };
+}
+
+/** Finds out with the first connection to an origin whether it speaks HTTP/2; undici speaks HTTP/1.1 with all others. */
+class Negotiating implements Sender {
+  readonly #connect: Connector;
+  readonly #undici: Dispatcher;
+  readonly #plain: Sender;
+  readonly #origins = new Map<string, Http2Origin | 'plain' | Promise<Http2Origin | 'plain'>>();
+  /** Connections that were made to find out, and speak HTTP/1.1. */
+  readonly #made = new Map<string, TLSSocket>();
+
+  constructor(connect: Connector, agent: (connect: buildConnector.connector) => Dispatcher) {
+    this.#connect = connect;
+    this.#undici = agent((options, callback) => {
+      const origin = `${options.protocol}//${options.host ?? options.hostname}`;
+      const made = this.#made.get(origin);
+      this.#made.delete(origin);
+      // undici does not notice what it is given while it asks.
+      if (made && !made.destroyed) process.nextTick(() => callback(null, made));
+      else connect(options, callback);
+    });
+    this.#plain = ofUndici(this.#undici);
+  }
+
+  dispatch(request: Http2Request, handler: Http2Handler): void {
+    if (request.origin.startsWith('http:')) return this.#plain.dispatch(request, handler);
+    const known = this.#origins.get(request.origin) ?? this.#find(request.origin);
+    if (known instanceof Promise)
+      known.then(
+        (found) => this.#send(found, request, handler),
+        (error: unknown) => handler.onError(error as Error),
+      );
+    else this.#send(known, request, handler);
+  }
+
+  #send(found: Http2Origin | 'plain', request: Http2Request, handler: Http2Handler): void {
+    if (found === 'plain') this.#plain.dispatch(request, handler);
+    else found.send(request, handler);
+  }
+
+  #find(origin: string): Promise<Http2Origin | 'plain'> {
+    const finding = this.#socket(origin).then(
+      (socket) => {
+        const isHttp2 = socket.alpnProtocol === 'h2';
+        const found = isHttp2
+          ? new Http2Origin(origin, socket, () => this.#socket(origin))
+          : ('plain' as const);
+        if (!isHttp2) this.#made.set(origin, socket);
+        this.#origins.set(origin, found);
+        return found;
+      },
+      (error: unknown) => {
+        // The next request tries anew.
+        this.#origins.delete(origin);
+        throw error;
+      },
+    );
+    this.#origins.set(origin, finding);
+    return finding;
+  }
+
+  #socket(origin: string): Promise<TLSSocket> {
+    const { hostname, host, port, protocol } = new URL(origin);
+    return new Promise((resolve, reject) => {
+      this.#connect(
+        { hostname: hostname.replace(/^\[|\]$/g, ''), host, port, protocol } as buildConnector.Options,
+        (...result) => (result[0] ? reject(result[0]) : resolve(result[1] as TLSSocket)),
+        true,
+      );
+    });
+  }
+
+  async destroy(): Promise<void> {
+    for (const socket of this.#made.values()) socket.destroy();
+    for (const found of this.#origins.values()) if (found instanceof Http2Origin) found.destroy();
+    await this.#undici.destroy();
   }
 }
 

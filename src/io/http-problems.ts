@@ -108,6 +108,11 @@ export function transportProblem(
       ...(instead === undefined ? {} : { instead }),
     });
   }
+  if (code.startsWith('ERR_HTTP2'))
+    return new ProblemError({
+      code: 'connection-reset',
+      message: `${url.host} broke the request off: ${cause.message}${begun}`,
+    });
   if (code.startsWith('HPE_') || cause.name === 'HTTPParserError')
     return new ProblemError({
       code: 'not-http',

@@ -5,6 +5,7 @@ import { Agents, type Way } from './http-agents.ts';
 import { decodeContent } from './http-content.ts';
 import { proxyProblem, transportProblem } from './http-problems.ts';
 import { Receiving } from './http-receive.ts';
+import type { Http2Handler } from './http2.ts';
 
 /** The most that is held of one body, compressed or not, in bytes. */
 export const MAXIMUM_BODY = 64 * 1024 * 1024;
@@ -61,7 +62,7 @@ function dispatch(
       abort?.(reason);
       reject(reason);
     });
-    const handler: RawHandler = {
+    const handler: Http2Handler = {
       onConnect(aborts) {
         abort = aborts;
         if (watch.stopped) aborts(watch.stopped);
@@ -128,14 +129,17 @@ function dispatch(
   });
 }
 
-function bodyAndHeaders({ body, headers }: WireRequest): { headers: string[]; body?: Uint8Array | Readable } {
+function bodyAndHeaders({ body, headers }: WireRequest): {
+  headers: string[];
+  body?: () => Uint8Array | Readable;
+} {
   const flat: string[] = [];
   for (const [name, value] of headers) flat.push(name, value);
   if (body === undefined) return { headers: flat };
-  if (body instanceof Uint8Array) return { headers: flat, body };
+  if (body instanceof Uint8Array) return { headers: flat, body: () => body };
   return {
     headers: [...flat, 'content-length', String(body.size)],
-    body: Readable.from(body.chunks(), { objectMode: false }),
+    body: () => Readable.from(body.chunks(), { objectMode: false }),
   };
 }
 
@@ -145,19 +149,6 @@ function tooLarge(): ProblemError {
     message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB, the most that is held in memory`,
     instead: 'save: PATH on the step writes it to a file while it comes',
   });
-}
-
-/**
- * A handler as undici calls it itself. The one that it documents is made of this one, and reads the fields of each answer
- * into an object that is not wanted here, which takes longer than all that is done with them.
- */
-interface RawHandler {
-  onConnect(abort: (reason: Error) => void): void;
-  /** Names and values by turns. Gives, as `onData` does, whether more may come at once; otherwise `resume` says when. */
-  onHeaders(status: number, raw: readonly Buffer[], resume: () => void): boolean;
-  onData(chunk: Buffer): boolean;
-  onComplete(): void;
-  onError(error: Error): void;
 }
 
 /** Names in lower case; values as the bytes that came. */

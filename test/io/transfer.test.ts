@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } fro
 import { createServer, type RequestListener, type Server } from 'node:http';
 import { createSecureServer } from 'node:http2';
 import { createServer as createTlsServer } from 'node:https';
-import { type AddressInfo, connect } from 'node:net';
+import { type AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { gzipSync } from 'node:zlib';
@@ -66,7 +66,7 @@ async function runHere(
   const { exit, results } = await run(
     read.chain!,
     project,
-    machinePorts(project, transport, { variables: {} }),
+    machinePorts(project, transport, { variables: process.env }),
     {
       id: 'a',
       inputs: {},

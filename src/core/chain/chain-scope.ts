@@ -49,9 +49,14 @@ export function answerKind(readAs: ReadAs | undefined): Kind {
   return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };
 }
 
+/** Made once for each way of reading: of thousands of steps that is most of the work. */
+const namesOfAnswers = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
+
 /** The names that a call gives in its own step. */
 function answerNames(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
-  return {
+  const known = namesOfAnswers.get(readAs);
+  if (known) return known;
+  const names = {
     status: NUMBER,
     headers: HEADERS,
     body: answerKind(readAs),
@@ -64,6 +69,8 @@ function answerNames(readAs: ReadAs | undefined): Readonly<Record<string, Kind>>
     url: TEXT,
     sent: objectKind({ url: TEXT, headers: HEADERS, json: maybe(ANY) }),
   };
+  namesOfAnswers.set(readAs, names);
+  return names;
 }
 
 /** The request that a call-back is. */
@@ -79,8 +86,17 @@ export const ARRIVED: Kind = objectKind({
 /** What a loop says of one of its turns. */
 const TURN = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
 
+const stepKinds = new Map<string, Kind>();
+
 /** What a named step is to later ones; `more` are members that only its kind of step has. */
 export function stepKind(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>> = {}): Kind {
+  if (Object.keys(more).length > 0) return kindOfStep(type, more);
+  let known = stepKinds.get(type);
+  if (!known) stepKinds.set(type, (known = kindOfStep(type, {})));
+  return known;
+}
+
+function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>>): Kind {
   const call = type === 'call';
   return objectKind({
     ...more,
@@ -110,7 +126,9 @@ interface KnownName extends StaticName {
 
 /** The names of a chain file while it is read from top to bottom. */
 export class ChainScope {
+  /** What it knows besides the scope that it branched from: copying that for each step would take time with their square. */
   readonly #names = new Map<string, KnownName>();
+  readonly #from: ChainScope | undefined;
   /** Each name that was ever defined, with its line. */
   readonly #lines: Map<string, number>;
   readonly #later: Map<string, number>;
@@ -133,12 +151,12 @@ export class ChainScope {
     this.#again = new Set(from ? from.#again : []);
     this.#rows = from ? from.#rows : new Set<string>();
     this.lastCall = from?.lastCall;
-    for (const [name, known] of from ? from.#names : []) this.#names.set(name, known);
+    this.#from = from;
   }
 
   /** The line on which a name was defined before; nothing if it is new. */
   define(name: string, known: StaticName, line: number): number | undefined {
-    const before = this.#names.get(name)?.line ?? this.#lines.get(name);
+    const before = this.lookup(name)?.line ?? this.#lines.get(name);
     if (before !== undefined && !this.#again.has(name)) return before;
     this.set(name, known, line);
     return undefined;
@@ -185,15 +203,22 @@ export class ChainScope {
   }
 
   lookup(name: string): KnownName | undefined {
-    return this.#names.get(name);
+    return this.#names.get(name) ?? this.#from?.lookup(name);
   }
 
   names(): string[] {
-    return [...this.#names.keys()];
+    return [...this.entries().keys()];
   }
 
-  entries(): Iterable<[string, KnownName]> {
-    return this.#names.entries();
+  entries(): Map<string, KnownName> {
+    const all = this.#from?.entries() ?? new Map<string, KnownName>();
+    for (const [name, known] of this.#names) all.set(name, known);
+    return all;
+  }
+
+  /** The names that it knows and the scope that it branched from does not. */
+  added(): [string, KnownName][] {
+    return [...this.#names].filter(([name]) => !this.#from?.lookup(name));
   }
 
   /** Another way through the chain: what it defines is forgotten by the other branch. */
@@ -208,8 +233,8 @@ export class ChainScope {
 
   /** Names of two branches become names after the group. */
   join(first: ChainScope, second: ChainScope | undefined, why: string): void {
-    for (const [name, known] of first.#names) {
-      if (this.#names.has(name)) continue;
+    for (const [name, known] of first.added()) {
+      if (this.lookup(name)) continue;
       const other = second?.lookup(name);
       if (other)
         this.set(
@@ -224,8 +249,8 @@ export class ChainScope {
           known.line,
         );
     }
-    for (const [name, known] of second?.entries() ?? []) {
-      if (!this.#names.has(name))
+    for (const [name, known] of second?.added() ?? []) {
+      if (!this.lookup(name))
         this.set(
           name,
           { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` },
@@ -244,7 +269,7 @@ export class ChainScope {
     whyNot: StaticScope['whyNot'],
   ): StaticScope {
     return {
-      lookup: (name) => more(name) ?? this.#names.get(name),
+      lookup: (name) => more(name) ?? this.lookup(name),
       names: () => [...extra, ...this.names()],
       answer,
       whyNot: (name) => {
@@ -256,13 +281,13 @@ export class ChainScope {
             instead: `each: row in ${name}`,
           };
         const loop = this.#ended.get(name);
-        if (loop !== undefined && !this.#names.has(name))
+        if (loop !== undefined && !this.lookup(name))
           return {
             message: `${name} is kept in the turns of the loop on line ${loop}, and ends with each of them`,
             instead: `gather: { ${name}: ${name} } on the loop gives the list of all`,
           };
         const line = this.#later.get(name);
-        if (line === undefined || this.#names.has(name)) return undefined;
+        if (line === undefined || this.lookup(name)) return undefined;
         if (this.#reading.has(name))
           return {
             message: `${name} is the step that this stands in, and is known below it only`,
@@ -321,7 +346,8 @@ export class ChainScope {
 
   /** Fields that are read when the answer is there; `more` names are there in this step only. */
   after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
-    const kinds: Readonly<Record<string, Kind>> = { ...answerNames(readAs), ...more };
+    const own = answerNames(readAs);
+    const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
       answerKind(readAs),
       (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),

@@ -70,7 +70,7 @@ export function readCall(
     callbackNode,
     project,
     scope.outside(),
-    scope.after(readAs, { arrived: ARRIVED }),
+    callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
   );
   const retry =
     readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??

@@ -41,7 +41,6 @@ export function readEach(
   const { line: at } = findings.place(line);
   const secret = items?.expression.secret === true;
   const inside = scope.branch();
-  const before = new Set(scope.names());
   const [firstKind, secondKind] = turnKinds(kind, rows !== undefined, second !== undefined);
   defineName(reader, { ...line, text: first }, inside, firstKind, { line: at, secret });
   if (second !== undefined) {
@@ -58,7 +57,7 @@ export function readEach(
   const gatherNode = valueOf(node, 'gather');
   const gathered = readNamed(reader, gatherNode, inside);
   scope.end(
-    inside.names().filter((name) => !before.has(name) && name !== 'index'),
+    inside.added().flatMap(([name]) => (name === 'index' ? [] : [name])),
     at,
   );
   if (gatherNode?.type === 'map')

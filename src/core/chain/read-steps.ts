@@ -102,7 +102,9 @@ function readStep(
     hash: markOf(node),
   };
   const read = readBody(reader, node, type, base, inner, scope);
-  const step = read && { ...read, undo: readUndo(reader, node, inner, address) };
+  const undo = readUndo(reader, node, inner, address);
+  // A copy of each step takes as long as reading it.
+  const step = read && Object.assign(read, { undo });
   reader.fields.used.forEach((used) => reader.used.add(used));
   scope.reading(name, false);
   settleNames(reader, node, scope, inner, base, step, nameNode);
@@ -150,21 +152,20 @@ function readBody(
     );
   }
   const usedHere = new Set(reader.fields.used);
-  const before = new Set(inner.names());
   const first = inner.branch();
   const steps = readSteps(reader, valueOf(node, 'steps')!, first, base.address);
-  const defined = first.names().filter((name) => !before.has(name));
+  const defined = first.added().map(([name]) => name);
   let second: ChainScope | undefined;
   let otherwise: Step[] | undefined;
   if (otherwiseNode) {
     inner.forget(defined);
     second = outer.branch();
     otherwise = readSteps(reader, otherwiseNode, second, `${base.address}.else`);
-    for (const name of second.names()) if (!before.has(name)) defined.push(name);
+    for (const [name] of second.added()) defined.push(name);
   }
   if (valueOf(node, 'when'))
     inner.join(first, second, 'it is kept only where the condition of its group holds');
-  else for (const [name, known] of first.entries()) if (!before.has(name)) inner.set(name, known, known.line);
+  else for (const [name, known] of first.added()) inner.set(name, known, known.line);
   inner.lastCall = first.lastCall ?? inner.lastCall;
   reader.fields.used.clear();
   usedHere.forEach((name) => reader.fields.used.add(name));
@@ -241,10 +242,8 @@ function settleNames(
   step: Step | undefined,
   nameNode: SourceNode | undefined,
 ): void {
-  const known = new Set(scope.names());
   const mayBeSkipped = base.when !== undefined && !(step?.type === 'group' && step.otherwise);
-  for (const [name, entry] of inner.entries()) {
-    if (known.has(name)) continue;
+  for (const [name, entry] of inner.added()) {
     const why = mayBeSkipped ? `it is kept in a step that may be skipped (line ${entry.line})` : undefined;
     scope.set(name, { ...entry, ...optional('mayBeNothing', entry.mayBeNothing ?? why) }, entry.line);
   }

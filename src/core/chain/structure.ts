@@ -2,7 +2,7 @@ import * as z from 'zod';
 import { setMember } from '../language/values.ts';
 import { nameList, nearest } from '../language/nearest.ts';
 import type { Findings } from './findings.ts';
-import type { KeyDefinition } from './key-definition.ts';
+import { anything, type KeyDefinition, text } from './key-definition.ts';
 import type { MapNode, SourceNode } from './source.ts';
 
 /** A node as plain data: scalars as texts, an empty value as null. */
@@ -30,6 +30,11 @@ export function formOf(node: SourceNode): string {
   return { scalar: 'a text', map: 'a map', list: 'a list', empty: 'empty' }[node.type];
 }
 
+/** A text where a text is wanted: most values are, and looking at them takes longer than all else. */
+function isPlainly({ shape }: KeyDefinition, value: SourceNode): boolean {
+  return value.type === 'scalar' && (shape === text || shape === anything);
+}
+
 /**
  * Holds a map to the keys that may stand in it. Says of each unknown key the nearest known one, of each value that has
  * another form what is wanted, with an example. Gives the map where it is one.
@@ -52,7 +57,7 @@ export function checkStructure(
   for (const { key, value } of node.entries) {
     const definition = keys.find(({ name }) => name === key.text);
     if (!definition) unknownKey(findings, node, key.text, keys, what);
-    else if (!definition.shape().safeParse(plainOf(value)).success) {
+    else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success) {
       const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
       findings.problem(
         value.type === 'empty' ? key : value,

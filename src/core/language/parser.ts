@@ -10,6 +10,9 @@ export const MAXIMUM_LENGTH = 10_000;
 /** How many levels of brackets an expression may have. */
 export const MAXIMUM_LEVELS = 100;
 
+/** How many operators an expression has at most: `a + b + c` nests as deep as it is long. */
+const MAXIMUM_OPERATORS = 500;
+
 const RESERVED: ReadonlySet<string> = new Set(['true', 'false', 'null', 'nothing', 'in', 'and', 'or', 'not']);
 
 /** Whether a word can't be a name because the grammar uses it, or wants to warn of it. */
@@ -63,6 +66,7 @@ class Parser {
   #next: Token | undefined;
   #previousEnd: number;
   #levels = 0;
+  #operators = 0;
   #unreadable: ProblemError | undefined;
 
   constructor(text: string, from: number) {
@@ -192,7 +196,16 @@ class Parser {
     return this.#inner(() => this.#or());
   }
 
+  #count(): void {
+    if (++this.#operators <= MAXIMUM_OPERATORS) return;
+    fail('too-deep', `an expression has at most ${MAXIMUM_OPERATORS} operators`, {
+      span: [this.#token.start, this.#token.end],
+      instead: 'names under keep for parts of it; sum(list), any(list, …) and every(list, …) for long ones',
+    });
+  }
+
   #binary(operator: BinaryTree['operator'], left: Tree, right: Tree): Tree {
+    this.#count();
     return { type: 'binary', operator, left, right, span: [left.span[0], right.span[1]] };
   }
 
@@ -309,6 +322,7 @@ class Parser {
   #default(): Tree {
     let left = this.#operand();
     while (this.#take('??')) {
+      this.#count();
       const right = this.#is('-') ? this.#unary() : this.#operand();
       left = { type: 'default', left, right, span: [left.span[0], right.span[1]] };
     }
