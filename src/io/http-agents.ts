@@ -151,8 +151,8 @@ function ofUndici(agent: Dispatcher): Sender {
           ...request,
           headers: request.headers as string[],
           ...(sent ? { body: sent } : {}),
-        } as Dispatcher.DispatchOptions,
-        handler as unknown as Dispatcher.DispatchHandler,
+        },
+        handler,
       );
     },
     destroy: () => agent.destroy(),
@@ -222,7 +222,7 @@ class Negotiating implements Sender {
     const { hostname, host, port, protocol } = new URL(origin);
     return new Promise((resolve, reject) => {
       this.#connect(
-        { hostname: hostname.replace(/^\[|\]$/g, ''), host, port, protocol } as buildConnector.Options,
+        { hostname: hostname.replace(/^\[|\]$/g, ''), host, port, protocol },
         (...result) => (result[0] ? reject(result[0]) : resolve(result[1] as TLSSocket)),
         true,
       );

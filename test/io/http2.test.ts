@@ -71,7 +71,7 @@ test('a service that gives connections up in good order: no request is lost, non
       session.on('stream', (stream) => {
         if (++streams % 20 !== 0 || last.has(session)) return;
         last.set(session, stream.id!);
-        session.goaway(0, stream.id!);
+        session.goaway(0, stream.id);
       });
     },
   );

@@ -1,9 +1,6 @@
 import type { Findings } from './findings.ts';
+import { soundsSecret } from './secret-members.ts';
 import type { SourceNode } from './source.ts';
-
-/** Names of fields and members whose value is a secret. */
-const SECRET_NAME =
-  /(?:^|[-_])(?:authorization|password|passwd|secret|token|api[-_]?key|access[-_]?key|private[-_]?key|credential|key)$/i;
 
 /** Shapes that only secrets have: JSON Web Tokens, PEM keys, marked keys, credentials of the Authorization field. */
 const SHAPES: readonly (readonly [RegExp, string])[] = [
@@ -49,12 +46,59 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
     findings.problem(node, 'secret-in-plain-text', `${shape} stands readable under ${name}`, ADVICE);
   } else if (
     !node.text.includes('${') &&
-    SECRET_NAME.test(name) &&
+    soundsSecret(name) === 'surely' &&
     node.text.length >= 6 &&
     !/^(?:true|false|null|\d{1,6})$/.test(node.text)
   ) {
     findings.problem(node, 'secret-in-plain-text', `${name} stands readable in the file`, ADVICE);
-  } else if (looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' '))) {
+  } else if (
+    looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' ')) ||
+    (soundsSecret(name) === 'perhaps' && isMixed(node.text))
+  ) {
     findings.remark(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);
   }
+}
+
+/** Of 16 characters or more, letters and digits mixed: under a name that sounds like a key that is mostly one. */
+function isMixed(text: string): boolean {
+  return (
+    text.length >= 16 && /^[A-Za-z0-9+/_=.-]+$/.test(text) && /[0-9]/.test(text) && /[A-Za-z]/.test(text)
+  );
+}
+
+/** The same for the parameters of a URL, and for a password in it. */
+export function plainSecretsInUrl(findings: Findings, node: SourceNode): void {
+  if (node.type !== 'scalar') return;
+  const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
+  if (shape !== undefined && /^[a-z]+:\/\//i.test(node.text.replace(/^[A-Z]+\s+/, ''))) {
+    findings.problem(node, 'secret-in-plain-text', `${shape} stands readable in the address`, ADVICE);
+    return;
+  }
+  for (const [, name = '', value = ''] of node.text.matchAll(/[?&]([^=&#\s]+)=([^&#\s]*)/g))
+    plainSecret(findings, { ...node, text: decoded(value) }, decoded(name));
+}
+
+function decoded(text: string): string {
+  try {
+    return decodeURIComponent(text);
+  } catch {
+    return text;
+  }
+}
+
+/** The same for each cookie of a field. */
+export function plainSecretsInCookies(findings: Findings, node: SourceNode): void {
+  if (node.type !== 'scalar') return;
+  for (const [, name = '', value = ''] of node.text.matchAll(/(?:^|;)\s*([^=;\s]+)=([^;]*)/g))
+    if (
+      !value.includes('${') &&
+      (soundsSecret(name) !== undefined || /sess|sid$|auth/i.test(name)) &&
+      value.length >= 6
+    )
+      findings.problem(
+        node,
+        'secret-in-plain-text',
+        `the cookie ${name} stands readable in the file`,
+        ADVICE,
+      );
 }

@@ -111,6 +111,7 @@ export function readParameters(
     }
     const typed = fields.typed(value, scope);
     if (!typed) return [];
+    if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
     remarkEncodedTwice(fields.findings, insertionsOf(typed));
     return [{ name: key.text, value: typed, at: fields.findings.place(key) }];
   });
@@ -129,6 +130,7 @@ function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: Stati
   const at = fields.findings.place(key);
   if (value.type !== 'map') {
     const text = fields.typed(value, scope);
+    if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
     return text ? [{ name: key.text, content: { text }, at }] : [];
   }
   checkStructure(fields.findings, value, partKeys, 'a part');

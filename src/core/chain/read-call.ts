@@ -16,7 +16,7 @@ import { readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
-import { plainSecret } from './plain-secrets.ts';
+import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from './plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
 import type { StaticScope } from '../language/scope.ts';
 
@@ -50,7 +50,10 @@ export function readCall(
     );
   }
   const query = readParameters(reader, valueOf(node, 'query'), sent);
-  if (request && line.type === 'scalar') repeatedParameters(reader, line, query);
+  if (request && line.type === 'scalar') {
+    repeatedParameters(reader, line, query);
+    plainSecretsInUrl(findings, line);
+  }
   const headers = readFields(reader, valueOf(node, 'headers'), sent);
   const body = readBody(reader, node, sent);
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
@@ -318,7 +321,8 @@ export function readFields(
     seen.add(lower);
     const template = fields.template(value, scope);
     if (!template) return [];
-    plainSecret(fields.findings, value, lower);
+    if (lower === 'cookie') plainSecretsInCookies(fields.findings, value);
+    else plainSecret(fields.findings, value, lower);
     return [{ name: key.text, value: template, at: fields.findings.place(key) }];
   });
 }

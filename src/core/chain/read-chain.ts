@@ -25,6 +25,7 @@ import {
   type InputKind,
   type Typed,
 } from './model.ts';
+import { plainSecret } from './plain-secrets.ts';
 import type { Project } from './project.ts';
 import type { FileFinding, FollowedFile, StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
@@ -300,6 +301,7 @@ function readOneInput(
         'a secret has no default in a file',
         'leave it out; --give asks for it',
       );
+    else if (defaultNode.type === 'scalar') plainSecret(findings, defaultNode, key.text);
     usual = readDefault(fields, defaultNode, kind, choices);
   }
   const mustNode = node && valueOf(node, 'must');

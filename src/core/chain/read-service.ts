@@ -2,6 +2,7 @@ import { nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { ChainScope } from './chain-scope.ts';
 import type { FieldReader } from './fields.ts';
+import { plainSecretsInUrl } from './plain-secrets.ts';
 import { serviceKeys } from './project-keys.ts';
 import type { Credential, Service, Tls } from './project.ts';
 import { readFields, readTimeouts } from './read-call.ts';
@@ -53,6 +54,7 @@ export function readService(
       : undefined;
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const proxyNode = valueOf(node, 'proxy');
+  if (proxyNode) plainSecretsInUrl(fields.findings, proxyNode);
   return [
     [
       name,

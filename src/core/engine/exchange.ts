@@ -316,6 +316,9 @@ function tellSent(
   held: number | undefined,
 ): void {
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
+  // What is typed in, under a name that tells that it is a secret, is one as well.
+  context.hidden.learnFields(wire.headers);
+  if (wire.url.includes('=')) context.hidden.learn({ text: wire.url });
   const shown = wire.body && showBody(context, wire.body, { type: type?.replace(/;.*/s, '').trim() });
   if (shown) keep(context, shown);
   const body = shown?.event;

@@ -167,9 +167,10 @@ function requestAt(
   job: CallResult,
 ): BuiltRequest {
   const environment = context.environment(step, job.body.value, answerNames(job));
-  const { body: _, secretBody: __, ...rest } = request;
+  const { body: _, ...rest } = request;
   const asking: BuiltRequest = {
     ...rest,
+    secretBody: false,
     method: 'GET',
     headers: request.headers.filter(([name]) => !/^(?:content-type|idempotency-key)$/i.test(name)),
   };

@@ -97,7 +97,8 @@ export function showBody(
     const whole = record && withoutSecretBytes(context, bytes) ? bytes : undefined;
     return whole ? { event: { ...event, digest: digests.identify(whole) }, whole } : { event };
   }
-  if (value !== undefined) context.hidden.learn({ text, type, value });
+  if (value !== undefined || type === 'application/x-www-form-urlencoded')
+    context.hidden.learn({ text, type, value });
   if (text.length > EXCERPT && (!record || beginningOnly)) {
     const beginning = context.hidden.body(text.slice(0, EXCERPT + BEYOND), type);
     return { event: { ...event, text: excerptOf(beginning), cut: true } };

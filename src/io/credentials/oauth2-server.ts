@@ -182,25 +182,21 @@ function sender(
       fail('plain-http', `signing in would go over plain http to ${host}, where others can read it`, {
         instead: 'https://, or insecure: yes on the service',
       });
-    let stop = (): void => undefined;
+    const callbacks: ((reason: Error) => void)[] = [];
+    const stopAll = (reason: Error): void => callbacks.forEach((callback) => callback(reason));
+    const onAbort = (): void => stopAll(outer.reason as Error);
+    outer.addEventListener('abort', onAbort, { once: true });
+    const cancel = clock.timer(LIMIT, () =>
+      stopAll(
+        new ProblemError({
+          code: 'time-limit',
+          message: `the endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
+        }),
+      ),
+    );
     const watch: Watch = {
       stopped: outer.aborted ? (outer.reason as Error) : undefined,
-      onStop: (callback) => {
-        const onAbort = (): void => callback(outer.reason as Error);
-        outer.addEventListener('abort', onAbort, { once: true });
-        const cancel = clock.timer(LIMIT, () =>
-          callback(
-            new ProblemError({
-              code: 'time-limit',
-              message: `the endpoint ${url} gave no answer within ${LIMIT / 1000}s`,
-            }),
-          ),
-        );
-        stop = () => {
-          cancel();
-          outer.removeEventListener('abort', onAbort);
-        };
-      },
+      onStop: (callback) => void callbacks.push(callback),
       phase: () => undefined,
     };
     try {
@@ -222,7 +218,8 @@ function sender(
         },
       );
     } finally {
-      stop();
+      cancel();
+      outer.removeEventListener('abort', onAbort);
     }
   };
 }

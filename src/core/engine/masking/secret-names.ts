@@ -1,4 +1,4 @@
-import { SECRET_MEMBERS } from '../../chain/secret-members.ts';
+import { ONLY_WHOLE, SECRET_MEMBERS, wordsOf } from '../../chain/secret-members.ts';
 import { parseJson } from '../../language/json.ts';
 import { numberText } from '../../language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../language/values.ts';
@@ -11,9 +11,6 @@ const LAYERS = 2;
 /** So many names are remembered. */
 const REMEMBERED = 10_000;
 
-/** Names that are secret only as they stand, not at the end of a longer one: `page_token` is none. */
-const ONLY_WHOLE: ReadonlySet<string> = new Set(['token', 'jwt', 'auth', 'authorization']);
-
 /** Header fields whose values are never shown, besides those that are secret by name. */
 const SECRET_FIELDS: ReadonlySet<string> = new Set([
   'authorization',
@@ -25,17 +22,6 @@ const SECRET_FIELDS: ReadonlySet<string> = new Set([
 
 /** Header fields that end in `-token` and hold none that lets anybody in. */
 const NO_TOKEN = /(?:page|next|continuation|cursor|sync)-token$/;
-
-/** The words of a name, in small letters and without what stands between: `accessToken`, `access-token` → access, token. */
-function wordsOf(name: string): string[] {
-  return name
-    .slice(0, 200)
-    .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
-    .replace(/([A-Z])([A-Z][a-z])/g, '$1 $2')
-    .toLowerCase()
-    .split(/[^a-z0-9]+/)
-    .filter((word) => word !== '');
-}
 
 /**
  * Tells by their names which values are secrets: members of JSON, also within a text, fields of forms and of queries, elements
