@@ -165,8 +165,7 @@ function watch(
   stream.on('error', (error: Error) => (failure = error));
   stream.once('close', () => {
     const { rstCode } = stream;
-    if (answered && ended && (rstCode === constants.NGHTTP2_NO_ERROR) && !failure)
-      return handler.onComplete();
+    if (answered && ended && rstCode === constants.NGHTTP2_NO_ERROR && !failure) return handler.onComplete();
     // REFUSED_STREAM, and streams that a GOAWAY says were not looked at, were certainly not processed (RFC 9113, section 8.7).
     const refused = rstCode === constants.NGHTTP2_REFUSED_STREAM || isUnsent(failure);
     failed(failure ?? closedEarly(), answered || !refused);

@@ -21,7 +21,8 @@ export function configurationFolder(variables: NodeJS.ProcessEnv): string {
   const base =
     process.platform === 'win32' && variables.APPDATA
       ? variables.APPDATA
-      : (variables.XDG_CONFIG_HOME ?? join(variables.HOME ?? homedir(), '.config'));
+      : // An empty one counts as none, as the specification says.
+        variables.XDG_CONFIG_HOME || join(variables.HOME ?? homedir(), '.config');
   return join(base, 'batharon');
 }
 

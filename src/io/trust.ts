@@ -109,7 +109,9 @@ function real(path: string): string {
 function foreign(path: string): string | undefined {
   const user = process.getuid?.();
   if (user === undefined) return undefined;
-  const { uid, gid, mode } = statSync(path);
+  const found = statSync(path, { throwIfNoEntry: false });
+  if (!found) return undefined;
+  const { gid, mode, uid } = found;
   const isFolder = (mode & 0o170000) === 0o040000;
   // In a folder such as /tmp each may take away only what is his own.
   const isSticky = isFolder && (mode & 0o1000) !== 0;

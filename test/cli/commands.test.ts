@@ -192,7 +192,8 @@ results: { pinned: pinned, ids: ids }
     }
     const short = await batharon(own, ['run', ...given, '--give', 'pin=7x9']);
     expect([short.code, short.stderr]).toEqual([0, expect.stringContaining('fewer than 6 characters')]);
-    expect(short.stdout + short.stderr).not.toContain('7x9');
+    const [id] = /[0-9a-z]{6}\n/.exec(short.stderr)!;
+    expect((await batharon(own, ['view', `${id.trim()}:0`])).stdout).toContain('‹kiln-pin›');
   });
 
   test('a missing input and a missing secret are said before anything is sent', async () => {

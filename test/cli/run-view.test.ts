@@ -149,7 +149,7 @@ cleanup:
     'held    list              200      0 ms  GET kiln /list  2 pages, 3 items · ids: list of 3',
     'held    moved             200      0 ms  GET kiln /new',
     '        redirected to https://kiln.example/v1/new',
-    'held    busy              200    12.8 s  GET kiln /busy  3 attempts',
+    'held    busy              200    13.1 s  GET kiln /busy  3 attempts',
     'held    job               200     4.0 s  GET kiln /job  heating ×2 → done',
     'held    load              200      0 ms  POST kiln /load  firing: f1',
     'held    row                        0 ms  row 7 of out.csv',
@@ -166,7 +166,8 @@ cleanup:
     'broke   undo             0 of 1 step taken back',
     '        cleanup',
     'held    bye               200      0 ms  GET kiln /bye',
-    'broke at undo. 8 of 8 steps held, 13 calls, 19.8 s, waited 12.0 s as told by kiln.',
+    'remark  1 step of undo and cleanup left; batharon cleanup last carries them out',
+    'broke at undo. 8 of 8 steps held, 13 calls, 20.1 s, waited 12.0 s as told by kiln.',
     '',
   ]);
   // While it goes on, the line of the step says what it waits for.
@@ -175,7 +176,7 @@ cleanup:
     'waits   list             GET kiln /list  page 1, 2 items',
     'waits   job              GET kiln /job  heating, again in 2.0 s',
     'waits   rest             for 3.0 s',
-    'waits   busy             GET kiln /busy  503, again in 750 ms',
+    'waits   busy             GET kiln /busy  503, again in 1.1 s',
   ])
     expect(shown).toContain(line);
   expect(shown.some((line) => /^waits {3}busy .* kiln says wait, until \d\d:\d\d:\d\d$/.test(line))).toBe(

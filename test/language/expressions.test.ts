@@ -256,7 +256,10 @@ describe('hostile input', () => {
     ['deep exact JSON', () => parseJson(`${'['.repeat(600)}1.0${']'.repeat(600)}`), 'json-too-deep'],
     ['deep brackets', () => expression(`${'('.repeat(200)}1${')'.repeat(200)}`), 'too-deep'],
     ['many signs', () => expression(`${'-'.repeat(500)}1`), 'too-deep'],
-    ['a long expression', () => expression(`1${' + 1'.repeat(5000)}`), 'too-long'],
+    ['a long expression', () => expression(`'${'x'.repeat(10_000)}'`), 'too-long'],
+    ['many operators', () => expression(`1${' + 1'.repeat(2490)}`), 'too-deep'],
+    ['many conditions', () => expression(`true${' && true'.repeat(1200)}`), 'too-deep'],
+    ['many defaults', () => expression(`1${' ?? 1'.repeat(1900)}`), 'too-deep'],
     [
       'many nodes',
       () => {

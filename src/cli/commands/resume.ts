@@ -150,7 +150,8 @@ interface Said {
 /** What is said with `--sent` and `--not-sent`: of some steps or turns, or of all where none is named. */
 function decisionsOf({ notSent, sent }: Said): Decisions {
   const says = (said: readonly string[] | boolean | undefined) => (address: string) =>
-    said === true || (Array.isArray(said) && (said as readonly string[]).some((one) => isMeant(one, address)));
+    said === true ||
+    (Array.isArray(said) && (said as readonly string[]).some((one) => isMeant(one, address)));
   return { sent: says(sent), notSent: says(notSent) };
 }
 

@@ -65,17 +65,23 @@ export class RecordWriter implements RunRecord {
   #syncing: Promise<void> | undefined;
   #nextSync: Promise<void> | undefined;
 
-  /** `folder` is there already; `before` is what is known of a run that goes on, `size` what its events take, in bytes. */
+  /** `folder` is there already; `before` is what is known of a run that goes on, `size` what its events take, in bytes. Nothing is written
+   * where `isWritten` is false. */
   constructor(
     folder: string,
     warn: (why: string) => void,
     before?: { readonly summary: Summing; readonly outline: Outline; readonly size: number },
+    isWritten = true,
   ) {
     this.#folder = folder;
     this.#warn = warn;
     this.#summing = before?.summary ?? new Summing();
     this.#outline = before?.outline ?? new Outline();
     this.#told = before?.size ?? 0;
+    if (!isWritten) {
+      this.#hasFailed = true;
+      return;
+    }
     this.#trying(() => {
       mkdirSync(join(folder, BODIES), { recursive: true });
       this.#isAlive();

@@ -80,7 +80,7 @@ export class Records {
       }
     } catch (error) {
       warn(reasonOf(error as Error));
-      return { id, writer: new RecordWriter(this.folderOf(id), () => undefined) };
+      return { id, writer: new RecordWriter(this.folderOf(id), () => undefined, undefined, false) };
     }
     return { id, writer: new RecordWriter(this.folderOf(id), warn) };
   }
