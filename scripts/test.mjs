@@ -67,6 +67,12 @@ function installPeer(name, program) {
 }
 const wants = (pattern) => wanted.length === 0 || wanted.some((one) => pattern.test(one));
 if (wants(/credentials/)) installPeer('apache2', '/usr/sbin/apache2');
+if (wants(/proxies/))
+  for (const [name, program] of [
+    ['tinyproxy', '/usr/bin/tinyproxy'],
+    ['squid', '/usr/sbin/squid'],
+  ])
+    installPeer(name, program);
 if (wants(/report/)) installPeer('chromium', '/usr/bin/chromium');
 
 const clean = wanted.length > 0 || (await tools());

@@ -69,7 +69,8 @@ function isMixed(text: string): boolean {
 /** The same for the parameters of a URL, and for a password in it. */
 export function plainSecretsInUrl(findings: Findings, node: SourceNode): void {
   if (node.type !== 'scalar') return;
-  const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
+  const literal = node.text.replace(/\$\{[^}]*\}/g, '');
+  const shape = SHAPES.find(([pattern]) => pattern.test(literal))?.[1];
   if (shape !== undefined && /^[a-z]+:\/\//i.test(node.text.replace(/^[A-Z]+\s+/, ''))) {
     findings.problem(node, 'secret-in-plain-text', `${shape} stands readable in the address`, ADVICE);
     return;
