@@ -1,6 +1,7 @@
 import { benchCalls } from './calls.ts';
 import { benchLanguage } from './language.ts';
 import { benchLoops } from './loops.ts';
+import { benchMasking } from './masking.ts';
 import { benchRecord } from './record.ts';
 import { benchStart } from './start.ts';
 import { benchTransfer } from './transfer.ts';
@@ -12,6 +13,7 @@ const parts = {
   calls: benchCalls,
   transfer: benchTransfer,
   loops: benchLoops,
+  masking: benchMasking,
   record: benchRecord,
 };
 for (const [name, part] of Object.entries(parts))

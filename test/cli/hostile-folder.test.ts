@@ -168,7 +168,7 @@ const FOLDERS: Readonly<Record<string, (folder: string, outside: string) => void
     );
   },
   'the project file is a pipe': (folder) => void execFileSync('mkfifo', [join(folder, 'batharon.yaml')]),
-  'the project file is a folder': (folder) => void mkdirSync(join(folder, 'batharon.yaml')),
+  'the project file is a folder': (folder) => mkdirSync(join(folder, 'batharon.yaml')),
   'the project file is huge': (folder) => {
     writeFileSync(join(folder, 'batharon.yaml'), 'zone: UTC\n');
     truncateSync(join(folder, 'batharon.yaml'), 20 * 1024 ** 3);

@@ -27,7 +27,7 @@ async function fullPort(): Promise<number> {
   );
   children.push(child);
   const port = await new Promise<number>((resolve) =>
-    child.stdout!.once('data', (data: Buffer) => resolve(Number(data.toString()))),
+    child.stdout.once('data', (data: Buffer) => resolve(Number(data.toString()))),
   );
   for (let i = 0; i < 8; i++) sockets.push(connect(port, '127.0.0.1').on('error', () => undefined));
   await new Promise((resolve) => setTimeout(resolve, 300));

@@ -205,9 +205,9 @@ function chosen(chains: readonly Chain[], { shard, tag }: RunCommandOptions): Ch
   return tagged.filter((_, i) => i % count === own - 1);
 }
 
-/** Of several chains the highest of 130, 2, 3, 1. */
+/** Of several chains the highest of 130, 4, 2, 3, 1. */
 function worst(exits: readonly ExitCode[]): ExitCode {
-  return ([130, 2, 3, 1] as const).find((exit) => exits.includes(exit)) ?? 0;
+  return ([130, 4, 2, 3, 1] as const).find((exit) => exits.includes(exit)) ?? 0;
 }
 
 /** The results of one chain, as the event of its end has them. */
