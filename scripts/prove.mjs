@@ -1,4 +1,4 @@
-// The long proofs at full count: random chains, faults of a service, its pace, interruptions, kills. `npm test` runs a part of each.
+// The long proofs at full count: random chains, planted secrets, four origins with a ledger, faults of a service, its pace, interruptions, kills. `npm test` runs a part of each.
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
@@ -7,6 +7,8 @@ const child = spawn(
   [
     'scripts/test.mjs',
     'engine/properties',
+    'engine/masking',
+    'engine/planted',
     'practice/proofs',
     'practice/kills',
     '--runInBand',

@@ -144,16 +144,9 @@ type Connector = (
 /** An agent of undici as a sender. */
 function ofUndici(agent: Dispatcher): Sender {
   return {
-    dispatch: ({ body, ...request }, handler) => {
+    dispatch: ({ body, headers, method, origin, path }, handler) => {
       const sent = body?.();
-      agent.dispatch(
-        {
-          ...request,
-          headers: request.headers as string[],
-          ...(sent ? { body: sent } : {}),
-        },
-        handler,
-      );
+      agent.dispatch({ origin, path, method, headers: headers as string[], body: sent ?? null }, handler);
     },
     destroy: () => agent.destroy(),
   };

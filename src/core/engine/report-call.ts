@@ -87,7 +87,7 @@ export function showBody(
   { text: known, type, value }: BodyText,
   beginningOnly = false,
 ): ShownBody {
-  const typed = type === undefined ? {} : { type };
+  const typed = type === undefined ? {} : { type: context.masker.text(type) };
   if (!(bytes instanceof Uint8Array)) return { event: { size: bytes.size, ...typed } };
   const { digests, record } = context.ports;
   const event = { size: bytes.length, ...typed };

@@ -40,9 +40,32 @@ const SPOKEN: ReadonlySet<string> = new Set([
   'location',
 ]);
 
+/** Whether values with their names may stand in an event, so that those have to be looked for: most events hold none. */
+function speaks(event: { readonly [name: string]: unknown }): boolean {
+  switch (event.event) {
+    case 'request-sent':
+    case 'called-back':
+      return (event.url as string).includes('=');
+    case 'expected':
+      return event.held === false;
+    case 'step-ended':
+    case 'turn-ended':
+    case 'run-ended':
+      return event.problem !== undefined;
+    case 'answer-came':
+    case 'step-began':
+    case 'kept':
+    case 'named':
+      return false;
+    default:
+      return true;
+  }
+}
+
 /** A copy of an event without secrets; the event itself where none is known that could stand in it. */
 export function maskEvent<T extends object>(event: T, hidden: SecretsOfRun): T {
   const { masker } = hidden;
+  if (masker.isIdle && !speaks(event as { [name: string]: unknown })) return event;
   const isBeginning = (event as { event?: string }).event === 'step-began';
   const mask = (value: unknown, spoken: boolean): unknown => {
     if (typeof value === 'string')
@@ -57,7 +80,7 @@ export function maskEvent<T extends object>(event: T, hidden: SecretsOfRun): T {
         OWN.has(name) ||
         typeof member === 'number' ||
         (isEvent && isBeginning && (name === 'type' || isNamed(value, name)));
-      const shown = isOwn ? member : mask(member, SPOKEN.has(name));
+      const shown = isOwn ? member : name === 'body' && isEvent ? member : mask(member, SPOKEN.has(name));
       if (name === '__proto__')
         Object.defineProperty(copy, name, { value: shown, enumerable: true, writable: true });
       else copy[name] = shown;

@@ -31,6 +31,7 @@ export class SecretNames {
   readonly #words = new Set<string>();
   readonly #never: ReadonlySet<string>;
   readonly #known = new Map<string, boolean>();
+  readonly #fields = new Map<string, boolean>();
   #pattern: RegExp;
   /** Names under which something was put that is too short to be looked for. */
   readonly #also = new Set<string>();
@@ -63,6 +64,7 @@ export class SecretNames {
     if (joined === '') return;
     this.#words.add(joined);
     this.#known.clear();
+    this.#fields.clear();
     this.#pattern = this.#compiled([...this.#names, name]);
   }
 
@@ -91,7 +93,16 @@ export class SecretNames {
 
   /** Whether the value of a header field is never shown. */
   hasField(name: string): boolean {
-    const lower = name.toLowerCase();
+    let known = this.#fields.get(name);
+    if (known === undefined) {
+      known = this.#isSecretField(name.toLowerCase());
+      if (this.#fields.size >= REMEMBERED) this.#fields.clear();
+      this.#fields.set(name, known);
+    }
+    return known;
+  }
+
+  #isSecretField(lower: string): boolean {
     if (SECRET_FIELDS.has(lower)) return true;
     if (this.#never.has(wordsOf(lower).join(''))) return false;
     return this.has(lower) || (lower.endsWith('-token') && !NO_TOKEN.test(lower));
@@ -123,13 +134,15 @@ export class SecretNames {
   }
 
   #inText(text: string, learn: (secret: string, name: string) => void, layers: number): void {
-    const start = /\S/.exec(text)?.[0];
+    const start = text.charCodeAt(0) <= 0x20 ? text.trimStart()[0] : text[0];
     if (start === '{' || start === '[')
       try {
         return this.#visit(parseJson(text), learn, layers - 1);
       } catch {
         // no JSON after all
       }
+    // Forms, queries and XML; a text with a colon alone is none of them.
+    if (!text.includes('=') && !text.includes('</')) return;
     for (const { start: from, end, label } of this.places(text)) learn(text.slice(from, end), label);
   }
 
@@ -187,7 +200,9 @@ export class SecretNames {
   /** Header fields as an event shows them; the same list where nothing has to be hidden. */
   fields(headers: HeaderList, mask: (text: string) => string): HeaderList {
     if (!headers.some(([name, value]) => this.hasField(name) || value.includes('='))) return headers;
-    return headers.map(([name, value]) => {
+    return headers.map((field) => {
+      const [name, value] = field;
+      if (!this.hasField(name) && !value.includes('=')) return field;
       const known = mask(value);
       return [name, /^‹[^›]*›$/.test(known) ? known : this.#field(name, value)];
     });

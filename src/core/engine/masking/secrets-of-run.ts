@@ -39,9 +39,9 @@ export class SecretsOfRun {
   /** Looks for what is secret by the names of header fields. */
   learnFields(fields: readonly (readonly [string, string])[]): void {
     for (const [name, value] of fields) {
-      if (/^(?:set-)?cookie$|authorization$/i.test(name)) continue;
-      if (this.names.hasField(name)) this.masker.addGiven(value, name.toLowerCase());
-      else if (value.includes('='))
+      if (this.names.hasField(name)) {
+        if (!/^(?:set-)?cookie$|authorization$/i.test(name)) this.masker.addGiven(value, name.toLowerCase());
+      } else if (value.includes('='))
         for (const { start, end, label } of this.names.places(value))
           this.masker.addGiven(value.slice(start, end), label);
     }
