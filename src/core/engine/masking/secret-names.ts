@@ -56,6 +56,11 @@ export class SecretNames {
     return forms.length === 0 ? /(?!)/g : new RegExp(`(?:${forms.join('|')})`, 'gi');
   }
 
+  /** How many names were added since. */
+  get added(): number {
+    return this.#also.size;
+  }
+
   /** From here on values under this name are hidden where they stand. */
   add(name: string): void {
     if (this.#also.has(name)) return;

@@ -19,6 +19,8 @@ export class SecretsOfRun {
   readonly names: SecretNames;
   /** The last text in which no name of a secret stands: a body is looked at more than once, and often comes again. */
   #clean = '';
+  /** How many names there were then. */
+  #cleanOf = 0;
 
   constructor(names: SecretNames) {
     this.names = names;
@@ -26,14 +28,20 @@ export class SecretsOfRun {
 
   /** Looks for secrets that a body brings, by their names, so that they are hidden wherever they turn up later. */
   learn({ text, type, value }: BodyText): void {
-    if (text === undefined || text === this.#clean) return;
+    if (text === undefined || this.#isClean(text)) return;
     const found: [secret: string, name: string][] = [];
     const given = (secret: string, name: string): void => void found.push([secret, name]);
     if (isObject(value) || Array.isArray(value)) this.names.inValue(value, given);
     else
       for (const { start, end, label } of this.names.places(text, type)) given(text.slice(start, end), label);
     for (const [secret, name] of found) this.masker.addGiven(secret, name);
-    if (found.length === 0) this.#clean = text;
+    if (found.length > 0) return;
+    this.#clean = text;
+    this.#cleanOf = this.names.added;
+  }
+
+  #isClean(text: string): boolean {
+    return text === this.#clean && this.#cleanOf === this.names.added;
   }
 
   /** Looks for what is secret by the names of header fields. */
@@ -54,7 +62,7 @@ export class SecretsOfRun {
 
   /** A body without its secrets; JSON stays JSON. */
   body(text: string, type?: string): string {
-    const places = text === this.#clean ? [] : this.names.places(text, type);
+    const places = this.#isClean(text) ? [] : this.names.places(text, type);
     const found = this.masker.find(text);
     if (places.length + found.length === 0) return text;
     const all = united([...places, ...found]);
