@@ -46,7 +46,7 @@ export const SPELLINGS: readonly Spelling[] = [
     name: 'base64 behind 2',
     write: (text) => Buffer.from(`ab${text}:x`).toString('base64').replace(/=+$/, ''),
   },
-  { name: 'base64url', write: (text) => Buffer.from(`user:${text}`).toString('base64url') },
+  { name: 'base64url', write: (text) => Buffer.from(`u:${text}`).toString('base64url') },
   { name: 'hex', write: (text) => Buffer.from(text).toString('hex') },
   { name: 'HEX', write: (text) => Buffer.from(text).toString('hex').toUpperCase() },
 ];
