@@ -1,3 +1,4 @@
+import { soundsSecret } from '../core/chain/secret-members.ts';
 import type { Project } from '../core/chain/project.ts';
 import { isObject, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
@@ -34,8 +35,9 @@ export function toStep(imported: ImportedRequest, project: Project, name?: strin
   const lines = [`call: ${request.method} ${target.name} ${asTemplate(path)}`];
   if (name !== undefined) lines.push(`name: ${name}`);
   if (as !== undefined && found) lines.push(`as: ${as}`);
-  lines.push(...mapEntry('query', parameters([...new URLSearchParams(search)])));
-  lines.push(...headerLines(request));
+  const query = parameters([...new URLSearchParams(search)]);
+  lines.push(...mapEntry('query', query && withSecrets(draft, query)));
+  lines.push(...headerLines(draft, request));
   lines.push(...bodyLines(draft, request));
   if (request.timeouts) {
     const { connect, total } = request.timeouts;
@@ -143,7 +145,7 @@ function serviceNotes(draft: Draft, { insecure, tls, proxy }: ImportedRequest): 
   if (proxy !== undefined) draft.notes.push('the proxy: proxy: on the service');
 }
 
-function headerLines({ headers, body }: ImportedRequest): string[] {
+function headerLines(draft: Draft, { headers, body }: ImportedRequest): string[] {
   const kept = headers.filter(([name, value]) => {
     if (USUAL_FIELD.test(name)) return false;
     if (/^accept$/i.test(name) && value === '*/*') return false;
@@ -155,7 +157,12 @@ function headerLines({ headers, body }: ImportedRequest): string[] {
   });
   return mapLines(
     'headers',
-    kept.map(([name, value]) => `${key(name)}: ${scalar(asTemplate(value))}`),
+    kept.map(([name, value]) => {
+      const secret = /^cookie$/i.test(name)
+        ? cookiesWithSecrets(draft, value)
+        : secretFor(draft, name, value);
+      return `${key(name)}: ${scalar(asTemplate(secret ?? value))}`;
+    }),
   );
 }
 
@@ -183,7 +190,13 @@ function bodyLines(draft: Draft, { body, headers }: ImportedRequest): string[] {
     case 'form':
       return mapEntry('form', withSecrets(draft, parameters(body.fields) ?? {}));
     case 'multipart':
-      return mapLines('multipart', body.parts.flatMap(partLines));
+      return mapLines(
+        'multipart',
+        body.parts.flatMap((part) => {
+          const secret = part.value === undefined ? undefined : secretFor(draft, part.name, part.value);
+          return partLines(secret === undefined ? part : { ...part, value: secret });
+        }),
+      );
     case 'file': {
       const isJson =
         headers.some(([name, value]) => /^content-type$/i.test(name) && /json/i.test(value)) ||
@@ -222,19 +235,39 @@ function withSecrets(draft: Draft, value: Value): Value {
   if (!isObject(value)) return value;
   return objectOf(
     Object.entries(value).map(([name, member]): [string, Value] => {
-      if (typeof member !== 'string' || !SECRET_MEMBER.test(name) || member.length < 6)
-        return [name, withSecrets(draft, member)];
-      const open = wholeVariable(member);
-      const secret = freeName(name, draft.secrets);
-      draft.secrets.set(
-        secret,
-        open !== undefined || isPlaceholderKey(member)
-          ? { source: `env ${(open ?? secret).toUpperCase()}` }
-          : { source: 'locked', value: member },
-      );
-      return [name, inserted(`secret.${secret}`)];
+      const secret = typeof member === 'string' ? secretFor(draft, name, member) : undefined;
+      return [name, secret ?? withSecrets(draft, member)];
     }),
   );
+}
+
+/** The insertion of a secret that stands for a key; nothing where the name does not say that it is one. */
+function secretFor(draft: Draft, name: string, value: string): string | undefined {
+  if (value.length < 6 || (!SECRET_MEMBER.test(name) && soundsSecret(name) !== 'surely')) return undefined;
+  const open = wholeVariable(value);
+  const secret = freeName(
+    name
+      .toLowerCase()
+      .replace(/\W+/g, '_')
+      .replace(/^[^a-z]+/, ''),
+    draft.secrets,
+  );
+  draft.secrets.set(
+    secret,
+    open !== undefined || isPlaceholderKey(value)
+      ? { source: `env ${(open ?? secret).toUpperCase()}` }
+      : { source: 'locked', value },
+  );
+  return inserted(`secret.${secret}`);
+}
+
+/** A field of cookies, with secrets for those that let somebody in. */
+function cookiesWithSecrets(draft: Draft, value: string): string {
+  return value.replace(/(^|;\s*)([^=;\s]+)=([^;]+)/g, (whole, before: string, name: string, text: string) => {
+    const named = /sess|sid$|auth|token/i.test(name) ? `${name}_secret` : name;
+    const secret = secretFor(draft, named, text);
+    return secret === undefined ? whole : `${before}${name}=${secret}`;
+  });
 }
 
 /** An insertion of something that is no open value of the documentation. */
