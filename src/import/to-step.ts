@@ -271,7 +271,7 @@ function cookiesWithSecrets(draft: Draft, value: string): string {
 }
 
 /** An insertion of something that is no open value of the documentation. */
-function inserted(expression: string): string {
+export function inserted(expression: string): string {
   return `\ue002${expression}\ue003`;
 }
 

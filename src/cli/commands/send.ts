@@ -4,8 +4,13 @@ import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { isTextType } from '../../core/engine/read-answer.ts';
+import type { Project } from '../../core/chain/project.ts';
+import { soundsSecret } from '../../core/chain/secret-members.ts';
+import { SHORTEST_NEEDLE } from '../../core/engine/masking/needles.ts';
+import type { Secrets } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { type Draft, serviceAt } from '../../import/draft.ts';
+import { type Draft, freeName, serviceAt } from '../../import/draft.ts';
+import { finished, inserted } from '../../import/to-step.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
 import { pickOf, writeDraft } from '../add-draft.ts';
 import { answerTree, printTree } from '../answer-tree.ts';
@@ -52,30 +57,37 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
       printFindings(terminal, wrong);
       return 2;
     }
+    const typed = new TypedKeys(project);
     const { call, title } = requestLine(words, [...project.services.keys()], (url) => {
       const found = serviceAt(project, url);
       return found && `${found.service.name} ${found.path}`;
     });
-    const step = stepLines(call, options);
+    const step = stepLines(call, options, typed);
     const text = `chain: ${JSON.stringify(title)}\nsteps:\n${step.map((line) => `  ${line}`).join('\n')}\n`;
-    const { chain, findings: ofStep } = readChain(SENT_FILE, text, project);
+    const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
     if (!chain) {
       // The lines of the step are of our making, so only what is wrong is said.
       const { code, message, instead } = ofStep.find(({ level }) => level === 'problem')!;
       return fail(code, message, instead === undefined ? {} : { instead });
     }
     const interruption = watchInterruption(terminal);
+    typed.sayIn(terminal);
     const world = await openWorld(project);
     const events: RunEvent[] = [];
     let exit: ExitCode;
     let id: string;
     try {
-      ({ exit, id } = await runRecorded(chain, project, world, {
-        inputs: {},
-        signal: interruption.signal,
-        signInChains,
-        emit: (event) => events.push(event),
-      }));
+      ({ exit, id } = await runRecorded(
+        chain,
+        typed.project,
+        { ...world, ports: { ...world.ports, secrets: typed.before(world.ports.secrets) } },
+        {
+          inputs: {},
+          signal: interruption.signal,
+          signInChains,
+          emit: (event) => events.push(event),
+        },
+      ));
     } finally {
       interruption.stop();
       await world.close();
@@ -84,7 +96,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     const open = OpenRun.read(recordsOf(project), id);
     const answer = open.run.steps[0] && answerOf(open.run.steps[0]);
     if (answer) printAnswer(answer, open.text(answer));
-    if (options.add !== undefined) await writeDraft(draftOf(step), project, options.add, title);
+    if (options.add !== undefined) await writeDraft(draftOf(step, typed), project, options.add, title);
     return exit;
   });
 }
@@ -106,17 +118,79 @@ function requestLine(
         `batharon send GET ${services[0] ?? 'https://…'} ${services.length > 0 ? '/racks' : ''}`.trim(),
     });
   const target = path === undefined ? (atService(where) ?? where) : `${where} ${path}`;
-  return { call: `${method} ${target}`, title: `${method} ${target}` };
+  // The query may hold a key.
+  return { call: `${method} ${target}`, title: `${method} ${target.replace(/[?#].*$/s, '')}` };
 }
 
 const literal = (text: string): string => text.replaceAll('${', () => '$${');
 
-function stepLines(call: string, options: SendOptions): string[] {
-  const lines = [`call: ${literal(call)}`];
+/** Keys that are typed in become secrets of this one request, so that they are masked like any other. */
+class TypedKeys {
+  readonly #project: Project;
+  readonly #values = new Map<string, string>();
+
+  constructor(project: Project) {
+    this.#project = project;
+  }
+
+  /** The name of the secret that a text becomes; nothing where its name does not tell that it is a key. */
+  secret(name: string, value: string): string | undefined {
+    if (value.length < SHORTEST_NEEDLE || soundsSecret(name) !== 'surely') return undefined;
+    const secret = freeName(name.toLowerCase().replace(/\W+/g, '_'), {
+      has: (one) => this.#project.secrets.has(one) || this.#values.has(one),
+    });
+    this.#values.set(secret, value);
+    return secret;
+  }
+
+  /** A text as it stands in the step. */
+  text(name: string, value: string): string {
+    const secret = this.secret(name, value);
+    return secret === undefined ? literal(value) : `\${secret.${secret}}`;
+  }
+
+  /** The same for the parameters of an address. */
+  url(text: string): string {
+    return text
+      .split(/([?&])/)
+      .map((part) => {
+        const [, name, value] = /^([^=#\s]+)=([^#]+)$/.exec(part) ?? [];
+        return name === undefined ? literal(part) : `${literal(name)}=${this.text(name, value!)}`;
+      })
+      .join('');
+  }
+
+  get project(): Project {
+    const at = { file: SENT_FILE, line: 1, column: 1 };
+    const own = [...this.#values.keys()].map((name) => [name, { name, from: 'ask', where: '', at }] as const);
+    return own.length === 0
+      ? this.#project
+      : { ...this.#project, secrets: new Map([...this.#project.secrets, ...own]) };
+  }
+
+  get all(): ReadonlyMap<string, string> {
+    return this.#values;
+  }
+
+  /** Where its own come from what was typed, the others from where they come anyway. */
+  before(others: Secrets): Secrets {
+    return { get: (name) => Promise.resolve(this.#values.get(name) ?? others.get(name)) };
+  }
+
+  sayIn(terminal: Terminal): void {
+    if (this.#values.size > 0)
+      terminal.write(
+        `remark  ${[...this.#values.keys()].join(', ')}: typed in, so it stands in the history of the shell; it is masked here. secrets: in batharon.yaml keeps it out\n`,
+      );
+  }
+}
+
+function stepLines(call: string, options: SendOptions, typed: TypedKeys): string[] {
+  const lines = [`call: ${typed.url(call)}`];
   if (options.name !== undefined) lines.push(`name: ${options.name}`);
   else lines.push('name: send');
   if (options.as !== undefined) lines.push(`as: ${options.as}`);
-  const query = pairs(options.query, 'query');
+  const query = pairs(options.query, 'query', typed);
   if (query) lines.push(...entry('query', query));
   if (options.header && options.header.length > 0) {
     lines.push('headers:');
@@ -126,11 +200,12 @@ function stepLines(call: string, options: SendOptions): string[] {
         fail('wrong-form', `--header ${one} is not Name: value`, {
           instead: "--header 'Accept: application/json'",
         });
-      lines.push(`  ${key(name)}: ${scalar(literal(value!))}`);
+      const text = /^cookie$/i.test(name) ? typed.text('authorization', value!) : typed.text(name, value!);
+      lines.push(`  ${key(name)}: ${scalar(text)}`);
     }
   }
   if (options.json !== undefined) lines.push(...entry('json', jsonOf(fileOr(options.json))));
-  const form = pairs(options.form, 'form');
+  const form = pairs(options.form, 'form', typed);
   if (form) lines.push(...entry('form', form));
   if (options.keep && options.keep.length > 0)
     lines.push(
@@ -140,17 +215,18 @@ function stepLines(call: string, options: SendOptions): string[] {
         .map(([name, expression]) => `  ${name}: ${scalar(expression)}`),
     );
   if (options.text !== undefined) lines.push(...textEntry('text', fileOr(options.text)));
-  return lines.map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
+  return finished(lines).map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
 }
 
-function pairs(given: readonly string[] | undefined, option: string): Value | undefined {
+function pairs(given: readonly string[] | undefined, option: string, typed: TypedKeys): Value | undefined {
   if (!given || given.length === 0) return undefined;
   const all = new Map<string, string[]>();
   for (const one of given) {
     const [, name, value] = /^([^=]+)=(.*)$/s.exec(one) ?? [];
     if (name === undefined)
       fail('wrong-form', `--${option} ${one} is not name=value`, { instead: `--${option} ${one}=…` });
-    all.set(name, [...(all.get(name) ?? []), value!]);
+    const secret = typed.secret(name, value!);
+    all.set(name, [...(all.get(name) ?? []), secret === undefined ? value! : inserted(`secret.${secret}`)]);
   }
   return objectOf([...all].map(([name, values]) => [name, values.length === 1 ? values[0]! : values]));
 }
@@ -178,13 +254,13 @@ function jsonOf(text: string): Value {
   }
 }
 
-function draftOf(step: string[]): Draft {
+function draftOf(step: string[], typed: TypedKeys): Draft {
   return {
     step: step.filter((line) => line !== '  name: send'),
     inputs: new Map(),
     services: new Map(),
     credentials: new Map(),
-    secrets: new Map(),
+    secrets: new Map([...typed.all].map(([name, value]) => [name, { source: 'locked', value }])),
     notes: [],
   };
 }
