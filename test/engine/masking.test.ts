@@ -1,6 +1,8 @@
 import { createHash } from 'node:crypto';
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
+import type { ArrivedRequest } from '../../src/core/ports.ts';
+import { systemClock } from '../../src/io/world.ts';
 import { Masker } from '../../src/core/engine/masking/masker.ts';
 import { SecretNames } from '../../src/core/engine/masking/secret-names.ts';
 import { SecretsOfRun } from '../../src/core/engine/masking/secrets-of-run.ts';
@@ -425,4 +427,60 @@ test('a digest is that of what is kept, so that it tells nothing of what is mask
   const whole = kept.get(digest!)!;
   expect(whole).not.toContain('123456');
   expect(createHash('sha256').update(whole).digest('hex')).toBe(digest);
+});
+
+test('hidden holds for what came by callback, by a Link, and for numbers, which can be sent', async () => {
+  let take: ((arrived: ArrivedRequest) => Promise<number>) | undefined;
+  const { events, exit, sent } = await runChain(
+    `chain: Test
+steps:
+  - call: POST kiln /a
+    json: { to: "\${callback}" }
+    callback: { within: 5s }
+    keep:
+      came: hidden(arrived.body.token_of_door)
+      field: hidden(arrived.headers['x-door'])
+  - call: GET kiln /b
+    keep:
+      next: hidden(link('next'))
+      door: hidden($.door)
+  - call: GET kiln /c/\${door}
+    query: { next: "\${next}", came: "\${came}" }
+`,
+    ({ method }) => {
+      if (method === 'POST')
+        setTimeout(
+          () =>
+            void take!({
+              method: 'POST',
+              url: 'http://127.0.0.1:1/x',
+              headers: [
+                ['content-type', 'application/json'],
+                ['x-door', 'field-of-a-door'],
+              ],
+              body: Buffer.from('{"token_of_door": "came-by-callback"}'),
+            }),
+          5,
+        );
+      return method === 'POST'
+        ? {}
+        : { json: '{"door": 739001224}', headers: [['link', '</pages/hidden-page-2>; rel="next"']] };
+    },
+    {
+      project: KILN,
+      ports: {
+        callBacks: {
+          open: async (given) => {
+            take = given;
+            return { url: 'http://127.0.0.1:1/x', close: () => undefined };
+          },
+        },
+        clock: systemClock,
+      },
+    },
+  );
+  expect([exit, sent[2]!.url.includes('/c/739001224')]).toEqual([0, true]);
+  const told = JSON.stringify(events);
+  for (const hidden of ['came-by-callback', 'field-of-a-door', 'hidden-page-2', '739001224'])
+    expect(told).not.toContain(hidden);
 });
