@@ -186,7 +186,7 @@ describe('send', () => {
       'a key in plain sight',
       ['GET', 'https://kiln.invalid/x', '--header', 'Authorization: Bearer abcdefghijklmnop'],
       3,
-      /authorization: typed in, so it stands in the history[^]*Authorization: ‹secret authorization›/,
+      /authorization was typed in[^]*Authorization: ‹secret authorization›/,
     ],
   ])('%s', async (_, words, code, message) => {
     const { stderr, code: came } = await batharon(await withKey(), ['send', ...words]);

@@ -3,6 +3,7 @@ import { readChain } from '../../core/chain/read-chain.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
+import { nameList } from '../../core/language/nearest.ts';
 import { isTextType } from '../../core/engine/read-answer.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { soundsSecret } from '../../core/chain/secret-members.ts';
@@ -178,10 +179,13 @@ class TypedKeys {
   }
 
   sayIn(terminal: Terminal): void {
-    if (this.#values.size > 0)
-      terminal.write(
-        `remark  ${[...this.#values.keys()].join(', ')}: typed in, so it stands in the history of the shell; it is masked here. secrets: in batharon.yaml keeps it out\n`,
-      );
+    if (this.#values.size === 0) return;
+    const one = this.#values.size === 1;
+    const names = nameList([...this.#values.keys()]);
+    const text = `${names} ${one ? 'was' : 'were'} typed in, so the history of the shell has ${one ? 'it' : 'them'}; here ${one ? 'it is' : 'they are'} masked. secrets: in batharon.yaml keeps a key out of both`;
+    wrap(text, terminal.wrapWidth - 8).forEach((row, i) =>
+      terminal.write(`${terminal.colours.yellow((i === 0 ? 'remark' : '').padEnd(8))}${row}\n`),
+    );
   }
 }
 
