@@ -79,7 +79,7 @@ export function maskEvent<T extends object>(event: T, hidden: SecretsOfRun): T {
       const isOwn =
         OWN.has(name) ||
         typeof member === 'number' ||
-        (isEvent && isBeginning && (name === 'type' || isNamed(value, name)));
+        (isEvent && ((isBeginning && name === 'type') || isNamed(value, name)));
       const shown = isOwn ? member : name === 'body' && isEvent ? member : mask(member, SPOKEN.has(name));
       if (name === '__proto__')
         Object.defineProperty(copy, name, { value: shown, enumerable: true, writable: true });
