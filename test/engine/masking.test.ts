@@ -146,7 +146,7 @@ test('any length of a secret: no exception, no end in sight, nothing of it shown
 });
 
 test('texts and secrets that were made to take long do not', () => {
-  const began = performance.now();
+  const began = process.cpuUsage();
   const repeated = new Masker();
   for (let i = 0; i < 100; i++) repeated.add(`${'a'.repeat(1000 + 61 * i)}b`, 'secret a');
   expect(repeated.text('a'.repeat(200_000))).not.toContain('a'.repeat(70));
@@ -174,7 +174,7 @@ test('texts and secrets that were made to take long do not', () => {
     '_token',
   ])
     names.places(text.repeat(10_000));
-  expect(performance.now() - began).toBeLessThan(20_000);
+  expect(process.cpuUsage(began).user / 1000).toBeLessThan(20_000);
 });
 
 test('of what services give the latest thousand are looked for, and the rest of it costs nothing', () => {

@@ -116,15 +116,18 @@ test('a service that allows so many a second gets all calls answered, and refuse
 });
 
 test('a token that ends while many requests are under way is renewed once for all of them, as often as it ends', async () => {
-  // It says that it lives for 100 s, and does so for half a second here.
-  const service = await start({ speed: 200, tokenLife: 100 });
+  // It says that it lives for 300 s, and does so for 1.5 s here: a busy machine can lose half a second.
+  const service = await start({ speed: 200, tokenLife: 300 });
   const { exit, events } = await carryOut(
     service,
-    loop(150, 16, 'call: GET kiln /racks'),
+    loop(400, 16, 'call: GET kiln /racks'),
     '    pace: { rate: 80 per second, burst: 16 }\n',
   );
   const signIns = events.filter(({ event }) => event === 'signed-in').length;
-  expect(exit).toBe(0);
+  const failures = events.flatMap((event) =>
+    event.event === 'step-ended' && event.problem ? [event.problem.message] : [],
+  );
+  expect([exit, failures]).toEqual([0, []]);
   expect(signIns).toBeGreaterThan(2);
   expect(signIns).toBeLessThan(20);
 });
