@@ -91,7 +91,11 @@ export class Http2Origin {
   }
 
   #over(socket: TLSSocket): ClientHttp2Session {
-    const session = connect(this.#origin, { createConnection: () => socket });
+    const session = connect(this.#origin, {
+      createConnection: () => socket,
+      // Nobody would read what is pushed (RFC 9113, section 8.4).
+      settings: { enablePush: false },
+    });
     this.#open.add(session);
     // What it means for a request is told to that.
     session.on('error', () => undefined);

@@ -134,3 +134,8 @@ test('fields, bodies and answers are those of HTTP/1.1; a session that ends rude
   await expect(send('/end')).rejects.toMatchObject({ problem: { code: 'connection-reset' } });
   expect((await send('/b')).status).toBe(201);
 });
+
+test('a service may not push answers that nobody asked for', async () => {
+  const send = await listening((request, response) => response.end(String(request.stream.pushAllowed)));
+  expect(Buffer.from((await send('/')).body).toString()).toBe('false');
+});
