@@ -6,7 +6,7 @@ import { systemClock } from '../../src/io/world.ts';
 import { Masker } from '../../src/core/engine/masking/masker.ts';
 import { SecretNames } from '../../src/core/engine/masking/secret-names.ts';
 import { SecretsOfRun } from '../../src/core/engine/masking/secrets-of-run.ts';
-import { leftOf, planted, spelt } from './spellings.ts';
+import { leftOf, planted, SPELLINGS, spelt } from './spellings.ts';
 import { KILN, runChain } from './support.ts';
 
 const secret = fc.oneof(
@@ -110,7 +110,17 @@ test('a secret is found in every spelling, two layers deep, whatever stands arou
         ]).toEqual([layers.map(({ name }) => name).join('+'), '']);
       },
     ),
-    { numRuns: process.env.PROVE ? 20_000 : 500 },
+    {
+      numRuns: process.env.PROVE ? 20_000 : 500,
+      examples: [
+        [
+          'aaaa "%000aaa',
+          ['json', 'form'].map((name) => SPELLINGS.find((one) => one.name === name)!),
+          '',
+          '',
+        ],
+      ],
+    },
   );
 });
 

@@ -7,16 +7,38 @@ export interface Decoded {
   origin(start: number, end: number): readonly [start: number, end: number];
 }
 
+/** The characters that escapes begin with. */
 const MARKS = ['\\', '%', '&'] as const;
+
+/** Each choice of sorts of escapes but none, as bits in the order of {@link MARKS}. */
+const CHOICES = [1, 2, 3, 4, 5, 6, 7] as const;
+const ALL_SORTS = 7;
+
+/** So many readings of one text are enough; only one that was made for it has more. Of a long one, one a layer. */
+const MOST_READINGS = 64;
+const LONG = 16_384;
 
 /** Whether some escape may stand in a text. */
 export function mayHoldEscapes(text: string): boolean {
   return text.includes('\\') || text.includes('%') || text.includes('&');
 }
 
-/** The text with one layer of escapes undone; nothing where there was none. */
-export function decodeOnce(text: string): string | undefined {
-  return decode(text)?.text;
+/**
+ * What a text may be read as where some layers of escapes are undone, itself left out: a layer undoes all sorts of escapes, and
+ * where one sort was put around the text, the other sorts that it is made of itself are undone with it.
+ */
+export function readingsOf(text: string, layers: number): string[] {
+  const all = new Set([text]);
+  let latest = [text];
+  const choices = text.length > LONG ? [ALL_SORTS] : CHOICES;
+  for (let layer = 0; layer < layers && mayHoldEscapes(text); layer++) {
+    const readings = latest.flatMap((one) =>
+      mayHoldEscapes(one) ? choices.map((sorts) => decode(one, sorts)?.text) : [],
+    );
+    latest = [...new Set(readings)].filter((one): one is string => one !== undefined && !all.has(one));
+    for (const one of latest) if (all.size <= MOST_READINGS) all.add(one);
+  }
+  return [...all].slice(1);
 }
 
 /** Where the escape that was read last ends. */
@@ -25,10 +47,10 @@ let escapeEnd = 0;
 /**
  * Undoes one layer of escapes, all sorts in one go: those of strings of JSON (RFC 8259, section 7), percent-encoding of UTF-8
  * (RFC 3986, section 2.1), and character references of HTML and XML (XML 1.0, section 4.1). What only looks like an escape
- * stays. Nothing where there was none.
+ * stays. Nothing where there was none. `sorts` are bits in the order of {@link MARKS}.
  */
-export function decode(text: string): Decoded | undefined {
-  const next = MARKS.map((mark) => indexOf(text, mark, 0));
+export function decode(text: string, sorts = ALL_SORTS): Decoded | undefined {
+  const next = MARKS.map((mark, i) => ((sorts >> i) & 1 ? indexOf(text, mark, 0) : Infinity));
   let decoded = '';
   const units: number[] = [];
   /** By turns: an offset in the new text, and the one in the text before, at which a piece begins that stayed as it was. */

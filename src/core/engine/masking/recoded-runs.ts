@@ -70,22 +70,37 @@ function addRuns(runs: Run[], text: string, at: number): number {
   return end;
 }
 
-/** Whether the first bytes are characters of ASCII, as those of an encoding or of a text are. */
+/** Whether the first bytes are those of a text: printable, and well-formed UTF-8. */
 function saysWords(text: string, start: number, end: number): boolean {
   if (end - start < TELLING) return false;
+  let inside = -1;
   for (let at = start; at < start + TELLING; at += 4) {
-    // The first digit of each group of four has the highest bit of a byte.
-    const first = VALUES[text.charCodeAt(at) & 255]!;
-    if (first >= 32) return false;
     const group =
-      (first << 18) | (valueAt(text, at + 1) << 12) | (valueAt(text, at + 2) << 6) | valueAt(text, at + 3);
-    if (!isWord(group >> 16) || !isWord((group >> 8) & 255) || !isWord(group & 255)) return false;
+      (valueAt(text, at) << 18) |
+      (valueAt(text, at + 1) << 12) |
+      (valueAt(text, at + 2) << 6) |
+      valueAt(text, at + 3);
+    inside = nextInside(inside, group >> 16);
+    if (inside !== NO_TEXT) inside = nextInside(inside, (group >> 8) & 255);
+    if (inside !== NO_TEXT) inside = nextInside(inside, group & 255);
+    if (inside === NO_TEXT) return false;
   }
   return true;
 }
 
-function isWord(byte: number): boolean {
-  return (byte >= 0x20 && byte < 0x7f) || byte === 9 || byte === 10 || byte === 13;
+const NO_TEXT = -9;
+
+/**
+ * How many more bytes the character goes on for, after this byte; {@link NO_TEXT} where it can't follow. -1 to -3 is the
+ * beginning of what is read: so many bytes less three may be the end of a character that began before.
+ */
+function nextInside(inside: number, byte: number): number {
+  if (byte >= 0x80 && byte < 0xc0)
+    return inside > 0 ? inside - 1 : inside < 0 && inside > -4 ? inside - 1 : NO_TEXT;
+  if (inside > 0) return NO_TEXT;
+  if (byte < 0x80)
+    return (byte >= 0x20 && byte < 0x7f) || byte === 9 || byte === 10 || byte === 13 ? 0 : NO_TEXT;
+  return byte < 0xc2 || byte > 0xf4 ? NO_TEXT : byte < 0xe0 ? 1 : byte < 0xf0 ? 2 : 3;
 }
 
 function base64Run(text: string, start: number, end: number): Run {
@@ -113,7 +128,12 @@ function hexRun(
   start: number,
   limit: number,
 ): { readonly run: Run; readonly end: number } | undefined {
-  for (let i = 0; i < TELLING; i += 2) if (!isWord(hexByte(text, start + i))) return undefined;
+  let inside = -1;
+  for (let i = 0; i < TELLING; i += 2) {
+    const byte = hexByte(text, start + i);
+    inside = byte < 0 ? NO_TEXT : nextInside(inside, byte);
+    if (inside === NO_TEXT) return undefined;
+  }
   let end = start + TELLING;
   while (end < limit && hexDigit(text.charCodeAt(end)) >= 0) end++;
   const bytes = new Uint8Array((end - start) >> 1);

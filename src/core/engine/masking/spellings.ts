@@ -1,5 +1,5 @@
 import { utf8 } from '../../language/encodings.ts';
-import { decodeOnce } from './decoding.ts';
+import { readingsOf } from './decoding.ts';
 import { SHORTEST_NEEDLE } from './needles.ts';
 
 /** Of longer secrets only themselves are looked for, also where escapes stand for their characters, in UTF-16 units. */
@@ -12,12 +12,9 @@ const LONGEST_RECODED = 128 * 1024;
 export function spellingsOf(secret: string): Set<string> {
   const all = new Set<string>([secret, secret.toWellFormed()]);
   // Where escapes of a text are undone, those that a secret itself is made of are undone as well.
-  for (let before = secret, i = 0; i < 3; i++) {
-    const after = decodeOnce(before);
-    if (after === undefined) break;
-    all.add((before = after));
-  }
-  if (secret.includes(' ')) all.add(secret.replaceAll(' ', '+'));
+  for (const one of readingsOf(secret, 3)) all.add(one);
+  // Forms write a space as a plus sign, which is no escape: it stays in the text whatever else is undone there.
+  for (const one of [...all]) if (one.includes(' ')) all.add(one.replaceAll(' ', '+'));
   const isPlain = isAscii(secret);
   const bytes = utf8(secret);
   if (!isPlain) {
