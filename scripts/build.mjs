@@ -21,6 +21,17 @@ const withoutChildProcess = {
   },
 };
 
+/** The YAML parser asks the environment at each token whether to log it, which takes a fifth of reading a long file. */
+const withoutTokenLog = {
+  name: 'without-token-log',
+  setup(setting) {
+    setting.onLoad({ filter: /node_modules\/yaml\/dist\/parse\/parser\.js$/ }, ({ path }) => ({
+      contents: readFileSync(path, 'utf8').replace('node_process.env.LOG_TOKENS', 'false'),
+      loader: 'js',
+    }));
+  },
+};
+
 /** `browser:PATH` is the program for a page, bundled into one text. */
 const browserPrograms = {
   name: 'browser-programs',
@@ -65,7 +76,7 @@ export async function bundle(entry, outdir, version = '0.0.0') {
     outExtension: { '.js': '.mjs' },
     define: { BATHARON_VERSION: JSON.stringify(version) },
     loader: { '.yaml': 'text', '.css': 'text' },
-    plugins: [withoutChildProcess, browserPrograms],
+    plugins: [withoutChildProcess, withoutTokenLog, browserPrograms],
     legalComments: 'none',
     logLevel: 'warning',
   });

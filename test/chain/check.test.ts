@@ -521,6 +521,28 @@ describe('project files', () => {
   const check = (text: string, environment?: string): string[] =>
     readProject('batharon.yaml', text, environment, true).findings.map(shown);
 
+  test('what the project says is no secret is not taken for one, unless it has the shape of one', () => {
+    const project = (never: string) =>
+      readProject(
+        'batharon.yaml',
+        `services: { kiln: { url: https://kiln.example } }\nmask: { never: [${never}] }\nvalues: { secret_key: abc123def456 }\n`,
+        undefined,
+        true,
+      );
+    const chain = (never: string) =>
+      readChain(
+        'a.chain.yaml',
+        'chain: A\nsteps:\n  - call: POST kiln /a\n    json: { routing_key: q8Zr2LwX0pTn5VbK7s, api-key: Bearer abcdefgh12345678 }\n',
+        project(never).project,
+      );
+    expect(project('').findings.map(({ code }) => code)).toEqual(['secret-in-plain-text']);
+    expect(project('secretKey').findings).toEqual([]);
+    expect(chain('').findings.map(({ level }) => level)).toEqual(['remark', 'problem']);
+    expect(chain('routingKey, api_key').findings.map(shown)).toEqual([
+      expect.stringContaining('secret-in-plain-text: a credential stands readable under api-key'),
+    ]);
+  });
+
   test.each<[string, string, string]>([
     [
       'an unknown kind',

@@ -13,6 +13,8 @@ export interface Finding extends SourceProblem {
 export class Findings {
   readonly file: SourceFile;
   readonly all: Finding[];
+  /** Names that the project says are not those of secrets (`mask: { never: […] }`). */
+  notSecret: ReadonlySet<string> = new Set();
 
   constructor(file: SourceFile) {
     this.file = file;

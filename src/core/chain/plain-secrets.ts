@@ -1,5 +1,5 @@
 import type { Findings } from './findings.ts';
-import { soundsSecret } from './secret-members.ts';
+import { soundsSecret, wordsOf } from './secret-members.ts';
 import type { SourceNode } from './source.ts';
 
 /** Shapes that only secrets have: JSON Web Tokens, PEM keys, marked keys, credentials of the Authorization field. */
@@ -36,7 +36,8 @@ function looksRandom(text: string): boolean {
     );
 }
 
-const ADVICE = 'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it';
+const ADVICE =
+  'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it. If it is none: mask: { never: [NAME] }';
 
 /** Says of a text that stands in a file where it is, or looks like, a secret. `name` is that of its field. */
 export function plainSecret(findings: Findings, node: SourceNode, name: string): void {
@@ -44,6 +45,8 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
   const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
   if (shape !== undefined) {
     findings.problem(node, 'secret-in-plain-text', `${shape} stands readable under ${name}`, ADVICE);
+  } else if (isNoSecret(findings, name)) {
+    return;
   } else if (
     !node.text.includes('${') &&
     soundsSecret(name) === 'surely' &&
@@ -57,6 +60,12 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
   ) {
     findings.remark(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);
   }
+}
+
+/** The project says so of this name, in whatever spelling. */
+function isNoSecret({ notSecret }: Findings, name: string): boolean {
+  const whole = wordsOf(name).join('');
+  return [...notSecret].some((one) => wordsOf(one).join('') === whole);
 }
 
 /** Of 16 characters or more, letters and digits mixed: under a name that sounds like a key that is mostly one. */
@@ -94,6 +103,7 @@ export function plainSecretsInCookies(findings: Findings, node: SourceNode): voi
     if (
       !value.includes('${') &&
       (soundsSecret(name) !== undefined || /sess|sid$|auth/i.test(name)) &&
+      !isNoSecret(findings, name) &&
       value.length >= 6
     )
       findings.problem(

@@ -76,6 +76,7 @@ function readJsonFile(
   }
   const file = new SourceFile(text.path, text.text);
   const own = new FieldReader(new Findings(file));
+  own.findings.notSecret = reader.project.mask.never;
   const value = own.typed(file.root, scope);
   if (value) secretsInside({ ...reader, fields: own }, file.root, value);
   own.used.forEach((name) => reader.fields.used.add(name));

@@ -120,6 +120,7 @@ function readOnce(
 ): ReadChain {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
+  findings.notSecret = project.mask.never;
   const elsewhere: FileFinding[] = [];
   const following = [...ancestors, path];
   const reader: StepReader = {

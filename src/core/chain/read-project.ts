@@ -71,6 +71,8 @@ function readRoot(
   const environment = chooseEnvironment(findings, written, environments, wanted, choose);
   const root = environment ? override(findings, written, environment.value) : written;
   if (environment) movedServices(findings, written, root, environment);
+  const mask = readMask(valueOf(root, 'mask'));
+  findings.notSecret = mask.never;
 
   const secrets = new Map(entries(valueOf(root, 'secrets')).flatMap((entry) => readSecret(fields, entry)));
   const serviceNodes = entries(valueOf(root, 'services'));
@@ -110,7 +112,7 @@ function readRoot(
     ...optional('environment', environment?.key.text),
     values,
     zone: isZone(zone) ? zone : 'UTC',
-    mask: readMask(valueOf(root, 'mask')),
+    mask,
     usesXPath: fields.usesXPath,
     ...optional('callbacks', readCallBacks(fields, valueOf(root, 'callbacks'))),
     ...optional('records', readRecords(fields, valueOf(root, 'records'))),

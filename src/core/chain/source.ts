@@ -73,7 +73,6 @@ export class SourceFile {
       version: '1.2',
       schema: 'failsafe',
       lineCounter: this.#lines,
-      keepSourceTokens: true,
       prettyErrors: false,
       uniqueKeys: true,
       merge: false,

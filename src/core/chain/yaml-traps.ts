@@ -29,10 +29,8 @@ export function findTraps(
       if (isMap(node) || isSeq(node)) return;
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
-      const source =
-        'srcToken' in node ? (node.srcToken as { offset?: number } | undefined)?.offset : undefined;
       // A tag belongs to what was meant: !done
-      const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, source ?? start) : start;
+      const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, start) : start;
       consider(tagged, end);
     },
   });
@@ -63,11 +61,15 @@ function tagStart(text: string, before: number): number {
 }
 
 function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | undefined {
-  const line = text.slice(0, lineEnd(text, start)).replace(/\r$/, '');
-  const insertions = insertionsEnd(line, start);
-  if (insertions !== undefined && insertions > yamlEnd) return flowInsertion(text, start, insertions);
-  const end = expressionEnd(line, start);
-  if (end === undefined) return undefined;
+  // Only the line is looked at: of a long file each would otherwise cost its length.
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  const line = text.slice(lineStart, lineEnd(text, start)).replace(/\r$/, '');
+  const insertions = insertionsEnd(line, start - lineStart);
+  if (insertions !== undefined && lineStart + insertions > yamlEnd)
+    return flowInsertion(text, start, lineStart + insertions);
+  const endInLine = expressionEnd(line, start - lineStart);
+  if (endInLine === undefined) return undefined;
+  const end = lineStart + endInLine;
   const expression = text.slice(start, end);
   const beyond = text.slice(yamlEnd, end);
   const tagged = expression.startsWith('!') && !/[\s]/.test(expression.slice(0, 2));
@@ -75,7 +77,6 @@ function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | u
   if (!tagged && (beyond.trim() === '' || /^[\w.]+$/.test(expression))) return undefined;
   const explanation = explain(expression, text.slice(start, yamlEnd), beyond, tagged);
   const written = inQuotes(expression);
-  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
   const whole = text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end));
   return {
     code: 'yaml-trap',

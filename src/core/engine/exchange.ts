@@ -4,6 +4,7 @@ import type { HeaderList, WireAnswer, WireRequest } from '../ports.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { authorise, fillCredential, queryKey } from './authorise.ts';
 import { type BuiltRequest, holdsSecret, withoutSecretFields } from './build-request.ts';
+import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { storeCookies } from './step-cookies.ts';
 import { eventProblem } from './placed.ts';
@@ -83,15 +84,17 @@ async function sendSigned(
   progress: Progress,
   patience: number,
 ): Promise<CallResult> {
-  const first = await sendFollowing(context, step, request, progress, patience);
-  if (first.answer.status !== 401) context.ports.credentials.accepted(as);
-  if (first.answer.status !== 401 && !context.project.credentials.get(as)!.signIn) return first;
-  const challenges = first.answer.headers.flatMap(([name, value]) =>
-    name === 'www-authenticate' ? [value] : [],
-  );
-  if (!(await context.renews(fillCredential(context, request), first, challenges))) return first;
-  await first.saved?.discard();
-  return sendFollowing(context, step, request, progress, patience);
+  const renewals = new Bound(context.ports.clock, { times: 1 });
+  for (;;) {
+    const result = await sendFollowing(context, step, request, progress, patience);
+    const { status, headers } = result.answer;
+    if (status !== 401) context.ports.credentials.accepted(as);
+    if (status !== 401 && !context.project.credentials.get(as)!.signIn) return result;
+    const challenges = headers.flatMap(([name, value]) => (name === 'www-authenticate' ? [value] : []));
+    const filled = fillCredential(context, request);
+    if (!renewals.take() || !(await context.renews(filled, result, challenges))) return result;
+    await result.saved?.discard();
+  }
 }
 
 async function sendFollowing(

@@ -2,6 +2,7 @@ import { randomUUID } from 'node:crypto';
 import { SignJWT } from 'jose';
 import * as oauth from 'oauth4webapi';
 import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
+import { Bound } from '../../core/engine/bound.ts';
 import type { Clock, FilledCredential } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import type { Token } from './kept-tokens.ts';
@@ -75,8 +76,8 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
       `to sign in as ${filled.credential.name}, open ${address} and enter the code ${code}${whole === undefined ? '' : `\n(or open ${whole})`}`,
     );
     person.open(whole ?? address);
-    const ends = clock.now() + device.expires_in * 1000;
-    for (let interval = (device.interval ?? 5) * 1000; ;) {
+    const bound = new Bound(clock, { within: device.expires_in * 1000 });
+    for (let interval = Math.max(1, device.interval ?? 5) * 1000; ;) {
       await sleep(clock, interval, signal);
       try {
         const answer = await oauth.deviceCodeGrantRequest(server, client, auth, device.device_code, options);
@@ -87,7 +88,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
         if (error.error === 'slow_down') interval += 5000;
         else if (error.error !== 'authorization_pending') throw error;
       }
-      if (clock.now() >= ends)
+      if (!bound.take())
         throw new ProblemError({
           code: 'sign-in-failed',
           message: `nobody entered the code for ${filled.credential.name} at ${address} within ${device.expires_in}s (token endpoint ${url})`,
