@@ -1,4 +1,6 @@
 // What `explain` shows is held to the language: each example is read and checked.
+import { readdirSync, readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { chainKeys, inputKeys } from '../src/core/chain/chain-keys.ts';
 import { expectationKeys, groupKeys, stepKeys, verbKeys } from '../src/core/chain/step-keys.ts';
@@ -181,6 +183,14 @@ test.each(givenNames)('name: $name', ({ name, example, where }) => {
     'secret.counter',
   );
   expect(chainProblems(text)).toEqual([]);
+});
+
+test('each code that is explained is used somewhere, and codes of remarks are no others', () => {
+  const sources = readdirSync(new URL('../src', import.meta.url), { recursive: true, withFileTypes: true })
+    .filter((entry) => entry.name.endsWith('.ts') && entry.name !== 'problem-codes.ts')
+    .map((entry) => readFileSync(join(entry.parentPath, entry.name), 'utf8'))
+    .join('\n');
+  expect(Object.keys(problemCodes).filter((code) => !sources.includes(`'${code}'`))).toEqual([]);
 });
 
 test('every word is explained, and every code', () => {

@@ -27,7 +27,7 @@ export function printFindings(
 /** Prints a problem: what and where, the line with a mark under it, and what to write instead. */
 export function printProblem(
   terminal: Terminal,
-  problem: Problem,
+  problem: Omit<Problem, 'code'> & { readonly code: string },
   file: SourceFile | undefined,
   level: Finding['level'] = 'problem',
   secretFrom?: number,

@@ -149,11 +149,11 @@ export function topics(): Topic[] {
       ],
       examples: definition.examples.map(([expression, result]) => `${expression}  gives  ${result}`),
     })),
-    ...Object.entries(problemCodes).map(([code, about]): Topic => ({
+    ...Object.entries(problemCodes).map(([code, { means, level }]): Topic => ({
       word: code,
-      what: 'code of an error',
+      what: level === 'remark' ? 'code of a remark' : 'code of an error',
       group: 'codes of errors',
-      about,
+      about: means,
       details: [],
       examples: [],
     })),

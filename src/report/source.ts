@@ -1,5 +1,5 @@
 import type { EventBody } from '../core/events.ts';
-import { exitOf } from '../core/engine/step-problems.ts';
+import { exitOf } from '../core/problem-codes.ts';
 import type { RecordedProblem, RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
 
 /** A recorded run that a report is made of. */
@@ -52,7 +52,7 @@ export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
 
 /** Whether a problem kept the run from being completed, rather than an expectation from holding. */
 export function isIncomplete({ code }: RecordedProblem): boolean {
-  return exitOf({ code: code as Parameters<typeof exitOf>[0]['code'], message: '' }) === 3;
+  return exitOf(code) === 3;
 }
 
 /** Seconds with three digits behind the point. */

@@ -1,13 +1,13 @@
 // The JSONPath compliance suite (RFC 9535), as it comes with a package that implements the standard.
 import { readFileSync } from 'node:fs';
 import { expect, test } from '@jest/globals';
-import { compileFilter, compileValue } from '../../src/core/language/compile.ts';
+import { compileFilter, compileNodeList } from '../../src/core/language/compile.ts';
 import { checkTree } from '../../src/core/language/expression.ts';
 import { JSON_VALUE } from '../../src/core/language/kinds.ts';
 import { parseQuery } from '../../src/core/language/parser.ts';
 import { locate, normalisedPath } from '../../src/core/language/paths.ts';
 import { bareScope } from '../../src/core/language/scope.ts';
-import { givesNodes, type Tree } from '../../src/core/language/tree.ts';
+import type { Tree } from '../../src/core/language/tree.ts';
 import type { Value } from '../../src/core/language/values.ts';
 import { environment } from './support.ts';
 
@@ -48,8 +48,7 @@ test.each(tests.filter((one) => !one.invalid_selector))(
   '$name',
   ({ selector, document, result, results, ...one }) => {
     const tree = query(selector);
-    const evaluated = compileValue(tree)(environment({ answer: document! }), undefined);
-    const values = givesNodes(tree) ? (evaluated as Value[]) : evaluated === undefined ? [] : [evaluated];
+    const values = compileNodeList(tree, false)(environment({ answer: document! }), undefined);
     expect(results ?? [result!]).toContainEqual(values);
     const segments = tree.type === 'query' ? tree.segments : [];
     const located = locate(environment({ answer: document! }), document!, segments, compileFilter);

@@ -18,6 +18,8 @@ const answer = parseJson(`{
 }`);
 const names = { rack: 'A3', limit: 5, ids: ['p1001', 'p1002'], nothing_here: [] };
 
+const MEMBERS = '$ has the members pieces, rack, empty, none, packed, state, big';
+
 /** Why an expression is nothing, and what to write instead. */
 function why(text: string): [message: string, instead?: string] {
   const { message, instead } = expression(text, names).whyNothing(environment({ answer, names }));
@@ -96,7 +98,7 @@ describe('a path that finds nothing', () => {
     ['max(nothing_here)', 'max(nothing_here) gave nothing: the list is empty'],
     [
       "first($.pieces[?@.glaze == 'tenmoku']).id",
-      "first($.pieces[?@.glaze == 'tenmoku']) gave nothing: the list is empty",
+      "$.pieces[?@.glaze == 'tenmoku'] found nothing: none of what stands in $.pieces meets the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
     ],
     ['map($.pieces, @.notes.text)', 'item 0: @.notes.text found nothing: @.notes is null'],
     [
@@ -120,19 +122,33 @@ describe('a path that finds nothing', () => {
   test.each<[text: string, message: string, instead?: string]>([
     [
       "$.pieces[?@.glaze == 'tenmoku'].id",
-      "$.pieces[?@.glaze == 'tenmoku'].id found nothing: none of what stands in $.pieces meets the filter, and $.pieces is a list of 2 items",
+      "$.pieces[?@.glaze == 'tenmoku'].id found nothing: none of what stands in $.pieces meets the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
     ],
     [
       '$.pieces[*].colour',
-      '$.pieces[*].colour found nothing: $.pieces[0] has the members id, glaze, cone, notes, marks',
+      '$.pieces[*].colour found nothing: none of the 2 items of $.pieces[*] has colour; they have id, glaze, cone, notes, marks',
     ],
     [
       '$.pieces[*].glase',
-      '$.pieces[*].glase found nothing: $.pieces[0] has the members id, glaze, cone, notes, marks',
-      '$.pieces[0].glaze',
+      '$.pieces[*].glase found nothing: none of the 2 items of $.pieces[*] has glase; they have id, glaze, cone, notes, marks',
+      '$.pieces[*].glaze',
+    ],
+    ['$.peices[*].id', `$.peices[*].id found nothing: ${MEMBERS}`, '$.pieces'],
+    ['$.peices[?@.id]', `$.peices[?@.id] found nothing: ${MEMBERS}`, '$.pieces'],
+    ['$.peices[1:]', `$.peices[1:] found nothing: ${MEMBERS}`, '$.pieces'],
+    ['$.peices..id', `$.peices..id found nothing: ${MEMBERS}`, '$.pieces'],
+    ["$['pieces', 'rakc']", `$['pieces', 'rakc'] found nothing: ${MEMBERS}`, '$.rack'],
+    ['map($.pieces, @.id.x)[*]', "item 0: @.id.x found nothing: @.id is text, 'p1001'"],
+    ['$.state[*]', "$.state[*] found nothing: $.state is text, 'cooling'"],
+    [
+      '$.pieces[*].notes[*].x',
+      '$.pieces[*].notes[*].x found nothing: none of the 2 items of $.pieces[*].notes has [*]; the first is null',
     ],
     ['$.none[*].id', '$.none[*].id found nothing: $.none is an empty list'],
-    ['$.rack[*].size', "$.rack[*].size found nothing: $.rack.name is text, 'A3'"],
+    [
+      '$.rack[*].size',
+      '$.rack[*].size found nothing: none of the 3 items of $.rack[*] has size; they have name',
+    ],
     ['$..kiln', '$..kiln found nothing: $ has the members pieces, rack, empty, none, packed, state, big'],
     ['$.pieces[5:].id', '$.pieces[5:].id found nothing: $.pieces is a list of 2 items'],
   ])('of several results: %s', (text, ...said) => {

@@ -68,7 +68,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
     if (!chain) {
       // The lines of the step are of our making, so only what is wrong is said.
-      const { code, message, instead } = ofStep.find(({ level }) => level === 'problem')!;
+      const { code, message, instead } = ofStep.find((finding) => finding.level === 'problem')!;
       return fail(code, message, instead === undefined ? {} : { instead });
     }
     const interruption = watchInterruption(terminal);

@@ -1,13 +1,13 @@
 import type { Expression } from '../language/expression.ts';
-import type { ProblemCode } from '../problem-codes.ts';
+import type { ProblemCode, RemarkCode } from '../problem-codes.ts';
 import type { Place, Problem } from '../problems.ts';
 import type { PlacedExpression } from './model.ts';
 import type { Range, ScalarNode, SourceFile, SourceNode, SourceProblem } from './source.ts';
 
 /** What `check` finds: a problem stops a run, a remark does not. */
-export interface Finding extends SourceProblem {
-  readonly level: 'problem' | 'remark';
-}
+export type Finding =
+  | (SourceProblem & { readonly level: 'problem' })
+  | (Omit<SourceProblem, 'code'> & { readonly code: RemarkCode; readonly level: 'remark' });
 
 /** Collects what is found in one file. */
 export class Findings {
@@ -21,23 +21,21 @@ export class Findings {
     this.all = file.problems.map((problem) => ({ ...problem, level: 'problem' }));
   }
 
-  #add(
-    level: Finding['level'],
+  #said(
     where: { range: Range } | number,
-    code: ProblemCode,
     message: string,
-    instead?: string,
-  ): void {
+    instead: string | undefined,
+  ): Pick<Problem, 'message' | 'place' | 'instead'> {
     const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
-    this.all.push({ level, code, message, place, ...(instead === undefined ? {} : { instead }) });
+    return { message, place, ...(instead === undefined ? {} : { instead }) };
   }
 
   problem(where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
-    this.#add('problem', where, code, message, instead);
+    this.all.push({ level: 'problem', code, ...this.#said(where, message, instead) });
   }
 
-  remark(where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
-    this.#add('remark', where, code, message, instead);
+  remark(where: { range: Range } | number, code: RemarkCode, message: string, instead?: string): void {
+    this.all.push({ level: 'remark', code, ...this.#said(where, message, instead) });
   }
 
   /** Problems of an expression, at their places in the file. */

@@ -107,8 +107,8 @@ function withRest(
 }
 
 function withoutFix(finding: Finding): Finding {
-  const { level, code, message, instead, place } = finding;
-  return { level, code, message, ...optional('instead', instead), ...optional('place', place) };
+  const { fix: _, ...rest } = finding;
+  return rest;
 }
 
 function readOnce(

@@ -2,6 +2,7 @@ import type { CallStep, GroupStep, Step } from '../chain/model.ts';
 import type { ExitCode, Outcome } from '../events.ts';
 import type { Environment } from '../language/environment.ts';
 import { Duration, objectOf, type Value } from '../language/values.ts';
+import { exitOf } from '../problem-codes.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { answerNames, headerObject } from './answer-names.ts';
 import { carryOutCall } from './call.ts';
@@ -20,7 +21,7 @@ import type { SavedBody } from './saved-body.ts';
 import type { PastStep } from './past.ts';
 import { recordedValue } from './recorded-value.ts';
 import { heldBefore, restore } from './restore.ts';
-import { exitOf, refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
+import { refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
 import { Undo } from './undo.ts';
 import { writeRow } from './write-row.ts';
 
@@ -247,7 +248,7 @@ export class StepRunner {
     if (step.undo.length > 0 && (outcome === 'held' || made)) this.undo.book(context, step);
     if (outcome === 'held') return undefined;
     // What broke inside has been raised where it broke.
-    if (problem && !cut) this.raise(exitOf(problem));
+    if (problem && !cut) this.raise(exitOf(problem.code));
     if (!cut && (step.onFail === 'continue' || (done.passed && !problem))) {
       if (step.onFail === 'continue') this.#lose(context, step);
       return undefined;

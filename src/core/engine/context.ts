@@ -1,3 +1,4 @@
+import type { RemarkCode } from '../problem-codes.ts';
 import type { CallStep, Chain, Step } from '../chain/model.ts';
 import type { Project, Service } from '../chain/project.ts';
 import type { RunEvent } from '../events.ts';
@@ -280,7 +281,7 @@ export class RunContext {
   }
 
   /** Says something that is no error; of the turns of a loop the first says it for all. */
-  remark(step: Step | undefined, code: string, message: string): void {
+  remark(step: Step | undefined, code: RemarkCode, message: string): void {
     const { remarks } = this.#shared;
     const key = `${step?.address ?? ''} ${code} ${step && step.address.includes('[]') ? '' : message}`;
     if (remarks.has(key)) return;

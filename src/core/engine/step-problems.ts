@@ -1,47 +1,9 @@
 import type { CallStep, Step } from '../chain/model.ts';
 import { shorten, visible } from '../language/show.ts';
 import { isObject, memberOf } from '../language/values.ts';
-import type { Problem } from '../problems.ts';
 import type { CallResult } from './exchange.ts';
 import type { RunContext } from './context.ts';
 import { describeText } from './read-answer.ts';
-
-/** Codes of failures in which a run could not be completed: the service gave no answer that could be looked at, or a bound was reached. */
-const INCOMPLETE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
-  'time-limit',
-  'connection-refused',
-  'connection-reset',
-  'unknown-host',
-  'host-unreachable',
-  'certificate-refused',
-  'tls-failed',
-  'not-http',
-  'body-too-large',
-  'body-broken',
-  'headers-too-large',
-  'too-many-redirects',
-  'redirect-invalid',
-  'secret-elsewhere',
-  'no-answer',
-  'proxy-refused',
-  'file-not-written',
-  'sign-in-refused',
-  'sign-in-failed',
-  'bound-reached',
-  'told-to-wait-too-long',
-  'budget-used-up',
-  'ledger-unreadable',
-  'sent-before',
-  'not-recorded',
-  'no-call-back',
-  'listener-failed',
-]);
-
-/** The exit code of a run that ends with this problem. */
-export function exitOf({ code }: Problem): 1 | 3 | 4 {
-  if (code === 'defect') return 4;
-  return INCOMPLETE.has(code) ? 3 : 1;
-}
 
 /** What the body of an error says, in a few words: the title of a page, or the details of a problem (RFC 9457). */
 export function whatItSaid({ text, type, value }: CallResult['body']): string {

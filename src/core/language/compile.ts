@@ -8,7 +8,9 @@ import { isDropping } from './infer.ts';
 import { BIT, kindWords, withArticle } from './kinds.ts';
 import { boundList, visit } from './limits.ts';
 import { add, approximately, divide, multiply, negate, remainder, subtract } from './numbers.ts';
+import { pathText } from './path-text.ts';
 import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
+import { compileStrictNodes } from './strict-paths.ts';
 import {
   type BinaryTree,
   type CallTree,
@@ -52,7 +54,11 @@ export function compileValue(tree: Tree, filter = false): Evaluate {
       return (environment) => environment.name(name);
     }
     case 'query':
-      return givesNodes(tree) ? compileNodeList(tree, filter) : compileOneValue(tree, filter);
+      return givesNodes(tree)
+        ? filter
+          ? compileNodeList(tree, filter)
+          : compileStrictList(tree)
+        : compileOneValue(tree, filter);
     case 'call':
       return compileCall(tree, filter);
     case 'list':
@@ -84,8 +90,18 @@ function compileOneValue(tree: QueryTree, filter: boolean): Evaluate {
   return (environment, item) => path(base(environment, item));
 }
 
-/** The nodes of a path, or of one value, as a list. */
-function compileNodeList(tree: Tree, filter: boolean): (environment: Environment, item: Maybe) => Value[] {
+/** What a path outside filters finds, as a list; nothing where part of it is not there. */
+function compileStrictList(tree: QueryTree): Evaluate {
+  const base = compileValue(tree.base);
+  const find = compileStrictNodes(tree.segments, compileFilter, pathText(tree));
+  return (environment, item) => find(environment, base(environment, item));
+}
+
+/** The nodes of a path as RFC 9535 has them, or one value, as a list. */
+export function compileNodeList(
+  tree: Tree,
+  filter: boolean,
+): (environment: Environment, item: Maybe) => Value[] {
   if (tree.type !== 'query' || !givesNodes(tree)) {
     const one = compileValue(tree, filter);
     return (environment, item) => {

@@ -1,11 +1,12 @@
 import { ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
 import type { Environment } from './environment.ts';
-import { segmentText } from './filter-remarks.ts';
 import { functions } from './functions/index.ts';
 import { withArticle } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
+import { segmentText } from './path-text.ts';
 import { compileSingular, locate, type LocatedNode } from './paths.ts';
+import { absenceIn, type Absence } from './strict-paths.ts';
 import { brief, kindAndValue } from './show.ts';
 import { type BinaryTree, givesNodes, isRelation, type QueryTree, type Tree } from './tree.ts';
 import { isObject, kindOf, type Maybe, type Value } from './values.ts';
@@ -49,7 +50,9 @@ export function whyNothing(
         instead: `${source} ?? other`,
       };
     case 'query':
-      return whyNoNode(tree, text, environment, item);
+      return givesNodes(tree)
+        ? whyNoNodes(tree, text, environment, item)
+        : whyNoNode(tree, text, environment, item);
     case 'call':
       return whyNoResult(tree, text, environment, item) ?? { message: `${source} gave nothing` };
     case 'unary':
@@ -110,13 +113,64 @@ function whyNoNode(tree: QueryTree, text: string, environment: Environment, item
   return { message: `${text.slice(...tree.span)} found nothing` };
 }
 
-/** Why a path that may find several nodes found none: where it ended, and what was there. */
-export function whyNoNodes(tree: QueryTree, text: string, environment: Environment): Diagnosis {
+/** Why a path that may find several values found none: where it ended, and what was there. */
+export function whyNoNodes(tree: QueryTree, text: string, environment: Environment, item?: Maybe): Diagnosis {
   const source = text.slice(...tree.span);
-  const base = evaluate(tree.base, environment, undefined);
+  const base = evaluate(tree.base, environment, item);
   if (base === undefined)
-    return whyNothing(tree, text, environment) ?? { message: `${source} found nothing` };
+    return whyNothing(tree.base, text, environment, item) ?? { message: `${source} found nothing` };
+  const absence = absenceIn(tree.segments, compileFilter, environment, base);
   const start = text.slice(...tree.base.span);
+  const before = tree.segments.slice(0, absence?.index ?? tree.segments.length);
+  if (absence) {
+    const shown = start + before.map(segmentText).join('');
+    const [only] = absence.among as [Value];
+    // Before the first segment that may find several there is one value, as in a path of names and indexes.
+    if (!givesNodes({ ...tree, segments: before }))
+      return {
+        message: `${source} found nothing: ${whatIsThere(shown, only)}`,
+        ...wayOut(shown, only, absence.what),
+      };
+    return {
+      message: `${source} found nothing: ${whatNoneHas(absence, shown)}`,
+      ...nearestIn(absence, shown),
+    };
+  }
+  return whyEmpty(tree, source, start, environment, base);
+}
+
+/** "none of the 12 items of $.pieces[*] has .price; they have prize, id" */
+function whatNoneHas({ among, what }: Absence, shown: string): string {
+  const names = membersOf(among);
+  const items =
+    among.length === 1 ? `the one item of ${shown}` : `none of the ${among.length} items of ${shown}`;
+  const verb = among.length === 1 ? 'does not have' : 'has';
+  const it = among.length === 1 ? 'it has' : 'they have';
+  const there =
+    names.length > 0
+      ? `${it} ${nameList(names)}`
+      : `${among.length === 1 ? 'it' : 'the first'} is ${kindAndValue(among[0])}`;
+  return `${items} ${verb} ${what.replace(/^\.(?!\.)/, '')}; ${there}`;
+}
+
+function nearestIn({ among, what }: Absence, shown: string): { instead?: string } {
+  const near = nearest(what.replace(/^[.['\]]+|['\]]+$/g, ''), membersOf(among));
+  return near === undefined ? {} : { instead: `${shown}${segmentOf(near)}` };
+}
+
+/** The names of members of all values, of a long list those of its beginning. */
+function membersOf(values: readonly Value[]): string[] {
+  return [...new Set(values.slice(0, 1000).flatMap((value) => (isObject(value) ? Object.keys(value) : [])))];
+}
+
+/** Why a path is an empty list. */
+function whyEmpty(
+  tree: QueryTree,
+  source: string,
+  start: string,
+  environment: Environment,
+  base: Value,
+): Diagnosis {
   let before = locate(environment, base, [], compileFilter);
   for (const [i, segment] of tree.segments.entries()) {
     const nodes = locate(environment, base, tree.segments.slice(0, i + 1), compileFilter);
@@ -126,16 +180,51 @@ export function whyNoNodes(tree: QueryTree, text: string, environment: Environme
     }
     const [{ path, value }] = before as [LocatedNode, ...LocatedNode[]];
     const shown = start + path.map((key) => segmentOf(key)).join('');
-    if (segment.selectors.some(({ type }) => type === 'filter') && (Array.isArray(value) || isObject(value)))
+    const filter = segment.selectors.find((selector) => selector.type === 'filter');
+    if (filter && (Array.isArray(value) || isObject(value)))
       return {
-        message: `${source} found nothing: none of what stands in ${shown} meets the filter, and ${whatIsThere(shown, value)}`,
+        message: `${source} found nothing: ${whyNoneKept(filter.condition, shown, value, environment)}`,
       };
-    return {
-      message: `${source} found nothing: ${whatIsThere(shown, value)}`,
-      ...wayOut(shown, value, segmentText(segment)),
-    };
+    return { message: `${source} found nothing: ${whatIsThere(shown, value)}` };
   }
   return { message: `${source} found nothing` };
+}
+
+/** How many items a filter looked at, and what it compared for the first. */
+function whyNoneKept(condition: Tree, shown: string, value: Value, environment: Environment): string {
+  const items = Array.isArray(value) ? value : Object.values(value as Record<string, Value>);
+  const [first] = items;
+  if (first === undefined) return whatIsThere(shown, value);
+  const compared = sidesOf(condition, environment, first);
+  const looked = items.length === 1 ? 'one item was looked at' : `${items.length} items were looked at`;
+  return `none of what stands in ${shown} meets the filter; ${looked}${compared === undefined ? '' : `; for the first: ${compared}`}`;
+}
+
+/** Both sides of the comparison that decided that an item was not kept: `'2026-11-17' == '2026-11-28'`. */
+function sidesOf(tree: Tree, environment: Environment, item: Value): string | undefined {
+  if (tree.type === 'binary' && (tree.operator === '&&' || tree.operator === '||')) {
+    const keeps = (side: Tree): boolean => {
+      try {
+        return compileTest(side, true)(environment, item) === true;
+      } catch {
+        return false;
+      }
+    };
+    const side = [tree.left, tree.right].find((one) => !keeps(one));
+    return side && sidesOf(side, environment, item);
+  }
+  if (tree.type !== 'binary' || !isRelation(tree.operator)) return undefined;
+  const side = (part: Tree): string => brief(insideFilter(part, environment, item), 60);
+  return `${side(tree.left)} ${tree.operator} ${side(tree.right)}`;
+}
+
+function insideFilter(tree: Tree, environment: Environment, item: Value): Maybe {
+  try {
+    return compileValue(tree, true)(environment, item);
+  } catch (error) {
+    if (error instanceof ProblemError) return undefined;
+    throw error;
+  }
 }
 
 function segmentOf(key: string | number): string {
@@ -193,9 +282,11 @@ function whyNoResult(
     }
   }
   const first = tree.arguments[0] && evaluate(tree.arguments[0], environment, item);
-  return Array.isArray(first) && first.length === 0
-    ? { message: `${text.slice(...tree.span)} gave nothing: the list is empty` }
-    : undefined;
+  if (!Array.isArray(first) || first.length > 0) return undefined;
+  const [path] = tree.arguments as [Tree];
+  return path.type === 'query' && givesNodes(path)
+    ? whyNoNodes(path, text, environment, item)
+    : { message: `${text.slice(...tree.span)} gave nothing: the list is empty` };
 }
 
 /** What came where a condition did not hold: the value that decided it, in a few words. */

@@ -1,3 +1,4 @@
+import type { RemarkCode } from '../problem-codes.ts';
 import type { Maybe, Value } from './values.ts';
 
 /** Digest algorithms by their names of the IANA registry for digest fields. */
@@ -25,7 +26,7 @@ export interface World {
 
 /** Something that is not an error, but that a person should know. */
 export interface Remark {
-  readonly code: 'existence-of-false' | 'path-in-no-item';
+  readonly code: RemarkCode;
   readonly message: string;
 }
 

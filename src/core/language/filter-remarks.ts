@@ -1,5 +1,6 @@
 import type { Environment } from './environment.ts';
 import { nearest } from './nearest.ts';
+import { segmentText } from './path-text.ts';
 import { compileSingular, type Filter } from './paths.ts';
 import { childrenOf, givesNodes, type Segment, type Selector, type Tree } from './tree.ts';
 import { isObject, type Maybe, type Value } from './values.ts';
@@ -40,16 +41,6 @@ function pathsOf(selector: Selector & { type: 'filter' }): readonly FilterPath[]
   };
   collect(selector.condition, true);
   return paths;
-}
-
-/** A segment of one name or index, as it would be written. */
-export function segmentText({ selectors }: Segment): string {
-  const selector = selectors[0]!;
-  if (selector.type === 'index') return `[${selector.index}]`;
-  if (selector.type !== 'name') return '[…]';
-  return /^[A-Za-z_\u0080-\uffff][A-Za-z0-9_\u0080-\uffff]*$/.test(selector.name)
-    ? `.${selector.name}`
-    : `['${selector.name}']`;
 }
 
 /**

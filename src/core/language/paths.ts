@@ -14,7 +14,7 @@ export interface Filter {
 export type MakeFilter = (selector: Selector & { type: 'filter' }) => Filter;
 
 /** Adds what it finds below a value to a list. */
-type Walk = (environment: Environment, value: Value, found: Value[]) => void;
+export type Walk = (environment: Environment, value: Value, found: Value[]) => void;
 
 const collect: Walk = (_, value, found) => {
   found.push(value);
