@@ -12,7 +12,7 @@ const child = spawn(
     'practice/proofs',
     'practice/kills',
     '--runInBand',
-    '--testTimeout=900000',
+    '--testTimeout=3600000',
     ...process.argv.slice(2),
   ],
   {

@@ -151,7 +151,7 @@ function loadSignIns(project: Project): SignInRead[] {
 }
 
 /** Reads a file by a path that begins at the folder of another one. */
-function readNear(path: string, near: string): { path: string; text: string } | undefined {
+export function readNear(path: string, near: string): { path: string; text: string } | undefined {
   const whole = resolve(dirname(resolve(near)), path);
   return existsSync(whole) && statSync(whole).isFile()
     ? { path: shownPath(whole), text: readText(whole) }

@@ -100,7 +100,9 @@ export const problemCodes = {
   'environment-needed': problem(
     'The project has more than one environment and no default, so one must be chosen.',
   ),
-  'expression-in-text': problem('An expression stands in a field for text, where it is only text.'),
+  'expression-in-text': either('An expression stands in a field for text, where it is only text.'),
+  'comment-in-text': remark('A text seems to go on behind " #", where YAML begins a comment.'),
+  'json-in-text': remark('A text that reads as JSON stands where JSON is made of what stands there.'),
   'text-in-expression': problem('An insertion ${…} stands in a field that is an expression already.'),
   'secret-in-plain-text': either('A key, a token or a password stands readable in a file.'),
   'secret-not-here': either('A secret stands only in texts of the project file and in texts that are sent.'),

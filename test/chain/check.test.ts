@@ -213,8 +213,28 @@ describe('names and structure', () => {
     ],
     [
       'a path in a text',
-      '  - call: GET kiln /a\n    name: list\n  - show: list.status\n',
-      '5:11 expression-in-text: this field is a text, so list.status is only these characters | ${list.status}',
+      '  - call: GET kiln /a\n    name: list\n  - call: GET kiln /b\n    query: { s: list.status }\n',
+      '6:17 remark expression-in-text: this field is a text, so list.status is only these characters | ${list.status}',
+    ],
+    [
+      'a call of a function in a text',
+      '  - call: POST kiln /a\n    json: { id: uuid() }\n',
+      '4:17 remark expression-in-text: this field is a text, so uuid() is only these characters | ${uuid()}',
+    ],
+    [
+      'an operation in a text',
+      '  - keep: { n: "1" }\n  - call: GET kiln /a\n    query: { page: n + 1 }\n',
+      '5:20 remark expression-in-text: this field is a text, so n + 1 is only these characters | ${n + 1}',
+    ],
+    [
+      'a text that a comment cuts',
+      '  - show: "Order #1"\n  - show: Order #1: ${studio}, done\n',
+      '4:11 remark comment-in-text: in YAML " #" begins a comment, so this text ends with Order | "Order #1: ${studio}, done"',
+    ],
+    [
+      'JSON in a text where JSON is made of it',
+      '  - call: POST kiln /a\n    json: |\n      { "a": "${studio}", "b": ${1} }\n',
+      '4:11 remark json-in-text: this is one text',
     ],
     [
       'an insertion in an expression',
@@ -492,9 +512,24 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     ).toMatch(message);
   });
 
+  test('what stands in texts as texts do is none of them', () => {
+    const fine = [
+      '  - call: POST kiln /a',
+      '    name: shop',
+      '    keep: { fired: $, layer: $.a, n: "1" }',
+      '  - call: POST kiln /b',
+      '    json: { host: shop.example.com, log: fired.csv, id: "uuid()", page: "n + 1", say: it is so (really) }',
+      '    query: { after: 007, file: layer.bin }',
+      '    headers: { X: shop.status }',
+      '  - show: shop.status # as it was',
+      '  - write: { to: fired.csv, row: { a: 1 } }',
+    ];
+    expect(findings(steps(`${fine.join('\n')}\n`)).map(shown)).toEqual([]);
+  });
+
   test('what YAML reads as it was meant is no trap', () => {
     const fine = [
-      '  - show: it is #1, "really": yes',
+      '  - show: it is # 1, "really"',
       '  - show: a, b [c] {d}',
       '  - call: GET kiln /a # the list',
       '    expect: status == 200 # as always',

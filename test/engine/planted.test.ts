@@ -183,7 +183,7 @@ test('no output, record or report of a run holds a planted secret, whatever come
     }),
     { numRuns: FULL ? 2000 : 40 },
   );
-}, 900_000);
+}, 3_600_000);
 
 test('the same where any call of any port fails in a way that nobody has foreseen', async () => {
   await fc.assert(
@@ -212,7 +212,7 @@ test('the same where any call of any port fails in a way that nobody has foresee
     }),
     { numRuns: FULL ? 2000 : 40 },
   );
-}, 900_000);
+}, 3_600_000);
 
 /** Four origins; each has a service with a credential of its own, the last two share one. */
 const ORIGINS = [
@@ -344,4 +344,4 @@ test('redirects, pages, polls and inserted addresses over four origins: no origi
     }),
     { numRuns: FULL ? 2000 : 200 },
   );
-}, 900_000);
+}, 3_600_000);

@@ -1,9 +1,10 @@
-import { readFileSync, writeFileSync } from 'node:fs';
-import type { Finding } from '../../core/chain/findings.ts';
-import type { SourceFile } from '../../core/chain/source.ts';
+import { writeFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { ProblemError } from '../../core/problems.ts';
-import { load, type Loaded } from '../load.ts';
+import { mend } from '../../core/chain/mend.ts';
+import { readChain } from '../../core/chain/read-chain.ts';
+import { readProject } from '../../core/chain/read-project.ts';
+import { CHAIN_ENDING, load, type Loaded, readNear } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { errorTerminal } from '../terminal.ts';
 
@@ -16,12 +17,9 @@ export async function check(
   let loaded: Loaded;
   try {
     loaded = load(names, options.env, false);
-    // One mistake hides the next on its line, so it takes as many rounds as a line has mistakes.
-    for (let round = 0; options.fix && round < 20; round++) {
-      const fixed = fixAll(loaded);
-      for (const [path, count] of fixed)
+    if (options.fix) {
+      for (const [path, count] of fixAll(loaded, options.env))
         terminal.write(`${path}: ${count} line${count === 1 ? '' : 's'} written as they should stand\n`);
-      if (fixed.size === 0) break;
       loaded = load(names, options.env, false);
     }
   } catch (error) {
@@ -43,16 +41,20 @@ export async function check(
   return problems === 0 ? 0 : 2;
 }
 
-/** Writes the changes that mend what YAML misreads; gives the number of changes by path. */
-function fixAll({ findings }: Loaded): Map<string, number> {
-  const byFile = new Map<SourceFile, NonNullable<Finding['fix']>[]>();
-  for (const { file, finding } of findings)
-    if (finding.fix) byFile.set(file, [...(byFile.get(file) ?? []), finding.fix]);
-  for (const [file, fixes] of byFile) {
-    let text = readFileSync(file.path, 'utf8');
-    for (const { range, text: written } of fixes.toSorted((a, b) => b.range[0] - a.range[0]))
-      text = text.slice(0, range[0]) + written + text.slice(range[1]);
+/** Writes the lines that YAML misreads as they should stand; gives how many by path. */
+function fixAll({ files, findings, project }: Loaded, environment: string | undefined): Map<string, number> {
+  const wanted = new Set(findings.flatMap(({ file, finding }) => ('fix' in finding ? [file] : [])));
+  const changed = new Map<string, number>();
+  for (const file of files) {
+    if (!wanted.has(file)) continue;
+    const { text, lines } = mend(file.path, file.text, (attempt) =>
+      file.path.endsWith(CHAIN_ENDING)
+        ? readChain(file.path, attempt, project, readNear).findings
+        : readProject(file.path, attempt, environment, false).findings,
+    );
+    if (lines.length === 0) continue;
     writeFileSync(file.path, text);
+    changed.set(file.path, lines.length);
   }
-  return new Map([...byFile].map(([file, fixes]) => [file.path, fixes.length]));
+  return changed;
 }

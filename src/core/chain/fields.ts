@@ -2,7 +2,7 @@ import { checkExpression, checkTree } from '../language/expression.ts';
 import type { Use } from '../language/infer.ts';
 import { readDuration } from '../language/lexer.ts';
 import { isNumberText, numberOf } from '../language/numbers.ts';
-import { isReservedWord, parseExpression, parseInsertion } from '../language/parser.ts';
+import { isReservedWord, parseInsertion } from '../language/parser.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
 import { Duration, type Value } from '../language/values.ts';
@@ -12,6 +12,7 @@ import { readPause } from './key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from './model.ts';
 import type { ScalarNode, SourceNode } from './source.ts';
 import { formOf } from './structure.ts';
+import { commentInText, expressionInText } from './text-remarks.ts';
 
 /** Reads the fields of one file, each by its sort, and collects the names that they use. */
 export class FieldReader {
@@ -131,7 +132,7 @@ export class FieldReader {
   template(
     node: SourceNode,
     scope: StaticScope,
-    { raw = false, hint = true }: { raw?: boolean; hint?: boolean } = {},
+    { raw = false, hint = true, isValue = false }: { raw?: boolean; hint?: boolean; isValue?: boolean } = {},
   ): Template | undefined {
     if (node.type !== 'scalar') {
       this.findings.problem(
@@ -165,7 +166,9 @@ export class FieldReader {
       }
     }
     if (literal !== '') parts.push(literal);
-    if (parts.length === 1 && typeof parts[0] === 'string' && hint) this.#expressionInText(node, scope);
+    if (parts.length === 1 && typeof parts[0] === 'string' && hint)
+      expressionInText(this.findings, node, scope, isValue, (tree) => this.#use(tree));
+    if (hint) commentInText(this.findings, node);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }
 
@@ -203,31 +206,6 @@ export class FieldReader {
     );
   }
 
-  /** `$.id` in a field for text is only text, and almost never meant as that. */
-  #expressionInText(node: ScalarNode, scope: StaticScope): void {
-    const { text } = node;
-    if (!/^[$@][.[]|^[A-Za-z_][A-Za-z0-9_]*[.[]/.test(text)) return;
-    let tree: Tree;
-    try {
-      tree = parseExpression(text);
-    } catch {
-      return;
-    }
-    const base = tree.type === 'query' ? tree.base : undefined;
-    const meant =
-      base?.type === 'answer' ||
-      base?.type === 'item' ||
-      (base?.type === 'name' && scope.lookup(base.name) !== undefined && !node.quoted);
-    if (!meant) return;
-    this.#use(tree);
-    this.findings.problem(
-      node,
-      'expression-in-text',
-      `this field is a text, so ${text} is only these characters`,
-      `\${${text}}`,
-    );
-  }
-
   /** A text without insertions. */
   literal(node: SourceNode | undefined): string | undefined {
     return node?.type === 'scalar' ? node.text : undefined;
@@ -235,8 +213,11 @@ export class FieldReader {
 
   // ---- typed texts
 
-  /** A typed field: lists and maps of texts, where a whole `${…}` keeps its kind and an unquoted number is one. */
-  typed(node: SourceNode, scope: StaticScope): Typed | undefined {
+  /**
+   * A typed field: lists and maps of texts, where a whole `${…}` keeps its kind and an unquoted number is one. `isWire` says
+   * that it is sent as text in any case, so that `007` is what it looks like.
+   */
+  typed(node: SourceNode, scope: StaticScope, isWire = false): Typed | undefined {
     switch (node.type) {
       case 'empty':
         this.findings.problem(
@@ -247,7 +228,7 @@ export class FieldReader {
         );
         return undefined;
       case 'list': {
-        const items = node.items.map((item) => this.typed(item, scope));
+        const items = node.items.map((item) => this.typed(item, scope, isWire));
         return items.includes(undefined) ? undefined : { type: 'list', items: items as Typed[] };
       }
       case 'map': {
@@ -259,23 +240,23 @@ export class FieldReader {
               'a name of a member has no insertions',
               '${merge(object, …)} as the whole value',
             );
-          return [key.text, this.typed(value, scope)] as const;
+          return [key.text, this.typed(value, scope, isWire)] as const;
         });
         return members.some(([, value]) => !value)
           ? undefined
           : { type: 'object', members: members as [string, Typed][] };
       }
       case 'scalar':
-        return this.#typedScalar(node, scope);
+        return this.#typedScalar(node, scope, isWire);
     }
   }
 
-  #typedScalar(node: ScalarNode, scope: StaticScope): Typed | undefined {
+  #typedScalar(node: ScalarNode, scope: StaticScope, isWire: boolean): Typed | undefined {
     if (!node.quoted) {
-      const value = this.#literalValue(node);
+      const value = this.#literalValue(node, isWire);
       if (value !== undefined) return { type: 'value', value };
     }
-    const template = this.template(node, scope);
+    const template = this.template(node, scope, { isValue: true });
     if (!template) return undefined;
     const [only] = template.parts;
     if (template.parts.length === 0) return { type: 'value', value: '' };
@@ -286,12 +267,12 @@ export class FieldReader {
   }
 
   /** What an unquoted scalar denotes besides a text; nothing for a text. */
-  #literalValue(node: ScalarNode): Value | undefined {
+  #literalValue(node: ScalarNode, isWire: boolean): Value | undefined {
     const { text } = node;
     if (text === 'true' || text === 'false') return text === 'true';
     if (text === 'null') return null;
     if (isNumberText(text)) return numberOf(text);
-    const instead = almostLiteral(text);
+    const instead = isWire ? undefined : almostLiteral(text);
     if (instead !== undefined) {
       this.findings.problem(
         node,

@@ -52,9 +52,27 @@ export function readBody(reader: StepReader, node: MapNode, scope: StaticScope):
 function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typed | undefined {
   const from = node.type === 'map' && node.entries.length === 1 ? valueOf(node, 'from') : undefined;
   if (from?.type === 'scalar' && !from.quoted) return readJsonFile(reader, from.text, from, scope);
+  jsonInText(reader, node);
   const value = reader.fields.typed(node, scope);
   if (value) secretsInside(reader, node, value);
   return value;
+}
+
+/** Pasted JSON behind `json: |`, or in quotes: a text that would be sent as one quoted text. */
+function jsonInText({ fields }: StepReader, node: SourceNode): void {
+  if (node.type !== 'scalar' || !node.quoted || !/^\s*[{[]/.test(node.text)) return;
+  try {
+    const value: unknown = JSON.parse(node.text.replace(/"\$\{[^}]*\}"|\$\{[^}]*\}/g, '0'));
+    if (typeof value !== 'object') return;
+  } catch {
+    return;
+  }
+  fields.findings.remark(
+    node,
+    'json-in-text',
+    'this is one text, so it is sent in quotes as a text of JSON, not as the object or list that it shows',
+    'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
+  );
 }
 
 function readJsonFile(
@@ -110,7 +128,7 @@ export function readParameters(
       );
       return [];
     }
-    const typed = fields.typed(value, scope);
+    const typed = fields.typed(value, scope, true);
     if (!typed) return [];
     if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
     remarkEncodedTwice(fields.findings, insertionsOf(typed));
@@ -130,7 +148,7 @@ function readParts(reader: StepReader, node: SourceNode, scope: StaticScope): Pa
 function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: StaticScope): Part[] {
   const at = fields.findings.place(key);
   if (value.type !== 'map') {
-    const text = fields.typed(value, scope);
+    const text = fields.typed(value, scope, true);
     if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
     return text ? [{ name: key.text, content: { text }, at }] : [];
   }
@@ -141,7 +159,7 @@ function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: Stati
   };
   const file = template('file');
   const textNode = valueOf(value, 'text');
-  const text = textNode && fields.typed(textNode, scope);
+  const text = textNode && fields.typed(textNode, scope, true);
   if (Boolean(file) === Boolean(text)) {
     fields.findings.problem(
       key,

@@ -1,4 +1,4 @@
-import { isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
+import { isCollection, isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
 import { expressionEnd } from '../language/parser.ts';
 import type { Place } from '../problems.ts';
 import type { SourceProblem } from './source.ts';
@@ -7,6 +7,8 @@ import type { SourceProblem } from './source.ts';
 export interface Fix {
   readonly range: readonly [start: number, end: number];
   readonly text: string;
+  /** What YAML is then to read there. */
+  readonly means: string;
 }
 
 /**
@@ -19,19 +21,24 @@ export function findTraps(
   place: (offset: number) => Place,
 ): SourceProblem[] {
   const found = new Map<number, SourceProblem>();
-  const consider = (start: number, end: number): void => {
-    if ([...found.keys()].some((line) => line === place(start).line)) return;
-    const trap = trapAt(text, start, end);
-    if (trap) found.set(place(start).line, { ...trap, place: place(start) });
+  const consider = (start: number, end: number, isFlow: boolean): void => {
+    const { line } = place(start);
+    if (found.has(line)) return;
+    const trap = trapAt(text, start, end, isFlow);
+    if (trap) found.set(line, { ...trap, place: place(start) });
   };
   visit(document, {
-    Node: (_, node: Node) => {
+    Node: (_, node: Node, ancestors) => {
       if (isMap(node) || isSeq(node)) return;
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
       // A tag belongs to what was meant: !done
       const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, start) : start;
-      consider(tagged, end);
+      consider(
+        tagged,
+        end,
+        ancestors.some((one) => isCollection(one) && one.flow === true),
+      );
     },
   });
   // What YAML refused may have left no value behind: read on from each place where one could begin on that line. Further
@@ -43,10 +50,17 @@ export function findTraps(
     const line = text.slice(lineStart, lineEnd(text, at));
     for (const match of line.matchAll(/: +|- +|, +|[[{] */g)) {
       const start = lineStart + match.index + match[0].length;
-      if (start <= at && !/[[{]/.test(text[start] ?? '')) consider(start, Math.max(start, at));
+      if (start <= at && !/[[{]/.test(text[start] ?? ''))
+        consider(start, Math.max(start, at), isInFlow(line.slice(0, start - lineStart)));
     }
   }
   return [...found.values()];
+}
+
+/** Whether a bracket of YAML is open at the end of the beginning of a line. */
+function isInFlow(before: string): boolean {
+  const marks = before.replace(/'[^']*'|"(?:[^"\\]|\\.)*"|\$\{[^}]*\}/g, '');
+  return (marks.match(/(?:^|[\s:,[{-])[[{]/g)?.length ?? 0) > (marks.match(/[\]}]/g)?.length ?? 0);
 }
 
 function lineEnd(text: string, from: number): number {
@@ -60,17 +74,18 @@ function tagStart(text: string, before: number): number {
   return tag ? lineStart + tag.index : before;
 }
 
-function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | undefined {
+function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): SourceProblem | undefined {
   // Only the line is looked at: of a long file each would otherwise cost its length.
   const lineStart = text.lastIndexOf('\n', start - 1) + 1;
   const line = text.slice(lineStart, lineEnd(text, start)).replace(/\r$/, '');
-  const insertions = insertionsEnd(line, start - lineStart);
+  const insertions = isFlow ? insertionsEnd(line, start - lineStart) : undefined;
   if (insertions !== undefined && lineStart + insertions > yamlEnd)
     return flowInsertion(text, start, lineStart + insertions);
   const endInLine = expressionEnd(line, start - lineStart);
   if (endInLine === undefined) return undefined;
   const end = lineStart + endInLine;
   const expression = text.slice(start, end);
+  if (/^-\s/.test(expression)) return isFlow ? undefined : listItem(text, start, end, lineStart);
   const beyond = text.slice(yamlEnd, end);
   const tagged = expression.startsWith('!') && !/[\s]/.test(expression.slice(0, 2));
   if (end <= yamlEnd && !tagged) return undefined;
@@ -82,7 +97,21 @@ function trapAt(text: string, start: number, yamlEnd: number): SourceProblem | u
     code: 'yaml-trap',
     message: explanation,
     instead: whole.trim(),
-    fix: { range: [start, end], text: written },
+    fix: { range: [start, end], text: written, means: expression },
+  };
+}
+
+/** `expect: - $.a == 1`: a list begins on the line of its key. */
+function listItem(text: string, start: number, end: number, lineStart: number): SourceProblem | undefined {
+  const before = text.slice(lineStart, start);
+  if (!/:\s+$/.test(before)) return undefined;
+  const item = text.slice(start, end).replace(/^-\s+/, '');
+  const written = `[${inQuotes(item)}]`;
+  return {
+    code: 'yaml-trap',
+    message: 'in YAML the first item of a list does not stand on the line of its key',
+    instead: (before + written + text.slice(end, lineEnd(text, end))).trim(),
+    fix: { range: [start, end], text: written, means: item },
   };
 }
 
@@ -109,7 +138,7 @@ function flowInsertion(text: string, start: number, end: number): SourceProblem 
     code: 'yaml-trap',
     message: 'inside { } and [ ] YAML takes the braces of an insertion for its own',
     instead: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
-    fix: { range: [start, end], text: written },
+    fix: { range: [start, end], text: written, means: text.slice(start, end) },
   };
 }
 
