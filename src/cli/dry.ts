@@ -4,6 +4,7 @@ import { dryRun } from '../core/engine/dry.ts';
 import type { Value } from '../core/language/values.ts';
 import { machinePorts } from '../io/ports.ts';
 import { errorTerminal } from './terminal.ts';
+import { whereWords } from './where.ts';
 
 /** `run --dry`: shows what would be sent, and sends nothing. */
 export function printDry(
@@ -16,8 +17,10 @@ export function printDry(
   const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
   const ports = machinePorts(project, transport, { variables: {} });
   for (const { chain, inputs } of runs) {
-    const requests = dryRun(chain, project, ports, inputs, 'http://practice/v1');
+    const { requests, services } = dryRun(chain, project, ports, inputs, 'http://practice/v1');
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
+    const where = whereWords(project.environment, services);
+    if (where !== undefined) write(colours.dim(`        ${where}\n`));
     for (const { step, method, url, as, headers, body, when } of requests) {
       write(
         `\n${colours.cyan('would'.padEnd(8))}${colours.bold(step.title)}${when === undefined ? '' : colours.dim(`  ${isLoop(when) ? when : `when ${when}`}`)}\n`,

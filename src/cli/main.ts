@@ -28,7 +28,9 @@ const program = new Command('batharon')
 
 // Also for the processes that a run starts.
 program.hook('preAction', (_, command) => {
-  if (command.opts<{ trust?: boolean }>().trust) process.env.BATHARON_TRUST = '1';
+  const { trust, yes } = command.opts<{ trust?: boolean; yes?: boolean }>();
+  if (trust) process.env.BATHARON_TRUST = '1';
+  if (yes) process.env.BATHARON_YES = '1';
 });
 
 program
@@ -78,6 +80,7 @@ program
   .option('--keep <name=expression>', 'a value of the answer that the step keeps', several)
   .option('--add <file>', 'put it into a chain file as a step')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon send GET kiln /racks/A3/pieces --query limit=5')
   .action(async (words: string[], options: import('./commands/send.ts').SendOptions) => {
     const { send } = await import('./commands/send.ts');
@@ -142,6 +145,7 @@ program
   .option('--give-from <file>', 'values for inputs, as a map in YAML or JSON')
   .option('--send', 'also send requests that may change something; without it their recorded answers stand')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon watch rack.chain.yaml')
   .action(async (file: string, options: import('./commands/watch.ts').WatchOptions) => {
     const { watch } = await import('./commands/watch.ts');
@@ -160,6 +164,7 @@ program
   .option('--json', 'print what happens as JSON, one event a line')
   .option('--leave', 'carry out neither undo nor cleanup; batharon cleanup does later')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon resume last --not-sent piece')
   .action(async (run: string, options: import('./commands/resume.ts').ResumeOptions) => {
     const { resume } = await import('./commands/resume.ts');
@@ -202,6 +207,7 @@ program
   .description('carry out the undo and cleanup steps that a run was told to leave')
   .option('--env <name>', 'the environment of the project')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon run fire.chain.yaml --leave\n  batharon cleanup last')
   .action(async (run: string, options: { env?: string }) => {
     const { cleanup } = await import('./commands/cleanup.ts');
@@ -230,6 +236,7 @@ program
   .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
   .option('--keep <name=expression>', 'write a value of the answer under keep of the step', several)
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText(
     'after',
     '\nExample:\n  batharon try glazed.chain.yaml piece\n  batharon try glazed.chain.yaml piece --keep cone=$.cone',
@@ -294,6 +301,7 @@ program
     ]),
   )
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon run glazed.chain.yaml --give rack=A3')
   .action(async (files: string[], options: import('./commands/run.ts').RunCommandOptions) => {
     const { runCommand } = await import('./commands/run.ts');
@@ -306,6 +314,7 @@ program
   .description('get and test a token without a chain; say for what it is, and until when')
   .option('--env <name>', 'the environment of the project')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
+  .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon sign-in desk')
   .action(async (name: string | undefined, options: { env?: string }) => {
     const { signIn } = await import('./commands/sign-in.ts');
@@ -348,9 +357,10 @@ secret
   .command('remove')
   .argument('<name>', 'a secret that is stored')
   .description('forget a stored secret')
-  .action(async (name: string) => {
+  .option('--env <name>', 'the one of this environment')
+  .action(async (name: string, options: { env?: string }) => {
     const { removeSecret } = await import('./commands/secret.ts');
-    process.exitCode = await removeSecret(name);
+    process.exitCode = await removeSecret(name, options);
   });
 
 program

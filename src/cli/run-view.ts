@@ -1,3 +1,4 @@
+import { whereWords } from './where.ts';
 import type { EventOf, RunEvent } from '../core/events.ts';
 import { rowWords } from '../core/record/row-words.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
@@ -135,12 +136,14 @@ export class RunView {
     }
   }
 
-  #begin({ chain, environment, run }: EventOf<'run-began' | 'run-resumed'>): void {
+  #begin({ chain, environment, run, services }: EventOf<'run-began' | 'run-resumed'>): void {
     this.#lines.run = run;
     const { colours, width } = this.#terminal;
-    const right = `${environment === undefined ? '' : `${environment} · `}run ${run}`;
+    const right = `run ${run}`;
     const title = fit(chain, width - widthOf(right) - 2);
     this.#terminal.write(`${colours.bold(pad(title, width - widthOf(right)))}${colours.dim(right)}\n`);
+    const where = whereWords(environment, services);
+    if (where !== undefined) this.#terminal.write(colours.dim(`        ${fit(where, width - 8)}\n`));
   }
 
   #resume(event: EventOf<'run-resumed'>): void {

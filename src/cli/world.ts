@@ -35,8 +35,9 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
     warn,
     person: terminalPerson,
   });
+  const confirm = process.env.BATHARON_YES === '1' ? () => Promise.resolve(true) : askYesNo;
   return {
-    ports,
+    ports: { ...ports, confirm },
     locked,
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {

@@ -61,6 +61,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     chain: z.string(),
     file: z.string(),
     environment: z.string().optional(),
+    /** The origins of the services that the chain calls, by their names. */
+    services: z.record(z.string(), z.string()).optional(),
     inputs: z.record(z.string(), z.string()),
     /** Inputs that hold something secret, whole and sealed. */
     sealed: z.record(z.string(), z.string()).optional(),
@@ -79,6 +81,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     chain: z.string(),
     file: z.string(),
     environment: z.string().optional(),
+    /** The origins of the services that the chain calls, by their names. */
+    services: z.record(z.string(), z.string()).optional(),
     files: z.array(file).optional(),
     /** Only what had been left is done: undo and cleanup. */
     cleanup: z.boolean().optional(),

@@ -23,6 +23,8 @@ export interface Ports {
   readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
   readonly sealer?: Sealer;
+  /** Asks the person a question; undefined where nobody is there, or without it. */
+  readonly confirm?: (question: string) => Promise<boolean | undefined>;
 }
 
 export type HeaderList = readonly (readonly [name: string, value: string])[];

@@ -155,6 +155,9 @@ export const problemCodes = {
   ),
   'input-missing': problem('An input without a default was not given.'),
   'input-invalid': problem('A given input can’t be read as its kind, or is not what it must be.'),
+  guarded: incomplete(
+    'A request may change something, and `guard` of the project in this environment keeps from sending it.',
+  ),
   'other-origin': problem(
     'An address leads to another origin than that of its service, and the step names no credential for it.',
   ),

@@ -184,16 +184,23 @@ export class LockedStore implements Sealer {
 
   // ---- secrets
 
-  names(): string[] {
-    return Object.keys(this.#read().secrets).sort();
+  /** What is locked: names, and for which environment where it is for one only. */
+  stored(): { readonly name: string; readonly environment?: string }[] {
+    return Object.keys(this.#read().secrets)
+      .sort()
+      .map((key) => {
+        const [name = '', environment] = key.split('@');
+        return { name, ...(environment === undefined ? {} : { environment }) };
+      });
   }
 
-  /** Throws `locked-unreadable` where it was sealed with another key. */
-  secret(name: string): string | undefined {
+  /** The secret of one environment, or the one for all. Throws `locked-unreadable` where it was sealed with another key. */
+  secret(name: string, environment?: string): string | undefined {
     const { secrets } = this.#read();
-    if (!Object.hasOwn(secrets, name)) return undefined;
+    const key = keyOf(name, environment);
+    if (!Object.hasOwn(secrets, key)) return undefined;
     return (
-      this.#open(secrets[name]!, `secret ${name}`) ??
+      this.#open(secrets[key]!, `secret ${key}`) ??
       fail(
         'locked-unreadable',
         `the locked secret ${name} can’t be opened: it was sealed with another key than ${this.#keyPath}`,
@@ -204,21 +211,28 @@ export class LockedStore implements Sealer {
     );
   }
 
-  /** Throws `file-not-written`, also where the key can't be kept: nobody could open it any more. */
-  async setSecret(name: string, value: string): Promise<void> {
-    const sealed = this.#seal(value, `secret ${name}`);
+  /** True where it took the place of another. Throws `file-not-written`, also where the key can't be kept: nobody could open it any more. */
+  async setSecret(name: string, value: string, environment?: string): Promise<boolean> {
+    const key = keyOf(name, environment);
+    const sealed = this.#seal(value, `secret ${key}`);
     if (this.#notKept !== undefined)
       fail('file-not-written', `the key ${this.#keyPath} can’t be kept: ${this.#notKept}`, {
         instead: `XDG_CONFIG_HOME=FOLDER batharon secret set ${name}, with a folder that this user may write; or ${name}: env NAME in batharon.yaml`,
       });
-    await this.#change((locked) => ({ ...locked, secrets: { ...locked.secrets, [name]: sealed } }));
+    let replaced = false;
+    await this.#change((locked) => {
+      replaced = Object.hasOwn(locked.secrets, key);
+      return { ...locked, secrets: { ...locked.secrets, [key]: sealed } };
+    });
+    return replaced;
   }
 
   /** False where there was none. */
-  async removeSecret(name: string): Promise<boolean> {
-    if (!Object.hasOwn(this.#read().secrets, name)) return false;
+  async removeSecret(name: string, environment?: string): Promise<boolean> {
+    const key = keyOf(name, environment);
+    if (!Object.hasOwn(this.#read().secrets, key)) return false;
     await this.#change((locked) => {
-      const { [name]: _, ...rest } = locked.secrets;
+      const { [key]: _, ...rest } = locked.secrets;
       return { ...locked, secrets: rest };
     });
     return true;
@@ -264,6 +278,11 @@ export class LockedStore implements Sealer {
       return whileLocked(join(dirname(this.#path), `token-${name}`), work);
     },
   };
+}
+
+/** A name is letters, digits and _, so that the sign between tells both apart. */
+function keyOf(name: string, environment: string | undefined): string {
+  return environment === undefined ? name : `${name}@${environment}`;
 }
 
 function areTexts(value: unknown): value is Record<string, string> {

@@ -144,11 +144,14 @@ export class ProjectSecrets implements Secrets {
   }
 
   async #fromStore({ name, where, at }: SecretSource): Promise<string> {
-    const value = this.#world.locked?.secret(where);
+    const { environment } = this.#project;
+    const value =
+      (environment === undefined ? undefined : this.#world.locked?.secret(where, environment)) ??
+      this.#world.locked?.secret(where);
     if (value !== undefined) return value;
     return fail(
       'secret-missing',
-      `the secret ${name} is locked, and none is stored under the name ${where}`,
+      `the secret ${name} is locked, and none is stored under the name ${where}${environment === undefined ? '' : `, for the environment ${environment} or for all`}`,
       {
         place: at,
         instead: `batharon secret set ${where}`,

@@ -626,12 +626,67 @@ describe('project files', () => {
       "2:8 unknown-key: an environment can't set servces.x.url | the nearest is services",
     ],
     [
+      'an override of a service that there is none of',
+      'services:\n  films: { url: "https://a.example" }\nenvironments:\n  stage: { services.flims.url: "https://stage.example" }\n',
+      '4:12 unknown-key: the project has no service flims that an environment could change | the nearest is films',
+    ],
+    [
+      'a nested one',
+      'services:\n  films: { url: "https://a.example" }\nenvironments:\n  stage: { services: { flims: { url: "https://stage.example" } } }\n',
+      '4:24 unknown-key: the project has no service flims',
+    ],
+    [
+      'of a key that services have not',
+      'services:\n  films: { url: "https://a.example" }\nenvironments:\n  stage: { services.films.ulr: "https://stage.example" }\n',
+      '4:12 unknown-key: a service has no key ulr | the nearest is url',
+    ],
+    [
+      'of a secret',
+      'environments:\n  stage: { secrets.desk: env X }\n',
+      '2:12 unknown-key: the project has no secret desk that an environment could change',
+    ],
+    [
+      'a guard that is none',
+      'guard: reads\n',
+      '1:8 wrong-form: guard wants one of none, ask, reads-only, and this is',
+    ],
+    [
       'a secret that moves along',
       'services:\n  a: { url: "https://test.example", as: b }\ncredentials:\n  b: { kind: bearer, token: "${secret.b}" }\nsecrets: { b: env B }\nenvironments:\n  live: { services.a.url: "https://live.example" }\n',
       '7:3 remark secret-moved: the environment live moves a from https://test.example to https://live.example and sends it the same secret b',
     ],
   ])('%s', (_, text, expected) => {
     expect(check(text).join('\n')).toContain(expected);
+  });
+
+  test('a map that an environment sets is merged into what is there', () => {
+    const text = `services:
+  films: { url: "https://live.example", as: desk, pace: 2 per second }
+  stock: { url: "https://stock.example" }
+credentials:
+  desk: { kind: basic, user: anna, password: "\${secret.desk}" }
+secrets: { desk: env A }
+environments:
+  stage:
+    services: { films: { url: "https://stage.example" } }
+    credentials.desk: { kind: bearer, token: "\${secret.desk}" }
+    secrets.desk: env B
+    guard: ask
+  other:
+    services.films: { url: "https://other.example" }
+`;
+    const { project: stage, findings } = readProject('batharon.yaml', text, 'stage', true);
+    const films = stage.services.get('films')!;
+    expect([findings, films.url, films.as, films.pace?.rate, [...stage.services.keys()]]).toEqual([
+      [],
+      expect.objectContaining({ parts: ['https://stage.example'] }),
+      'desk',
+      { count: 2, period: 1000 },
+      ['films', 'stock'],
+    ]);
+    expect([stage.credentials.get('desk')!.kind, stage.guard]).toEqual(['bearer', 'ask']);
+    const other = readProject('batharon.yaml', text, 'other', true).project;
+    expect([other.services.get('films')!.as, other.guard]).toEqual(['desk', 'none']);
   });
 
   test('an environment overrides by dotted keys', () => {

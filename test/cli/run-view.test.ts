@@ -37,6 +37,7 @@ const pieces = (nth: number): Reply =>
 test('a line a step, words in a fixed column, and what broke in full', async () => {
   expect((await view(100, false, pieces)).split('\n')).toEqual([
     `Fire the glazed pieces of a rack${' '.repeat(60)}run test`,
+    '        kiln at https://kiln.example',
     'held    rack_pieces       200      0 ms  GET kiln /racks/A3/pieces  pieces: list of 2 · first: p1 · price: 12.50',
     'skipped many                             when: length(pieces) > 5 does not hold',
     'says    a\\tb p1',
@@ -146,6 +147,7 @@ cleanup:
   }
   expect(still.written.split('\n')).toEqual([
     `Everything${' '.repeat(82)}run test`,
+    '        kiln at https://kiln.example',
     'held    list              200      0 ms  GET kiln /list  2 pages, 3 items · ids: list of 3',
     'held    moved             200      0 ms  GET kiln /new',
     '        redirected to https://kiln.example/v1/new',

@@ -148,7 +148,7 @@ steps:
 
   test('shows what is known, marks what is not, and reads no secret', () => {
     const hmac = (): Uint8Array => new Uint8Array([1, 2]);
-    const requests = dryRun(
+    const { requests } = dryRun(
       chain,
       read,
       { digests: { hmac }, clock: { now: () => 0 } } as unknown as Ports,

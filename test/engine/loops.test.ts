@@ -271,6 +271,8 @@ function kiln(): typeof NO_PROJECT.services {
         timeouts: {},
         expect: [],
         insecure: false,
+        secrets: new Set<string>(),
+        urlSecrets: new Set<string>(),
         at: { file: '', line: 1, column: 1 },
       },
     ],

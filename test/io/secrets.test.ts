@@ -146,11 +146,11 @@ describe('what is locked', () => {
     await locked.setSecret('a', 'secret-a');
     await locked.tokens.set('desk 1', { text: 'token', until: 5 });
     expect([
-      locked.names(),
+      locked.stored().map(({ name }) => name),
       locked.tokens.get('desk 1'),
       await locked.removeSecret('b'),
       await locked.removeSecret('b'),
-      locked.names(),
+      locked.stored().map(({ name }) => name),
     ]).toEqual([['a', 'b'], { text: 'token', until: 5 }, true, false, ['a']]);
     await locked.tokens.remove('desk 1');
     expect(locked.tokens.get('desk 1')).toBeUndefined();
@@ -190,7 +190,7 @@ describe('what is locked', () => {
         new LockedStore(at, variables(at)).setSecret(`s${i}`, `secret-${i}`),
       ),
     );
-    expect(new LockedStore(at, variables(at)).names()).toHaveLength(12);
+    expect(new LockedStore(at, variables(at)).stored()).toHaveLength(12);
     expect(new LockedStore(at, variables(at)).secret('s7')).toBe('secret-7');
   });
 

@@ -255,7 +255,7 @@ describe('bodies', () => {
       '  - call: POST kiln /a\n    file: nowhere.png\n',
     );
     expect([exit, problem]).toEqual([
-      1,
+      3,
       expect.stringMatching(/^file-not-found: the file .*nowhere\.png does not exist/),
     ]);
     expect(events.some(({ event }) => event === 'request-sent')).toBe(false);

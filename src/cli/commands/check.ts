@@ -27,9 +27,10 @@ export async function check(
     printProblem(terminal, error.problem, undefined);
     return 2;
   }
-  printFindings(terminal, loaded.findings);
-  const problems = loaded.findings.filter(({ finding }) => finding.level === 'problem').length;
-  const remarks = loaded.findings.length - problems;
+  const findings = [...loaded.findings, ...inOtherEnvironments(names, loaded)];
+  printFindings(terminal, findings);
+  const problems = findings.filter(({ finding }) => finding.level === 'problem').length;
+  const remarks = findings.length - problems;
   const files = `${loaded.files.length} file${loaded.files.length === 1 ? '' : 's'}`;
   const notes = remarks === 0 ? '' : `, ${remarks} remark${remarks === 1 ? '' : 's'}`;
   const { colours } = terminal;
@@ -39,6 +40,17 @@ export async function check(
       `${colours.red(`${problems} problem${problems === 1 ? '' : 's'}${notes} in ${files}.`)}\n`,
     );
   return problems === 0 ? 0 : 2;
+}
+
+/** What is found only with what some other environment sets. */
+function inOtherEnvironments(names: readonly string[], { findings, project }: Loaded): Loaded['findings'] {
+  const key = ({ file, finding }: Loaded['findings'][number]): string =>
+    JSON.stringify([file.path, finding.place, finding.message]);
+  const seen = new Set(findings.map(key));
+  return project.environments
+    .filter((name) => name !== project.environment)
+    .flatMap((name) => load(names, name, false).findings)
+    .filter((one) => !seen.has(key(one)) && seen.add(key(one)));
 }
 
 /** Writes the lines that YAML misreads as they should stand; gives how many by path. */

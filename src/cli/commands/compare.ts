@@ -107,6 +107,8 @@ function print(
     terminal.write(
       `${lines.paint(run.outcome === 'unfinished' ? 'cut off' : run.outcome)}${colours.bold(run.id)}  ${pad(agoWords(Date.now() - run.at), 11)} ${padStart(timeWords(run.elapsed), 9)}  ${padStart(`${run.calls} calls`, 10)}  ${run.file}\n`,
     );
+  const [one, two] = [before, after].map(({ run }) => run.environment ?? 'no environment');
+  if (one !== two) terminal.write(`${lines.paint('remark')}they ran in ${one} and ${two}\n`);
   terminal.write('\n');
   if (differences.length === 0) terminal.write('They did the same, with answers of the same shape.\n');
   for (const difference of differences) {

@@ -1,5 +1,6 @@
 import { writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
+import { lookAhead } from '../../core/engine/dry.ts';
 import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
@@ -11,7 +12,7 @@ import { filesOf } from '../files-of.ts';
 import type { Records } from '../../io/record/records.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { watchInterruption } from '../interruption.ts';
-import { load, type Loaded } from '../load.ts';
+import { load, type Loaded, loadProject } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
@@ -40,7 +41,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
   const terminal = errorTerminal();
   let loaded: Loaded | undefined;
   try {
-    loaded = load(names, options.env, true);
+    loaded = load(names, environmentOf(options), true);
     if (reportProblems(terminal, loaded)) return 2;
     const given = readGiven(options.give ?? [], options.giveFrom);
     refuseUnknown(loaded.chains, given);
@@ -69,6 +70,22 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     );
     return 2;
   }
+}
+
+/** A replay takes the environment of its run. */
+function environmentOf({ env, replay }: RunCommandOptions): string | undefined {
+  if (replay === undefined) return env;
+  const records = recordsOf(loadProject(undefined, false).project);
+  const { environment } = OpenRun.read(records, records.find(replay)).run;
+  if (env !== undefined && env !== environment)
+    fail(
+      'wrong-form',
+      `the run ${replay} was in ${environment ?? 'no environment'}, and a replay is what it was`,
+      {
+        instead: 'the same without --env',
+      },
+    );
+  return environment;
 }
 
 /** Prints what stops a run; remarks are for `check`. */
@@ -119,6 +136,10 @@ async function runAll(
     options.html !== undefined || options.junit !== undefined,
   );
   try {
+    // Of several chains none begins before it is known of all that they can.
+    if (runs.length > 1)
+      for (const { chain, inputs } of runs)
+        await lookAhead(chain, project, world.ports, inputs, signInChains);
     await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
       if (interruption.signal.aborted || (options.stopEarly && several.hasBroken)) return undefined;
       return runRecorded(chain, project, world, {

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs';
 import type { Project } from '../../core/chain/project.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { SHORTEST_NEEDLE } from '../../core/engine/masking/needles.ts';
+import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import { LockedStore } from '../../io/locked-store.ts';
 import { guarded } from '../guard.ts';
@@ -20,13 +21,30 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
       : readFileSync(0, 'utf8').replace(/\r?\n$/, '');
     if (typed === undefined || typed === '')
       fail('secret-missing', `nothing was given for ${name}; nothing is changed`);
-    await new LockedStore(projectFolder(project), process.env).setSecret(name, typed);
-    errorTerminal().write(`${name} is locked.${usedAs(project, name)}\n`);
+    refuseEnvironment(project, options.env);
+    const replaced = await new LockedStore(projectFolder(project), process.env).setSecret(
+      name,
+      typed,
+      options.env,
+    );
+    const where = options.env === undefined ? '' : ` for the environment ${options.env}`;
+    errorTerminal().write(
+      `${name} is locked${where}${replaced ? ', in the place of what was locked before' : ''}.${usedAs(project, name)}\n`,
+    );
     if (typed.length < SHORTEST_NEEDLE)
       errorTerminal().write(
         `remark  it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere\n`,
       );
     return 0;
+  });
+}
+
+/** Throws `unknown-environment`. */
+function refuseEnvironment({ environments }: Project, wanted: string | undefined): void {
+  if (wanted === undefined || environments.includes(wanted)) return;
+  const near = nearest(wanted, environments);
+  fail('unknown-environment', `the project has no environment ${wanted}`, {
+    instead: near === undefined ? `it has ${environments.join(', ') || 'none'}` : `--env ${near}`,
   });
 }
 
@@ -45,14 +63,12 @@ export function listSecrets(options: { env?: string }): Promise<ExitCode> {
   return guarded(async () => {
     const terminal = outputTerminal();
     const { project } = loadProject(options.env, false);
-    const locked = new Set(new LockedStore(projectFolder(project), process.env).names());
+    const stored = new LockedStore(projectFolder(project), process.env).stored();
     const rows = [...project.secrets.values()].map(({ name, from, where }): [string, string, string] => [
       name,
       from === 'locked' && where === name ? 'locked' : `${from} ${where}`.trim(),
       from === 'locked'
-        ? locked.has(where)
-          ? 'stored'
-          : `missing: batharon secret set ${where}`
+        ? (storedWords(stored.filter((one) => one.name === where)) ?? `missing: batharon secret set ${where}`)
         : from === 'env'
           ? (process.env[where] ?? '') !== ''
             ? 'set'
@@ -62,7 +78,13 @@ export function listSecrets(options: { env?: string }): Promise<ExitCode> {
     const used = new Set(
       [...project.secrets.values()].flatMap(({ from, where }) => (from === 'locked' ? [where] : [])),
     );
-    for (const name of locked) if (!used.has(name)) rows.push([name, 'locked', 'stored, used by nothing']);
+    for (const name of new Set(stored.map((one) => one.name)))
+      if (!used.has(name))
+        rows.push([
+          name,
+          'locked',
+          `${storedWords(stored.filter((one) => one.name === name))!}, used by nothing`,
+        ]);
     if (rows.length === 0) errorTerminal().write('The project has no secrets.\n');
     const widths = [0, 1].map((i) => Math.max(0, ...rows.map((row) => row[i]!.length)));
     for (const [name, source, state] of rows)
@@ -71,17 +93,31 @@ export function listSecrets(options: { env?: string }): Promise<ExitCode> {
   });
 }
 
+/** "stored for all, live", or nothing. */
+function storedWords(stored: readonly { readonly environment?: string }[]): string | undefined {
+  if (stored.length === 0) return undefined;
+  const words = stored.map(({ environment }) => environment ?? 'all').join(', ');
+  return words === 'all' ? 'stored' : `stored for ${words}`;
+}
+
 /** `batharon secret remove NAME`. */
-export function removeSecret(name: string): Promise<ExitCode> {
+export function removeSecret(name: string, options: { env?: string }): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
     const locked = new LockedStore(projectFolder(project), process.env);
-    if (!(await locked.removeSecret(name)))
-      fail('secret-missing', `no secret is locked under the name ${name}`, {
-        instead:
-          locked.names().length > 0 ? `locked: ${locked.names().join(', ')}` : 'batharon secret set NAME',
+    const names = [
+      ...new Set(
+        locked
+          .stored()
+          .map((one) => `${one.name}${one.environment === undefined ? '' : ` --env ${one.environment}`}`),
+      ),
+    ];
+    const where = options.env === undefined ? '' : ` for the environment ${options.env}`;
+    if (!(await locked.removeSecret(name, options.env)))
+      fail('secret-missing', `no secret is locked under the name ${name}${where}`, {
+        instead: names.length > 0 ? `locked: ${names.join(', ')}` : 'batharon secret set NAME',
       });
-    errorTerminal().write(`${name} is forgotten.\n`);
+    errorTerminal().write(`${name} is forgotten${where}.\n`);
     return 0;
   });
 }

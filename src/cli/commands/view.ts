@@ -1,3 +1,4 @@
+import { whereWords } from '../where.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
@@ -128,11 +129,13 @@ function sayProblem(lines: StepLines, { instead, message, place }: RecordedProbl
 }
 
 function head(terminal: Terminal, { run }: OpenRun, title: string): void {
-  const right = `${run.environment === undefined ? '' : `${run.environment} · `}run ${run.id}`;
+  const right = `run ${run.id}`;
   const { colours, width } = terminal;
   terminal.write(
     `${colours.bold(pad(fit(title, width - widthOf(right) - 2), width - widthOf(right)))}${colours.dim(right)}\n`,
   );
+  const where = whereWords(run.environment, run.services);
+  if (where !== undefined) terminal.write(colours.dim(`        ${fit(where, width - 8)}\n`));
 }
 
 function sayGarbled(terminal: Terminal, { garbled, id }: OpenRun): void {

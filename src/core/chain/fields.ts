@@ -19,6 +19,8 @@ export class FieldReader {
   readonly findings: Findings;
   /** Names that the fields read since it was last emptied have used. */
   readonly used = new Set<string>();
+  /** Names of secrets that the fields read so far insert; `*` where one inserts them all. */
+  readonly secrets = new Set<string>();
   /** Some expression reads XML. */
   usesXPath = false;
   /** Names of which an expression asks for .turns, or uses as a whole. */
@@ -31,17 +33,29 @@ export class FieldReader {
   #use(tree: Tree): void {
     let inside = childrenOf(tree);
     if (tree.type === 'name') {
+      if (tree.name === 'secret') this.secrets.add('*');
       this.used.add(tree.name);
       this.turnsOf.add(tree.name);
     } else if (tree.type === 'query' && tree.base.type === 'name') {
       const [member] = tree.segments[0]?.selectors ?? [];
       this.used.add(tree.base.name);
+      if (tree.base.name === 'secret') this.secrets.add(member?.type === 'name' ? member.name : '*');
       if (member?.type !== 'name' || member.name === 'turns') this.turnsOf.add(tree.base.name);
       inside = inside.slice(1);
     }
     if (tree.type === 'answer') this.used.add('$');
     if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
     inside.forEach((child) => this.#use(child));
+  }
+
+  /** What a part reads, and the names of the secrets that it inserts. */
+  withSecrets<T>(read: () => T): { readonly value: T; readonly secrets: ReadonlySet<string> } {
+    const before = new Set(this.secrets);
+    this.secrets.clear();
+    const value = read();
+    const secrets = new Set(this.secrets);
+    before.forEach((name) => this.secrets.add(name));
+    return { value, secrets };
   }
 
   // ---- conditions and value expressions

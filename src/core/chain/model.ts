@@ -352,6 +352,8 @@ export interface Chain {
   readonly usesXPath: boolean;
   /** Loops of which an expression asks for NAME.turns. */
   readonly turnsOf: ReadonlySet<string>;
+  /** Names of the secrets that its texts insert, chains that it follows left out; `*` where one inserts them all. */
+  readonly secrets: ReadonlySet<string>;
   /** All names that its expressions use. */
   readonly uses: ReadonlySet<string>;
   readonly results: readonly { readonly name: string; readonly value: Expressions; readonly at: Place }[];

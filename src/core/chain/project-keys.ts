@@ -10,6 +10,7 @@ import {
   timeout,
   yesNo,
 } from './key-definition.ts';
+import { GUARDS } from './project.ts';
 import { PER } from './traffic-keys.ts';
 
 /** A size: 200 MB. */
@@ -65,6 +66,16 @@ export const projectKeys: readonly KeyDefinition[] = [
     wants: 'the name of an environment',
     about: 'The environment of a run without --env.',
     example: 'default-environment: practice',
+  },
+  {
+    name: 'guard',
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(GUARDS)),
+    wants: `one of ${GUARDS.join(', ')}`,
+    usual: 'none',
+    about:
+      'Keeps from requests that may change something, mostly in one environment: `ask` has a person confirm the first of a run (`--yes` without a terminal), `reads-only` refuses each. Requests that only sign in are sent.',
+    example: 'guard: ask',
   },
   {
     name: 'values',

@@ -18,6 +18,9 @@ export interface Service {
   readonly redirects?: number;
   /** A credential may go to it over plain http. */
   readonly insecure: boolean;
+  /** Names of the secrets that its texts insert, and of those in its URL; `*` where one inserts them all. */
+  readonly secrets: ReadonlySet<string>;
+  readonly urlSecrets: ReadonlySet<string>;
   readonly at: Place;
 }
 
@@ -65,6 +68,8 @@ export interface Credential {
   readonly recipe?: Recipe;
   /** Another chain signs in; its results are what is sent. */
   readonly signIn?: SignInChain;
+  /** Names of the secrets that its texts insert; `*` where one inserts them all. */
+  readonly secrets: ReadonlySet<string>;
   readonly at: Place;
 }
 
@@ -92,6 +97,9 @@ export interface SecretSource {
   readonly at: Place;
 }
 
+export const GUARDS = ['none', 'ask', 'reads-only'] as const;
+export type Guard = (typeof GUARDS)[number];
+
 export interface Project {
   /** Where the file stands; nothing without one. */
   readonly file?: string;
@@ -101,6 +109,8 @@ export interface Project {
   readonly environments: readonly string[];
   /** The one that is in force. */
   readonly environment?: string;
+  /** What keeps requests that are not safe from being sent, in the environment that is in force. */
+  readonly guard: Guard;
   readonly values: Readonly<Record<string, Value>>;
   readonly zone: string;
   /** Names of members whose values are secrets besides the usual ones, and such as are not. */

@@ -98,6 +98,7 @@ function readJsonFile(
   const value = own.typed(file.root, scope);
   if (value) secretsInside({ ...reader, fields: own }, file.root, value);
   own.used.forEach((name) => reader.fields.used.add(name));
+  own.secrets.forEach((name) => reader.fields.secrets.add(name));
   reader.files?.found.push(...own.findings.sorted().map((finding) => ({ file, finding })));
   return value;
 }

@@ -213,6 +213,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     results,
     usesXPath: fields.usesXPath,
     turnsOf: fields.turnsOf,
+    secrets: fields.secrets,
     uses: reader.used,
   };
 }

@@ -44,7 +44,7 @@ export function readCredential(
   fields: FieldReader,
   { key, value }: MapEntry,
   scope: StaticScope,
-): [string, Credential][] {
+): [string, Omit<Credential, 'secrets'>][] {
   const { findings } = fields;
   const name = key.text;
   if (name === 'nobody')

@@ -1,27 +1,20 @@
 import { isZone } from '../language/dates.ts';
 import { TEXT } from '../language/kinds.ts';
-import { nameList, nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { type Value } from '../language/values.ts';
 import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from './project-keys.ts';
-import { type CallBacks, type Project, SECRET_SOURCES, type SecretSource } from './project.ts';
+import { type CallBacks, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from './project.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';
 import { literalOf } from './read-chain.ts';
 import { optional } from './optional.ts';
-import {
-  type MapEntry,
-  type MapNode,
-  type ScalarNode,
-  SourceFile,
-  type SourceNode,
-  valueOf,
-} from './source.ts';
-import { checkStructure, formOf } from './structure.ts';
+import { chooseEnvironment, movedServices, override } from './read-environments.ts';
+import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
+import { checkStructure } from './structure.ts';
 
 /** A project without a file: full URLs, no credentials. */
 export const NO_PROJECT: Project = {
@@ -29,6 +22,7 @@ export const NO_PROJECT: Project = {
   credentials: new Map(),
   secrets: new Map(),
   environments: [],
+  guard: 'none',
   values: {},
   zone: 'UTC',
   mask: { also: new Set(), never: new Set() },
@@ -91,9 +85,15 @@ function readRoot(
     answer: { missing: '$ is the answer of a step, and there is none in the project file' },
   };
   const credentials = new Map(
-    entries(valueOf(root, 'credentials')).flatMap((entry) => readCredential(fields, entry, scope)),
+    entries(valueOf(root, 'credentials')).flatMap((entry) =>
+      withSecrets(fields, () => readCredential(fields, entry, scope)),
+    ),
   );
-  const services = new Map(serviceNodes.flatMap((entry) => readService(fields, entry, scope, credentials)));
+  const services = new Map(
+    serviceNodes.flatMap((entry) =>
+      withSecrets(fields, () => readService(fields, entry, scope, credentials)),
+    ),
+  );
   const zoneNode = valueOf(root, 'zone');
   const zone = fields.literal(zoneNode) ?? 'UTC';
   if (zoneNode && !isZone(zone))
@@ -110,6 +110,7 @@ function readRoot(
     secrets,
     environments: environments.map(({ key }) => key.text),
     ...optional('environment', environment?.key.text),
+    guard: GUARDS.find((one) => one === fields.literal(valueOf(root, 'guard'))) ?? 'none',
     values,
     zone: isZone(zone) ? zone : 'UTC',
     mask,
@@ -117,6 +118,15 @@ function readRoot(
     ...optional('callbacks', readCallBacks(fields, valueOf(root, 'callbacks'))),
     ...optional('records', readRecords(fields, valueOf(root, 'records'))),
   };
+}
+
+/** Named parts of the project, each with the secrets that it inserts. */
+function withSecrets<T extends object>(
+  fields: FieldReader,
+  read: () => readonly [string, T][],
+): [string, T & { readonly secrets: ReadonlySet<string> }][] {
+  const { value, secrets } = fields.withSecrets(read);
+  return value.map(([name, part]) => [name, { ...part, secrets }]);
 }
 
 function readRecords(fields: FieldReader, node: SourceNode | undefined): Project['records'] {
@@ -146,135 +156,6 @@ function readCallBacks(fields: FieldReader, node: SourceNode | undefined): CallB
 
 function entries(node: SourceNode | undefined): readonly MapEntry[] {
   return node?.type === 'map' ? node.entries : [];
-}
-
-// ---- environments
-
-function chooseEnvironment(
-  findings: Findings,
-  root: MapNode,
-  environments: readonly MapEntry[],
-  wanted: string | undefined,
-  choose: boolean,
-): MapEntry | undefined {
-  const names = environments.map(({ key }) => key.text);
-  const usualNode = valueOf(root, 'default-environment');
-  const usual = usualNode?.type === 'scalar' ? usualNode.text : undefined;
-  const name = wanted ?? usual ?? (names.length === 1 ? names[0] : undefined);
-  if (name === undefined) {
-    if (choose && names.length > 1) {
-      findings.problem(
-        valueOf(root, 'environments')!,
-        'environment-needed',
-        `the project has the environments ${nameList(names)} and no default`,
-        '--env NAME, or default-environment: in this file',
-      );
-    }
-    return undefined;
-  }
-  const found = environments.find(({ key }) => key.text === name);
-  if (!found) {
-    const near = nearest(name, names);
-    const instead =
-      near !== undefined
-        ? `the nearest is ${near}`
-        : names.length > 0
-          ? `it has ${nameList(names)}`
-          : 'environments: in this file describes them';
-    findings.problem(
-      wanted === undefined && usualNode ? usualNode : 0,
-      'unknown-environment',
-      `the project has no environment ${name}`,
-      instead,
-    );
-  }
-  return found;
-}
-
-/** The file with some values in the place of others; each override is a dotted key. */
-function override(findings: Findings, root: MapNode, overrides: SourceNode): MapNode {
-  if (overrides.type === 'empty') return root;
-  if (overrides.type !== 'map') {
-    findings.problem(
-      overrides,
-      'wrong-form',
-      `an environment is a map of dotted keys, and this is ${formOf(overrides)}`,
-      'services.kiln.url: https://api.emberfold.example/v1',
-    );
-    return root;
-  }
-  return overrides.entries.reduce((changed, { key, value }) => {
-    const path = key.text.split('.');
-    if (
-      path[0] === 'environments' ||
-      path[0] === 'default-environment' ||
-      !projectKeys.some(({ name }) => name === path[0])
-    ) {
-      const near = nearest(
-        path[0]!,
-        projectKeys.map(({ name }) => name),
-      );
-      findings.problem(
-        key,
-        'unknown-key',
-        `an environment can't set ${key.text}`,
-        near === undefined ? 'services.NAME.url, secrets.NAME, values.NAME …' : `the nearest is ${near}`,
-      );
-      return changed;
-    }
-    return setPath(changed, path, key, value);
-  }, root);
-}
-
-function setPath(node: MapNode, [name, ...rest]: string[], key: ScalarNode, value: SourceNode): MapNode {
-  const known = node.entries.find((entry) => entry.key.text === name);
-  const inner: MapNode =
-    known?.value.type === 'map' ? known.value : { type: 'map', entries: [], range: key.range };
-  const changed = rest.length === 0 ? value : setPath(inner, rest, key, value);
-  const entry: MapEntry = { key: known?.key ?? { ...key, text: name! }, value: changed };
-  return {
-    ...node,
-    entries: known ? node.entries.map((one) => (one === known ? entry : one)) : [...node.entries, entry],
-  };
-}
-
-/** An environment that moves a service elsewhere and leaves its secret would show that secret to somebody else. */
-function movedServices(findings: Findings, before: MapNode, after: MapNode, environment: MapEntry): void {
-  for (const { key, value } of entries(valueOf(before, 'services'))) {
-    const moved = entries(valueOf(after, 'services')).find((entry) => entry.key.text === key.text)?.value;
-    const [from, to] = [originOf(value), moved && originOf(moved)];
-    if (from === undefined || to === undefined || from === to) continue;
-    const credential = moved && valueOf(moved, 'as');
-    if (credential?.type !== 'scalar') continue;
-    for (const secret of secretsOf(after, credential.text)) {
-      const same = (root: MapNode): string | undefined => {
-        const node = valueOf(valueOf(root, 'secrets') ?? root, secret);
-        return node?.type === 'scalar' ? node.text : undefined;
-      };
-      if (same(before) === same(after)) {
-        findings.remark(
-          environment.key,
-          'secret-moved',
-          `the environment ${environment.key.text} moves ${key.text} from ${from} to ${to} and sends it the same secret ${secret}`,
-          `secrets.${secret}: env OTHER_NAME, in the environment`,
-        );
-      }
-    }
-  }
-}
-
-function originOf(service: SourceNode): string | undefined {
-  const url = valueOf(service, 'url');
-  return url?.type === 'scalar' && URL.canParse(url.text) ? new URL(url.text).origin : undefined;
-}
-
-function secretsOf(root: MapNode, credential: string): string[] {
-  const node = entries(valueOf(root, 'credentials')).find(({ key }) => key.text === credential)?.value;
-  return entries(node).flatMap(({ value }) =>
-    value.type === 'scalar'
-      ? [...value.text.matchAll(/secret\.([A-Za-z_]\w*)/g)].map(([, name]) => name!)
-      : [],
-  );
 }
 
 // ---- parts

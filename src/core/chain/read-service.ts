@@ -18,7 +18,7 @@ export function readService(
   { key, value }: MapEntry,
   scope: StaticScope,
   credentials: ReadonlyMap<string, Credential>,
-): [string, Service][] {
+): [string, Omit<Service, 'secrets'>][] {
   const { findings } = fields;
   const name = key.text;
   if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name)) {
@@ -48,10 +48,11 @@ export function readService(
   }
   const insecure = fields.literal(valueOf(node, 'insecure')) === 'yes';
   const urlNode = valueOf(node, 'url');
-  const url =
+  const { value: url, secrets: urlSecrets } = fields.withSecrets(() =>
     urlNode?.type === 'scalar'
       ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody' && !insecure)
-      : undefined;
+      : undefined,
+  );
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const proxyNode = valueOf(node, 'proxy');
   if (proxyNode) plainSecretsInUrl(fields.findings, proxyNode);
@@ -61,6 +62,7 @@ export function readService(
       {
         name,
         url: url ?? 'practice',
+        urlSecrets,
         ...optional('as', as),
         headers: readFields({ fields }, valueOf(node, 'headers'), scope),
         timeouts: readTimeouts({ fields }, valueOf(node, 'timeout'), scope),

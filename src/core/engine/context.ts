@@ -12,6 +12,7 @@ import { Budget } from './budget.ts';
 import { Interruption } from './interruption.ts';
 import { Pace } from './pace.ts';
 import { placed, throwNothing } from './placed.ts';
+import { Guarding } from './guarding.ts';
 import { StepEnvironment } from './step-environment.ts';
 import { maskEvent } from './masking/mask-event.ts';
 import type { Masker } from './masking/masker.ts';
@@ -88,6 +89,8 @@ export class RunContext {
         options.paces ?? new Map<string, Pace>(),
         within?.context.watchdog ?? new Watchdog(ports.clock),
       );
+      // What signs in changes nothing that a guard is for.
+      if (!within) this.#shared.guarding = new Guarding(project, ports.confirm);
       if (!within) this.atEnd(() => this.watchdog.close());
       this.#shared.signIns = within?.context.signIns;
       this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
@@ -160,6 +163,10 @@ export class RunContext {
   /** What is secret in this run. */
   get hidden(): SecretsOfRun {
     return this.#shared.hidden;
+  }
+
+  get guarding(): Guarding | undefined {
+    return this.#shared.guarding;
   }
 
   get masker(): Masker {

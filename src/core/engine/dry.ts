@@ -8,7 +8,8 @@ import type { Ports } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { RunContext } from './context.ts';
 import { encodeForm, type Inserter, renderParameters, renderText, renderTyped, renderXml } from './insert.ts';
-import { fillAddresses } from './prepare.ts';
+import { needsOf, servicesAt } from './chain-needs.ts';
+import { checkInputs, fillAddresses, setInputs } from './prepare.ts';
 
 /** A request as it would be sent, with `‹…›` for what is not known before a run. */
 export interface DryRequest {
@@ -22,14 +23,14 @@ export interface DryRequest {
   readonly when?: string;
 }
 
-/** The requests of a chain, in order; nothing is sent and no secret is read. */
+/** What a chain would send, in order, and where its services are; nothing is sent and no secret is read. */
 export function dryRun(
   chain: Chain,
   project: Project,
   ports: Ports,
   inputs: Readonly<Record<string, Value>>,
   practice: string,
-): DryRequest[] {
+): { readonly requests: readonly DryRequest[]; readonly services: Readonly<Record<string, string>> } {
   const context = new RunContext(chain, project, ports, {
     id: '‹run›',
     inputs,
@@ -45,7 +46,32 @@ export function dryRun(
     if (kind === 'secret' && memberOf(inputs, name) !== undefined)
       context.names.set(name, `‹secret ${name}›`);
   fillAddresses(context);
-  return new DryRunner(context).steps([...chain.steps, ...chain.cleanup]);
+  return {
+    requests: new DryRunner(context).steps([...chain.steps, ...chain.cleanup]),
+    services: servicesAt(context).services ?? {},
+  };
+}
+
+/**
+ * Looks at all that can be known before a chain sends anything: whether its secrets are there, and whether its inputs are as
+ * they must be. Throws `secret-missing`, `input-invalid`…
+ */
+export async function lookAhead(
+  chain: Chain,
+  project: Project,
+  ports: Ports,
+  inputs: Readonly<Record<string, Value>>,
+  signInChains: ReadonlyMap<string, Chain>,
+): Promise<void> {
+  const context = new RunContext(chain, project, ports, {
+    id: '‹run›',
+    inputs,
+    emit: () => undefined,
+    signal: new AbortController().signal,
+  });
+  setInputs(context, inputs);
+  for (const name of needsOf(chain, project, signInChains).secrets) await ports.secrets.get(name);
+  checkInputs(context);
 }
 
 class DryRunner {

@@ -234,6 +234,20 @@ function sendOnce(
 ): Promise<Sent> | Sent {
   const before = pastAnswer(context, step, wire);
   if (before) return { answer: before, elapsed: 0, once: true, before: true };
+  const { guarding } = context;
+  if (guarding?.stops(wire))
+    return guarding.allow(wire).then(() => sendAtPace(context, step, wire, request, progress, patience));
+  return sendAtPace(context, step, wire, request, progress, patience);
+}
+
+function sendAtPace(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  progress: Progress,
+  patience: number,
+): Promise<Sent> {
   const pace = context.paceOf(step, wire.url);
   const entering = pace?.enter(patience, context.interruption, progress.again);
   return entering

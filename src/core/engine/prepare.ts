@@ -1,9 +1,7 @@
-import { type Chain, type Step, stepsIn, type Template, type Typed } from '../chain/model.ts';
-import type { Credential, Project } from '../chain/project.ts';
-import { childrenOf, type Tree } from '../language/tree.ts';
 import { memberOf, objectOf, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
+import { needsOf } from './chain-needs.ts';
 import { renderText } from './insert.ts';
 
 /**
@@ -14,7 +12,7 @@ export async function prepare(context: RunContext): Promise<void> {
   const { chain, masker, names, options, ports, project } = context;
   setInputs(context, options.inputs);
   for (const [name, value] of options.known ?? []) names.set(name, value);
-  for (const name of neededSecrets(chain, project, options.signInChains)) {
+  for (const name of needsOf(chain, project, options.signInChains).secrets) {
     const secret = await ports.secrets.get(name);
     if (!masker.add(secret, `secret ${name}`)) context.tooShort.add(`secret ${name}`);
     context.secrets.set(name, secret);
@@ -89,71 +87,4 @@ function hideInHost({ masker, secrets }: RunContext, { hostname }: URL): void {
     const lower = secret.toLowerCase();
     if (lower !== '' && hostname.includes(lower)) masker.addSpelling(lower, `secret ${name}`);
   }
-}
-
-/** The secrets that some step of the chain can need: those it inserts, and those of the credentials of its calls. */
-function neededSecrets(
-  chain: Chain,
-  project: Project,
-  signInChains: ReadonlyMap<string, Chain> | undefined,
-): Set<string> {
-  const visited = new Set<string>();
-  const needed = new Set<string>();
-  const inTree = (tree: Tree): void => {
-    if (tree.type === 'query' && tree.base.type === 'name' && tree.base.name === 'secret') {
-      const selector = tree.segments[0]?.selectors[0];
-      if (selector?.type === 'name') needed.add(selector.name);
-      else for (const name of project.secrets.keys()) needed.add(name);
-    } else if (tree.type === 'name' && tree.name === 'secret') {
-      for (const name of project.secrets.keys()) needed.add(name);
-    }
-    if (!(tree.type === 'query' && tree.base.type === 'name')) childrenOf(tree).forEach(inTree);
-  };
-  const inTemplate = ({ parts }: Template): void => {
-    for (const part of parts) if (typeof part === 'object') inTree(part.expression.tree);
-  };
-  const inTyped = (typed: Typed): void => {
-    if (typed.type === 'insertion') inTree(typed.insertion.expression.tree);
-    else if (typed.type === 'template') inTemplate(typed.template);
-    else if (typed.type === 'list') typed.items.forEach(inTyped);
-    else if (typed.type === 'object') typed.members.forEach(([, member]) => inTyped(member));
-  };
-  const inCredential = (credential: Credential | undefined): void => {
-    if (!credential) return;
-    credential.fields.forEach(inTemplate);
-    const { recipe, signIn } = credential;
-    for (const { value } of [...(recipe?.headers ?? []), ...(signIn?.headers ?? [])]) inTemplate(value);
-    for (const { value } of recipe?.let ?? []) inTree(value.expression.tree);
-    for (const [, typed] of signIn?.inputs ?? []) inTyped(typed);
-    const chainOfIt = signInChains?.get(credential.name);
-    if (chainOfIt && !visited.has(credential.name)) {
-      visited.add(credential.name);
-      [...chainOfIt.steps, ...chainOfIt.cleanup].forEach(inStep);
-    }
-  };
-  const inStep = (step: Step): void => {
-    stepsIn(step).forEach(inStep);
-    step.undo.forEach(inStep);
-    if (step.type === 'follow') step.inputs.forEach(([, typed]) => inTyped(typed));
-    if (step.type !== 'call') return;
-    const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
-    for (const { value } of [...(service?.headers ?? []), ...step.headers]) inTemplate(value);
-    for (const template of [service?.proxy, service?.tls?.ca, service?.tls?.cert, service?.tls?.key])
-      if (template) inTemplate(template);
-    step.query.forEach(({ value }) => inTyped(value));
-    if (step.body?.type === 'json') inTyped(step.body.value);
-    if (step.body?.type === 'form') step.body.fields.forEach(({ value }) => inTyped(value));
-    if (step.body?.type === 'text' || step.body?.type === 'xml') inTemplate(step.body.text);
-    if (step.body?.type === 'multipart')
-      for (const { content } of step.body.parts) if ('text' in content) inTyped(content.text);
-    if (step.target.type === 'url') inTemplate(step.target.url);
-    if (step.target.type === 'service') inTemplate(step.target.path);
-    const as = step.as ?? service?.as;
-    if (as !== undefined) inCredential(project.credentials.get(as));
-    if (step.idempotency?.key) inTemplate(step.idempotency.key);
-    if (step.callback?.signedBy !== undefined) inCredential(project.credentials.get(step.callback.signedBy));
-  };
-  for (const { url } of project.services.values()) if (url !== 'practice') inTemplate(url);
-  [...chain.steps, ...chain.cleanup].forEach(inStep);
-  return needed;
 }

@@ -16,6 +16,7 @@ import type { LeftOver, RunOptions } from './run-options.ts';
 import { eventProblem } from './placed.ts';
 import { evaluateAll } from './outcome.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
+import { servicesAt } from './chain-needs.ts';
 import { prepare } from './prepare.ts';
 import { changedSince } from './restore.ts';
 import { recordedValue } from './recorded-value.ts';
@@ -180,6 +181,7 @@ class Run {
       chain: chain.title,
       file: chain.file,
       ...(project.environment === undefined ? {} : { environment: project.environment }),
+      ...servicesAt(context),
     } as const;
     if (options.past || options.left) {
       const changed = options.past ? changedSince(chain, options.past) : [];

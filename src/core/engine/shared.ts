@@ -1,4 +1,5 @@
 import type { XPath } from '../language/environment.ts';
+import type { Guarding } from './guarding.ts';
 import type { Interruption } from './interruption.ts';
 import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import type { Pace } from './pace.ts';
@@ -27,6 +28,7 @@ export class Shared {
   /** When the last event was told. */
   latest = 0;
   signIns: SignInChains | undefined;
+  guarding: Guarding | undefined;
 
   constructor(
     hidden: SecretsOfRun,

@@ -12,6 +12,8 @@ export interface RecordedRun {
   chain: string;
   file: string;
   environment?: string;
+  /** The origins of the services that its chain calls, by their names. */
+  services: Readonly<Record<string, string>>;
   /** Milliseconds since 1970. */
   at: number;
   /** When its last event was, in milliseconds since 1970. */
@@ -134,6 +136,7 @@ export class RunFold {
       chain: event.chain,
       file: event.file,
       ...(event.environment === undefined ? {} : { environment: event.environment }),
+      services: event.services ?? {},
       at: event.at,
       lastAt: event.at,
       outcome: 'unfinished',
