@@ -8,9 +8,12 @@ import { nameList, nearest } from '../core/language/nearest.ts';
 import type { Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
 
+/** What is given for inputs: texts, and bytes of files that are none. */
+export type Given = Map<string, string | Uint8Array>;
+
 /** Reads `name=value` options and a file of values into texts by name. */
-export function readGiven(given: readonly string[], from: string | undefined): Map<string, string> {
-  const texts = new Map<string, string>();
+export function readGiven(given: readonly string[], from: string | undefined): Given {
+  const texts = new Map<string, string | Uint8Array>();
   if (from !== undefined) for (const [name, text] of readGivenFile(from)) texts.set(name, text);
   for (const one of given) {
     const equals = one.indexOf('=');
@@ -20,10 +23,23 @@ export function readGiven(given: readonly string[], from: string | undefined): M
   return texts;
 }
 
-function readValue(name: string, text: string): string {
+/** Bytes as UTF-8, a mark at the beginning included; nothing where they are not. */
+function textOf(bytes: Uint8Array): string | undefined {
+  try {
+    return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);
+  } catch {
+    return undefined;
+  }
+}
+
+/** A file as it is, its last line end included; bytes where it is no text. What is piped in ends where its last line does. */
+function readValue(name: string, text: string): string | Uint8Array {
   if (text !== '-' && !text.startsWith('@')) return text;
   try {
-    return readFileSync(text === '-' ? 0 : text.slice(1), 'utf8').replace(/\r?\n$/, '');
+    const bytes = readFileSync(text === '-' ? 0 : text.slice(1));
+    const read = textOf(bytes);
+    if (read === undefined) return bytes;
+    return text === '-' ? read.replace(/\r?\n$/, '') : read;
   } catch (error) {
     return fail('file-not-found', `the value of ${name} can’t be read: ${(error as Error).message}`);
   }
@@ -50,7 +66,11 @@ function readGivenFile(path: string): [string, string][] {
 }
 
 /** The inputs of a chain, from what was given and from defaults. Throws `input-missing`, `input-invalid`. */
-export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Record<string, Value> {
+export function inputsOf(
+  chain: Chain,
+  given: ReadonlyMap<string, string | Uint8Array>,
+  zone: string,
+): Record<string, Value> {
   const values: Record<string, Value> = {};
   const missing: Input[] = [];
   for (const input of chain.inputs) {
@@ -60,7 +80,17 @@ export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Reco
       else values[input.name] = input.default;
       continue;
     }
-    const { value, problem } = readInput(input.kind, text, input.choices);
+    if (typeof text !== 'string') {
+      if (input.kind !== 'text')
+        fail('input-invalid', `the input ${input.name} is ${input.kind}, and the file is no text`, {
+          instead: 'kind: text takes the bytes of any file',
+        });
+      values[input.name] = text;
+      continue;
+    }
+    // A number or a date in a file ends where its line does.
+    const whole = input.kind === 'text' || input.kind === 'json' ? text : text.replace(/\r?\n$/, '');
+    const { value, problem } = readInput(input.kind, whole, zone, input.choices);
     if (problem)
       fail(
         'input-invalid',
@@ -68,7 +98,7 @@ export function inputsOf(chain: Chain, given: ReadonlyMap<string, string>): Reco
         problem.instead === undefined ? {} : { instead: problem.instead },
       );
     // A path that is typed begins at the working folder, one in a chain file at that of the file.
-    values[input.name] = input.kind === 'rows' ? existing(input.name, text) : value!;
+    values[input.name] = input.kind === 'rows' ? existing(input.name, whole) : value!;
   }
   const [first] = missing;
   if (first) {
@@ -92,7 +122,7 @@ function existing(name: string, path: string): string {
 }
 
 /** Names that were given, but that no chain asks for. Throws `input-invalid`. */
-export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<string, string>): void {
+export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<string, unknown>): void {
   const known = new Set(chains.flatMap(({ inputs }) => inputs.map(({ name }) => name)));
   for (const name of given.keys()) {
     if (known.has(name)) continue;

@@ -66,6 +66,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     inputs: z.record(z.string(), z.string()),
     /** Inputs that hold something secret, whole and sealed. */
     sealed: z.record(z.string(), z.string()).optional(),
+    /** Inputs of which JSON does not say the kind, whole. */
+    typed: z.record(z.string(), z.string()).optional(),
     steps: z.int(),
     /** The files as they were, by the digests under which they are kept. */
     files: z.array(file).optional(),

@@ -133,6 +133,8 @@ export interface Files {
   open(path: string, near: string): Promise<StreamedBody>;
   /** Begins a file under a temporary name beside its real one; folders are made. Throws `file-not-written`. */
   create(path: string, near: string): Promise<FileSink>;
+  /** The content of a file below the folder of `near`. Throws `file-not-found`. Without it expressions read none. */
+  bytes?(path: string, near: string): Uint8Array;
 }
 
 export interface FileSink {

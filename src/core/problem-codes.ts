@@ -52,6 +52,7 @@ export const problemCodes = {
   ),
   'pattern-invalid': problem('A pattern is not of RFC 9485.'),
   'pattern-too-large': problem('A pattern needs more states than the bound allows.'),
+  'number-pattern-invalid': problem('A pattern for a number has other signs than 0 # , and a point.'),
   'date-pattern-invalid': problem('A date pattern has a letter that means nothing.'),
   // expressions, on what came
   'existence-of-false': remark(

@@ -1,10 +1,10 @@
 import { randomBytes } from 'node:crypto';
 import { createReadStream } from 'node:fs';
 import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
-import { dirname, join, resolve } from 'node:path';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import type { Files, FileSink, StreamedBody } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
-import { leadsOut } from './own-folder.ts';
+import { leadsOut, readRegularFile } from './own-folder.ts';
 import { isAlive } from './process.ts';
 
 /** Why a path is not taken. */
@@ -58,7 +58,30 @@ export const localFiles: Files = {
     });
     return new LocalSink(handle, temporary, whole, failing);
   },
+
+  bytes: (path, near) => bytesBelow(path, resolve(dirname(near))),
 };
+
+/** A file that an expression reads takes no more, in bytes. */
+const LARGEST_READ = 64 * 1024 * 1024;
+
+/** The content of a file that stands below a folder. Throws `file-not-found`. */
+export function bytesBelow(path: string, folder: string): Uint8Array {
+  const whole = resolve(folder, path);
+  try {
+    if (relative(folder, whole).startsWith('..') || isAbsolute(path))
+      throw new Error('it stands outside the folder');
+    if (leadsOut(path, folder)) throw new Error(LEADS_OUT);
+    return readRegularFile(whole, LARGEST_READ);
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    throw new ProblemError({
+      code: 'file-not-found',
+      message: `the file ${path} ${code === 'ENOENT' ? 'does not exist' : `can’t be read: ${message}`}`,
+      instead: 'a file in the folder of the chain file, or below it',
+    });
+  }
+}
 
 /** Puts a text in the place of a file in one move, with the rights of that file. Throws `file-not-written`. */
 export async function replaceFile(whole: string, content: string): Promise<void> {

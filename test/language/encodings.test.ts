@@ -192,7 +192,7 @@ describe('times', () => {
     ['10/12/2024', undefined],
     ['2024-12-10T25:00:00Z', undefined],
   ])('%s', (one, expected) => {
-    const time = readTime(one);
+    const time = readTime(one, 'UTC');
     expect(time && new Date(time.milliseconds).toISOString()).toBe(expected);
   });
 
@@ -217,7 +217,7 @@ describe('times', () => {
           }).format(date);
           expect(formatDate(date.getTime(), 'yyyy-MM-dd HH:mm:ss', zone)).toBe(platform);
           const withOffset = formatDate(date.getTime(), "yyyy-MM-dd'T'HH:mm:ss.SSSXXX", zone);
-          expect(readTime(withOffset)!.milliseconds).toBe(date.getTime());
+          expect(readTime(withOffset, zone)!.milliseconds).toBe(date.getTime());
         },
       ),
     );

@@ -89,7 +89,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
         { ...world, ports: { ...world.ports, files: filesIn(folder) } },
         {
           files: filesOf(loaded, chain),
-          inputs: inputsOf(chain, new Map()),
+          inputs: inputsOf(chain, new Map(), loaded.project.zone),
           signal: interruption.signal,
           paces,
           emit: (event) => view.show(event),

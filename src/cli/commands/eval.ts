@@ -1,7 +1,8 @@
+import { bytesBelow } from '../../io/files.ts';
 import { existsSync, fstatSync, readFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { checkExpression } from '../../core/language/expression.ts';
-import type { World } from '../../core/language/environment.ts';
+import type { Remark, World } from '../../core/language/environment.ts';
 import { ANY, kindOfValue } from '../../core/language/kinds.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { normalisedPath } from '../../core/language/paths.ts';
@@ -47,22 +48,31 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
       digest: (algorithm, data) => nodeDigests.digest(algorithm, data),
       hmac: (algorithm, key, data) => nodeDigests.hmac(algorithm, key, data),
       ...(text.includes('xpath') ? { xpath: (await import('../../io/xpath.ts')).xpath } : {}),
+      file: (path) => bytesBelow(path, process.cwd()),
       zone: project.zone,
     };
-    const environment = { answer, name: (name: string): Maybe => memberOf(names, name), world, visited: 0 };
+    const terminal = errorTerminal();
+    const remarks = new Set<string>();
+    const environment = {
+      answer,
+      name: (name: string): Maybe => memberOf(names, name),
+      world,
+      visited: 0,
+      remark: ({ message }: Remark) => void remarks.add(message),
+    };
     try {
       const nodes = expression.locate(environment);
       const value = expression.evaluate(environment);
       const empty = givesNodes(expression.tree) && Array.isArray(value) && value.length === 0;
       if (value === undefined || (nodes?.length === 0 && empty)) {
         const { message, instead } = expression.whyNothing(environment);
-        const terminal = errorTerminal();
         const { colours } = terminal;
         terminal.write(
           `${colours.red(message)}\n${instead === undefined ? '' : `    ${colours.cyan('instead:')} ${instead}\n`}`,
         );
         return 1;
       }
+      for (const remark of remarks) terminal.write(`${terminal.colours.yellow('remark')}  ${remark}\n`);
       if (nodes && !options.json)
         printNodes(nodes.map(({ path, value: found }) => [normalisedPath(path), found]));
       else printValue(value, options.json ?? false);

@@ -72,7 +72,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
           world,
           {
             inputs: {
-              ...inputsOf(withoutKnown(chain, past), withoutLost(chain, given)),
+              ...inputsOf(withoutKnown(chain, past), withoutLost(chain, given), loaded.project.zone),
               ...knownInputs(chain, past),
             },
             past: past.past,
@@ -221,7 +221,7 @@ async function askAbout(
   for (const { name } of stepAt(chain, address)?.keep ?? []) {
     const text = await askText(`What was ${name}? [nothing if it does not matter] `);
     if (text !== undefined && text !== '')
-      lost.set(`${address}.${name}`, readInput('json', text).value ?? text);
+      lost.set(`${address}.${name}`, readInput('json', text, 'UTC').value ?? text);
   }
   terminal.write('\n');
   return { processed: true, lost };
@@ -272,18 +272,21 @@ export function readPast(
 }
 
 /** Values that are given for names which steps keep: they are lost with an answer. */
-function lostNames(chain: Chain, given: ReadonlyMap<string, string>): Map<string, Value> {
+function lostNames(chain: Chain, given: ReadonlyMap<string, string | Uint8Array>): Map<string, Value> {
   const inputs = new Set(chain.inputs.map(({ name }) => name));
   return new Map(
     [...given].flatMap(([name, text]): [string, Value][] => {
       if (inputs.has(name)) return [];
-      const { value } = readInput('json', text);
+      const { value } = typeof text === 'string' ? readInput('json', text, 'UTC') : {};
       return [[name, value ?? text]];
     }),
   );
 }
 
-function withoutLost(chain: Chain, given: ReadonlyMap<string, string>): Map<string, string> {
+function withoutLost(
+  chain: Chain,
+  given: ReadonlyMap<string, string | Uint8Array>,
+): Map<string, string | Uint8Array> {
   const inputs = new Set(chain.inputs.map(({ name }) => name));
   return new Map([...given].filter(([name]) => inputs.has(name)));
 }
@@ -295,7 +298,8 @@ export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, V
       const value = inputs.get(name);
       if (value === undefined || (value === null && kind !== 'json')) return [];
       // A date stands in the record as its text.
-      const read = kind === 'date' && typeof value === 'string' ? readInput(kind, value).value : undefined;
+      const read =
+        kind === 'date' && typeof value === 'string' ? readInput(kind, value, 'UTC').value : undefined;
       return [[name, read ?? value] as const];
     }),
   );

@@ -51,7 +51,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       return 0;
     }
     jobsOf(options);
-    const runs = chains.map((chain) => ({ chain, inputs: inputsOf(chain, given) }));
+    const { project } = loaded;
+    const runs = chains.map((chain) => ({ chain, inputs: inputsOf(chain, given, project.zone) }));
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
       const { printDry } = await import('../dry.ts');

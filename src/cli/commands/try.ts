@@ -61,7 +61,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
         const view = new RunView(terminal);
         const { exit, id } = await runRecorded(part, loaded.project, world, {
-          inputs: inputsOf(chain, given),
+          inputs: inputsOf(chain, given, loaded.project.zone),
           known: plan.known,
           signal: interruption.signal,
           signInChains: loaded.signInChains,
@@ -140,7 +140,7 @@ function planOf(
   target: Step,
   runs: readonly OpenRun[],
   locked: LockedStore,
-  given: ReadonlyMap<string, string>,
+  given: ReadonlyMap<string, unknown>,
 ): Plan {
   const needed = new Set<Step>([target]);
   const known = new Map<string, Value>();

@@ -70,7 +70,7 @@ class Watching {
   readonly #lines: StepLines;
   readonly #file: string;
   readonly #options: WatchOptions;
-  readonly #given: ReadonlyMap<string, string>;
+  readonly #given: ReadonlyMap<string, string | Uint8Array>;
   /** The record that all passes go on with. */
   #id: string | undefined;
   #last: Pass | undefined;
@@ -187,6 +187,7 @@ class Watching {
           inputs: chain.inputs.filter(({ name }) => given.has(name) || memberOf(known, name) === undefined),
         },
         this.#given,
+        project.zone,
       ),
     };
     const before = this.#last?.inputs ?? known;

@@ -14,8 +14,13 @@ const refuse = (message: string, instead?: string): Read => ({
   problem: { message, ...(instead === undefined ? {} : { instead }) },
 });
 
-/** Reads the text of an input by its kind. */
-export function readInput(kind: InputKind, text: string, choices: readonly string[] = []): Read {
+/** Reads the text of an input by its kind; a date without an offset is one in `zone`. */
+export function readInput(
+  kind: InputKind,
+  text: string,
+  zone: string,
+  choices: readonly string[] = [],
+): Read {
   switch (kind) {
     case 'text':
     case 'rows':
@@ -35,7 +40,7 @@ export function readInput(kind: InputKind, text: string, choices: readonly strin
       return refuse(`'${text}' is none of the choices`, near ?? choices.join(', '));
     }
     case 'date': {
-      const time = readTime(text);
+      const time = readTime(text, zone);
       return time
         ? { value: time }
         : refuse(`'${text}' is not a date`, '2026-03-01, or 2026-03-01T08:00:00Z');

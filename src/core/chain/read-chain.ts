@@ -10,7 +10,7 @@ import {
   YES_NO,
 } from '../language/kinds.ts';
 import type { StaticScope } from '../language/scope.ts';
-import type { Value } from '../language/values.ts';
+import { objectOf, type Value } from '../language/values.ts';
 import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings, inOrder } from './findings.ts';
@@ -273,7 +273,7 @@ function readInputs(reader: StepReader, node: SourceNode | undefined, scope: Cha
 }
 
 function readOneInput(
-  { fields, used }: StepReader,
+  { fields, project, used }: StepReader,
   { key, value }: MapEntry,
   kind: InputKind,
   scope: ChainScope,
@@ -304,7 +304,7 @@ function readOneInput(
         'leave it out; --give asks for it',
       );
     else if (defaultNode.type === 'scalar') plainSecret(findings, defaultNode, key.text);
-    usual = readDefault(fields, defaultNode, kind, choices);
+    usual = readDefault(fields, defaultNode, kind, choices, project.zone);
   }
   const mustNode = node && valueOf(node, 'must');
   fields.used.clear();
@@ -354,6 +354,7 @@ function readDefault(
   node: SourceNode,
   kind: InputKind,
   choices: readonly string[] | undefined,
+  zone: string,
 ): Value | undefined {
   if (kind === 'json') {
     const typed = fields.typed(node, noNames);
@@ -368,7 +369,7 @@ function readDefault(
     );
     return undefined;
   }
-  const { value, problem } = readInput(kind, node.text, choices);
+  const { value, problem } = readInput(kind, node.text, zone, choices);
   if (problem !== undefined) fields.findings.problem(node, 'wrong-form', problem.message, problem.instead);
   return value;
 }
@@ -384,7 +385,7 @@ export function literalOf(typed: Typed): Value | undefined {
   if (typed.type === 'value') return typed.value;
   if (typed.type === 'list') return typed.items.map((item) => literalOf(item) ?? null);
   if (typed.type === 'object')
-    return Object.fromEntries(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
+    return objectOf(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
   return undefined;
 }
 

@@ -4,7 +4,7 @@ import type { Project, Service } from '../chain/project.ts';
 import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
 import type { Maybe, Value } from '../language/values.ts';
-import { ProblemError } from '../problems.ts';
+import { fail, ProblemError } from '../problems.ts';
 import type { FilledCredential, Ports } from '../ports.ts';
 import type { CallResult } from './exchange.ts';
 import type { Inserter } from './insert.ts';
@@ -299,13 +299,15 @@ export class RunContext {
   /** What expressions may ask of the world; the time is the same throughout one environment. */
   world(): World {
     let now: number | undefined;
-    const { clock, chance, digests } = this.ports;
+    const { clock, chance, digests, files } = this.ports;
     return {
       now: () => (now ??= clock.now()),
       chance: () => chance.next(),
       digest: (algorithm, data) => digests.digest(algorithm, data),
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
       ...(this.#shared.xpath ? { xpath: this.#shared.xpath } : {}),
+      file: (path) =>
+        files.bytes?.(path, this.chain.file) ?? fail('file-not-found', `the file ${path} can’t be read here`),
       zone: this.project.zone,
     };
   }

@@ -14,6 +14,7 @@ import {
   setMember,
   type Value,
   type ValueObject,
+  membersOf,
 } from '../language/values.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import type { Done, Stop, StepRunner } from './carry-out.ts';
@@ -293,7 +294,7 @@ async function itemsOf(context: RunContext, step: EachStep): Promise<Items> {
     };
   }
   if (isObject(value) && step.names.length === 2) {
-    const entries = Object.entries(value);
+    const entries = membersOf(value);
     let i = 0;
     return { count: entries.length, next: () => entries[i++] };
   }
@@ -320,7 +321,7 @@ async function rowsOf(context: RunContext, step: EachStep, input: Input): Promis
     });
   const source = await rows.open(path, context.chain.file);
   let i = 0;
-  const typed = (row: ValueObject): Item => [typedRow(input, row, i), i++];
+  const typed = (row: ValueObject): Item => [typedRow(input, row, i, context.project.zone), i++];
   return {
     next: () => {
       const row = source.next();
@@ -332,9 +333,9 @@ async function rowsOf(context: RunContext, step: EachStep, input: Input): Promis
 }
 
 /** A row with its columns read as their kinds; an empty cell is null. Throws `input-invalid`. */
-function typedRow({ columns, name }: Input, row: ValueObject, nth: number): ValueObject {
+function typedRow({ columns, name }: Input, row: ValueObject, nth: number, zone: string): ValueObject {
   if (!columns) return row;
-  const typed = objectOf(Object.entries(row));
+  const typed = objectOf(membersOf(row));
   for (const [column, kind] of columns) {
     const cell = memberOf(row, column);
     if (cell === undefined)
@@ -344,7 +345,7 @@ function typedRow({ columns, name }: Input, row: ValueObject, nth: number): Valu
         instead: `it has ${nameList(Object.keys(row))}`,
       });
     if (typeof cell !== 'string') continue;
-    const { problem, value } = cell === '' ? { value: null } : readInput(kind, cell);
+    const { problem, value } = cell === '' ? { value: null } : readInput(kind, cell, zone);
     if (problem)
       throw new ProblemError({
         code: 'input-invalid',

@@ -3,7 +3,7 @@ import type { Environment } from '../language/environment.ts';
 import { fromUtf8 } from '../language/encodings.ts';
 import { namesIn } from '../language/tree.ts';
 import { kindAndValue } from '../language/show.ts';
-import { isObject, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
+import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { addressIn, at, type BuiltRequest, withJson, withParameters } from './build-request.ts';
@@ -136,7 +136,7 @@ async function nextRequest(
 }
 
 function merged(json: Maybe, values: readonly (readonly [string, Value])[]): Value {
-  const object = objectOf(isObject(json) ? Object.entries(json) : []);
+  const object = objectOf(isObject(json) ? membersOf(json) : []);
   for (const [name, value] of values) setMember(object, name, value);
   return object;
 }

@@ -197,11 +197,13 @@ class Run {
         ({ name }) => [name, recordedValue(context, context.names.get(name) ?? null)] as const,
       );
       const sealed = inputs.flatMap(([name, one]) => (one.sealed === undefined ? [] : [[name, one.sealed]]));
+      const typed = inputs.flatMap(([name, one]) => (one.typed === undefined ? [] : [[name, one.typed]]));
       context.emit({
         event: 'run-began',
         ...about,
         inputs: Object.fromEntries(inputs.map(([name, { value }]) => [name, value])),
         ...(sealed.length === 0 ? {} : { sealed: Object.fromEntries(sealed) as Record<string, string> }),
+        ...(typed.length === 0 ? {} : { typed: Object.fromEntries(typed) as Record<string, string> }),
         steps: chain.steps.length,
         ...files,
         ...(options.part ? { part: true } : {}),

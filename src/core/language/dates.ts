@@ -1,7 +1,7 @@
 import { fail } from '../problems.ts';
 
-const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
-const MONTHS = [
+export const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
+export const MONTHS = [
   ...['January', 'February', 'March', 'April', 'May', 'June'],
   ...['July', 'August', 'September', 'October', 'November', 'December'],
 ];
@@ -87,6 +87,11 @@ function localTime(milliseconds: number, zone: string): LocalTime {
   asUtc.setUTCHours(hour, minute, second, millisecond);
   const offset = Math.round((asUtc.getTime() - milliseconds) / 60_000);
   return { year, month, day, hour, minute, second, millisecond, weekday: asUtc.getUTCDay(), offset, zone };
+}
+
+/** By how many minutes the clocks of a zone are before UTC at an instant. Throws `unknown-zone`. */
+export function offsetAt(milliseconds: number, zone: string): number {
+  return zone === 'UTC' ? 0 : localTime(milliseconds, zone).offset;
 }
 
 const pad = (value: number, width: number): string => String(Math.abs(value)).padStart(width, '0');

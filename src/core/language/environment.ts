@@ -18,6 +18,8 @@ export interface World {
   chance(): number;
   digest(algorithm: DigestAlgorithm, data: Uint8Array): Uint8Array;
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
+  /** The content of a file below the folder of the chain. Throws `file-not-found`. */
+  readonly file?: (path: string) => Uint8Array;
   /** Reads XML; there where an expression of the file asks for it. */
   readonly xpath?: XPath;
   /** The IANA name of the zone in which dates are shown. */

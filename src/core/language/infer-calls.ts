@@ -1,6 +1,7 @@
 import { problemOf } from '../problems.ts';
 import { conversionAdvice } from './advice.ts';
 import { formatDate, isZone } from './dates.ts';
+import { formatNumber } from './format-number.ts';
 import { DIGEST_ALGORITHMS } from './environment.ts';
 import { type FunctionDefinition, type Parameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
@@ -103,7 +104,7 @@ function inferArgument(
       conversionAdvice(self.source(tree), parameter.bits, kind.bits),
     );
   }
-  checkLiteral(self, tree, parameter);
+  checkLiteral(self, tree, parameter, first);
   return kind;
 }
 
@@ -134,13 +135,22 @@ function inferNodes(
 }
 
 /** Looks at a literal that has a notation of its own: a pattern, a zone… */
-function checkLiteral(self: Inferring, tree: Tree, { literal, name }: Parameter): void {
+function checkLiteral(
+  self: Inferring,
+  tree: Tree,
+  { literal, name }: Parameter,
+  first: Kind | undefined,
+): void {
   if (literal === undefined || tree.type !== 'literal' || typeof tree.value !== 'string') return;
   const value = tree.value;
   if (literal === 'pattern') {
     tried(self, tree, () => patternOf(value));
   } else if (literal === 'date-pattern') {
-    tried(self, tree, () => formatDate(0, value, 'UTC'));
+    if (value !== 'ms') tried(self, tree, () => formatDate(0, value, 'UTC'));
+  } else if (literal === 'format') {
+    const bits = first?.bits ?? 0;
+    if (!(bits & BIT.number)) tried(self, tree, () => formatDate(0, value, 'UTC'));
+    else if (!(bits & BIT.time)) tried(self, tree, () => formatNumber(0, value));
   } else if (literal === 'zone') {
     if (!isZone(value))
       self.problem(

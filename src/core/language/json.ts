@@ -2,7 +2,7 @@ import { fail } from '../problems.ts';
 import { excerptAt } from './hidden.ts';
 import { encodeBase64 } from './encodings.ts';
 import { Exact, numberOf } from './numbers.ts';
-import { Duration, Time, type Value, setMember, type ValueObject } from './values.ts';
+import { Duration, hasOwnOrder, namesOf, setMember, Time, type Value, type ValueObject } from './values.ts';
 
 /** How deep lists and objects may stand in each other. */
 export const MAXIMUM_DEPTH = 500;
@@ -85,8 +85,8 @@ export function parseJson(text: string): Value {
   const source = text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
   const isComposed = source.charCodeAt(0) === Char.OpenObject || source.charCodeAt(0) === Char.OpenList;
   if (
-    (isComposed && !MAY_NEED_A_LOOK.test(source) && hasFewContainers(source)) ||
-    hasPlainNumbersOnly(source)
+    !NAME_OF_DIGITS.test(source) &&
+    ((isComposed && !MAY_NEED_A_LOOK.test(source) && hasFewContainers(source)) || hasPlainNumbersOnly(source))
   ) {
     try {
       return JSON.parse(source) as Value;
@@ -102,6 +102,9 @@ export function parseJson(text: string): Value {
  * or sixteen digits. A quick look for texts that hold none (a number all by itself is looked at anyway).
  */
 const MAY_NEED_A_LOOK = /[:,[\s][-0-9](?:[0-9]*[.eE]|[0-9]{15}|(?<=-))/;
+
+/** A member whose name JavaScript takes for an index, and so out of its place; or a text like one. */
+const NAME_OF_DIGITS = /"[0-9]{1,10}"[ \t\n\r]*:/;
 
 /** Whether a text has so few lists and objects that they can't be nested too deep. */
 function hasFewContainers(text: string): boolean {
@@ -276,7 +279,7 @@ function isPlain(value: Value): boolean {
   )
     return false;
   // A member named toJSON would be called by the platform's writer were it a function; no value of ours is one.
-  return Object.keys(value).every((name) => isPlain(value[name]!));
+  return !hasOwnOrder(value) && Object.keys(value).every((name) => isPlain(value[name]!));
 }
 
 function write(value: Value, newline: string, step: string, bytes: 'refuse' | 'text'): string {
@@ -305,9 +308,7 @@ function write(value: Value, newline: string, step: string, bytes: 'refuse' | 't
     : [
         '{',
         '}',
-        Object.keys(value).map(
-          (name) => JSON.stringify(name) + colon + write(value[name]!, inner, step, bytes),
-        ),
+        namesOf(value).map((name) => JSON.stringify(name) + colon + write(value[name]!, inner, step, bytes)),
       ];
   return items.length === 0 ? open + close : `${open}${inner}${items.join(`,${inner}`)}${newline}${close}`;
 }

@@ -92,6 +92,8 @@ export function compareNumbers(a: Numeric, b: Numeric): number {
 interface Decimal {
   readonly coefficient: bigint;
   readonly exponent: number;
+  /** It came with an exponent, so what is computed of it may be written with one. */
+  readonly scientific?: boolean;
 }
 
 function decimalOf(number: Numeric): Decimal {
@@ -102,6 +104,7 @@ function decimalOf(number: Numeric): Decimal {
   return {
     coefficient: negative ? -coefficient : coefficient,
     exponent: digits === '' ? 0 : magnitude - digits.length,
+    scientific: /e/i.test(text),
   };
 }
 
@@ -109,7 +112,7 @@ function tooLong(digits: number): never {
   fail('number-too-long', `this needs a number of ${digits} digits; the bound is ${MAXIMUM_DIGITS}`);
 }
 
-function fromDecimal({ coefficient, exponent }: Decimal): Numeric {
+function fromDecimal({ coefficient, exponent, scientific }: Decimal): Numeric {
   const negative = coefficient < 0n;
   let digits = (negative ? -coefficient : coefficient).toString();
   if (digits === '0') return 0;
@@ -119,7 +122,7 @@ function fromDecimal({ coefficient, exponent }: Decimal): Numeric {
   if (digits.length > MAXIMUM_DIGITS) tooLong(digits.length);
   const point = digits.length + power;
   let text: string;
-  if (point > 21 || point < -6) {
+  if ((scientific || Math.abs(point) > MAXIMUM_DIGITS) && (point > 21 || point < -6)) {
     power = point - 1;
     text = digits[0]! + (digits.length > 1 ? `.${digits.slice(1)}` : '') + `e${power < 0 ? '' : '+'}${power}`;
   } else if (point <= 0) {
@@ -130,6 +133,18 @@ function fromDecimal({ coefficient, exponent }: Decimal): Numeric {
     text = `${digits.slice(0, point)}.${digits.slice(point)}`;
   }
   return numberOf(negative ? `-${text}` : text);
+}
+
+/** A number of which neither side came with an exponent is written in all its digits. */
+function either(a: Decimal, b: Decimal): boolean {
+  return (a.scientific ?? false) || (b.scientific ?? false);
+}
+
+/** The digits of a number, never with an exponent. Throws `number-too-long`. */
+export function fullDigits(number: Numeric): string {
+  const { coefficient, exponent } = decimalOf(number);
+  if (Math.abs(exponent) > MAXIMUM_DIGITS) tooLong(Math.abs(exponent));
+  return numberText(fromDecimal({ coefficient, exponent }));
 }
 
 function align(a: Decimal, b: Decimal): [bigint, bigint, number] {
@@ -150,8 +165,9 @@ export function add(a: Numeric, b: Numeric): Numeric {
     const sum = (a as number) + (b as number);
     if (Number.isSafeInteger(sum)) return sum;
   }
-  const [left, right, exponent] = align(decimalOf(a), decimalOf(b));
-  return fromDecimal({ coefficient: left + right, exponent });
+  const [first, second] = [decimalOf(a), decimalOf(b)];
+  const [left, right, exponent] = align(first, second);
+  return fromDecimal({ coefficient: left + right, exponent, scientific: either(first, second) });
 }
 
 export function negate(a: Numeric): Numeric {
@@ -173,6 +189,7 @@ export function multiply(a: Numeric, b: Numeric): Numeric {
   return fromDecimal({
     coefficient: left.coefficient * right.coefficient,
     exponent: left.exponent + right.exponent,
+    scientific: either(left, right),
   });
 }
 
@@ -190,8 +207,13 @@ export function divide(a: Numeric, b: Numeric): Numeric {
   const exact = quotient * right.coefficient === scaled;
   const exponent = left.exponent - right.exponent - shift;
   const surplus = length(quotient) - QUOTIENT_DIGITS;
-  if (surplus <= 0) return fromDecimal({ coefficient: quotient, exponent });
-  return fromDecimal({ coefficient: roundOff(quotient, surplus, exact), exponent: exponent + surplus });
+  const scientific = either(left, right);
+  if (surplus <= 0) return fromDecimal({ coefficient: quotient, exponent, scientific });
+  return fromDecimal({
+    coefficient: roundOff(quotient, surplus, exact),
+    exponent: exponent + surplus,
+    scientific,
+  });
 }
 
 /** Drops `surplus` digits, half to even; `exact` says that nothing was lost below them before. */

@@ -2,7 +2,7 @@ import type { Environment } from './environment.ts';
 import { boundList, visit } from './limits.ts';
 import type { Segment, Selector } from './tree.ts';
 import { Exact } from './numbers.ts';
-import { Duration, isObject, type Maybe, Time, type Value, type ValueObject } from './values.ts';
+import { Duration, isObject, namesOf, type Maybe, Time, type Value, type ValueObject } from './values.ts';
 
 /** A filter selector, compiled. */
 export interface Filter {
@@ -93,7 +93,7 @@ function compileSegment({ descendant, selectors }: Segment, next: Walk, makeFilt
       for (const child of value)
         if (typeof child === 'object' && child !== null) descend(environment, child, found);
     } else if (isObject(value)) {
-      const names = Object.keys(value);
+      const names = namesOf(value);
       visit(environment, names.length);
       for (const name of names) {
         const child = value[name] as Value;
@@ -120,7 +120,7 @@ function eachChild(filter: Filter | undefined, next: Walk): Walk {
         else next(environment, child, found);
       }
     } else if (isObject(value)) {
-      const names = Object.keys(value);
+      const names = namesOf(value);
       visit(environment, names.length);
       if (environment.remark && filter?.review) filter.review(environment, Object.values(value));
       for (const name of names) {
@@ -220,7 +220,7 @@ export function locate(
 function childNodes({ path, value }: LocatedNode): LocatedNode[] {
   if (Array.isArray(value)) return value.map((child, i) => ({ path: [...path, i], value: child }));
   if (!isObject(value)) return [];
-  return Object.keys(value).map((name) => ({ path: [...path, name], value: value[name]! }));
+  return namesOf(value).map((name) => ({ path: [...path, name], value: value[name]! }));
 }
 
 function withDescendants(node: LocatedNode): LocatedNode[] {

@@ -2,7 +2,7 @@ import { withoutSecrets } from './hidden.ts';
 import { durationText, plainText } from './functions/conversion.ts';
 import { timeText, writeJson } from './json.ts';
 import { withArticle } from './kinds.ts';
-import { Duration, kindOf, type Maybe, Time, type Value } from './values.ts';
+import { Duration, kindOf, type Maybe, membersOf, Time, type Value, type ValueObject } from './values.ts';
 
 /** Puts control characters, and marks that turn the direction of text, where they can be seen and do nothing. */
 export function visible(text: string): string {
@@ -59,7 +59,7 @@ function compact(value: Value, most: number): string {
       : (plainText(value) ?? '');
   const parts: string[] = [];
   let length = 0;
-  const entries = Object.entries(value as Record<string, Value>);
+  const entries = membersOf(value as ValueObject);
   for (const [name, member] of entries) {
     if (length > most) break;
     parts.push(`${JSON.stringify(name)}: ${compact(member, most)}`);

@@ -1,7 +1,16 @@
 import { decodeBase64, encodeBase64 } from './encodings.ts';
 import { parseJson, writeJson } from './json.ts';
 import { Exact } from './numbers.ts';
-import { Duration, isObject, memberOf, objectOf, Time, type Value, type ValueObject } from './values.ts';
+import {
+  Duration,
+  isObject,
+  memberOf,
+  membersOf,
+  objectOf,
+  Time,
+  type Value,
+  type ValueObject,
+} from './values.ts';
 
 /**
  * Writes any value as JSON from which `readTyped` makes the same one: a time, a duration and bytes as an object with one
@@ -27,7 +36,7 @@ function tag(value: Value): Value {
   if (value instanceof Uint8Array) return { $bytes: encodeBase64(value) };
   if (Array.isArray(value)) return value.map(tag);
   if (!isObject(value)) return value;
-  const tagged = objectOf(Object.entries(value).map(([name, member]) => [name, tag(member)]));
+  const tagged = objectOf(membersOf(value).map(([name, member]) => [name, tag(member)]));
   return tagOf(tagged) === undefined ? tagged : { $object: tagged };
 }
 
@@ -53,5 +62,5 @@ function untag(value: Value): Value {
   if (name === '$duration' && typeof inner === 'number') return new Duration(inner);
   if (name === '$bytes' && typeof inner === 'string') return decodeBase64(inner) ?? new Uint8Array();
   const object = name === '$object' && isObject(inner) ? inner : value;
-  return objectOf(Object.entries(object).map(([own, member]) => [own, untag(member)]));
+  return objectOf(membersOf(object).map(([own, member]) => [own, untag(member)]));
 }

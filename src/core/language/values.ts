@@ -82,8 +82,40 @@ export function memberOf<T>(object: { readonly [name: string]: T }, name: string
   return Object.hasOwn(object, name) ? object[name] : undefined;
 }
 
+/** The order of members where JavaScript has another: it puts names that are digits first. */
+const orders = new WeakMap<object, string[]>();
+
+/** Whether JavaScript takes a name for an index, and so out of its order. */
+function isIndex(name: string): boolean {
+  const code = name.charCodeAt(0);
+  return code >= 48 && code <= 57 && /^(?:0|[1-9][0-9]{0,9})$/.test(name);
+}
+
+/** The names of an object's members, in the order in which they were set or came. */
+export function namesOf(object: ValueObject): string[] {
+  const names = Object.keys(object);
+  return names.length > 1 && isIndex(names[0]!) ? (orders.get(object) ?? names) : names;
+}
+
+/** The members of an object, in their order. */
+export function membersOf(object: ValueObject): [string, Value][] {
+  return namesOf(object).map((name) => [name, object[name]!]);
+}
+
+/** Whether the order of members is another than that in which JavaScript goes through them. */
+export function hasOwnOrder(object: ValueObject): boolean {
+  return orders.has(object);
+}
+
 /** Sets a member, also one named `__proto__`. */
 export function setMember(object: ValueObject, name: string, value: Value): void {
+  const order = orders.get(object);
+  if (order) {
+    if (!Object.hasOwn(object, name)) order.push(name);
+  } else if (isIndex(name) && !Object.hasOwn(object, name)) {
+    // In the order of JavaScript it would come before what is there.
+    orders.set(object, [...Object.keys(object), name]);
+  }
   if (name === '__proto__') {
     Object.defineProperty(object, name, { value, enumerable: true, configurable: true, writable: true });
   } else {

@@ -205,7 +205,8 @@ class Seen {
         this.#started = event.at;
         for (const [name, value] of Object.entries(event.inputs)) {
           const sealed = event.sealed?.[name];
-          this.inputs.set(name, this.#value({ value, ...(sealed === undefined ? {} : { sealed }) }));
+          const typed = event.typed?.[name];
+          this.inputs.set(name, this.#value({ value, typed, ...(sealed === undefined ? {} : { sealed }) }));
         }
         return;
       case 'learned':

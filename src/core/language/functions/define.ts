@@ -28,7 +28,8 @@ export interface Parameter<T = unknown> {
   readonly optional?: boolean;
   readonly repeats?: boolean;
   /** A literal here is looked at by `check`. */
-  readonly literal?: 'pattern' | 'digest' | 'date-pattern' | 'zone' | { readonly oneOf: readonly string[] };
+  readonly literal?:
+    'pattern' | 'digest' | 'date-pattern' | 'format' | 'zone' | { readonly oneOf: readonly string[] };
   /** Carries the type of the argument and is never there. */
   readonly type?: T;
 }

@@ -16,6 +16,14 @@ function algorithm(name: string): DigestAlgorithm {
 }
 
 export const digestFunctions = [
+  define(family, 'bytes', {
+    about: 'The content of a file that stands in the folder of the chain file, or below it.',
+    parameters: [takes.text('file')],
+    gives: BYTES,
+    examples: [["length(bytes('layer.bin'))", '4']],
+    evaluate: ([path], { world }) =>
+      world.file?.(path) ?? fail('file-not-found', `the file ${path} can’t be read here`),
+  }),
   define(family, 'digest', {
     about: "The digest of bytes, or of the UTF-8 of a text: 'sha-256', 'sha-384', 'sha-512', 'sha' or 'md5'.",
     parameters: [takes.textOrBytes('data'), takes.text('algorithm', { literal: 'digest' })],
