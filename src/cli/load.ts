@@ -7,7 +7,8 @@ import { readChain } from '../core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
 import type { SourceFile } from '../core/chain/source.ts';
 import { namesIn } from '../core/language/tree.ts';
-import { fail } from '../core/problems.ts';
+import { fail, ProblemError } from '../core/problems.ts';
+import { textOfFile } from '../io/text-file.ts';
 import { readRegularFile } from '../io/own-folder.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
@@ -64,8 +65,9 @@ function chainsBelow(folder: string): string[] {
 
 function readText(path: string): string {
   try {
-    return readRegularFile(path, LARGEST_FILE).toString('utf8');
+    return textOfFile(path, readRegularFile(path, LARGEST_FILE));
   } catch (error) {
+    if (error instanceof ProblemError) throw error;
     return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
   }
 }

@@ -90,7 +90,7 @@ export class OpenRun {
       name,
       name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
     ]);
-    const read = readBody(headers, bytes, undefined, formats);
+    const read = readBody(headers, bytes, {}, formats);
     return read instanceof Promise ? this.text(answer) : read.value;
   }
 }

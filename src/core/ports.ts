@@ -83,8 +83,10 @@ export interface WireAnswer {
   readonly status: number;
   /** Names in lower case, in the order and number in which they came. */
   readonly headers: HeaderList;
-  /** Whole and without any content coding. */
+  /** Whole and without any content coding that is known. */
   readonly body: Uint8Array;
+  /** A content coding that is not known, in which the body still is. */
+  readonly undecoded?: string;
   readonly phases: Phases;
 }
 
@@ -221,7 +223,9 @@ export interface Cookies {
 /** Readers of formats that are loaded only where they are met. */
 export interface Formats {
   /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `answer-not-as-typed`. */
-  csv(text: string): Promise<Value>;
+  csv(text: string, separator?: string): Promise<Value>;
+  /** Reads bytes in a charset of the IANA registry; gives undefined for one that is not known. */
+  charset(name: string): Promise<((bytes: Uint8Array) => string) | undefined>;
   /** Server-sent events (HTML Standard, 9.2) as a list of objects with `data`, and `event`, `id`, `retry` where given. */
   events(text: string): Promise<Value>;
   /** The evaluator of XPath. */

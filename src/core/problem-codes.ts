@@ -116,6 +116,7 @@ export const problemCodes = {
   unreachable: either('A step can never be carried out, or an expectation never fail.'),
   'encoded-twice': remark('percent(…) stands where what is inserted is percent-encoded anyway.'),
   'parameter-twice': problem('A name stands both in the URL and under query.'),
+  'file-not-text': problem('A file that a person wrote is neither UTF-8 nor UTF-16 with a byte order mark.'),
   'file-not-found': incomplete('The file does not exist or can’t be read.'),
   'proxy-refused': incomplete('A proxy can’t be reached, or does not let the request through.'),
   'locked-unreadable': problem('What was locked can’t be opened with the key of this user.'),
@@ -220,6 +221,9 @@ export const problemCodes = {
   'not-http': incomplete('What answered does not speak HTTP.'),
   'body-too-large': incomplete('The body of an answer is larger than 64 MiB.'),
   'body-broken': incomplete('The body of an answer can’t be decoded as its Content-Encoding says.'),
+  'coding-unknown': remark(
+    'The body of an answer is in a content coding that is not known here. It is passed on as it came.',
+  ),
   'headers-too-large': incomplete('The head of an answer is larger than the bound.'),
   'too-many-redirects': incomplete('A request was redirected more than 5 times.'),
   'redirect-invalid': incomplete('A redirect leads nowhere, or away from HTTP.'),

@@ -1,18 +1,10 @@
-import { PassThrough, type Transform } from 'node:stream';
+import { PassThrough } from 'node:stream';
 import { pipeline } from 'node:stream/promises';
-import { createBrotliDecompress, createGunzip, createInflate } from 'node:zlib';
 import { ProblemError } from '../core/problems.ts';
-import { memberOf } from '../core/language/values.ts';
+import { codingsOf } from './content-codings.ts';
 
 /** How much may wait to be taken before the service is asked to pause, in bytes. */
 const WAITING = 1024 * 1024;
-
-const DECODERS: Readonly<Record<string, () => Transform>> = {
-  gzip: createGunzip,
-  'x-gzip': createGunzip,
-  deflate: createInflate,
-  br: createBrotliDecompress,
-};
 
 /** Hands a body on while it comes, without its content codings, no faster than it is taken. */
 export class Receiving {
@@ -25,7 +17,6 @@ export class Receiving {
   #paused = false;
   #failed = false;
 
-  /** Throws `body-broken` for a content coding that was not asked for. */
   constructor(
     resume: () => void,
     abort: (reason: Error) => void,
@@ -35,23 +26,13 @@ export class Receiving {
     this.#resume = resume;
     this.#abort = abort;
     this.#receive = receive;
-    const codings = (encoding ?? '')
-      .split(',')
-      .map((one) => one.trim().toLowerCase())
-      .filter((one) => one !== '' && one !== 'identity');
-    if (codings.length > 0) this.#decoding = this.#decode(codings.reverse());
+    const { known } = codingsOf(encoding);
+    if (known.length > 0) this.#decoding = this.#decode(known);
   }
 
-  #decode(codings: readonly string[]): { input: PassThrough; done: Promise<void> } {
+  #decode(codings: ReturnType<typeof codingsOf>['known']): { input: PassThrough; done: Promise<void> } {
     const input = new PassThrough();
-    const decoders = codings.map((coding) => {
-      const make = memberOf(DECODERS, coding);
-      if (make) return make();
-      throw new ProblemError({
-        code: 'body-broken',
-        message: `the body is in the content coding ${coding}, which was not asked for`,
-      });
-    });
+    const decoders = codings.map(({ coding }) => coding.stream());
     const take = async (chunks: AsyncIterable<Buffer>): Promise<void> => {
       for await (const chunk of chunks) await this.#receive(chunk);
     };
@@ -62,7 +43,7 @@ export class Receiving {
           ? error
           : new ProblemError({
               code: 'body-broken',
-              message: `the body is not ${codings.join(', ')}, as its Content-Encoding says: ${(error as Error).message}`,
+              message: `the body is not ${codings.map(({ name }) => name).join(', ')}, as its Content-Encoding says: ${(error as Error).message}`,
             });
       this.#abort(problem);
       throw problem;

@@ -2,6 +2,7 @@ import { Readable } from 'node:stream';
 import type { HeaderList, Transport, Watch, WireAnswer, WireRequest } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 import { Agents, type Way } from './http-agents.ts';
+import { codingsOf } from './content-codings.ts';
 import { decodeContent } from './http-content.ts';
 import { proxyProblem, transportProblem } from './http-problems.ts';
 import { Receiving } from './http-receive.ts';
@@ -92,18 +93,22 @@ function dispatch(
         return true;
       },
       onData(chunk) {
-        if (receiving) return receiving.take(chunk);
         size += chunk.length;
+        if (receiving) return receiving.take(chunk);
         if (size > MAXIMUM_BODY) abort!(tooLarge());
         else chunks.push(chunk);
         return true;
       },
       onComplete() {
         const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
-        const answer = (decoded: Uint8Array): void => resolve({ status, headers, body: decoded, phases: {} });
+        const encoding =
+          request.method === 'HEAD' ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
+        const { unknown } = codingsOf(encoding);
+        const undecoded = unknown === undefined || size === 0 ? {} : { undecoded: unknown };
+        const answer = (decoded: Uint8Array): void =>
+          resolve({ status, headers, body: decoded, phases: {}, ...undecoded });
         if (receiving) return void receiving.end().then(() => answer(body), reject);
-        const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
-        if (encoding === undefined || request.method === 'HEAD') return answer(body);
+        if (encoding === undefined) return answer(body);
         decodeContent(body, encoding, MAXIMUM_BODY).then(answer, reject);
       },
       onError(error) {

@@ -109,12 +109,12 @@ describe('hostile answers', () => {
     [
       'an unknown coding',
       (_, response) => response.writeHead(200, { 'content-encoding': 'ash' }).end('plain'),
-      /^body-broken: .*content coding ash/,
+      /^no problem/,
     ],
     [
       'a coding called like what every object has',
       (_, response) => response.writeHead(200, { 'content-encoding': 'constructor' }).end('plain'),
-      /^body-broken: .*content coding constructor/,
+      /^no problem/,
     ],
     [
       'a head of 100,000 fields',

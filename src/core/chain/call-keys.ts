@@ -180,9 +180,10 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'read-as',
     sort: 'setting',
-    shape: shapeOf(() => z.enum(READ_AS)),
-    wants: READ_AS.join(', '),
-    about: 'How the body of the answer is read, whatever its content type says.',
+    shape: shapeOf(() => z.union([z.enum(READ_AS), z.strictObject({ csv: z.string().length(1) })])),
+    wants: `${READ_AS.join(', ')}, or { csv: ';' }`,
+    about:
+      'How the body of the answer is read, whatever its content type says. `{ csv: ";" }` names what separates cells; json-lines is a JSON value a line.',
     example: 'read-as: json',
   },
 ];

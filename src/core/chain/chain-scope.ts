@@ -43,6 +43,7 @@ const HEADERS: Kind = { ...OBJECT, caseless: true };
 export function answerKind(readAs: ReadAs | undefined): Kind {
   if (readAs === 'text' || readAs === 'xml') return TEXT;
   if (readAs === 'lines') return listOf(TEXT);
+  if (readAs === 'json-lines') return listOf(JSON_VALUE);
   if (readAs === 'csv' || readAs === 'events') return listOf(OBJECT);
   if (readAs === 'bytes') return BYTES;
   if (readAs === 'json') return JSON_VALUE;

@@ -124,6 +124,8 @@ export interface CallStep extends StepBase {
   readonly body?: CallBody;
   readonly timeouts: Timeouts;
   readonly readAs?: ReadAs;
+  /** What separates the cells of CSV; a comma without it. */
+  readonly separator?: string;
   /** Where the body is written instead of being held. */
   readonly save?: Save;
   /** No cookie is sent, and none is taken from the answer. */
@@ -250,7 +252,7 @@ export interface Save {
   readonly held: boolean;
 }
 
-export const READ_AS = ['json', 'xml', 'text', 'csv', 'lines', 'events', 'bytes'] as const;
+export const READ_AS = ['json', 'xml', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
 export type ReadAs = (typeof READ_AS)[number];
 
 export interface GroupStep extends StepBase {

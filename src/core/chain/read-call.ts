@@ -8,6 +8,7 @@ import {
   type Field,
   type Parameter,
   READ_AS,
+  type ReadAs,
   type Timeouts,
 } from './model.ts';
 import { remarkEncodedTwice } from './encoded-twice.ts';
@@ -57,7 +58,7 @@ export function readCall(
   const headers = readFields(reader, valueOf(node, 'headers'), sent);
   const body = readBody(reader, node, sent);
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
-  const readAs = READ_AS.find((one) => one === fields.literal(valueOf(node, 'read-as')));
+  const { readAs, separator } = readReadAs(reader, valueOf(node, 'read-as'));
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
   const poll = readPoll(fields, valueOf(node, 'poll'), scope, readAs);
   const pages = readPages(fields, valueOf(node, 'pages'), scope, readAs);
@@ -116,6 +117,7 @@ export function readCall(
     body,
     timeouts,
     readAs,
+    separator,
     save: save && { path: save, held },
     noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
     redirects: redirects === undefined ? undefined : Number(redirects),
@@ -133,6 +135,19 @@ export function readCall(
   });
   // A literal with both spread into it takes V8 as long as all the reading before.
   return Object.assign(own, base, outcome);
+}
+
+/** How the body is read: a word, or CSV with what separates its cells. */
+function readReadAs(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+): { readonly readAs?: ReadAs; readonly separator?: string } {
+  const separator = node && fields.literal(valueOf(node, 'csv'));
+  if (separator !== undefined) return { readAs: 'csv', separator };
+  return optional(
+    'readAs',
+    READ_AS.find((one) => one === fields.literal(node)),
+  );
 }
 
 function credentialsOf({ project }: StepReader): string {

@@ -163,7 +163,7 @@ async function take(
 ): Promise<number> {
   const unsigned = signedBy === undefined ? undefined : await whyNotSigned(context, signedBy, arrived);
   const status = inbox.closed ? GONE : unsigned === undefined ? ACCEPTED : NOT_SIGNED;
-  const reading = readBody(arrived.headers, arrived.body, undefined, context.ports.formats);
+  const reading = readBody(arrived.headers, arrived.body, {}, context.ports.formats);
   const body = reading instanceof Promise ? await reading : reading;
   context.hidden.learn(body);
   context.hidden.learnFields(arrived.headers);

@@ -1,4 +1,5 @@
 import type { CallStep } from '../chain/model.ts';
+import { visible } from '../language/show.ts';
 import type { Maybe } from '../language/values.ts';
 import type { HeaderList, WireAnswer, WireRequest } from '../ports.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
@@ -139,7 +140,12 @@ async function sendFollowing(
       return result;
     }
     await saved?.discard();
-    const body = readBody(answer.headers, answer.body, 'bytes', context.ports.formats) as ReadBody;
+    const body = readBody(
+      answer.headers,
+      answer.body,
+      { readAs: 'bytes' },
+      context.ports.formats,
+    ) as ReadBody;
     reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt, sent);
     visited.push(wire.url);
     // A redirect to the same place that sets a cookie comes out elsewhere the next time.
@@ -200,15 +206,23 @@ function readResult(
   answer: WireAnswer,
   saved: SavedBody | undefined,
 ): { body: ReadBody; size: number } | Promise<{ body: ReadBody; size: number }> {
+  if (answer.undecoded !== undefined)
+    context.remark(
+      step,
+      'coding-unknown',
+      `the body is in the content coding ${visible(answer.undecoded)}, which is not known here; it is passed on as it came`,
+    );
   if (saved && !step.save!.held) {
-    const head = readBody(answer.headers, saved.head(), 'text', context.ports.formats) as ReadBody;
+    const reading = readBody(answer.headers, saved.head(), { readAs: 'text' }, context.ports.formats);
     // What is saved need not be text: it is shown where its beginning is.
-    const { text, type } = head;
-    const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
-    return { body: { ...known, value: undefined }, size: saved.size };
+    const shown = ({ text, type }: ReadBody): { body: ReadBody; size: number } => {
+      const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
+      return { body: { ...known, value: undefined }, size: saved.size };
+    };
+    return reading instanceof Promise ? reading.then(shown) : shown(reading);
   }
   // An error often comes as something else than the answer would; that is no reason to say so before its status.
-  const read = readBody(answer.headers, answer.body, step.readAs, context.ports.formats);
+  const read = readBody(answer.headers, answer.body, step, context.ports.formats);
   const size = answer.body.length;
   return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
 }

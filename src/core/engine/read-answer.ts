@@ -57,7 +57,22 @@ function contentType(headers: HeaderList): ContentType {
   return known;
 }
 
-const SAYS: Readonly<Record<string, ReadAs>> = { 'text/csv': 'csv', 'text/event-stream': 'events' };
+const SAYS: Readonly<Record<string, ReadAs>> = {
+  'text/csv': 'csv',
+  'text/event-stream': 'events',
+  'application/x-ndjson': 'json-lines',
+  'application/ndjson': 'json-lines',
+  'application/jsonl': 'json-lines',
+  'application/x-jsonlines': 'json-lines',
+  'application/json-lines': 'json-lines',
+};
+
+/** How the step wants a body to be read. */
+export interface Reading {
+  readonly readAs?: ReadAs;
+  /** What separates the cells of CSV. */
+  readonly separator?: string;
+}
 
 /**
  * Reads a body by its content type, or as the step wants. Gives a promise only where a reader has to be loaded first: a
@@ -66,21 +81,72 @@ const SAYS: Readonly<Record<string, ReadAs>> = { 'text/csv': 'csv', 'text/event-
 export function readBody(
   headers: HeaderList,
   bytes: Uint8Array,
-  readAs: ReadAs | undefined,
+  reading: Reading,
   formats: Formats,
+): ReadBody | Promise<ReadBody> {
+  const charset = bytes.length === 0 ? undefined : charsetOf(headers, bytes);
+  if (charset === undefined || reading.readAs === 'bytes') return readIn(headers, bytes, reading, formats);
+  return formats
+    .charset(charset)
+    .then((decode) => readIn(headers, bytes, reading, formats, { charset, text: decode?.(bytes) }));
+}
+
+/** A text that was in another charset than UTF-8; undefined where that is not known. */
+interface Decoded {
+  readonly charset: string;
+  readonly text: string | undefined;
+}
+
+function readIn(
+  headers: HeaderList,
+  bytes: Uint8Array,
+  { readAs, separator }: Reading,
+  formats: Formats,
+  decoded?: Decoded,
 ): ReadBody | Promise<ReadBody> {
   const { type } = contentType(headers);
   const as = readAs ?? (type === undefined ? undefined : memberOf(SAYS, type));
-  if (as !== 'csv' && as !== 'lines' && as !== 'events')
-    return readPlain(headers, bytes, as === 'xml' ? 'text' : as);
-  const plain = readPlain(headers, bytes, 'text');
+  if (as !== 'csv' && as !== 'lines' && as !== 'events' && as !== 'json-lines')
+    return readPlain(headers, bytes, as === 'xml' ? 'text' : as, decoded);
+  const plain = readPlain(headers, bytes, 'text', decoded);
   if (plain.text === undefined) return plain;
-  if (as === 'lines') {
-    const lines = plain.text.split(/\r\n|\n|\r/);
-    if (lines.at(-1) === '') lines.pop();
-    return { ...plain, value: lines };
+  if (as === 'lines') return { ...plain, value: linesOf(plain.text) };
+  if (as === 'json-lines') return readJsonLines(plain, readAs !== undefined);
+  return readWith(
+    (text) => (as === 'csv' ? formats.csv(text, separator) : formats.events(text)),
+    plain,
+    as,
+    readAs !== undefined,
+  );
+}
+
+function linesOf(text: string): string[] {
+  const lines = text.split(/\r\n|\n|\r/);
+  if (lines.at(-1) === '') lines.pop();
+  return lines;
+}
+
+/** A JSON value a line; empty lines are none. */
+function readJsonLines(plain: ReadBody, asked: boolean): ReadBody {
+  const lines = linesOf(plain.text!);
+  const values: Value[] = [];
+  for (const [i, line] of lines.entries()) {
+    if (line.trim() === '') continue;
+    try {
+      values.push(parseJson(line));
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      return {
+        ...plain,
+        value: undefined,
+        problem: {
+          expected: `JSON on each line, as ${asked ? 'read-as' : 'its content type'} says`,
+          came: `line ${i + 1}: ${error.problem.message}`,
+        },
+      };
+    }
   }
-  return readWith((text) => formats[as](text), plain, as, readAs !== undefined);
+  return { ...plain, value: values };
 }
 
 async function readWith(
@@ -108,14 +174,16 @@ function readPlain(
   headers: HeaderList,
   bytes: Uint8Array,
   readAs: 'json' | 'text' | 'bytes' | undefined,
+  decoded: Decoded | undefined,
 ): ReadBody {
-  const { type, charset } = contentType(headers);
+  const { type } = contentType(headers);
+  const charset = decoded?.charset;
   const withType = type === undefined ? {} : { type };
   if (bytes.length === 0 && readAs !== 'bytes' && readAs !== 'text') return { value: undefined, ...withType };
   const isJson = readAs === 'json' || (readAs === undefined && type !== undefined && JSON_TYPE.test(type));
   const isText = readAs === 'text' || (readAs === undefined && type !== undefined && TEXT_TYPE.test(type));
   if (readAs === 'bytes') return { value: bytes, ...withType };
-  const text = decode(bytes, charset ?? xmlEncoding(bytes, type), isJson || isText);
+  const text = decoded ? decoded.text : decode(bytes);
   if (isJson) {
     if (text === undefined)
       return {
@@ -155,24 +223,36 @@ function noText({ length }: Uint8Array, charset = 'utf-8'): string {
     : `${bytes} that can’t be read in the charset ${visible(charset)}`;
 }
 
+/** Marks at the beginning of a text in UTF-16 (RFC 2781, section 3.2), and what XML without one begins with. */
+const UTF_16: readonly (readonly [first: number, second: number, charset: string])[] = [
+  [0xfe, 0xff, 'utf-16be'],
+  [0xff, 0xfe, 'utf-16le'],
+  [0x00, 0x3c, 'utf-16be'],
+  [0x3c, 0x00, 'utf-16le'],
+];
+
+/** The charset of a text where it is not UTF-8: as its first bytes, its content type or its XML declaration say. */
+function charsetOf(headers: HeaderList, bytes: Uint8Array): string | undefined {
+  const { type, charset } = contentType(headers);
+  const isXml = type !== undefined && /[/+]xml$/.test(type);
+  const isText = isXml || (type !== undefined && isTextType(type));
+  const marked = UTF_16.find(
+    ([first, second], i) => bytes[0] === first && bytes[1] === second && (isXml || (isText && i < 2)),
+  );
+  const named = marked?.[2] ?? charset ?? (isXml ? xmlEncoding(bytes) : undefined);
+  return named === undefined || /^(?:utf-?8|us-ascii)$/i.test(named) ? undefined : named;
+}
+
 /** The encoding that an XML declaration names (XML 1.0, section 4.3.3). */
-function xmlEncoding(bytes: Uint8Array, type: string | undefined): string | undefined {
-  if (type === undefined || !/[/+]xml$/.test(type)) return undefined;
+function xmlEncoding(bytes: Uint8Array): string | undefined {
   const head = String.fromCharCode(...bytes.subarray(0, 100));
   return /^\s*<\?xml[^>]*\bencoding\s*=\s*["']([A-Za-z0-9._-]+)["']/.exec(head)?.[1];
 }
 
-/** The text of bytes; nothing where they are not text. Only UTF-8 is guessed. */
-function decode(bytes: Uint8Array, charset: string | undefined, isText: boolean): string | undefined {
-  if (!isText || charset === undefined || /^utf-?8$/i.test(charset)) {
-    const text = fromUtf8(bytes);
-    return text !== undefined && text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
-  }
-  try {
-    return new TextDecoder(charset).decode(bytes);
-  } catch {
-    return undefined; // no charset that the platform knows
-  }
+/** Bytes as UTF-8, without a mark at their beginning; nothing where they are none. */
+function decode(bytes: Uint8Array): string | undefined {
+  const text = fromUtf8(bytes);
+  return text !== undefined && text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
 }
 
 /** So much of a page is looked at for its title, in UTF-16 units. */

@@ -90,6 +90,7 @@ export const takes = {
   textOrBytes: parameter<string | Uint8Array>(BIT.text | BIT.bytes),
   textOrList: parameter<string | Value[]>(BIT.text | BIT.list),
   textOrNumber: parameter<string | Numeric>(BIT.text | BIT.number),
+  timeOrNumber: parameter<Time | Numeric>(BIT.time | BIT.number),
   listOrObject: parameter<Value[] | ValueObject>(BIT.list | BIT.object),
   nodes: parameter<Value[]>(ANY.bits, 'nodes'),
   later: parameter<() => Maybe>(ANY.bits, 'later'),

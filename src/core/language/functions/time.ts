@@ -2,13 +2,13 @@ import { fail } from '../../problems.ts';
 import { shorten } from '../show.ts';
 import { formatDate, isZone } from '../dates.ts';
 import { formatNumber } from '../format-number.ts';
-import { BIT, NUMBER, TEXT, TIME } from '../kinds.ts';
+import { NUMBER, TEXT, TIME } from '../kinds.ts';
 import { instantOf, SHIFT_UNITS, shifted, type ShiftUnit } from '../local-times.ts';
 import { nearest } from '../nearest.ts';
 import { approximately, divide, type Numeric, numberText, wholeNumber } from '../numbers.ts';
 import { readDate } from '../read-date.ts';
 import { isNumeric, Time } from '../values.ts';
-import { define, optional, type Parameter, takes } from './define.ts';
+import { define, optional, takes } from './define.ts';
 
 const family = 'time';
 
@@ -148,7 +148,7 @@ export const timeFunctions = [
     about:
       'A time as text, by a pattern of Unicode date letters (yyyy MM dd HH mm ss SSS EEE MMM XXX …), in a zone; or a number, by a pattern of digits: 0 is always there, # where needed, #,##0 groups.',
     parameters: [
-      { ...takes.time('value'), bits: BIT.time | BIT.number },
+      takes.timeOrNumber('value'),
       takes.text('pattern', { literal: 'format' }),
       optional(takes.text('zone', { literal: 'zone' })),
     ],
