@@ -308,7 +308,7 @@ async function transmit(
     const { phases, elapsed } = deadline.end();
     if (saved && !receive) await saved.take(came.body);
     return {
-      answer: { status: came.status, headers: came.headers, body: came.body, phases },
+      answer: { ...came, phases },
       elapsed,
       ...(saved ? { saved } : {}),
       once: once === 'only' || !isSafe(wire.method),
