@@ -56,6 +56,9 @@ export class LoopLines {
         return this.#does(turn, event.title, '');
       case 'request-sent':
         this.#calls++;
+        // What was waited for is over.
+        this.#waits = '';
+        this.#does(turn, undefined, '');
         return;
       case 'state-seen':
         return this.#does(turn, undefined, event.state);

@@ -102,7 +102,7 @@ test('a pace of 50 per second is kept, to the call and to the second', async () 
     : events.flatMap((event) => (event.event === 'request-sent' ? [event.at] : []));
   for (const from of times)
     expect(times.filter((at) => at >= from && at < from + 1000).length).toBeLessThanOrEqual(50 + 1 + 2);
-  expect(times.at(-1)! - times[0]!).toBeLessThanOrEqual((calls / 50) * 1000 * (PROVE ? 1.03 : 4));
+  expect(times.at(-1)! - times[0]!).toBeLessThanOrEqual((calls / 50) * 1000 * (PROVE ? 1.12 : 4));
 });
 
 test('a service that allows so many a second gets all calls answered, and refuses few', async () => {
@@ -149,7 +149,7 @@ steps:
       - call: POST kiln /firings
         json: { piece: "p\${n}" }
         timeout: 200ms
-        retry: { attempts: 25, wait: 1ms..5ms, as-told: 0s }
+        retry: { attempts: 25, wait: 1ms..5ms, as-told: 0s, on: [no-answer, 5xx] }
         ${key}
         expect: status == 202
 `;

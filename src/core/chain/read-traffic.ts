@@ -8,6 +8,9 @@ import { optional } from './optional.ts';
 import { type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 
+/** How often a call is sent again because the service says to come back. */
+export const TOLD_AT_MOST = 10;
+
 /** How long a call waits in all when the service says so, in milliseconds. */
 export const USUAL_AS_TOLD = 60_000;
 
@@ -22,7 +25,9 @@ export function readRetry(
   checkStructure(fields.findings, node, retryKeys, 'retry');
   const onNode = valueOf(node, 'on');
   const when = valueOf(node, 'when');
-  const attempts = fields.amount(valueOf(node, 'attempts'), scope, 4);
+  // How long it waits as told says nothing of what else is repeated.
+  const isOnlyTold = node.entries.length === 1 && valueOf(node, 'as-told') !== undefined;
+  const attempts = fields.amount(valueOf(node, 'attempts'), scope, isOnlyTold ? 1 + TOLD_AT_MOST : 4);
   if ('value' in attempts && attempts.value === 0)
     fields.findings.problem(
       valueOf(node, 'attempts')!,
@@ -35,7 +40,9 @@ export function readRetry(
     on:
       onNode?.type === 'list'
         ? onNode.items.flatMap((item) => (item.type === 'scalar' ? [item.text] : []))
-        : REPEAT_ON,
+        : isOnlyTold
+          ? []
+          : REPEAT_ON,
     wait: fields.pause(valueOf(node, 'wait'), scope, { least: 1000, most: 30_000 }),
     ...optional('when', when && fields.condition(when, answer)),
     asTold: fields.bound(valueOf(node, 'as-told'), scope, USUAL_AS_TOLD),

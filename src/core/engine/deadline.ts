@@ -25,6 +25,8 @@ const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', '
 /** Watches the phases of a request and ends it when a limit is reached. */
 export class Deadline implements Watch, Watched {
   stopped: Error | undefined;
+  /** Calls back when the request goes out on its connection. */
+  onSent: (() => void) | undefined;
   readonly #clock: Clock;
   readonly #limits: Limits;
   readonly #began: number;
@@ -68,6 +70,10 @@ export class Deadline implements Watch, Watched {
   phase(phase: Phase): void {
     this.#settle();
     const { connect, answer } = this.#limits;
+    if (phase === 'firstByte') {
+      this.onSent?.();
+      this.onSent = undefined;
+    }
     if (phase === 'firstByte') this.#phaseEnds = this.#since + answer;
     else if (phase === 'body') this.#phaseEnds = Infinity;
     else if (!CONNECTING.has(this.#current)) this.#phaseEnds = this.#since + connect;

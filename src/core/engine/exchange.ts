@@ -265,7 +265,7 @@ function sendAtPace(
   const pace = context.paceOf(step, wire.url);
   const entering = pace?.enter(patience, context.interruption, progress.again);
   return entering
-    ? heldBack(context, step, pace!, entering).then((held) =>
+    ? heldBack(context, step, pace!, entering, progress.again).then((held) =>
         transmit(context, step, wire, request, progress, pace, held),
       )
     : transmit(context, step, wire, request, progress, pace, undefined);
@@ -284,6 +284,7 @@ async function transmit(
   let came: WireAnswer | undefined;
   let saved: SavedBody | undefined;
   let deadline: Deadline | undefined;
+  let sent = false;
   try {
     const once = onceOf(step, wire.method);
     tellSent(context, step, wire, request, progress.attempts, once, held);
@@ -300,6 +301,10 @@ async function transmit(
       context.interruption,
       grace,
     );
+    deadline.onSent = () => {
+      sent = true;
+      pace?.sent();
+    };
     came = await context.ports.transport.send(
       receive ? { ...wire, receive: (chunk) => receive.take(chunk) } : wire,
       deadline,
@@ -332,7 +337,7 @@ async function transmit(
     });
     throw new ProblemError(problem);
   } finally {
-    pace?.leave(came);
+    pace?.leave(came, sent);
   }
 }
 
@@ -382,25 +387,41 @@ async function heldBack(
   step: CallStep,
   pace: Pace,
   entering: Promise<void>,
+  agreed: boolean,
 ): Promise<number> {
   const { clock } = context.ports;
   const began = clock.elapsed();
+  const told = pace.toldFor;
   const cancel = clock.timer(WORTH_SAYING, () => {
-    context.emit({
-      event: 'waiting',
-      step: context.address(step),
-      for: Math.round(pace.blockedFor),
-      why: 'pace',
-      service: pace.name,
-      note: `${pace.waiting} in line`,
-    });
+    const address = context.address(step);
+    const service = pace.name;
+    if (told.wait <= WORTH_SAYING)
+      context.emit({
+        event: 'waiting',
+        step: address,
+        for: 0,
+        why: 'pace',
+        service,
+        note: `${pace.waiting} in line`,
+      });
+    // A call that comes back as it was told has said so already.
+    else if (!agreed)
+      context.emit({
+        event: 'waiting',
+        step: address,
+        for: Math.round(told.wait - WORTH_SAYING),
+        why: 'told',
+        service,
+        note: told.by ?? '429',
+      });
   });
   try {
     await entering;
   } finally {
     cancel();
   }
-  return Math.round((clock.elapsed() - began) * 100) / 100;
+  // What the service asked for is no part of what the pace holds back.
+  return Math.max(0, Math.round((clock.elapsed() - began - told.wait) * 100) / 100);
 }
 
 async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {

@@ -8,6 +8,9 @@ import { rateLeft, type Told } from './told.ts';
 /** How long a service is left alone at most because it said that little is left, before it has refused anything. */
 const LONGEST_CAUTION = 60_000;
 
+/** So much longer than its pace allows is the time between two requests: on the way to the service one may gain on the other. */
+const MARGIN = 1.03;
+
 /** Of a pace of more calls than that the last ones are not remembered. */
 const MOST_REMEMBERED = 10_000;
 
@@ -25,12 +28,9 @@ class Recent {
     this.#next = (this.#next + 1) % this.#times.length;
   }
 
-  get latest(): number {
-    return this.#times.at(this.#next - 1)!;
-  }
-
-  get oldest(): number {
-    return this.#times[this.#next]!;
+  /** The time of the oldest one once so many more have come. */
+  oldestAfter(more: number): number {
+    return more < this.#times.length ? this.#times[(this.#next + more) % this.#times.length]! : Infinity;
   }
 }
 
@@ -52,7 +52,9 @@ export class Pace {
   readonly name: string;
   readonly #queue: Waiter[] = [];
   #underWay = 0;
-  /** When the last requests went, as many as may in one period: however late timers come, no period has more. */
+  /** Requests that have begun, and of which it is not known yet when they went out on their connection. */
+  #unsent = 0;
+  /** When the last requests went out, as many as may in one period: however late timers come, no period has more. */
   readonly #recent: Recent | undefined;
   /** When the next request would be due at an even pace (as in the generic cell rate algorithm). */
   #due = 0;
@@ -89,7 +91,7 @@ export class Pace {
     if (this.#queue.length === 0) {
       const now = this.#clock.elapsed();
       if (this.#readyAt(now) <= now) {
-        this.#begin(false);
+        this.#begin();
         return undefined;
       }
     }
@@ -116,9 +118,21 @@ export class Pace {
     });
   }
 
-  /** A request has ended, with an answer or without. */
-  leave(answer: WireAnswer | undefined): void {
+  /** A request goes out on its connection: the service sees it from now on, whenever it has begun. */
+  sent(): void {
+    const { rate } = this.#setting;
+    if (!rate) return;
+    const now = this.#clock.elapsed();
+    this.#unsent--;
+    this.#recent?.add(now);
+    this.#due = Math.max(this.#due, now + this.#spacing);
+    if (this.#queue.length > 0) this.#look();
+  }
+
+  /** A request has ended, with an answer or without; `wasSent` says whether it went out. */
+  leave(answer: WireAnswer | undefined, wasSent: boolean): void {
     this.#underWay--;
+    if (!wasSent && this.#setting.rate) this.#unsent--;
     const old = this.#older > 0;
     if (old) this.#older--;
     if (answer) this.#hear(answer, old);
@@ -135,8 +149,9 @@ export class Pace {
       return;
     }
     // Those under way may or may not have been counted by the service when it said so.
-    this.#left = left.requests - this.#underWay;
-    this.#resets = this.#clock.elapsed() + Math.min(left.resets, LONGEST_CAUTION);
+    // One that is long in coming is not waited for before the service has refused anything.
+    this.#left = left.resets > LONGEST_CAUTION ? Infinity : left.requests - this.#underWay;
+    this.#resets = this.#clock.elapsed() + left.resets;
   }
 
   /** Leaves the service alone for so many milliseconds, as it said. */
@@ -153,6 +168,16 @@ export class Pace {
   /** How long the service is left alone from now on because it said so, in milliseconds. */
   get blockedFor(): number {
     return Math.max(0, this.#blockedUntil - this.#clock.elapsed());
+  }
+
+  /** How long the service is to be left alone as it says, before or after it has refused something, in milliseconds; and by what. */
+  get toldFor(): { readonly wait: number; readonly by?: string } {
+    const now = this.#clock.elapsed();
+    const blocked = this.#blockedUntil - now;
+    const resets = this.#left <= 0 ? this.#resets - now : 0;
+    if (blocked <= 0 && resets <= 0) return { wait: 0 };
+    const by = blocked >= resets ? this.#blockedBy?.by : 'its rate-limit fields';
+    return { wait: Math.max(blocked, resets), ...(by === undefined ? {} : { by }) };
   }
 
   /** The budget, where there is one. */
@@ -180,20 +205,22 @@ export class Pace {
       if (this.#underWay > 0) return Infinity;
     }
     if (!rate) return 0;
-    const due = this.#due - (burst - 1) * (rate.period / rate.count);
-    if (!this.#recent) return due;
-    // What is made up for goes twice as fast at the most, so that it does not come as a burst.
-    const soonest = burst === 1 ? this.#recent.latest + rate.period / rate.count / 2 : 0;
-    return Math.max(due, soonest, this.#recent.oldest + rate.period);
+    // The next one may be faster on its way than those that still connect.
+    if (this.#unsent >= burst) return Infinity;
+    const due = this.#due - (burst - 1) * this.#spacing;
+    return this.#recent ? Math.max(due, this.#recent.oldestAfter(this.#unsent) + rate.period) : due;
   }
 
-  #begin(waited: boolean): void {
+  /** The time between two requests at an even pace, in milliseconds. */
+  get #spacing(): number {
     const { rate } = this.#setting;
-    if (rate) {
-      const now = this.#clock.elapsed();
-      // What waits makes up for a timer that came late; what comes after a pause begins anew.
-      this.#due = Math.max(this.#due, waited ? now - rate.period : now) + rate.period / rate.count;
-      this.#recent?.add(now);
+    return rate ? (rate.period / rate.count) * MARGIN : 0;
+  }
+
+  #begin(): void {
+    if (this.#setting.rate) {
+      this.#due = Math.max(this.#due, this.#clock.elapsed()) + this.#spacing;
+      this.#unsent++;
     }
     this.#underWay++;
     this.#left--;
@@ -215,7 +242,7 @@ export class Pace {
           });
         return;
       }
-      this.#begin(true);
+      this.#begin();
       this.#queue.shift()!.go();
     }
   }

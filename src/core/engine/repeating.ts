@@ -1,4 +1,6 @@
-import type { CallStep, Retry } from '../chain/model.ts';
+import { type CallStep, REPEAT_ON, type Retry } from '../chain/model.ts';
+import { TOLD_AT_MOST, USUAL_AS_TOLD } from '../chain/read-traffic.ts';
+import type { WireAnswer } from '../ports.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import type { BuiltRequest } from './build-request.ts';
@@ -19,12 +21,6 @@ const NO_ANSWER: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'connection-reset',
   'no-answer',
 ]);
-
-/** How often a call is sent again because the service says to come back. */
-const TOLD_AT_MOST = 10;
-
-/** How long a call waits in all because the service says so, in milliseconds; that is `retry: { as-told }`. */
-const USUAL_PATIENCE = 60_000;
 
 /**
  * Sends a request, and again: as the service says with 429, or 503 and Retry-After, and as `retry` says. What is not
@@ -51,7 +47,7 @@ export async function sendRepeating(
       failure = error;
     }
     // A call that does not wait as told takes such an answer as any other.
-    const told = result && repeats.obeys ? toldToWait(result.answer, clock.now()) : undefined;
+    const told = result && repeats.obeys ? repeats.toldBy(result.answer, clock.now()) : undefined;
     if (told) {
       context.paceOf(step, request.url)?.wait(told);
       if (told.unclear)
@@ -72,13 +68,15 @@ export async function sendRepeating(
       if (!repeats.told.mayTake)
         return { ...result, told: toldTooOften(repeats.service, told, TOLD_AT_MOST) };
     }
+    if (told && !repeats.maySend(result!.answer.status, true))
+      repeats.sayNotAgain(`${result!.answer.status} with ${told.by ?? 'no time to come back'}`);
     const because = failure ? repeats.ofFailure(failure.problem) : repeats.ofAnswer(result!);
     if (because === undefined || !bound.mayTake) {
       if (failure) throw failure;
       return result!;
     }
     if (!repeats.maySend(result?.answer.status, progress.reached)) {
-      repeats.sayNotAgain(because);
+      if (!told) repeats.sayNotAgain(because);
       if (failure) throw failure;
       return result!;
     }
@@ -122,7 +120,7 @@ class Repeats {
     this.bound = new Bound(clock, {
       times: step.retry ? Math.max(1, amountOf(step.retry.attempts, environment)) : 1 + TOLD_AT_MOST,
     });
-    this.patience = step.waitsAsTold ? USUAL_PATIENCE : 0;
+    this.patience = step.waitsAsTold ? USUAL_AS_TOLD : 0;
     if (!step.retry) return;
     if (step.waitsAsTold) this.patience = durationOf(step.retry.asTold, environment);
     this.#pausing = new Pausing(step.retry.wait, environment);
@@ -142,6 +140,12 @@ class Repeats {
     return this.#always || status === 429 || (status === undefined && !reached);
   }
 
+  /** That a service says to come back. Where it does not say when, the wait doubles each time. */
+  toldBy(answer: WireAnswer, now: number): Told | undefined {
+    const told = toldToWait(answer, now);
+    return told && told.by === undefined ? { wait: told.wait * 2 ** this.told.taken } : told;
+  }
+
   /** Why a failure without an answer is repeated; nothing where it is not. */
   ofFailure({ code }: Problem): string | undefined {
     return this.#retry?.on.includes('no-answer') && NO_ANSWER.has(code) ? code : undefined;
@@ -150,6 +154,15 @@ class Repeats {
   /** Why an answer is repeated; nothing where it is not. */
   ofAnswer(result: CallResult): string | undefined {
     if (!this.#retry) return undefined;
+    // Whoever does not wait as told takes such an answer as it is, unless its status is named.
+    const isNamed = this.#retry.on !== REPEAT_ON;
+    if (
+      !isNamed &&
+      !this.obeys &&
+      this.#step.waitsAsTold &&
+      toldToWait(result.answer, this.#context.ports.clock.now())
+    )
+      return undefined;
     const status = String(result.answer.status);
     if (this.#retry.on.includes(status) || this.#retry.on.includes(`${status[0]!}xx`)) return status;
     const { when } = this.#retry;
