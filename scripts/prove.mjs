@@ -10,6 +10,7 @@ const child = spawn(
     'engine/masking',
     'engine/planted',
     'practice/proofs',
+    'practice/pace',
     'practice/kills',
     '--runInBand',
     '--testTimeout=3600000',

@@ -103,6 +103,9 @@ export class RunView {
         step.elapsed = event.elapsed;
         if (event.before) step.kept.push('answered before');
         return;
+      case 'request-failed':
+        if (event.partial) step.partial = event.partial;
+        return;
       case 'redirected':
         step.notes.push(
           `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,

@@ -17,6 +17,8 @@ export interface SeenStep {
   readonly said: string[];
   readonly notes: string[];
   answer?: EventOf<'answer-came'>;
+  /** What came of an answer that broke off. */
+  partial?: EventOf<'request-failed'>['partial'];
   sent?: EventOf<'request-sent'>;
   elapsed: number;
   /** How often its request was sent again, because of its answer or because none came. */
@@ -119,7 +121,7 @@ export class StepLines {
   }
 
   /** What was expected, what came, where it stands. */
-  failure({ failed, answer, sent, began }: SeenStep, { problem }: EventOf<'step-ended'>): void {
+  failure({ failed, answer, partial, sent, began }: SeenStep, { problem }: EventOf<'step-ended'>): void {
     const { colours, width } = this.terminal;
     for (const one of failed) {
       this.row('expected', one.condition);
@@ -135,14 +137,15 @@ export class StepLines {
     if (sent) {
       const last = answer?.attempt ?? sent.attempt;
       const page = sent.page === undefined || sent.page === 1 ? '' : ` · page ${sent.page}`;
-      const status = answer ? ` · ${answer.status}` : '';
+      const status = answer ? ` · ${answer.status}` : partial ? ` · ${partial.status}` : '';
       this.row('call', `${sent.method} ${sent.url}${status}${last > 1 ? ` · attempt ${last}` : ''}${page}`);
       if (sent.body?.text !== undefined) this.row('sent', fit(oneLine(sent.body.text), room), chop);
     }
-    if (answer && answer.body.size > 0) {
-      const { size, text, type } = answer.body;
+    const body = answer?.body ?? partial?.body;
+    if (body && body.size > 0) {
+      const { size, text, type } = body;
       const shown = text === undefined ? `${size} bytes of ${type ?? 'unknown type'}` : oneLine(text);
-      this.row('answer', fit(shown, room), chop);
+      this.row(answer ? 'answer' : 'came', fit(shown, room), chop);
     }
     if (this.run !== undefined && sent) this.row('closer', `batharon view ${this.run}:${began.step}`);
     const place = failed[0]?.place ?? problem?.place ?? began.place;

@@ -103,6 +103,15 @@ export class StepView {
       this.#fields(answer.headers);
       this.#phases(answer.phases, answer.elapsed);
     }
+    const partial = failed?.partial;
+    if (partial) {
+      const { size, type } = partial.body;
+      this.#terminal.write(
+        `${colours.yellow(pad('came', MARK))}${colours.bold(String(partial.status))} · ${size === 0 ? 'nothing of its body' : `${type ?? 'no content type'}, ${sizeWords(size)} of its body`}\n`,
+      );
+      this.#fields(partial.headers);
+      if (withBody) this.#sentBody(partial.body);
+    }
     if (failed) {
       this.#terminal.write(`${colours.red(pad('broke', MARK))}${failed.problem.message}\n`);
       this.#phases(failed.phases, failed.elapsed);

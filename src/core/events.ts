@@ -161,6 +161,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     /** The service may have processed it. */
     reached: z.boolean(),
+    /** What had come of the answer before it broke off. */
+    partial: z.strictObject({ status: z.int(), headers, body }).optional(),
   }),
   z.strictObject({
     event: z.literal('redirected'),

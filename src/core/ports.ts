@@ -90,6 +90,14 @@ export interface WireAnswer {
   readonly phases: Phases;
 }
 
+/** An answer that broke off. */
+export interface PartialAnswer {
+  readonly status: number;
+  readonly headers: HeaderList;
+  /** What came of the body, as it came: still in its content coding. */
+  readonly body: Uint8Array;
+}
+
 /** Watches one request while it is under way. */
 export interface Watch {
   /** Why the request is to end, once that is so. */
@@ -98,6 +106,8 @@ export interface Watch {
   onStop(callback: (reason: Error) => void): void;
   /** A phase has begun. */
   phase(phase: Phase): void;
+  /** What has come of an answer that is not whole and never will be; said before the request fails. */
+  partial?: PartialAnswer | undefined;
 }
 
 export interface Transport {

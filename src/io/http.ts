@@ -59,9 +59,14 @@ function dispatch(
     let headers: HeaderList = [];
     let abort: ((reason: Error) => void) | undefined;
     let receiving: Receiving | undefined;
+    let whole = false;
+    const breakOff = (reason: Error): void => {
+      if (status >= 200 && !whole) watch.partial = { status, headers, body: Buffer.concat(chunks) };
+      reject(reason);
+    };
     watch.onStop((reason) => {
       abort?.(reason);
-      reject(reason);
+      breakOff(reason);
     });
     const handler: Http2Handler = {
       onConnect(aborts) {
@@ -100,6 +105,7 @@ function dispatch(
         return true;
       },
       onComplete() {
+        whole = true;
         const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
         const encoding =
           request.method === 'HEAD' ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
@@ -112,7 +118,7 @@ function dispatch(
         decodeContent(body, encoding, MAXIMUM_BODY).then(answer, reject);
       },
       onError(error) {
-        reject(
+        breakOff(
           watch.stopped ??
             (error instanceof ProblemError ? error : transportProblem(error, url, status, proxy)),
         );

@@ -4,6 +4,8 @@ import { fromUtf8 } from '../core/language/encodings.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 import { allSteps, type ReportSource } from './source.ts';
 
+/** An answer, or what came of one that broke off. */
+type Came = Pick<EventOf<'answer-came'>, 'status' | 'headers' | 'body'>;
 type Headers = EventOf<'answer-came'>['headers'];
 
 /** An HTTP Archive, version 1.2: a page for each run, an entry for each request. Secrets are masked in it. */
@@ -32,6 +34,7 @@ function entry(
   step: RecordedStep,
   { answer, failed, redirected, sent }: RecordedAttempt,
 ): object {
+  const came: Came | undefined = answer ?? failed?.partial;
   const phases = answer?.phases ?? failed?.phases ?? {};
   const timings = {
     blocked: sent.held ?? -1,
@@ -51,7 +54,7 @@ function entry(
     startedDateTime: new Date(sent.at - (sent.held ?? 0)).toISOString(),
     time,
     request: request(source, sent),
-    response: answer ? response(source, answer, redirected) : noResponse(),
+    response: came ? response(source, came, redirected) : noResponse(),
     cache: {},
     timings,
     comment: failed ? `${step.address}: ${failed.problem.message}` : step.address,
@@ -78,11 +81,7 @@ function request(source: ReportSource, sent: EventOf<'request-sent'>): object {
   };
 }
 
-function response(
-  source: ReportSource,
-  answer: EventOf<'answer-came'>,
-  redirected: EventOf<'redirected'> | undefined,
-): object {
+function response(source: ReportSource, answer: Came, redirected: EventOf<'redirected'> | undefined): object {
   const bytes = source.bytes(answer);
   const text = bytes && answer.body.text !== undefined ? fromUtf8(bytes) : undefined;
   const content =

@@ -212,6 +212,16 @@ function requestOf({ answer, failed, from, sent }: RecordedAttempt, body: BodyOf
           },
         }
       : {}),
+    ...(!answer && failed?.partial
+      ? {
+          answer: {
+            status: failed.partial.status,
+            headers: failed.partial.headers,
+            body: body(failed.partial)!,
+            phases: failed.phases as NonNullable<PageRequest['answer']>['phases'],
+          },
+        }
+      : {}),
     elapsed: rounded(answer?.elapsed ?? failed?.elapsed ?? 0),
     ...(failed ? { problem: problemOf(failed.problem) } : {}),
   };

@@ -134,6 +134,12 @@ function ofAttempt({ answer, failed, from, sent }: RecordedAttempt): object {
           phases: answer.phases,
         }
       : {}),
+    ...(failed?.partial
+      ? {
+          status: failed.partial.status,
+          partial: { headers: failed.partial.headers, body: failed.partial.body },
+        }
+      : {}),
     ...(failed ? { problem: failed.problem, elapsed: failed.elapsed, phases: failed.phases } : {}),
   };
 }

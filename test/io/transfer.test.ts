@@ -173,7 +173,7 @@ describe('save', () => {
       `url: ${url}`,
       '  - call: GET kiln /endless\n    save: big\n    timeout: 400ms\n',
     );
-    expect(endless.problem).toMatch(/^time-limit: .*reading the body/);
+    expect(endless.problem).toMatch(/^time-limit: the answer had begun to come/);
     expect(readdirSync(endless.folder)).toEqual([]);
   });
 });
@@ -353,6 +353,34 @@ test('charsets as others write them, UTF-16, cells apart by other signs, JSON a 
   expect((await runHere(`url: ${url}`, '  - call: GET kiln /csv2\n')).problem).toContain(
     'read-as: { csv: ";" }',
   );
+});
+
+test('of an answer that breaks off, what came is kept, and a longer time limit is not advised where it was coming', async () => {
+  const url = await answering((request, response) => {
+    response.writeHead(200, { 'content-type': 'text/event-stream', 'kiln-mark': 'a' });
+    response.write('data: 1\n\ndata: tür');
+    if (request.url === '/cut') setTimeout(() => response.destroy(), 50);
+    if (request.url === '/twice') setTimeout(() => response.end(), 20);
+  });
+  for (const [call, code, more] of [
+    ['/endless\n    timeout: 300ms', 'time-limit', /had begun to come, and was not complete within 300ms/],
+    ['/cut', 'connection-reset', /before the answer was complete/],
+  ] as const) {
+    const { events, problem } = await runHere(`url: ${url}`, `  - call: GET kiln ${call}\n`);
+    const failed = events.flatMap((event) => (event.event === 'request-failed' ? [event] : []));
+    expect(
+      failed.map(({ partial, problem: why }) => [
+        why.code,
+        partial?.status,
+        partial?.headers.find(([name]) => name === 'kiln-mark'),
+        partial?.body.text,
+      ]),
+    ).toEqual([[code, 200, ['kiln-mark', 'a'], 'data: 1\n\ndata: tür']]);
+    expect(problem).toMatch(more);
+    expect(JSON.stringify(failed)).not.toContain('a longer timeout');
+  }
+  const { events } = await runHere(`url: ${url}`, '  - call: GET kiln /twice\n');
+  expect(events.filter(({ event }) => event === 'request-failed')).toEqual([]);
 });
 
 test('content codings: what is read is saved alike, and one that is not known is passed on', async () => {

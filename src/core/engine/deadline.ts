@@ -1,4 +1,4 @@
-import type { Clock, Phase, Phases, Watch } from '../ports.ts';
+import type { PartialAnswer, Clock, Phase, Phases, Watch } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import type { Interruption } from './interruption.ts';
 import type { Watchdog, Watched } from './watchdog.ts';
@@ -25,6 +25,7 @@ const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', '
 /** Watches the phases of a request and ends it when a limit is reached. */
 export class Deadline implements Watch, Watched {
   stopped: Error | undefined;
+  partial: PartialAnswer | undefined;
   /** Calls back when the request goes out on its connection. */
   onSent: (() => void) | undefined;
   readonly #clock: Clock;
@@ -102,6 +103,17 @@ export class Deadline implements Watch, Watched {
   #expire(what: string, milliseconds: number): void {
     const phase = this.#current;
     const spent = this.#clock.elapsed() - this.#began;
+    if (phase === 'body') {
+      this.#stop(
+        new ProblemError({
+          code: 'time-limit',
+          message: `the answer had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
+          instead:
+            'an answer that never ends can’t be read whole: another address that says the same at once, or timeout: on the call where it only takes long',
+        }),
+      );
+      return;
+    }
     this.#stop(
       new ProblemError({
         code: 'time-limit',

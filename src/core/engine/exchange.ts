@@ -16,7 +16,7 @@ import { pastAnswer } from './past-answer.ts';
 import { hideKept, namesBeforeKeep } from './hide-kept.ts';
 import { type ReadBody, readBody } from './read-answer.ts';
 import { redirectOf } from './redirect.ts';
-import { keep, reportAnswer, rounded, showBody } from './report-call.ts';
+import { keep, reportAnswer, rounded, showBody, shownPartial } from './report-call.ts';
 import type { Pace } from './pace.ts';
 import { SavedBody } from './saved-body.ts';
 
@@ -326,6 +326,7 @@ async function transmit(
     const reason = deadline.stopped ?? error;
     context.noteDefect(reason);
     const problem: Problem = problemOf(reason);
+    const { partial } = deadline;
     context.emit({
       event: 'request-failed',
       step: context.address(step),
@@ -334,6 +335,7 @@ async function transmit(
       phases: rounded(phases),
       elapsed,
       reached: progress.reached,
+      ...(partial ? { partial: shownPartial(context, partial) } : {}),
     });
     throw new ProblemError(problem);
   } finally {

@@ -1,7 +1,7 @@
 import type { CallStep } from '../chain/model.ts';
-import type { EventBody } from '../events.ts';
+import type { EventBody, EventOf } from '../events.ts';
 import { encodeBase64, fromUtf8, utf8 } from '../language/encodings.ts';
-import type { Phase, Phases, StreamedBody, WireAnswer } from '../ports.ts';
+import type { PartialAnswer, Phase, Phases, StreamedBody, WireAnswer } from '../ports.ts';
 import type { RunContext } from './context.ts';
 import type { BodyText } from './masking/secrets-of-run.ts';
 import type { CallResult } from './exchange.ts';
@@ -48,6 +48,34 @@ export function reportAnswer(
     ...(sealed === undefined ? {} : { sealed }),
     ...(before ? { before } : {}),
   });
+}
+
+/** What came of an answer that broke off, kept as far as it came. */
+export function shownPartial(
+  context: RunContext,
+  { body, headers, status }: PartialAnswer,
+): NonNullable<EventOf<'request-failed'>['partial']> {
+  const isEncoded = headers.some(([name]) => name === 'content-encoding');
+  const type = headers
+    .find(([name]) => name === 'content-type')?.[1]
+    ?.replace(/;.*/s, '')
+    .trim();
+  const text = isEncoded ? undefined : textOfBeginning(body);
+  const shown = showBody(context, body, {
+    ...(text === undefined ? {} : { text }),
+    ...(type === undefined ? {} : { type }),
+  });
+  keep(context, shown);
+  return { status, headers: context.hidden.fields(headers), body: shown.event };
+}
+
+/** The beginning of a text in UTF-8, whose last character may be cut; nothing where it is no text. */
+function textOfBeginning(bytes: Uint8Array): string | undefined {
+  for (let cut = 0; cut <= 3 && cut <= bytes.length; cut++) {
+    const text = fromUtf8(cut === 0 ? bytes : bytes.subarray(0, -cut));
+    if (text !== undefined) return text;
+  }
+  return undefined;
 }
 
 /** A body as it is told and kept. */
