@@ -23,6 +23,8 @@ export interface Ports {
   readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
   readonly sealer?: Sealer;
+  /** The User-Agent of requests that name none. */
+  readonly agent?: string;
   /** Asks the person a question; undefined where nobody is there, or without it. */
   readonly confirm?: (question: string) => Promise<boolean | undefined>;
 }

@@ -1,6 +1,11 @@
 /** What an option of curl means here: its value is taken, it changes nothing, or it can't be carried over. */
 export type Meaning =
-  keyof Collected | 'ignored' | 'ignored with value' | 'flag' | 'noted' | 'noted with value';
+  | Exclude<keyof Collected, 'inOrder'>
+  | 'ignored'
+  | 'ignored with value'
+  | 'flag'
+  | 'noted'
+  | 'noted with value';
 
 /** Values of options, by what they are for. */
 export interface Collected {
@@ -28,6 +33,9 @@ export interface Collected {
   connect: string[];
   upload: string[];
   output: string[];
+  range: string[];
+  /** What is sent as data, in the order in which it was given. */
+  inOrder: ['data' | 'raw' | 'binary' | 'urlencoded', string][];
 }
 
 const FLAGS = ['get', 'head', 'insecure', 'digest', 'remote-name', 'basic'] as const;
@@ -59,6 +67,7 @@ export const MEANINGS: Readonly<Record<string, Meaning>> = {
   'connect-timeout': 'connect',
   'upload-file': 'upload',
   output: 'output',
+  range: 'range',
   ...Object.fromEntries(FLAGS.map((name) => [name, 'flag' as const])),
   // Redirects are followed, bodies decompressed and errors shown anyway.
   ...Object.fromEntries(
@@ -102,16 +111,7 @@ export const MEANINGS: Readonly<Record<string, Meaning>> = {
         'interface',
         'limit-rate',
       ],
-      ...[
-        'range',
-        'unix-socket',
-        'proxy-user',
-        'aws-sigv4',
-        'cert-type',
-        'pass',
-        'speed-limit',
-        'speed-time',
-      ],
+      ...['unix-socket', 'proxy-user', 'aws-sigv4', 'cert-type', 'pass', 'speed-limit', 'speed-time'],
       ...[
         'continue-at',
         'time-cond',
@@ -131,7 +131,6 @@ export const MEANINGS: Readonly<Record<string, Meaning>> = {
       'netrc',
       'location-trusted',
       'parallel',
-      'next',
       'retry-all-errors',
       'retry-connrefused',
       'http3',

@@ -1,9 +1,10 @@
 import { parseJson } from '../core/language/json.ts';
+import { isObject, membersOf, type Value } from '../core/language/values.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import { type Collected, MEANINGS, SHORT } from './curl-options.ts';
-import { markAddress, variablesIn } from './placeholders.ts';
-import type { ImportedBody, ImportedPart, ImportedRequest } from './request.ts';
-import { shellWords } from './shell-words.ts';
+import { markAddress, markBraces, replaceOutputs, variablesIn } from './placeholders.ts';
+import { type ImportedBody, type ImportedPart, type ImportedRequest, LEFT_OUT } from './request.ts';
+import { type ShellCommand, shellCommands } from './shell-words.ts';
 
 interface Read {
   readonly values: Collected;
@@ -11,25 +12,64 @@ interface Read {
   readonly notes: string[];
 }
 
+/** What was pasted: the requests of its commands, and what in it is no request. */
+export interface ImportedCommands {
+  readonly requests: readonly ImportedRequest[];
+  readonly notes: readonly string[];
+}
+
 /**
- * Reads a command line of curl, as documentation shows it, into the request that it would send. Nothing is carried out.
+ * Reads command lines of curl, as documentation shows them, into the requests that they would send. Nothing is carried out.
  * Throws `import-unreadable`.
  */
-export function importCurl(source: string): ImportedRequest {
-  const words = shellWords(source);
-  const start = words.findIndex((word) => /(?:^|[/\\])curl(?:\.exe)?$/.test(word));
-  if (start < 0)
+export function importCurls(source: string): ImportedCommands {
+  const notes: string[] = [];
+  const requests = shellCommands(markBraces(source)).flatMap((command): ImportedRequest[] => {
+    const start = command.words.findIndex((word) => /(?:^|[/\\])curl(?:\.exe)?$/.test(word));
+    if (start < 0) {
+      notes.push(`${command.words.slice(0, 4).join(' ').slice(0, 60)}: this is no curl`);
+      return [];
+    }
+    return apart(command.words.slice(start + 1)).map((words) => requestOf({ ...command, words }));
+  });
+  if (requests.length === 0)
     fail('import-unreadable', 'this is no command line that begins with curl', {
       instead: "batharon import curl 'curl https://…'",
     });
-  const { values, flags, notes } = readOptions(words.slice(start + 1));
+  return { requests, notes: notes.map((note) => replaceOutputs(note, (command) => `$(${command})`)) };
+}
+
+/** The one request of a command line. Throws `import-unreadable`, also where there are several. */
+export function importCurl(source: string): ImportedRequest {
+  const { requests, notes } = importCurls(source);
+  const [only] = requests as [ImportedRequest];
+  if (requests.length > 1) fail('import-unreadable', `there are ${requests.length} commands`);
+  return { ...only, notes: [...only.notes, ...notes] };
+}
+
+/** The arguments between `--next`: each are a request of their own. */
+function apart(words: readonly string[]): string[][] {
+  const all: string[][] = [[]];
+  for (const word of words)
+    if (word === '--next' || word === '-:') all.push([]);
+    else all.at(-1)!.push(word);
+  return all;
+}
+
+/** Throws `import-unreadable`. */
+function requestOf(command: ShellCommand): ImportedRequest {
+  const { values, flags, notes } = readOptions(command.words);
+  const { input, output } = command;
+  if (output !== undefined && values.output.length === 0) values.output.push(output);
+  takeInput(values, input);
   const [address, ...others] = values.url;
   if (address === undefined)
     return fail('import-unreadable', 'the command has no address', { instead: 'curl https://…' });
-  if (others.length > 0) notes.push(`a second address, ${others[0]!}: one request a command`);
+  for (const other of others) notes.push(`${other}: a second address; it is a command of its own`);
 
   const headers = values.header.flatMap((line) => headerOf(line));
   if (values.agent[0] !== undefined) headers.push(['User-Agent', values.agent[0]]);
+  if (values.range.at(-1) !== undefined) headers.push(['Range', `bytes=${values.range.at(-1)!}`]);
   if (values.referer[0] !== undefined) headers.push(['Referer', values.referer[0]]);
   if (values.bearer[0] !== undefined) headers.push(['Authorization', `Bearer ${values.bearer[0]}`]);
   const asked = queryParts(values.urlQuery);
@@ -72,9 +112,26 @@ export function importCurl(source: string): ImportedRequest {
   };
 }
 
+/** Puts what the command reads in the place of `@-`. */
+function takeInput(values: Collected, input: ShellCommand['input']): void {
+  if (!input) return;
+  const replace = (list: string[], keepsLines: boolean): void =>
+    list.forEach((one, i) => {
+      if (one !== '@-') return;
+      list[i] =
+        'file' in input ? `@${input.file}` : keepsLines ? input.text : input.text.replace(/[\r\n]/g, '');
+    });
+  replace(values.data, false);
+  replace(values.binary, true);
+  replace(values.json, true);
+  values.upload.forEach((one, i) => {
+    if ((one === '-' || one === '.') && 'file' in input) values.upload[i] = input.file;
+  });
+}
+
 function readOptions(words: readonly string[]): Read {
   const values = Object.fromEntries(
-    Object.values(MEANINGS).map((meaning) => [meaning, [] as string[]]),
+    [...Object.values(MEANINGS), 'inOrder'].map((meaning) => [meaning, [] as string[]]),
   ) as unknown as Collected;
   const read: Read = { values, flags: new Set(), notes: [] };
   for (let i = 0; i < words.length; i++) {
@@ -139,15 +196,21 @@ function take(
   if (meaning === 'noted with value') {
     // The value may be a secret (--proxy-user, --pass).
     notes.push(/user|pass/.test(name) ? `--${name}` : `--${name} ${value}`);
-  } else if (meaning !== 'ignored with value') values[meaning].push(value);
+  } else if (meaning !== 'ignored with value') {
+    values[meaning].push(value);
+    if (meaning === 'data' || meaning === 'raw' || meaning === 'binary' || meaning === 'urlencoded')
+      values.inOrder.push([meaning, value]);
+  }
   return inline === undefined;
 }
 
 function headerOf(line: string): [string, string][] {
   const [, name, value] = /^\s*([^:;]+?)\s*:\s*(.*?)\s*$/s.exec(line) ?? [];
   // `Name;` is an empty field, `Name:` takes one away.
-  if (name === undefined || value === undefined || value === '') return [];
-  return [[name, value]];
+  const empty = /^\s*([^:;\s]+)\s*;\s*$/.exec(line)?.[1];
+  if (empty !== undefined) return [[empty, '']];
+  if (name === undefined || value === undefined) return [];
+  return [[name, value === '' ? LEFT_OUT : value]];
 }
 
 /** The address, with the parts of the query that were given apart from it. */
@@ -180,18 +243,26 @@ function encoded(text: string): string {
 function encodeOpen(text: string): string {
   return text
     .split(/([\ue000][A-Za-z_]\w*[\ue001])/)
-    .map((part, i) => (i % 2 === 1 ? part : encodeURIComponent(part.toWellFormed())))
+    .map((part, i) =>
+      i % 2 === 1
+        ? part
+        : encodeURIComponent(part.toWellFormed())
+            .replace(/[!'()*]/g, (sign) => `%${sign.charCodeAt(0).toString(16).toUpperCase()}`)
+            .replaceAll('%20', '+'),
+    )
     .join('');
 }
 
 /** What --data and its like give, joined. */
 function dataText(values: Collected, notes: string[]): string | undefined {
-  const parts = [...values.data, ...values.raw, ...values.binary].map((text) => {
-    if (text.startsWith('@') && !values.raw.includes(text))
+  const all = values.inOrder.map(([meaning, given]) => {
+    if (meaning === 'urlencoded') return encoded(given);
+    // What the command reads has taken the place of @-.
+    const text = given === '@-' ? (values[meaning].find((one) => !one.startsWith('@')) ?? given) : given;
+    if (text.startsWith('@') && meaning !== 'raw')
       notes.push(`${text}: the contents of a file, in the query`);
     return text;
   });
-  const all = [...parts, ...values.urlencoded.map(encoded)];
   return all.length === 0 ? undefined : all.join('&');
 }
 
@@ -201,15 +272,24 @@ function bodyOf(values: Collected, headers: [string, string][], notes: string[])
       type: 'multipart',
       parts: [...values.form.map((part) => partOf(part, notes)), ...values.formText.map(textPart)],
     };
-  if (values.upload[0] !== undefined) return { type: 'file', path: values.upload[0] };
+  if (values.upload[0] !== undefined) {
+    // A file that is put has no type of its own.
+    if (!headers.some(([name]) => /^content-type$/i.test(name))) headers.push(['Content-Type', LEFT_OUT]);
+    return { type: 'file', path: values.upload[0] };
+  }
+  const typed = (type: string): void => {
+    if (!headers.some(([name]) => /^content-type$/i.test(name))) headers.push(['Content-Type', type]);
+  };
   if (values.json.length > 0) {
     const text = values.json.join('');
+    typed('application/json');
     return text.startsWith('@') ? { type: 'file', path: text.slice(1) } : jsonOrText(text, headers);
   }
   const files = [...values.data, ...values.binary].filter((text) => text.startsWith('@'));
   if (files.length > 0) {
     if (values.data.length + values.binary.length + values.raw.length > 1)
       notes.push('more data beside that of a file');
+    typed('application/x-www-form-urlencoded');
     return { type: 'file', path: files[0]!.slice(1) };
   }
   const text = dataText(values, notes);
@@ -231,8 +311,15 @@ function bodyOf(values: Collected, headers: [string, string][], notes: string[])
 
 /** A body that should be JSON as a value; as a text where it is none, or where a variable stands outside its texts. */
 export function jsonOrText(text: string, headers: [string, string][]): ImportedBody {
+  const asText = (): ImportedBody => {
+    if (!headers.some(([name]) => /^content-type$/i.test(name)))
+      headers.push(['Content-Type', 'application/json']);
+    return { type: 'text', text };
+  };
   try {
-    return { type: 'json', value: parseJson(text) };
+    const value = parseJson(text);
+    // A name that looks like an insertion can't be written as one of a member.
+    return hasOpenNames(value) ? asText() : { type: 'json', value };
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
   }
@@ -241,16 +328,21 @@ export function jsonOrText(text: string, headers: [string, string][]): ImportedB
     return { type: 'json', value: parseJson(quoted) };
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
-    if (!headers.some(([name]) => /^content-type$/i.test(name)))
-      headers.push(['Content-Type', 'application/json']);
-    return { type: 'text', text };
+    return asText();
   }
+}
+
+function hasOpenNames(value: Value): boolean {
+  if (Array.isArray(value)) return value.some(hasOpenNames);
+  return (
+    isObject(value) && membersOf(value).some(([name, member]) => name.includes('${') || hasOpenNames(member))
+  );
 }
 
 /** The fields of a form, where the text is nothing else (URL Standard, application/x-www-form-urlencoded). */
 export function formFields(text: string): [string, string][] | undefined {
   const pairs = text.split('&');
-  if (!pairs.every((pair) => /^[^=\s{[<"]+=[^\n]*$/.test(pair))) return undefined;
+  if (!pairs.every((pair) => /^[^=\s{[<"][^=\s{<"]*=[^\n]*$/.test(pair))) return undefined;
   return [...new URLSearchParams(text)];
 }
 

@@ -10,7 +10,7 @@ import type { ImportedBody, ImportedRequest } from './request.ts';
 export function importHttp(source: string): ImportedRequest {
   const text = source.replace(/^\s+/, '').replaceAll('\r\n', '\n');
   const [head = '', ...rest] = text.split(/\n[ \t]*\n/);
-  const [first = '', ...lines] = head.split('\n');
+  const [first = '', ...lines] = head.replace(/\n+$/, '').split('\n');
   const [, method, target] = /^([A-Za-z]+)\s+(\S+)(?:\s+HTTP\/[\d.]+)?\s*$/.exec(first) ?? [];
   if (method === undefined || target === undefined)
     return fail(

@@ -1,6 +1,13 @@
 import type { Credential, Project, Service } from '../core/chain/project.ts';
 import { type Draft, freeName } from './draft.ts';
-import { isPlaceholderKey, nameOf, replaceVariables, variablesIn, wholeVariable } from './placeholders.ts';
+import {
+  isPlaceholderKey,
+  nameOf,
+  replaceVariables,
+  variablesIn,
+  wholeOutput,
+  wholeVariable,
+} from './placeholders.ts';
 import type { ImportedRequest } from './request.ts';
 import { scalar } from './yaml-text.ts';
 
@@ -77,10 +84,13 @@ export function takeCredential(
     ]);
     return { request: { ...request, url: parameter.rest }, ...(as === undefined ? {} : { as }) };
   }
+  if (request.cookies !== undefined && /;\s*\S/.test(request.cookies)) {
+    // A credential is one cookie; several stay a field, its keys apart.
+    const { cookies, ...rest } = request;
+    return { request: { ...rest, headers: [...headers, ['Cookie', cookies]] } };
+  }
   if (request.cookies !== undefined) {
     const [, name = '', value = ''] = /^\s*([^=;\s]+)=([^;]*)/.exec(request.cookies) ?? [];
-    if (/;\s*\S/.test(request.cookies))
-      draft.notes.push('more than one cookie: only the first is carried over');
     const { cookies: _, ...rest } = request;
     const as = use('cookie', (secret) => [`name: ${scalar(name)}`, `value: ${secret('', value)}`]);
     return { request: rest, ...(as === undefined ? {} : { as }) };
@@ -135,6 +145,7 @@ function plain(text: string): string {
 
 /** The insertion that stands for a key; the key itself becomes a secret. */
 function secretText(draft: Draft, project: Project, credential: string, part: string, text: string): string {
+  const printed = wholeOutput(text);
   const variable = wholeVariable(text) ?? variablesIn(text)[0];
   const words =
     variable ??
@@ -142,7 +153,8 @@ function secretText(draft: Draft, project: Project, credential: string, part: st
   const name = freeName(part === '' ? credential : `${credential}_${part}`, {
     has: (one) => project.secrets.has(one) || draft.secrets.has(one),
   });
-  if (words !== undefined) draft.secrets.set(name, { source: `env ${variableName(words)}` });
+  if (printed !== undefined) draft.secrets.set(name, { source: `command ${printed}` });
+  else if (words !== undefined) draft.secrets.set(name, { source: `env ${variableName(words)}` });
   else draft.secrets.set(name, text === '' ? { source: 'locked' } : { source: 'locked', value: text });
   return `\${secret.${name}}`;
 }

@@ -8,6 +8,28 @@ export function variable(name: string): string {
   return `${OPEN}${name}${CLOSE}`;
 }
 
+/** A mark for what another command prints. */
+export function outputOf(command: string): string {
+  return `\ue004${command}\ue005`;
+}
+
+const OUTPUT = /\ue004([^\ue005]*)\ue005/g;
+
+/** The command, where a text is what one prints and nothing else. */
+export function wholeOutput(text: string): string | undefined {
+  return /^\ue004([^\ue005]*)\ue005$/.exec(text)?.[1];
+}
+
+/** The text with each output of a command replaced. */
+export function replaceOutputs(text: string, replace: (command: string) => string): string {
+  return text.replace(OUTPUT, (_, command: string) => replace(command));
+}
+
+/** `{{name}}`, as documentation and templates leave a value open. */
+export function markBraces(text: string): string {
+  return text.replace(/\{\{\s*([A-Za-z_][\w.-]*)\s*\}\}/g, (_, name: string) => variable(nameOf(name)));
+}
+
 /** The names of the values that are left open in a text, in their order. */
 export function variablesIn(text: string): string[] {
   return [...text.matchAll(MARKED)].map(([, name]) => name!);

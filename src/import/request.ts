@@ -1,5 +1,8 @@
 import type { Value } from '../core/language/values.ts';
 
+/** In the place of the value of a field that is not to be sent, although it would be. */
+export const LEFT_OUT = '\ue006';
+
 /** A request as some documentation shows it, before it is written as a step. Values left open are marked in the texts. */
 export interface ImportedRequest {
   readonly method: string;
@@ -16,7 +19,7 @@ export interface ImportedRequest {
   readonly insecure?: boolean;
   readonly tls?: { readonly ca?: string; readonly cert?: string; readonly key?: string };
   readonly proxy?: string;
-  /** Redirects are not followed. */
+  /** The file that its answer goes into. */
   readonly save?: string;
   /** What can't be carried over, a line each. */
   readonly notes: readonly string[];

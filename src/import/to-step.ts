@@ -1,41 +1,108 @@
+import { encodeQuery } from '../core/engine/insert.ts';
 import { soundsSecret } from '../core/chain/secret-members.ts';
 import type { Project } from '../core/chain/project.ts';
-import { isObject, objectOf, type Value } from '../core/language/values.ts';
+import { isObject, membersOf, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
 import { takeCredential } from './keys-of-request.ts';
-import { isPlaceholderKey, replaceVariables, variablesIn, wholeVariable } from './placeholders.ts';
-import type { ImportedPart, ImportedRequest } from './request.ts';
+import {
+  isPlaceholderKey,
+  nameOf,
+  replaceOutputs,
+  replaceVariables,
+  variable,
+  variablesIn,
+  wholeVariable,
+} from './placeholders.ts';
+import { type ImportedBody, type ImportedPart, type ImportedRequest, LEFT_OUT } from './request.ts';
 import { asTemplate, entry, key, scalar, textEntry } from './yaml-text.ts';
 
-/** Fields that say nothing that would not be sent anyway. */
-const USUAL_FIELD = /^(?:host|content-length|connection|accept-encoding|user-agent)$/i;
+/** Fields that follow from the request. */
+const FOLLOWING_FIELD = /^(?:content-length|connection|transfer-encoding)$/i;
 
 /** Writes an imported request as a step, with what the project and the chain need for it. */
 export function toStep(imported: ImportedRequest, project: Project, name?: string): Draft {
+  return toSteps([imported], project, name);
+}
+
+/** The same for several requests, which share services and credentials where these are the same. */
+export function toSteps(all: readonly ImportedRequest[], project: Project, name?: string): Draft {
   const draft: Draft = {
     step: [],
     inputs: new Map(),
     services: new Map(),
     credentials: new Map(),
     secrets: new Map(),
-    notes: [...imported.notes],
+    notes: [],
   };
+  const made: MadeService[] = [];
+  for (const [i, imported] of all.entries())
+    addRequest(draft, made, imported, project, name === undefined || i === 0 ? name : `${name}_${i + 1}`);
+  return draft;
+}
+
+/** A service that is new with these requests. */
+interface MadeService {
+  readonly name: string;
+  readonly base: string;
+  readonly as: string | undefined;
+  /** What its credential is made of, keys included. */
+  readonly signs: string;
+}
+
+function addRequest(
+  draft: Draft,
+  made: MadeService[],
+  imported: ImportedRequest,
+  project: Project,
+  name: string | undefined,
+): void {
+  draft.notes.push(...imported.notes);
   const origin = /^https?:\/\/[^/?#]*/i.exec(imported.url)?.[0];
   const host = origin?.replace(/^https?:\/\//i, '') ?? '';
   const openHost = origin === undefined || variablesIn(host).length > 0;
   const found = serviceAt(project, imported.url);
   const word = found?.service.name ?? (openHost ? 'service' : hostWord(host.replace(/^[^@]*@/, '')));
   const service = found?.service;
-  const { request, as } = takeCredential(draft, project, service, word, withoutUserInfo(imported));
+  const own: Draft = { ...draft, credentials: new Map(), secrets: new Map(draft.secrets) };
+  const { request: signedApart, as: ownAs } = takeCredential(
+    own,
+    project,
+    service,
+    word,
+    withoutUserInfo(imported),
+  );
+  const request = mapTexts(signedApart, (text) => withOpenOutputs(draft, text));
+  const before = found ? undefined : made.find(({ base }) => isBelow(request.url, base));
+  const signs = signatureOf(own, ownAs, draft);
+  const isSame = before !== undefined && ownAs !== undefined && signs === before.signs;
+  let as = ownAs;
+  if (!isSame && ownAs !== undefined) as = takeOver(draft, own, ownAs, project);
+  if (isSame) as = undefined;
   const target = found
     ? { name: found.service.name, path: serviceAt(project, request.url)!.path }
-    : newService(draft, project, request, word, as);
+    : before
+      ? { name: before.name, path: pathBelow(request.url, before.base) }
+      : newService(draft, project, request, word, as);
+  if (!found && !before)
+    made.push({
+      name: target.name,
+      base: request.url.slice(0, -target.path.length) || request.url,
+      as,
+      signs,
+    });
 
   const [path = '', search = ''] = target.path.replace(/#.*$/s, '').split(/\?(.*)/s);
-  const lines = [`call: ${request.method} ${target.name} ${asTemplate(path)}`];
+  const pairs = [...new URLSearchParams(search)];
+  // What was plain in the address stays so: `$select=Id,Title`.
+  const isPlain = search === '' || encodeQuery(pairs) === search;
+  const isOrdered = isInOrder(pairs);
+  const secretQuery = pairs.some(([one, value]) => isSecretNamed(one, value));
+  const inline = (isPlain && isOrdered) || secretQuery ? '' : `?${asTemplate(search)}`;
+  const lines = [textLine(`call: ${request.method} ${target.name} ${asTemplate(path)}${inline}`)];
   if (name !== undefined) lines.push(`name: ${name}`);
-  if (as !== undefined && found) lines.push(`as: ${as}`);
-  const query = parameters([...new URLSearchParams(search)]);
+  if (as !== undefined && (found ?? before)) lines.push(`as: ${as}`);
+  else if (before?.as !== undefined && ownAs === undefined) lines.push('as: nobody');
+  const query = inline === '' ? parameters(pairs) : undefined;
   lines.push(...mapEntry('query', query && withSecrets(draft, query)));
   lines.push(...headerLines(draft, request));
   lines.push(...bodyLines(draft, request));
@@ -46,37 +113,110 @@ export function toStep(imported: ImportedRequest, project: Project, name?: strin
       lines.push('timeout:', `  connect: ${connect}`, ...(total === undefined ? [] : [`  total: ${total}`]));
   }
   if (request.save !== undefined) lines.push(`save: ${scalar(asTemplate(request.save))}`);
-  if (found) serviceNotes(draft, request);
-  draft.step.push(...lines.map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`.trimEnd())));
-  for (const open of new Set([target.path, ...textsOf(request)].flatMap(variablesIn)))
-    draft.inputs.set(open, ['{ about: stood open in the documentation }']);
-  return draft;
+  if (found ?? before) serviceNotes(draft, request);
+  const step = lines.map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`.trimEnd()));
+  draft.step.push(...step);
+  // One that became a secret is no input.
+  const written = finished(step).join('\n');
+  for (const open of new Set(textsOf(request).flatMap(variablesIn)))
+    if (written.includes(`\${${open}}`))
+      draft.inputs.set(open, ['{ about: stood open in the documentation }']);
 }
 
-/** Every text of a request besides its address. */
-function textsOf({ headers, body }: ImportedRequest): string[] {
-  const inValue = (value: Value): string[] => {
-    if (typeof value === 'string') return [value];
-    if (Array.isArray(value)) return value.flatMap(inValue);
-    return isObject(value) ? Object.values(value).flatMap(inValue) : [];
+/** Whether names that stand several times stand behind each other, so that a list of their values is sent in that order. */
+function isInOrder(pairs: readonly (readonly [string, string])[]): boolean {
+  return pairs.every(
+    ([name], i) => pairs[i - 1]?.[0] === name || !pairs.slice(0, i).some(([one]) => one === name),
+  );
+}
+
+/** A line of a key and a text, in quotes where YAML would read it otherwise. */
+function textLine(line: string): string {
+  const [, key_ = '', text = ''] = /^(\w+): (.*)$/s.exec(line) ?? [];
+  return / #|: |:$/.test(text) ? `${key_}: ${scalar(text)}` : line;
+}
+
+function isBelow(url: string, base: string): boolean {
+  return url === base || (url.startsWith(base) && /^[/?#]/.test(url.slice(base.length)));
+}
+
+function pathBelow(url: string, base: string): string {
+  const path = url.slice(base.length);
+  return path.startsWith('/') ? path : `/${path}`;
+}
+
+/** What a credential is made of, its keys in the place of the names of their secrets. */
+function signatureOf({ credentials, secrets }: Draft, as: string | undefined, before: Draft): string {
+  const lines = as === undefined ? [] : (credentials.get(as) ?? []);
+  return lines.join('\n').replace(/\$\{secret\.(\w+)\}/g, (_, name: string) => {
+    const secret = secrets.get(name) ?? before.secrets.get(name);
+    return JSON.stringify(secret?.value ?? secret?.source ?? name);
+  });
+}
+
+/** Takes a credential and its secrets into the draft, under a name that is free. */
+function takeOver(draft: Draft, own: Draft, as: string, project: Project): string {
+  const name = freeName(as, {
+    has: (one) => draft.credentials.has(one) || (one !== as && project.credentials.has(one)),
+  });
+  draft.credentials.set(name, own.credentials.get(as)!);
+  for (const [secret, source] of own.secrets) draft.secrets.set(secret, source);
+  return name;
+}
+
+/** A request with each of its texts changed. */
+function mapTexts(request: ImportedRequest, change: (text: string) => string): ImportedRequest {
+  const inValue = (value: Value): Value => {
+    if (typeof value === 'string') return change(value);
+    if (Array.isArray(value)) return value.map(inValue);
+    return isObject(value)
+      ? objectOf(membersOf(value).map(([name, member]) => [name, inValue(member)] as const))
+      : value;
   };
-  const ofBody = (): string[] => {
-    switch (body?.type) {
-      case undefined:
-        return [];
+  const ofBody = (body: ImportedBody): ImportedBody => {
+    switch (body.type) {
       case 'json':
-        return inValue(body.value);
+        return { ...body, value: inValue(body.value) };
       case 'form':
-        return body.fields.map(([, value]) => value);
+        return { ...body, fields: body.fields.map(([name, value]) => [name, change(value)]) };
       case 'multipart':
-        return body.parts.flatMap(({ value, file }) => [value ?? '', file ?? '']);
+        return {
+          ...body,
+          parts: body.parts.map((part) =>
+            part.value === undefined ? part : { ...part, value: change(part.value) },
+          ),
+        };
       case 'text':
-        return [body.text];
+        return { ...body, text: change(body.text) };
       case 'file':
-        return [body.path];
+        return body;
     }
   };
-  return [...headers.map(([, value]) => value), ...ofBody()];
+  return {
+    ...request,
+    url: change(request.url),
+    headers: request.headers.map(([name, value]) => [name, change(value)] as const),
+    ...(request.body ? { body: ofBody(request.body) } : {}),
+  };
+}
+
+/** Every text of a request. */
+function textsOf(request: ImportedRequest): string[] {
+  const all: string[] = [];
+  mapTexts(request, (text) => {
+    all.push(text);
+    return text;
+  });
+  return all;
+}
+
+/** What another command prints is an input: it is not carried out. */
+function withOpenOutputs(draft: Draft, text: string): string {
+  return replaceOutputs(text, (command) => {
+    const name = nameOf(command.slice(0, 40));
+    draft.notes.push(`$(${command}): what it prints is given as --give ${name}="$(…)"`);
+    return variable(name);
+  });
 }
 
 /** User and password in an address are a credential. */
@@ -115,7 +255,7 @@ function newService(
     /^(https?:\/\/[^/?#]*)(.*)$/is.exec(request.url) ?? [];
   // A version at the beginning of the path belongs to where the service lives.
   const version = /^(?:\/(?:api|rest))?\/v\d+(?:\.\d+)?(?=\/)/.exec(rest)?.[0] ?? '';
-  const name = freeName(word, project.services);
+  const name = freeName(word, { has: (one) => project.services.has(one) || draft.services.has(one) });
   const open = variablesIn(origin);
   if (open.length > 0) {
     draft.notes.push(`where the service lives stands open (${open.join(', ')}): write its url`);
@@ -147,17 +287,22 @@ function serviceNotes(draft: Draft, { insecure, tls, proxy }: ImportedRequest): 
 
 function headerLines(draft: Draft, { headers, body }: ImportedRequest): string[] {
   const kept = headers.filter(([name, value]) => {
-    if (USUAL_FIELD.test(name)) return false;
+    if (FOLLOWING_FIELD.test(name)) return false;
+    if (/^host$/i.test(name)) {
+      draft.notes.push(`Host: ${value}: it follows from the address`);
+      return false;
+    }
+    if (value === LEFT_OUT) return true;
     if (/^accept$/i.test(name) && value === '*/*') return false;
     if (!/^content-type$/i.test(name)) return true;
     if (body?.type === 'text' && /^application\/xml$/i.test(value)) return false;
-    if (body?.type === 'file' && /json/i.test(value)) return false;
     if (body?.type === 'json') return !/^application\/json(?:;\s*charset=utf-8)?$/i.test(value);
     return body?.type !== 'form' && body?.type !== 'multipart' && body !== undefined;
   });
   return mapLines(
     'headers',
     kept.map(([name, value]) => {
+      if (value === LEFT_OUT) return `${key(name)}: null`;
       const secret = /^cookie$/i.test(name)
         ? cookiesWithSecrets(draft, value)
         : secretFor(draft, name, value);
@@ -186,8 +331,21 @@ function bodyLines(draft: Draft, { body, headers }: ImportedRequest): string[] {
   if (!body) return [];
   switch (body.type) {
     case 'json':
-      return entry('json', withSecrets(draft, body.value));
+      // In quotes the name is a member; without them a file would be read.
+      return entry('json', withSecrets(draft, body.value)).map((line) =>
+        line.replace(/^ {2}from:/, '  "from":'),
+      );
     case 'form':
+      if (!isInOrder(body.fields))
+        return [
+          ...(headers.some(([name]) => /^content-type$/i.test(name))
+            ? []
+            : ['headers:', '  Content-Type: application/x-www-form-urlencoded']),
+          ...textEntry(
+            'text',
+            new URLSearchParams(body.fields.map(([name, value]) => [name, value])).toString(),
+          ),
+        ];
       return mapEntry('form', withSecrets(draft, parameters(body.fields) ?? {}));
     case 'multipart':
       return mapLines(
@@ -197,14 +355,8 @@ function bodyLines(draft: Draft, { body, headers }: ImportedRequest): string[] {
           return partLines(secret === undefined ? part : { ...part, value: secret });
         }),
       );
-    case 'file': {
-      const isJson =
-        headers.some(([name, value]) => /^content-type$/i.test(name) && /json/i.test(value)) ||
-        /\.json$/i.test(body.path);
-      return isJson
-        ? ['json:', `  from: ${scalar(asTemplate(body.path))}`]
-        : [`file: ${scalar(asTemplate(body.path))}`];
-    }
+    case 'file':
+      return [`file: ${scalar(asTemplate(body.path))}`];
     case 'text':
       return textEntry(xmlType(headers) === undefined ? 'text' : 'xml', body.text);
   }
@@ -234,16 +386,20 @@ function withSecrets(draft: Draft, value: Value): Value {
   if (Array.isArray(value)) return value.map((item) => withSecrets(draft, item));
   if (!isObject(value)) return value;
   return objectOf(
-    Object.entries(value).map(([name, member]): [string, Value] => {
+    membersOf(value).map(([name, member]): [string, Value] => {
       const secret = typeof member === 'string' ? secretFor(draft, name, member) : undefined;
       return [name, secret ?? withSecrets(draft, member)];
     }),
   );
 }
 
+function isSecretNamed(name: string, value: string): boolean {
+  return value.length >= 6 && (SECRET_MEMBER.test(name) || soundsSecret(name) === 'surely');
+}
+
 /** The insertion of a secret that stands for a key; nothing where the name does not say that it is one. */
 function secretFor(draft: Draft, name: string, value: string): string | undefined {
-  if (value.length < 6 || (!SECRET_MEMBER.test(name) && soundsSecret(name) !== 'surely')) return undefined;
+  if (!isSecretNamed(name, value)) return undefined;
   const open = wholeVariable(value);
   const secret = freeName(
     name

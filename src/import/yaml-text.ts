@@ -1,6 +1,6 @@
 import { almostLiteral } from '../core/chain/fields.ts';
 import { isNumberText, numberText } from '../core/language/numbers.ts';
-import { isNumeric, isObject, type Value } from '../core/language/values.ts';
+import { isNumeric, isObject, membersOf, type Value } from '../core/language/values.ts';
 import { writeJson } from '../core/language/json.ts';
 import { replaceVariables } from './placeholders.ts';
 
@@ -65,7 +65,7 @@ function valueLines(value: Value): string | string[] {
     });
   }
   if (isObject(value)) {
-    const entries = Object.entries(value);
+    const entries = membersOf(value);
     return entries.length === 0 ? '{}' : entries.flatMap(([name, member]) => entry(name, member));
   }
   return writeJson(value);

@@ -1,5 +1,6 @@
 import type { Project } from '../core/chain/project.ts';
 import type { Ports, Transport } from '../core/ports.ts';
+import { AGENT } from './agent.ts';
 import { RunCredentials } from './credentials/index.ts';
 import type { Person } from './credentials/person.ts';
 import { RunCookies } from './cookies.ts';
@@ -25,6 +26,7 @@ export function machinePorts(
 ): Ports & { readonly credentials: RunCredentials; readonly callBacks: CallBackListener } {
   return {
     transport,
+    agent: AGENT,
     clock: systemClock,
     chance: systemChance,
     digests: nodeDigests,

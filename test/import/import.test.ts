@@ -9,11 +9,11 @@ import { parseJson, writeJson } from '../../src/core/language/json.ts';
 import { setMember, type Value } from '../../src/core/language/values.ts';
 import { ProblemError } from '../../src/core/problems.ts';
 import { addEntry, addKeep, addStep } from '../../src/import/add-to-file.ts';
-import { importCurl } from '../../src/import/curl.ts';
+import { importCurl, importCurls } from '../../src/import/curl.ts';
 import { importFetch } from '../../src/import/fetch.ts';
 import { importHttp } from '../../src/import/http-message.ts';
 import { shellWords } from '../../src/import/shell-words.ts';
-import { finished, toStep } from '../../src/import/to-step.ts';
+import { finished, toStep, toSteps } from '../../src/import/to-step.ts';
 import { entry } from '../../src/import/yaml-text.ts';
 
 /** The step that a command becomes, its service and its secrets left out. */
@@ -26,11 +26,13 @@ describe('words of a shell', () => {
     [`a $'b\\n\\x41\\u00e9' ""`, ['a', 'b\nA\u00e9', '']],
     ['a \\\r\n  b ^\n c `\n d', ['a', 'b', 'c', 'd']],
     ['a b | jq . > x', ['a', 'b']],
+    ['a 2>&1 > out.json b', ['a', 'b']],
+    ['a $(cat x) `y`', ['a', '\ue004cat x\ue005', '\ue004y\ue005']],
     ['a&b c # what it does\n-d e', ['a&b', 'c', '-d', 'e']],
   ])('%j', (line, words) => {
     expect(shellWords(line)).toEqual(words);
   });
-  test.each(['a "b', "a 'b", 'a $(date)', 'a `date`'])('%j is refused', (line) => {
+  test.each(['a "b', "a 'b", 'a $(date', 'a `date'])('%j is refused', (line) => {
     expect(() => shellWords(line)).toThrow(ProblemError);
   });
   test('any words, quoted in either way, come back', () => {
@@ -86,12 +88,12 @@ describe('curl', () => {
     [
       'data encoded',
       "curl https://api.emberfold.example/x --data-urlencode 'q=a&b' --data-urlencode '=c d'",
-      '- call: POST emberfold /x\n  headers:\n    Content-Type: application/x-www-form-urlencoded\n  text: q=a%26b&c%20d',
+      '- call: POST emberfold /x\n  headers:\n    Content-Type: application/x-www-form-urlencoded\n  text: q=a%26b&c+d',
     ],
     [
       'data in the query',
       "curl -G https://api.emberfold.example/x?a=1 -d b=2 --url-query 'c=3 4'",
-      '- call: GET emberfold /x\n  query:\n    a: "1"\n    c: 3 4\n    b: "2"',
+      '- call: GET emberfold /x?a=1&c=3+4&b=2',
     ],
     [
       'JSON that says it is something else',
@@ -101,12 +103,12 @@ describe('curl', () => {
     [
       'a file',
       'curl https://api.emberfold.example/x -T bowl.png',
-      '- call: PUT emberfold /x\n  file: bowl.png',
+      '- call: PUT emberfold /x\n  headers:\n    Content-Type: null\n  file: bowl.png',
     ],
     [
       'JSON from a file',
       'curl https://api.emberfold.example/x --json @plate.json',
-      '- call: POST emberfold /x\n  headers:\n    Accept: application/json\n  json:\n    from: plate.json',
+      '- call: POST emberfold /x\n  headers:\n    Content-Type: application/json\n    Accept: application/json\n  file: plate.json',
     ],
     [
       'multipart',
@@ -236,6 +238,43 @@ describe('curl', () => {
       '--proxy-user',
       '--frobnicate: not known',
       '--cookie jar.txt: a file of cookies; a run keeps its own',
+    ]);
+  });
+
+  test('each command of a paste is a step; what is no curl is named; one key is one credential', () => {
+    const { requests, notes } = importCurls(
+      `cd kiln
+curl https://api.emberfold.example/v1/racks -H "Authorization: Bearer $(cat token.txt)" | jq .
+curl -X POST https://api.emberfold.example/v1/firings -H "Authorization: Bearer $(cat token.txt)" -d '{"piece": "{{ pieceId }}", "at": "$(date)"}' -H 'Content-Type: application/json'
+curl https://api.emberfold.example/v1/open`,
+    );
+    const draft = toSteps(requests, NO_PROJECT);
+    expect([finished(draft.step), [...draft.services], [...draft.credentials], [...draft.secrets]]).toEqual([
+      [
+        '- call: GET emberfold /racks',
+        '- call: POST emberfold /firings',
+        '  json:',
+        '    piece: ${piece_id}',
+        '    at: $(date)',
+        '- call: GET emberfold /open',
+        '  as: nobody',
+      ],
+      [['emberfold', ['url: https://api.emberfold.example/v1', 'as: emberfold']]],
+      [['emberfold', ['kind: bearer', 'token: ${secret.emberfold}']]],
+      [['emberfold', { source: 'command cat token.txt' }]],
+    ]);
+    expect([...draft.inputs.keys()]).toEqual(['piece_id']);
+    expect([...notes, ...draft.notes]).toEqual(['cd kiln: this is no curl', 'jq .: this is no curl']);
+  });
+
+  test('a variable that becomes a secret is no input', () => {
+    const draft = toStep(
+      importCurl('curl https://api.emberfold.example/login -d "password=$PASS" -d "user=$USER_NAME"'),
+      NO_PROJECT,
+    );
+    expect([[...draft.inputs.keys()], [...draft.secrets]]).toEqual([
+      ['USER_NAME'],
+      [['password', { source: 'env PASS' }]],
     ]);
   });
 

@@ -2,11 +2,11 @@ import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
-import { importCurl } from '../../import/curl.ts';
+import { type ImportedCommands, importCurls } from '../../import/curl.ts';
 import type { Draft } from '../../import/draft.ts';
 import { importHttp } from '../../import/http-message.ts';
 import type { ImportedRequest } from '../../import/request.ts';
-import { finished, toStep } from '../../import/to-step.ts';
+import { finished, toSteps } from '../../import/to-step.ts';
 import { printNotes, writeDraft } from '../add-draft.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
@@ -31,24 +31,25 @@ export function importCommand(
       fail('import-unreadable', `${form} can’t be imported`, {
         instead: `batharon import ${FORMS.join(' | ')}`,
       });
-    const imported = await read(form as (typeof FORMS)[number], sourceOf(form, source ?? '-'));
+    const { requests, notes } = await read(form as (typeof FORMS)[number], sourceOf(form, source ?? '-'));
     const { project } = loadProject(
       options.env,
       false,
       options.add === undefined ? undefined : dirname(resolve(options.add)),
     );
-    const draft = toStep(imported, project, options.name);
+    const draft = toSteps(requests, project, options.name);
+    draft.notes.push(...notes);
     if (options.add === undefined) printDraft(draft);
-    else await writeDraft(draft, project, options.add, titleOf(imported));
+    else await writeDraft(draft, project, options.add, titleOf(requests[0]!));
     return 0;
   });
 }
 
-async function read(form: (typeof FORMS)[number], source: string): Promise<ImportedRequest> {
-  if (form === 'curl') return importCurl(source);
-  if (form === 'http') return importHttp(source);
+async function read(form: (typeof FORMS)[number], source: string): Promise<ImportedCommands> {
+  if (form === 'curl') return importCurls(source);
+  if (form === 'http') return { requests: [importHttp(source)], notes: [] };
   const { importFetch } = await import('../../import/fetch.ts');
-  return importFetch(source);
+  return { requests: [importFetch(source)], notes: [] };
 }
 
 /** The argument, a file that it names, or standard input. */

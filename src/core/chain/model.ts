@@ -226,6 +226,8 @@ export interface Parameter {
 export interface Field {
   readonly name: string;
   readonly value: Template;
+  /** The field is not sent, not even one that would be sent anyway. */
+  readonly leftOut?: true;
   readonly at: Place;
 }
 

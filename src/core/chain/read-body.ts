@@ -50,7 +50,8 @@ export function readBody(reader: StepReader, node: MapNode, scope: StaticScope):
 
 /** A body of JSON as it stands, or `from:` a file of its own. */
 function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typed | undefined {
-  const from = node.type === 'map' && node.entries.length === 1 ? valueOf(node, 'from') : undefined;
+  const only = node.type === 'map' && node.entries.length === 1 ? entryOf(node, 'from') : undefined;
+  const from = only && !only.key.quoted ? only.value : undefined;
   if (from?.type === 'scalar' && !from.quoted) return readJsonFile(reader, from.text, from, scope);
   jsonInText(reader, node);
   const value = reader.fields.typed(node, scope);

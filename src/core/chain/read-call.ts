@@ -334,11 +334,14 @@ export function readFields(
       fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);
     }
     seen.add(lower);
+    const at = fields.findings.place(key);
+    if (value.type === 'scalar' && !value.quoted && value.text === 'null')
+      return [{ name: key.text, value: { parts: [], at }, leftOut: true as const, at }];
     const template = fields.template(value, scope);
     if (!template) return [];
     if (lower === 'cookie') plainSecretsInCookies(fields.findings, value);
     else plainSecret(fields.findings, value, lower);
-    return [{ name: key.text, value: template, at: fields.findings.place(key) }];
+    return [{ name: key.text, value: template, at }];
   });
 }
 

@@ -89,11 +89,15 @@ function assemble(
 ): BuiltRequest {
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
-  const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], (name) =>
+  const fields = [...(service?.headers ?? []), ...step.headers];
+  const headers = buildHeaders(inserter, fields, (name) =>
     context.hidden.names.add(name),
   );
   const set = (name: string, value: string, written = name): void => {
-    if (!headers.some(([other]) => other.toLowerCase() === name)) headers.push([written, value]);
+    const isOther = ({ name: other, leftOut }: Field): boolean =>
+      leftOut === true && other.toLowerCase() === name;
+    if (!headers.some(([other]) => other.toLowerCase() === name) && !fields.some(isOther))
+      headers.push([written, value]);
   };
   if (type !== undefined) set('content-type', type);
   const { idempotency } = step;
@@ -103,6 +107,8 @@ function assemble(
       idempotencyKey(context, step, inserter, idempotency),
       idempotency.header,
     );
+  const { agent } = context.ports;
+  if (agent !== undefined) set('user-agent', agent);
   set('accept', '*/*');
   set('accept-encoding', 'gzip, deflate, br');
   const as = step.as ?? service?.as;
@@ -314,7 +320,11 @@ export function buildHeaders(
   short: (name: string) => void,
 ): [string, string][] {
   const headers = new Map<string, [string, string]>();
-  for (const { name, value } of fields) {
+  for (const { leftOut, name, value } of fields) {
+    if (leftOut) {
+      headers.delete(name.toLowerCase());
+      continue;
+    }
     const text = renderField(
       watchingShort(inserter, () => short(name)),
       name,

@@ -1,5 +1,6 @@
 import { createPrivateKey, type webcrypto } from 'node:crypto';
 import { importJWK, importPKCS8, type JWK } from 'jose';
+import { AGENT } from '../agent.ts';
 import * as oauth from 'oauth4webapi';
 import { isThisMachine } from '../../core/chain/read-service.ts';
 import type { Clock, FilledCredential, Transport, Watch } from '../../core/ports.ts';
@@ -204,7 +205,7 @@ function sender(
         {
           method: init.method,
           url,
-          headers: Object.entries(init.headers),
+          headers: Object.entries({ ...init.headers, 'user-agent': AGENT }),
           ...(init.body ? { body: new TextEncoder().encode(init.body.toString()) } : {}),
           ...(connection?.origin === new URL(url).origin ? { connection: connection.how } : {}),
         },
