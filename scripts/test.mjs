@@ -73,6 +73,7 @@ if (wants(/proxies/))
     ['squid', '/usr/sbin/squid'],
   ])
     installPeer(name, program);
+if (wants(/import/)) installPeer('curl', '/usr/bin/curl');
 if (wants(/report/)) installPeer('chromium', '/usr/bin/chromium');
 
 const clean = wanted.length > 0 || (await tools());

@@ -3,7 +3,7 @@ import { dirname, join, relative, resolve } from 'node:path';
 import type { Finding } from '../core/chain/findings.ts';
 import type { Chain } from '../core/chain/model.ts';
 import type { Project } from '../core/chain/project.ts';
-import { readChain } from '../core/chain/read-chain.ts';
+import { type ReadFile, readChain } from '../core/chain/read-chain.ts';
 import { NO_PROJECT, readProject } from '../core/chain/read-project.ts';
 import type { SourceFile } from '../core/chain/source.ts';
 import { namesIn } from '../core/language/tree.ts';
@@ -153,12 +153,15 @@ function loadSignIns(project: Project): SignInRead[] {
 }
 
 /** Reads a file by a path that begins at the folder of another one. */
-export function readNear(path: string, near: string): { path: string; text: string } | undefined {
-  const whole = resolve(dirname(resolve(near)), path);
-  return existsSync(whole) && statSync(whole).isFile()
-    ? { path: shownPath(whole), text: readText(whole) }
-    : undefined;
-}
+export const readNear: ReadFile = Object.assign(
+  (path: string, near: string) => {
+    const whole = resolve(dirname(resolve(near)), path);
+    return existsSync(whole) && statSync(whole).isFile()
+      ? { path: shownPath(whole), text: readText(whole) }
+      : undefined;
+  },
+  { exists: (path: string, near: string) => existsSync(resolve(dirname(resolve(near)), path)) },
+);
 
 /** The same for files whose texts are known. */
 export function loadTexts(

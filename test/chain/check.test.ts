@@ -512,6 +512,35 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     ).toMatch(message);
   });
 
+  test('constants that can’t be read, and files that are not there, are found before anything is sent', () => {
+    const expressions = ["number('abc')", "time('nope')", '1 / 0', "parse('nope')", "percent('a') % 0"];
+    for (const one of expressions.slice(0, 4))
+      expect([one, findings(steps(`  - keep: { x: "${one}" }\n`)).map(({ level }) => level)]).toEqual([
+        one,
+        ['problem'],
+      ]);
+    const files = Object.assign(() => undefined, { exists: (path: string) => path === 'there.bin' });
+    const text = steps(
+      `  - call: POST kiln /a
+    file: missing.bin
+  - call: POST kiln /a
+    file: there.bin
+  - call: GET kiln /a
+    save: made.bin
+  - call: POST kiln /a
+    multipart: { part: { file: made.bin }, other: { file: gone.bin } }
+  - call: POST kiln /a
+    file: \${studio}.bin
+`,
+    );
+    expect(
+      readChain('a.chain.yaml', text, project, files).findings.map(({ code, message }) => [code, message]),
+    ).toEqual([
+      ['file-not-found', 'the file missing.bin does not exist'],
+      ['file-not-found', 'the file gone.bin does not exist'],
+    ]);
+  });
+
   test('what stands in texts as texts do is none of them', () => {
     const fine = [
       '  - call: POST kiln /a',

@@ -279,7 +279,7 @@ describe('what a service can do', () => {
       3,
       /no answer within 400ms in all; it was waiting for the first byte of the answer after/,
     ],
-    ['slow-body', 'timeout: 700ms', 3, /no answer within 700ms in all; it was reading the body after/],
+    ['slow-body', 'timeout: 700ms', 3, /had begun to come, and was not complete within 700ms in all/],
     ['cut-body', '', 3, /after an answer with status 200 had begun/],
     ['broken-json', '', 1, /not JSON: .*line 1, column \d+/],
     [

@@ -160,3 +160,50 @@ secrets: { a: env A, b: env B, c: env C, d: env D, e: env E, unused: env U }
   );
   expect(asked.sort()).toEqual(['a', 'b', 'c', 'd', 'e']);
 });
+
+describe('a step that failed and was passed', () => {
+  const text = `chain: Test
+steps:
+  - call: POST kiln /a
+    name: made
+    keep: { id: $.id, state: $.state }
+    expect: state == 'done'
+    on-fail: continue
+  - call: POST kiln /b/\${id}
+    name: next
+cleanup:
+  - call: DELETE kiln /a/\${id}
+`;
+  test('leaves no name to later steps, and all to cleanup', async () => {
+    const { exit, sent, of } = await runChain(text, () => ({ json: '{"id":7,"state":"new"}' }), {
+      project: KILN,
+    });
+    expect([exit, sent.map(({ method, url }) => `${method} ${url.slice(23)}`)]).toEqual([
+      1,
+      ['POST /a', 'DELETE /a/7'],
+    ]);
+    expect(of('step-ended').find(({ step }) => step === 'next')).toMatchObject({ outcome: 'skipped' });
+  });
+});
+
+test('a service that does not take a credential is one that can’t be asked, and that is said of which', async () => {
+  const project = `services: { kiln: { url: "https://kiln.example", as: desk } }
+credentials: { desk: { kind: bearer, token: "\${secret.desk}" } }
+secrets: { desk: env A }
+`;
+  const asked = (expectation: string) =>
+    runChain(`chain: T\nsteps:\n  - call: GET kiln /a\n${expectation}`, () => ({ status: 401 }), {
+      project,
+      secrets: { desk: 'clay-and-water' },
+    });
+  const silent = await asked('');
+  expect([silent.exit, silent.of('step-ended')[0]!.problem]).toMatchObject([
+    3,
+    { code: 'sign-in-refused', instead: 'the service did not accept the credential desk (bearer)' },
+  ]);
+  const spoken = await asked('    expect: status == 200\n');
+  expect([spoken.exit, spoken.of('step-ended')[0]!.problem]).toMatchObject([
+    1,
+    { code: 'not-as-expected', instead: 'the service did not accept the credential desk (bearer)' },
+  ]);
+});

@@ -8,6 +8,9 @@ import { readDate } from '../../src/core/language/read-date.ts';
 import { formatDate } from '../../src/core/language/dates.ts';
 import { plainText } from '../../src/core/language/functions/conversion.ts';
 import { ProblemError } from '../../src/core/problems.ts';
+import { checkExpression } from '../../src/core/language/expression.ts';
+import { JSON_VALUE } from '../../src/core/language/kinds.ts';
+import { bareScope } from '../../src/core/language/scope.ts';
 import { environment, expression } from './support.ts';
 
 const ZONES = [
@@ -95,6 +98,8 @@ test('what format writes by a pattern is read by it', () => {
 /** What an expression gives, or the code of why not. */
 function given(text: string, zone = 'UTC'): string | undefined {
   const env = environment({ answer: null, names: {} });
+  const { problems } = checkExpression(text, bareScope(JSON_VALUE));
+  if (problems[0]) return `${problems[0].code}: ${problems[0].instead ?? ''}`;
   try {
     return plainText(
       expression(text).evaluate({ ...env, name: () => undefined, world: { ...env.world, zone } })!,

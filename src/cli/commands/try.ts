@@ -18,6 +18,8 @@ import { answerOf, OpenRun } from '../open-run.ts';
 import { agoWords, keptNames, runsOfChain, stepObject } from '../recorded.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
+import { isSafe } from '../../core/engine/once.ts';
+import { askYesNo } from '../person.ts';
 import { errorTerminal, outputTerminal } from '../terminal.ts';
 import { openWorld } from '../world.ts';
 import { reportProblems } from './run.ts';
@@ -58,6 +60,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
           terminal.write(
             `${terminal.colours.dim(`uses ${nameList(used)} from run ${run.id}, ${agoWords(Date.now() - run.lastAt)}`)}\n`,
           );
+        await confirmEarlier(plan.steps.slice(0, -1));
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
         const view = new RunView(terminal);
         const { exit, id } = await runRecorded(part, loaded.project, world, {
@@ -123,6 +126,26 @@ function namesOf(step: Step): Set<string> {
   const more = step.type === 'each' ? step.gather : step.type === 'repeat' ? step.start : [];
   const inside = step.type === 'repeat' ? step.steps.flatMap((inner) => [...namesOf(inner)]) : [];
   return new Set([...[...step.keep, ...more].map(({ name }) => name), ...inside]);
+}
+
+/** Steps above the wanted one that may change something are sent only where a person wants that. Throws `not-sent`. */
+async function confirmEarlier(steps: readonly Step[]): Promise<void> {
+  const every = (step: Step): Step[] => [step, ...stepsIn(step).flatMap(every)];
+  const unsafe = steps.flatMap(every).filter((step) => step.type === 'call' && !isSafe(step.method));
+  const [first] = unsafe;
+  if (!first || process.env.BATHARON_YES === '1') return;
+  const names = nameList(unsafe.map(({ title }) => title));
+  const answer = await askYesNo(
+    `No run is recorded that has what this step needs. Send ${names} first? [y/N] `,
+  );
+  if (answer) return;
+  fail(
+    'not-sent',
+    `this step needs what ${names} gives, no run has recorded it, and sending that may change something`,
+    {
+      instead: 'batharon run FILE, whose values are used from then on; or --yes, which sends it first',
+    },
+  );
 }
 
 interface Plan {

@@ -3,7 +3,7 @@ import { insertionsOf, remarkEncodedTwice } from './encoded-twice.ts';
 import { FieldReader } from './fields.ts';
 import { Findings } from './findings.ts';
 import { partKeys } from './call-keys.ts';
-import type { CallBody, Parameter, Part, Typed } from './model.ts';
+import type { CallBody, Parameter, Part, Template, Typed } from './model.ts';
 import type { StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
 import { plainSecret } from './plain-secrets.ts';
@@ -39,6 +39,7 @@ export function readBody(reader: StepReader, node: MapNode, scope: StaticScope):
       return { type, parts: readParts(reader, entry.value, scope), at };
     case 'file': {
       const path = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      if (path) missingFile(reader, entry.value, path);
       return path && { type, path, at };
     }
     default: {
@@ -46,6 +47,19 @@ export function readBody(reader: StepReader, node: MapNode, scope: StaticScope):
       return text && { type, text, at };
     }
   }
+}
+
+/** A file that is sent has to be there, unless a step above makes it. */
+function missingFile({ fields, files }: StepReader, node: SourceNode, { parts }: Template): void {
+  const [path] = parts;
+  if (!files || parts.length !== 1 || typeof path !== 'string') return;
+  if (files.made.has('*') || files.made.has(path) || files.exists(path)) return;
+  fields.findings.problem(
+    node,
+    'file-not-found',
+    `the file ${path} does not exist`,
+    'a path begins at the folder of the chain file',
+  );
 }
 
 /** A body of JSON as it stands, or `from:` a file of its own. */
@@ -147,7 +161,8 @@ function readParts(reader: StepReader, node: SourceNode, scope: StaticScope): Pa
   );
 }
 
-function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: StaticScope): Part[] {
+function readPart(reader: StepReader, { key, value }: MapEntry, scope: StaticScope): Part[] {
+  const { fields } = reader;
   const at = fields.findings.place(key);
   if (value.type !== 'map') {
     const text = fields.typed(value, scope, true);
@@ -160,6 +175,7 @@ function readPart({ fields }: StepReader, { key, value }: MapEntry, scope: Stati
     return one?.type === 'scalar' ? fields.template(one, scope) : undefined;
   };
   const file = template('file');
+  if (file) missingFile(reader, valueOf(value, 'file')!, file);
   const textNode = valueOf(value, 'text');
   const text = textNode && fields.typed(textNode, scope, true);
   if (Boolean(file) === Boolean(text)) {

@@ -9,6 +9,7 @@ import {
   type Parameter,
   READ_AS,
   type ReadAs,
+  type Template,
   type Timeouts,
 } from './model.ts';
 import { remarkEncodedTwice } from './encoded-twice.ts';
@@ -100,6 +101,7 @@ export function readCall(
     );
   const saveNode = valueOf(node, 'save');
   const save = saveNode && fields.template(saveNode, scope.outside());
+  if (save) reader.files?.made.add(literalPath(save));
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const held =
     ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
@@ -135,6 +137,11 @@ export function readCall(
   });
   // A literal with both spread into it takes V8 as long as all the reading before.
   return Object.assign(own, base, outcome);
+}
+
+/** The path that a text is; `*` where values are inserted into it. */
+function literalPath({ parts }: Template): string {
+  return parts.every((part) => typeof part === 'string') ? parts.join('') : '*';
 }
 
 /** How the body is read: a word, or CSV with what separates its cells. */

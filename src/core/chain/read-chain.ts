@@ -54,10 +54,11 @@ export interface ReadChain {
 }
 
 /** Reads a file by its path as it stands in the file `near`. */
-export type ReadFile = (
-  path: string,
-  near: string,
-) => { readonly path: string; readonly text: string } | undefined;
+export interface ReadFile {
+  (path: string, near: string): { readonly path: string; readonly text: string } | undefined;
+  /** Whether a file is there, whatever is in it. */
+  readonly exists?: (path: string, near: string) => boolean;
+}
 
 /**
  * Reads and checks a chain file, with everything that can be known before a request is sent. `files` reads what the chain
@@ -130,7 +131,12 @@ function readOnce(
     following,
     ...(files
       ? {
-          files: { read: (other) => files(other, path), found: elsewhere },
+          files: {
+            read: (other) => files(other, path),
+            exists: (other) => files.exists?.(other, path) ?? true,
+            made: new Set(),
+            found: elsewhere,
+          },
           follow: (other) => readFollowed(other, project, files, following),
         }
       : {}),

@@ -47,6 +47,9 @@ export interface FileFinding {
 /** Reads the files that a chain file names, by their paths as written there. */
 export interface OtherFiles {
   readonly read: (path: string) => { readonly path: string; readonly text: string } | undefined;
+  readonly exists: (path: string) => boolean;
+  /** Files that steps above write; `*` where what one writes is known only in the run. */
+  readonly made: Set<string>;
   readonly found: FileFinding[];
 }
 

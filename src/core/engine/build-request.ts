@@ -90,9 +90,7 @@ function assemble(
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
   const fields = [...(service?.headers ?? []), ...step.headers];
-  const headers = buildHeaders(inserter, fields, (name) =>
-    context.hidden.names.add(name),
-  );
+  const headers = buildHeaders(inserter, fields, (name) => context.hidden.names.add(name));
   const set = (name: string, value: string, written = name): void => {
     const isOther = ({ name: other, leftOut }: Field): boolean =>
       leftOut === true && other.toLowerCase() === name;

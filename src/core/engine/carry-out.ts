@@ -216,7 +216,11 @@ export class StepRunner {
       : context.environment(step);
     const { text, type } = call?.body ?? {};
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
-    const outcome = new StepOutcome(context, step, environment, page);
+    const advice =
+      call?.answer.status === 401 && step.type === 'call'
+        ? { ofStatus: refusedAdvice(step, context) }
+        : undefined;
+    const outcome = new StepOutcome(context, step, environment, page, advice);
     if (call && step.type === 'call') {
       if (!step.pages && !step.poll) remarkNextPage(context, step, call);
       const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
@@ -280,7 +284,9 @@ export class StepRunner {
 
   /** Names that a failed step would have kept can't be used below it. */
   #lose(context: RunContext, step: Step): void {
-    for (const name of keptNames(step)) if (!context.names.has(name)) context.names.lose(name, step.title);
+    const own = new Set(step.keep.map(({ name }) => name));
+    for (const name of keptNames(step))
+      if (own.has(name) || !context.names.has(name)) context.names.lose(name, step.title);
   }
 
   /** What later steps can say of this one. */
@@ -356,7 +362,8 @@ function usualExpectations(
     const said = `${whatItSaid(body)}${told ? `; ${told.message}` : ''}`;
     const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
     outcome.failed('status < 400', `${answer.status}${said}`, {
-      code: told?.code ?? 'status-not-expected',
+      code:
+        told?.code ?? (isRefused(step, answer.status, context) ? 'sign-in-refused' : 'status-not-expected'),
       ...(instead === undefined ? {} : { instead }),
     });
   }
@@ -365,6 +372,12 @@ function usualExpectations(
       code: 'answer-not-as-typed',
       instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
     });
+}
+
+/** The service did not take the credential of the request. */
+function isRefused(step: Step & { type: 'call' }, status: number, context: RunContext): boolean {
+  const as = step.as ?? context.serviceOf(step)?.as;
+  return status === 401 && as !== undefined && as !== 'nobody';
 }
 
 function keptNames(step: Step): string[] {

@@ -28,9 +28,14 @@ export class Names {
     this.#lost?.delete(name);
   }
 
-  /** A step that failed and was passed would have kept it. */
+  /** A step that failed and was passed would have kept it, or has kept it before it failed. */
   lose(name: string, step: string): void {
     (this.#lost ??= new Map()).set(name, step);
+  }
+
+  /** For what is made undone at the end, whatever was kept counts, also by steps that failed. */
+  recall(): void {
+    for (const name of this.#lost?.keys() ?? []) if (this.#values.has(name)) this.#lost!.delete(name);
   }
 
   /** The first of some names that was lost, and by which step. */
@@ -43,8 +48,9 @@ export class Names {
   }
 
   #lostBy(name: string): string | undefined {
-    if (this.#values.has(name)) return undefined;
-    return this.#lost?.get(name) ?? (this.#outer ? this.#outer.#lostBy(name) : undefined);
+    const own = this.#lost?.get(name);
+    if (own !== undefined || this.#values.has(name)) return own;
+    return this.#outer ? this.#outer.#lostBy(name) : undefined;
   }
 
   /** It came in the answer to a request to this URL. */

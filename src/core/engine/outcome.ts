@@ -1,7 +1,7 @@
 import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
 import { brief, shorten, visible } from '../language/show.ts';
-import { childrenOf, type Tree } from '../language/tree.ts';
+import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
 import { objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
@@ -18,8 +18,17 @@ export class StepOutcome {
   /** The first thing that went wrong. */
   problem: Problem | undefined;
 
+  readonly #advice: string | undefined;
+
   /** `page` describes the answer where it is a page, which is rarely what was expected. */
-  constructor(context: RunContext, step: Step, environment: Environment, page?: string) {
+  constructor(
+    context: RunContext,
+    step: Step,
+    environment: Environment,
+    page?: string,
+    advice?: { readonly ofStatus: string },
+  ) {
+    this.#advice = advice?.ofStatus;
     this.#page = page;
     this.#context = context;
     this.#step = step;
@@ -82,7 +91,8 @@ export class StepOutcome {
       const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
       const came =
         (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
-      const instead = nothing?.instead;
+      // Of a status that was not expected, what to do about it.
+      const instead = nothing?.instead ?? (namesIn(expression.tree).has('status') ? this.#advice : undefined);
       report(false, {
         came,
         ...(instead === undefined ? {} : { instead }),

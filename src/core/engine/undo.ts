@@ -117,6 +117,7 @@ function findStep(chain: Chain, address: string): { readonly chain: Chain; reado
 async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps }: Chain): Promise<number> {
   let failed = 0;
   context.emit({ event: 'cleanup-began', steps: cleanup.length });
+  context.names.recall();
   const defined = new Set(
     cleanup.flatMap(({ keep, name }) => [
       ...keep.map((one) => one.name),

@@ -4,11 +4,6 @@ import { absolute, compareNumbers, fullDigits, type Numeric, round } from './num
 
 const PATTERN = /^(#,##0|#?,?0+|#)(?:\.(0*)(#*))?$/;
 
-/** Whether a text is a pattern of digits. */
-export function isNumberPattern(pattern: string): boolean {
-  return PATTERN.test(pattern);
-}
-
 /**
  * Writes a number by a pattern of digits: as many `0` before the point as digits are there at least, `0` behind it for those
  * that are always there, `#` for those that are there where needed; `#,##0` groups by three. Rounds half to even. Throws

@@ -1,8 +1,9 @@
-import { problemOf } from '../problems.ts';
+import { ProblemError } from '../problems.ts';
 import { conversionAdvice } from './advice.ts';
 import { formatDate, isZone } from './dates.ts';
 import { formatNumber } from './format-number.ts';
-import { DIGEST_ALGORITHMS } from './environment.ts';
+import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
+import { kindOf } from './values.ts';
 import { type FunctionDefinition, type Parameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
 import type { Inferring, InferContext } from './inferring.ts';
@@ -40,8 +41,59 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
     const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
     kinds.push(inferArgument(self, argument, parameter, definition, kinds[0], context));
   });
+  if (!context.filter) tryConstants(self, tree, definition);
   return definition.gives(kinds);
 }
+
+/** Functions that give the same whenever they are called, and ask nothing of the world. */
+const PURE: ReadonlySet<string> = new Set([
+  'conversion',
+  'number',
+  'text',
+  'time',
+  'web',
+  'list',
+  'object',
+  'standard',
+]);
+
+/** Of arguments that are all literals, what the function says is known before it is called. */
+function tryConstants(
+  self: Inferring,
+  tree: CallTree,
+  { evaluate, family, parameters }: FunctionDefinition,
+): void {
+  const values = tree.arguments.flatMap((argument) =>
+    argument.type === 'literal' && argument.value !== undefined ? [argument.value] : [],
+  );
+  const isPlain = parameters.every(({ passing }) => passing === 'value');
+  if (
+    tree.name === 'xpath' ||
+    values.length === 0 ||
+    values.length < tree.arguments.length ||
+    !isPlain ||
+    !PURE.has(family)
+  )
+    return;
+  const fits = values.every((value, i) => {
+    const { bits } = parameters[Math.min(i, parameters.length - 1)]!;
+    return (bits & BIT[kindOf(value)]) !== 0;
+  });
+  if (fits && !self.problems.some(({ span }) => span && span[0] >= tree.span[0] && span[1] <= tree.span[1]))
+    tried(self, tree, () => evaluate(NOWHERE, values));
+}
+
+const refuseWorld = (): never => {
+  throw new Error('a constant asks nothing of the world');
+};
+
+/** Where constants are tried. */
+const NOWHERE: Environment = {
+  answer: undefined,
+  name: () => undefined,
+  world: { now: refuseWorld, chance: refuseWorld, digest: refuseWorld, hmac: refuseWorld, zone: 'UTC' },
+  visited: 0,
+};
 
 function hasRightArity(self: Inferring, tree: CallTree, definition: FunctionDefinition): boolean {
   const least = definition.parameters.filter((parameter) => !parameter.optional).length;
@@ -177,7 +229,8 @@ function tried(self: Inferring, tree: Tree, attempt: () => unknown): void {
   try {
     attempt();
   } catch (error) {
-    const { code, message, instead } = problemOf(error);
+    if (!(error instanceof ProblemError)) return; // it needs the world after all
+    const { code, message, instead } = error.problem;
     self.problem(tree, code, message, instead);
   }
 }

@@ -23,7 +23,8 @@ import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import type { InferContext, Inferring } from './inferring.ts';
 import { nameList, nearest } from './nearest.ts';
-import { memberOf } from './values.ts';
+import { compareNumbers } from './numbers.ts';
+import { isNumeric, type Maybe, memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
 import { type BinaryTree, givesNodes, isRelation, isStandardPath, type Tree } from './tree.ts';
 
@@ -294,6 +295,8 @@ class Inferrer implements Inferring {
     }
     const a = this.#single(left, context);
     const b = this.#single(right, context);
+    if ((operator === '/' || operator === '%') && right.type === 'literal' && isZero(right.value))
+      this.problem(tree, 'division-by-zero', 'division by zero');
     const bits = arithmeticBits(operator, a.bits, b.bits);
     if (bits === 0 && !mayBe(a, BIT.nothing) && !mayBe(b, BIT.nothing)) {
       this.problem(
@@ -382,6 +385,10 @@ class Inferrer implements Inferring {
     if (ordered) this.problem({ span }, 'kinds-differ', `${what} have no order`, advice);
     else this.problem({ span }, 'kinds-differ', `${what} are never equal`, advice);
   }
+}
+
+function isZero(value: Maybe): boolean {
+  return isNumeric(value) && compareNumbers(value, 0) === 0;
 }
 
 /** `x ?? nothing`: the word says that the part may be left out. */

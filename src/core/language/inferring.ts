@@ -13,6 +13,8 @@ export interface InferContext {
 
 /** What the parts that find kinds share. */
 export interface Inferring {
+  /** What is wrong so far. */
+  readonly problems: readonly Problem[];
   /** The whole expression. */
   readonly text: string;
   problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, instead?: string): void;
