@@ -11,6 +11,9 @@ import { legible } from './terminal.ts';
 import type { OpenWorld } from './world.ts';
 import { writeTo } from './standard-streams.ts';
 
+/** What stands for the file of a chain that a command makes of itself. */
+export const SENT_FILE = 'send';
+
 /** The records of a project. */
 export function recordsOf(project: Project): Records {
   return new Records(projectFolder(project), { ...USUAL_KEEPING, ...project.records });

@@ -12,7 +12,7 @@ import {
 } from './chain/traffic-keys.ts';
 import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from './chain/project-keys.ts';
 import type { KeyDefinition } from './chain/key-definition.ts';
-import { credentialKeys, credentialOriginsKey } from './chain/credential-keys.ts';
+import { credentialKeys, credentialOriginsKey, credentialTestKey } from './chain/credential-keys.ts';
 import { givenNames } from './chain/names.ts';
 import { signature } from './language/functions/define.ts';
 import { functions } from './language/functions/index.ts';
@@ -120,6 +120,7 @@ export function topics(): Topic[] {
       examples: [`credentials:\n${indent(example, 2)}`],
     })),
     keyTopic('credentials', credentialOriginsKey),
+    keyTopic('credentials', credentialTestKey),
     ...givenNames.map(({ name, where, about, example }): Topic => ({
       word: name,
       what: `name in ${where}`,

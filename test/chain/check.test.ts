@@ -232,6 +232,11 @@ describe('names and structure', () => {
       '4:11 remark comment-in-text: in YAML " #" begins a comment, so this text ends with Order | "Order #1: ${studio}, done"',
     ],
     [
+      'a comparison of two literals',
+      "  - call: GET kiln /a\n    expect: [ 1 == 1, '2 > 3', \"'a' in ['a']\" ]\n",
+      '4:15 remark unreachable: this is always true, whatever comes\n4:23 remark unreachable: this is always false, whatever comes\n4:32 remark unreachable: this is always true',
+    ],
+    [
       'JSON in a text where JSON is made of it',
       '  - call: POST kiln /a\n    json: |\n      { "a": "${studio}", "b": ${1} }\n',
       '4:11 remark json-in-text: this is one text',

@@ -290,7 +290,7 @@ describe('eval, find and try', () => {
 });
 
 test('sign-in says for what and until when; sign-out forgets', async () => {
-  const project = `services:\n  kiln: { url: "${practice.url}", as: desk }\ncredentials:\n  desk: { kind: oauth2, grant: client-credentials, token-url: "${practice.url}/token", client-id: ${KEYS.client}, client-secret: "\${secret.desk}", scope: "firings:write" }\n  key: { kind: bearer, token: "\${secret.desk}" }\nsecrets: { desk: locked }\n`;
+  const project = `services:\n  kiln: { url: "${practice.url}", as: desk }\ncredentials:\n  desk: { kind: oauth2, grant: client-credentials, token-url: "${practice.url}/token", client-id: ${KEYS.client}, client-secret: "\${secret.desk}", scope: "firings:write" }\n  key: { kind: bearer, token: "\${secret.desk}" }\n  tried: { kind: bearer, token: "\${secret.desk}", test: GET kiln /racks }\nsecrets: { desk: locked }\n`;
   const folder = folderWith({ 'batharon.yaml': project });
   await batharon(folder, ['secret', 'set', 'desk'], KEYS.clientSecret);
   const signed = await batharon(folder, ['sign-in']);
@@ -299,8 +299,14 @@ test('sign-in says for what and until when; sign-out forgets', async () => {
     expect.stringMatching(/held {4}signed in as desk.*, until 20\d\d-\d\d-\d\dT[\d:]+Z\.\n/),
   ]);
   expect((await batharon(folder, ['sign-in', 'key'])).stderr).toContain(
-    'key is of kind bearer: nothing is fetched',
+    'key is of kind bearer: it goes with each request. Its secrets are there; no request was sent with it. test: GET SERVICE /path',
   );
+  expect(await batharon(folder, ['sign-in', 'tried'])).toMatchObject({
+    code: 3,
+    stderr: expect.stringMatching(
+      /GET kiln \/racks[^]*401[^]*did not accept the credential tried/,
+    ) as unknown,
+  });
   expect((await batharon(folder, ['sign-out', 'desk'])).code).toBe(0);
   await batharon(folder, ['secret', 'set', 'desk'], 'wrong-secret');
   expect(await batharon(folder, ['sign-in', 'desk'])).toMatchObject({

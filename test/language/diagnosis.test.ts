@@ -169,6 +169,40 @@ describe('a path that finds nothing', () => {
   });
 });
 
+describe('two long values that differ', () => {
+  const long = Array.from({ length: 40 }, (_, i) => ({ id: i, ok: true }));
+  const text = 'a long description of what stands on the rack today, 29,3 kg in all';
+  const differ = (left: unknown, right: unknown): string =>
+    expression('$.a == $.b', names).whatCame(
+      environment({ answer: parseJson(JSON.stringify({ a: left, b: right })), names }),
+    );
+  test.each<[string, unknown, unknown, string]>([
+    [
+      'a member',
+      long,
+      long.map((one) => (one.id === 29 ? { ...one, ok: false } : one)),
+      'they differ at [29].ok: true and false',
+    ],
+    [
+      'an item more',
+      long.slice(0, 39),
+      long,
+      'the right one has 1 item more, the first [39]: {"id": 39, "ok": true}',
+    ],
+    ['another order', long, [...long].reverse(), 'they hold the same items in another order, from [0] on'],
+    ['an extra member', { text, note: 1 }, { text }, 'only the left one has note: 1'],
+    [
+      'a text',
+      text,
+      text.replace('29,3', '29,4'),
+      "they differ from character 57 on '…k today, 29,3 kg in all' and '…k today, 29,4 kg in all'",
+    ],
+    ['short ones', 1, 2, '$.a is 1, $.b is 2'],
+  ])('%s', (_, left, right, came) => {
+    expect(differ(left, right)).toBe(came);
+  });
+});
+
 describe('a condition that does not hold', () => {
   test.each<[text: string, came: string]>([
     ["$.state == 'done'", "'cooling'"],

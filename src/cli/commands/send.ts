@@ -19,7 +19,7 @@ import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { answerOf, OpenRun } from '../open-run.ts';
-import { recordsOf, runRecorded } from '../run-recorded.ts';
+import { recordsOf, runRecorded, SENT_FILE } from '../run-recorded.ts';
 import {
   errorTerminal,
   outputTerminal,
@@ -44,9 +44,6 @@ export interface SendOptions {
   readonly add?: string;
   readonly keep?: readonly string[];
 }
-
-/** The file that a request without a file is recorded under. */
-export const SENT_FILE = 'send';
 
 /** `batharon send METHOD SERVICE PATH`: one request without a file. */
 export function send(words: readonly string[], options: SendOptions): Promise<ExitCode> {

@@ -9,32 +9,67 @@ import { fail } from '../../core/problems.ts';
 import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
+import { runRecorded, SENT_FILE } from '../run-recorded.ts';
+import { RunView } from '../run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal.ts';
 import { type OpenWorld, openWorld } from '../world.ts';
 import { reportProblems } from './run.ts';
 
-/** `batharon sign-in [CREDENTIAL]`: gets and tests a token without a chain, and says for what and until when. */
+/**
+ * `batharon sign-in [CREDENTIAL]`: gets a token without a chain, says for what and until when, and sends the request that `test:` of
+ * the credential names.
+ */
 export function signIn(name: string | undefined, options: { env?: string }): Promise<ExitCode> {
-  return withCredential(name, options, async (context, credential, terminal) => {
-    const filled = fillCredential(context, { as: credential, url: 'https://localhost/' });
-    const { kind } = filled.credential;
-    if (kind !== 'oauth2') {
-      terminal.write(
-        `${credential} is of kind ${kind}: nothing is fetched for it, it goes with each request. Its secrets are there.\n`,
+  return withCredential(name, options, async (context, credential, terminal, world) => {
+    const { kind, test } = context.project.credentials.get(credential)!;
+    if (kind === 'oauth2') {
+      const filled = fillCredential(context, { as: credential, url: 'https://localhost/' });
+      const request = { method: 'GET', url: 'https://localhost/', headers: [] };
+      const { signedIn } = await context.ports.credentials.authorise(
+        filled,
+        request,
+        context.interruption.signal,
       );
-      return 0;
+      const kept = signedIn === undefined ? ', by a token that was kept' : '';
+      terminal.write(
+        `${terminal.colours.green('held')}    signed in as ${credential}${kept}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
+      );
     }
-    const request = { method: 'GET', url: 'https://localhost/', headers: [] };
-    const { signedIn } = await context.ports.credentials.authorise(
-      filled,
-      request,
-      context.interruption.signal,
-    );
-    terminal.write(
-      `${terminal.colours.green('held')}    signed in as ${credential}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
-    );
+    if (test !== undefined) return tryOut(context, credential, test, terminal, world);
+    const done =
+      kind === 'oauth2'
+        ? 'No request was sent with it'
+        : `${credential} is of kind ${kind}: ${kind === 'chain' ? 'its chain is carried out when a call needs it' : 'it goes with each request'}. Its secrets are there; no request was sent with it`;
+    terminal.write(`${done}. test: GET SERVICE /path in the credential names one.\n`);
     return 0;
   });
+}
+
+/** Sends one request with a credential, and shows what came. */
+async function tryOut(
+  { interruption, options, project }: RunContext,
+  credential: string,
+  test: string,
+  terminal: Terminal,
+  world: OpenWorld,
+): Promise<ExitCode> {
+  const text = `chain: ${JSON.stringify(`Sign in as ${credential}`)}\nsteps:\n  - call: ${test}\n    as: ${credential}\n`;
+  const { chain, findings } = readChain(SENT_FILE, text, project);
+  const problem = findings.find((finding) => finding.level === 'problem');
+  if (!chain || problem)
+    return fail('wrong-form', `the test of ${credential}: ${problem?.message ?? test}`, {
+      instead: problem?.instead ?? 'test: GET kiln /me',
+      place: project.credentials.get(credential)!.at,
+    });
+  const view = new RunView(terminal);
+  const { exit } = await runRecorded(chain, project, world, {
+    inputs: {},
+    part: true,
+    ...(options.signInChains ? { signInChains: options.signInChains } : {}),
+    signal: interruption.signal,
+    emit: (event) => view.show(event),
+  });
+  return exit;
 }
 
 type SignedIn = Pick<EventOf<'signed-in'>, 'scope' | 'until'> | undefined;

@@ -236,6 +236,17 @@ export const credentialKindKey: KeyDefinition = {
   example: 'kind: bearer',
 };
 
+export const credentialTestKey: KeyDefinition = {
+  name: 'test',
+  sort: 'setting',
+  shape: shapeOf(() => z.string().regex(/^[A-Z]+ \S/)),
+  wants: 'a request, such as GET kiln /me',
+  required: false,
+  about:
+    'What `batharon sign-in` sends with it, to see whether it is accepted. Best a request that changes nothing.',
+  example: 'test: GET kiln /me',
+};
+
 export const credentialOriginsKey: KeyDefinition = {
   name: 'origins',
   sort: 'setting',

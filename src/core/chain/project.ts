@@ -64,6 +64,8 @@ export interface Credential {
   readonly fields: ReadonlyMap<string, Template>;
   /** Origins to which it may go besides those of its services. */
   readonly origins: ReadonlySet<string>;
+  /** A request with which it is tried: `GET kiln /me`. */
+  readonly test?: string;
   /** A recipe: names for one request, and fields that are computed from it. */
   readonly recipe?: Recipe;
   /** Another chain signs in; its results are what is sent. */

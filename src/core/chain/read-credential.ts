@@ -6,6 +6,7 @@ import {
   credentialKeys,
   credentialKindKey,
   credentialOriginsKey,
+  credentialTestKey,
   GRANT_NEEDS,
   type OAuthGrant,
   originIn,
@@ -64,7 +65,7 @@ export function readCredential(
   checkStructure(
     findings,
     value,
-    [credentialKindKey, credentialOriginsKey, ...keys],
+    [credentialKindKey, credentialOriginsKey, credentialTestKey, ...keys],
     `a credential of kind ${kind}`,
   );
   const templates = new Map<string, Template>();
@@ -85,6 +86,7 @@ export function readCredential(
         kind,
         fields: templates,
         origins: originsOf(valueOf(value, 'origins')),
+        ...optional('test', fields.literal(valueOf(value, 'test'))),
         ...(kind === 'recipe' ? { recipe: readRecipe(fields, value, scope) } : {}),
         ...(kind === 'chain' ? { signIn: readSignIn(fields, value, scope) } : {}),
         at: findings.place(key),

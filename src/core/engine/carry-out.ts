@@ -355,7 +355,7 @@ function holds(context: RunContext, step: Step): boolean {
 function usualExpectations(
   context: RunContext,
   step: Step & { type: 'call' },
-  { answer, body, told }: CallResult,
+  { answer, body, request, told, url }: CallResult,
   outcome: StepOutcome,
 ): void {
   if (step.expectsSuccess && answer.status >= 400) {
@@ -363,7 +363,10 @@ function usualExpectations(
     const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
     outcome.failed('status < 400', `${answer.status}${said}`, {
       code:
-        told?.code ?? (isRefused(step, answer.status, context) ? 'sign-in-refused' : 'status-not-expected'),
+        told?.code ??
+        (isRefused(step, answer.status, context) && isSameOrigin(url, request.url)
+          ? 'sign-in-refused'
+          : 'status-not-expected'),
       ...(instead === undefined ? {} : { instead }),
     });
   }
@@ -372,6 +375,11 @@ function usualExpectations(
       code: 'answer-not-as-typed',
       instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
     });
+}
+
+/** Elsewhere no credential was carried along. */
+function isSameOrigin(one: string, other: string): boolean {
+  return new URL(one).origin === new URL(other).origin;
 }
 
 /** The service did not take the credential of the request. */

@@ -1,6 +1,7 @@
 import { ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
 import type { Environment } from './environment.ts';
+import { differenceOf } from './difference.ts';
 import { functions } from './functions/index.ts';
 import { withArticle } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
@@ -334,6 +335,10 @@ function whatWasCompared(tree: BinaryTree, text: string, environment: Environmen
     kindOf(left) !== kindOf(right)
       ? `, ${withArticle(kindOf(left))}, and ${withArticle(kindOf(left))} never equals ${withArticle(kindOf(right))}`
       : '';
+  if (tree.operator === '==' && left !== undefined && right !== undefined && kinds === '') {
+    const difference = differenceOf(left, right);
+    if (difference !== undefined) return difference;
+  }
   if (literal(tree.right)) return brief(left) + kinds;
   if (literal(tree.left)) return brief(right) + kinds;
   const side = (part: Tree, value: Maybe): string => `${text.slice(...part.span)} is ${brief(value)}`;
