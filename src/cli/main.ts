@@ -35,7 +35,7 @@ program.hook('preAction', (_, command) => {
 
 program
   .command('demo')
-  .description('run three example chains against the practice service, and show what happened')
+  .description('run four example chains against the practice service, and show what happened')
   .option('--write <folder>', 'write the files of the demo into a folder, to change and run them')
   .addHelpText('after', '\nExample:\n  batharon demo')
   .action(async (options: { write?: string }) => {

@@ -278,6 +278,7 @@ export class StepRunner {
       ...(said ? { problem: eventProblem(said) } : {}),
       ...(done.turns ? { turns: done.turns } : {}),
       ...(done.call?.states ? { states: done.call.states } : {}),
+      ...(done.call?.pages === undefined ? {} : { pages: done.call.pages }),
     });
     this.#setStep(context, step, outcome, elapsed, done, problem ?? done.stop?.problem);
   }
