@@ -207,3 +207,63 @@ secrets: { desk: env A }
     { code: 'not-as-expected', instead: 'the service did not accept the credential desk (bearer)' },
   ]);
 });
+
+test('undo signs in as the step that it takes back, unless it says otherwise', async () => {
+  const { sent } = await runChain(
+    `chain: T
+steps:
+  - call: POST kiln /a
+    as: office
+    undo:
+      - call: DELETE kiln /a
+      - call: DELETE kiln /b
+        as: nobody
+`,
+    () => ({ json: '{}' }),
+    {
+      project: `${KILN}credentials: { office: { kind: header, name: Key, value: "\${secret.office}" } }
+secrets: { office: env A }
+`,
+      secrets: { office: 'clay-and-water' },
+    },
+  );
+  expect(sent.map(({ headers, method }) => [method, headers.some(([name]) => name === 'Key')])).toEqual([
+    ['POST', true],
+    ['DELETE', true],
+    ['DELETE', false],
+  ]);
+});
+
+test('what until asks for may not be there yet while the job goes on', async () => {
+  const { exit, of } = await runChain(
+    `chain: T
+steps:
+  - call: GET kiln /job
+    poll: { every: 1s, within: 1m, while: "$.state == 'going'", until: $.count >= 20 }
+`,
+    (_, nth) => ({ json: nth < 3 ? '{"state":"going"}' : '{"state":"done","count":20}' }),
+    { project: KILN },
+  );
+  expect([exit, of('step-ended')[0]!.states]).toEqual([0, 'nothing ×3 → 20']);
+  const never = await runChain(
+    'chain: T\nsteps:\n  - call: GET kiln /job\n    poll: { every: 1s, within: 1m, until: $.count >= 20 }\n',
+    () => ({ json: '{}' }),
+    { project: KILN },
+  );
+  expect([never.exit, never.of('step-ended')[0]!.problem!.code]).toEqual([1, 'found-nothing']);
+});
+
+test('one time limit for all lifts those of its phases, and bounds them', async () => {
+  const asked = (timeout: string, after: number) =>
+    runChain(
+      `chain: T\nsteps:\n  - call: GET kiln /a\n    timeout: ${timeout}\n`,
+      () => ({ json: '{}', after }),
+      {
+        project: KILN,
+      },
+    );
+  expect([(await asked('2m', 33_000)).exit, (await asked('2m', 121_000)).exit]).toEqual([0, 3]);
+  expect([(await asked('{ answer: 20s }', 33_000)).exit, (await asked('{ total: 5s }', 6000)).exit]).toEqual([
+    3, 3,
+  ]);
+});

@@ -309,7 +309,7 @@ Alias /open ${folder}/page.txt
         `  - call: GET kiln /${kind}\n`,
         'wrong-password',
       );
-      expect(exit).toBe(1);
+      expect(exit).toBe(3);
       expect(problems[0]!.instead).toContain(`the service did not accept the credential anna (${kind})`);
     },
   );

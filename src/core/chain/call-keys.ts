@@ -99,6 +99,7 @@ export const callKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'redirects',
+    manner: true,
     sort: 'setting',
     shape: count,
     wants: 'a number',
@@ -117,6 +118,7 @@ export const callKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'timeout',
+    manner: true,
     sort: 'setting',
     shape: timeout,
     wants: 'a duration, or a map of connect, answer and total',
@@ -127,6 +129,7 @@ export const callKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'retry',
+    manner: true,
     sort: 'setting',
     shape: map,
     wants: 'a map of attempts, on, wait, when and as-told',
@@ -136,6 +139,7 @@ export const callKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'idempotency',
+    manner: true,
     sort: 'setting',
     shape: shapeOf(() => z.union([yesNo(), map()])),
     wants: 'yes, or a map of header and key',
@@ -145,6 +149,7 @@ export const callKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'repeatable',
+    manner: true,
     sort: 'setting',
     shape: yesNo,
     wants: 'yes or no',

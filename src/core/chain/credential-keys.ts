@@ -31,6 +31,12 @@ const choice = (
   example: `${name}: ${words[0]}`,
 });
 
+/** One of which the whole worth is that nobody reads it. */
+const secretField: typeof field = (name, about, required) => ({
+  ...field(name, about, required),
+  secret: true,
+});
+
 const map = (name: string, about: string, example: string, required = true): KeyDefinition => ({
   name,
   sort: 'plain text',
@@ -82,36 +88,36 @@ const SIGNING = [
 export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = {
   basic: {
     about: 'User and password (RFC 7617).',
-    keys: [field('user', 'The user’s name; it has no colon.'), field('password', 'The password.')],
+    keys: [field('user', 'The user’s name; it has no colon.'), secretField('password', 'The password.')],
     example: 'office:\n  kind: basic\n  user: anna\n  password: ${secret.office}',
   },
   bearer: {
     about: 'A token in the Authorization field (RFC 6750).',
     keys: [
-      field('token', 'The token.'),
+      secretField('token', 'The token.'),
       field('scheme', 'The word before it, for services that want another than Bearer.', false),
     ],
     example: 'counter:\n  kind: bearer\n  token: ${secret.counter}',
   },
   header: {
     about: 'A key in a field of its own.',
-    keys: [field('name', 'The name of the field.'), field('value', 'Its value.')],
+    keys: [field('name', 'The name of the field.'), secretField('value', 'Its value.')],
     example: 'counter:\n  kind: header\n  name: Emberfold-Key\n  value: ${secret.counter}',
   },
   query: {
     about: 'A key in a parameter of the URL.',
-    keys: [field('name', 'The name of the parameter.'), field('value', 'Its value.')],
+    keys: [field('name', 'The name of the parameter.'), secretField('value', 'Its value.')],
     example: 'counter:\n  kind: query\n  name: key\n  value: ${secret.counter}',
   },
   cookie: {
     about: 'A key in a cookie (RFC 6265).',
-    keys: [field('name', 'The name of the cookie.'), field('value', 'Its value.')],
+    keys: [field('name', 'The name of the cookie.'), secretField('value', 'Its value.')],
     example: 'studio:\n  kind: cookie\n  name: session\n  value: ${secret.session}',
   },
   digest: {
     about:
       'User and password, of which only a digest is sent (RFC 7616): MD5, SHA-256 and SHA-512-256, with or without -sess. The first request asks for the challenge.',
-    keys: [field('user', 'The user’s name.'), field('password', 'The password.')],
+    keys: [field('user', 'The user’s name.'), secretField('password', 'The password.')],
     example: 'archive:\n  kind: digest\n  user: anna\n  password: ${secret.archive}',
   },
   oauth2: {
@@ -132,23 +138,23 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
       field('device-url', 'The device authorization endpoint, for grant device.', false),
       field('authorize-url', 'The authorization endpoint, for grant browser.', false),
       field('client-id', 'The client’s identifier.', false),
-      field('client-secret', 'Its secret; a public client has none.', false),
+      secretField('client-secret', 'Its secret; a public client has none.', false),
       choice(
         'client-auth',
         'How the client proves who it is; usually client_secret_basic with a secret, none without.',
         ['client_secret_basic', 'client_secret_post', 'private_key_jwt', 'none'],
         false,
       ),
-      field(
+      secretField(
         'signing-key',
         'A private key in PEM (PKCS #8) or as a JWK, for private_key_jwt and grant jwt.',
         false,
       ),
       choice('signing-algorithm', 'What the key signs with; usually what fits it.', SIGNING, false),
       field('key-id', 'The identifier of the key, where the service wants one.', false),
-      field('refresh-token', 'The refresh token, for grant refresh-token.', false),
+      secretField('refresh-token', 'The refresh token, for grant refresh-token.', false),
       field('user', 'The user’s name, for grant password.', false),
-      field('password', 'The user’s password, for grant password.', false),
+      secretField('password', 'The user’s password, for grant password.', false),
       field('issued-by', 'Who makes the statement (iss), for grant jwt.', false),
       field('subject', 'Whom the statement speaks of (sub), for grant jwt; usually issued-by.', false),
       field('scope', 'The scopes that are asked for, with blanks between them.', false),
@@ -166,7 +172,7 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
     about: 'Signs each request with a key (RFC 9421); a body is signed by its Content-Digest (RFC 9530).',
     keys: [
       field('key-id', 'The identifier by which the service knows the key.'),
-      field('key', 'The key: a private one in PEM (PKCS #8), or a shared one in base64.'),
+      secretField('key', 'The key: a private one in PEM (PKCS #8), or a shared one in base64.'),
       choice('algorithm', 'What signs.', [
         'hmac-sha256',
         'ed25519',

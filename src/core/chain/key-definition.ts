@@ -16,6 +16,10 @@ export interface KeyDefinition {
   readonly about: string;
   readonly usual?: string;
   readonly required?: boolean;
+  /** Its whole worth is that nobody reads it: it never stands readable in a file. */
+  readonly secret?: true;
+  /** It says how a step goes about it, or what a person is told: with another value the step would have done the same. */
+  readonly manner?: true;
   readonly example: string;
 }
 

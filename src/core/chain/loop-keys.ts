@@ -16,6 +16,7 @@ export const eachKeys: readonly KeyDefinition[] = [
   steps,
   {
     name: 'at-once',
+    manner: true,
     sort: 'setting',
     shape: amount,
     wants: 'a number',
@@ -25,6 +26,7 @@ export const eachKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'turns-on-fail',
+    manner: true,
     sort: 'setting',
     shape: shapeOf(() => z.enum(['stop', 'continue'])),
     wants: 'stop or continue',
@@ -35,6 +37,7 @@ export const eachKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'at-least',
+    manner: true,
     sort: 'setting',
     shape: amount,
     wants: 'a number',
@@ -44,6 +47,7 @@ export const eachKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'up-to',
+    manner: true,
     sort: 'setting',
     shape: amount,
     wants: 'a number',
@@ -83,6 +87,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'up-to',
+    manner: true,
     sort: 'setting',
     shape: amount,
     wants: 'a number',
@@ -92,6 +97,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'every',
+    manner: true,
     sort: 'setting',
     shape: pause,
     wants: 'a duration, or two with .. between them',
@@ -101,6 +107,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'within',
+    manner: true,
     sort: 'setting',
     shape: duration,
     wants: 'a duration',

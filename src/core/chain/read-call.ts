@@ -41,11 +41,12 @@ export function readCall(
   const line = valueOf(node, 'call')!;
   const request = line.type === 'scalar' ? readRequestLine(reader, line, sent) : undefined;
   const asNode = valueOf(node, 'as');
-  const as = fields.literal(asNode);
-  if (as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
+  // What takes a step back signs in as that did.
+  const as = fields.literal(asNode) ?? reader.undoAs;
+  if (asNode && as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
     const near = nearest(as, [...project.credentials.keys(), 'nobody']);
     findings.problem(
-      asNode!,
+      asNode,
       'unknown-credential',
       `the project has no credential ${as}`,
       near === undefined ? credentialsOf(reader) : `the nearest is ${near}`,

@@ -20,17 +20,6 @@ import { optional } from './optional.ts';
 import { type MapEntry, type MapNode, type SourceNode, valueOf } from './source.ts';
 import { checkStructure, formOf } from './structure.ts';
 
-/** Fields whose whole worth is that nobody reads them. */
-const SECRET_FIELDS: ReadonlySet<string> = new Set([
-  'password',
-  'token',
-  'value',
-  'client-secret',
-  'refresh-token',
-  'signing-key',
-  'key',
-]);
-
 /** The request as a recipe sees it. */
 const REQUEST_KIND = objectKind({
   method: TEXT,
@@ -69,12 +58,12 @@ export function readCredential(
     `a credential of kind ${kind}`,
   );
   const templates = new Map<string, Template>();
-  for (const { name: field } of keys) {
+  for (const { name: field, secret } of keys) {
     const node = valueOf(value, field);
     const template =
       node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
-    if (SECRET_FIELDS.has(field)) literalSecret(findings, node, name, field, template);
+    if (secret) literalSecret(findings, node, name, field, template);
     templates.set(field, template);
   }
   if (kind === 'oauth2') checkGrant(findings, key, value, templates);

@@ -25,6 +25,8 @@ export interface StepReader {
   readonly files?: OtherFiles;
   /** The steps that are read take something back. */
   readonly undoing?: boolean;
+  /** The credential of the step whose undo is read. */
+  readonly undoAs?: string;
   /** The inputs of the chain. */
   readonly inputs?: readonly Input[];
   /** The chain files that follow one another up to this one. */

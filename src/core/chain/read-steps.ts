@@ -193,7 +193,13 @@ function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address:
   if (!undo) return [];
   const { used } = reader.fields;
   const usedHere = new Set(used);
-  const steps = readSteps({ ...reader, undoing: true }, undo, scope.branch(), `${address}.undo`);
+  const as = reader.fields.literal(valueOf(node, 'as'));
+  const steps = readSteps(
+    { ...reader, undoing: true, ...optional('undoAs', as) },
+    undo,
+    scope.branch(),
+    `${address}.undo`,
+  );
   used.clear();
   usedHere.forEach((name) => used.add(name));
   return steps;

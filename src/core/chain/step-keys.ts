@@ -22,6 +22,7 @@ export const stepKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'about',
+    manner: true,
     sort: 'plain text',
     shape: text,
     wants: 'a text',
@@ -64,6 +65,7 @@ export const stepKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'show',
+    manner: true,
     sort: 'plain text',
     shape: text,
     wants: 'a text',
@@ -72,6 +74,7 @@ export const stepKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'on-fail',
+    manner: true,
     sort: 'setting',
     shape: shapeOf(() => z.enum(['stop', 'continue'])),
     wants: 'stop or continue',

@@ -1,38 +1,41 @@
+import { callKeys } from './call-keys.ts';
 import { fingerprint } from './fingerprint.ts';
+import type { KeyDefinition } from './key-definition.ts';
+import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from './loop-keys.ts';
 import type { MapNode, SourceNode } from './source.ts';
+import { groupKeys, stepKeys } from './step-keys.ts';
 import { plainOf } from './structure.ts';
+import { pagesKeys, pollKeys } from './traffic-keys.ts';
 
-/** Keys that say how a step goes about it, or what a person is told: with others of these it would have done the same. */
-const MANNER: ReadonlySet<string> = new Set([
-  'about',
-  'at-once',
-  'at-least',
-  'idempotency',
-  'on-fail',
-  'retry',
-  'redirects',
-  'repeatable',
-  'show',
-  'timeout',
-  'turns-on-fail',
-  'up-to',
-  'every',
-  'within',
-]);
+const mannerOf = (...keys: readonly (readonly KeyDefinition[])[]): ReadonlySet<string> =>
+  new Set(keys.flat().flatMap(({ manner, name }) => (manner ? [name] : [])));
+
+/** Keys of steps that say only how. */
+const MANNER = mannerOf(stepKeys, callKeys, eachKeys, repeatStepKeys, followKeys, groupKeys);
+
+/** The same inside of keys that hold settings. */
+const INSIDE: Readonly<Record<string, ReadonlySet<string>>> = {
+  repeat: mannerOf(repeatKeys),
+  poll: mannerOf(pollKeys),
+  pages: mannerOf(pagesKeys),
+};
 
 /** A mark of a step as written: two steps with one mark do the same. */
 export function markOf(node: MapNode): string {
   return fingerprint(JSON.stringify(essence(node)));
 }
 
-function essence(node: SourceNode): unknown {
+function essence(node: SourceNode, manner = MANNER): unknown {
   if (node.type !== 'map') return plainOf(node);
   return node.entries
-    .filter(({ key }) => !MANNER.has(key.text))
-    .map(({ key, value }) => [
-      key.text,
-      STEPS.has(key.text) && value.type === 'list' ? value.items.map(essence) : plainOf(value),
-    ]);
+    .filter(({ key }) => !manner.has(key.text))
+    .map(({ key, value }) => [key.text, essenceOf(key.text, value)]);
+}
+
+function essenceOf(key: string, value: SourceNode): unknown {
+  if (STEPS.has(key) && value.type === 'list') return value.items.map((item) => essence(item));
+  const inside = Object.hasOwn(INSIDE, key) ? INSIDE[key] : undefined;
+  return inside ? essence(value, inside) : plainOf(value);
 }
 
 const STEPS: ReadonlySet<string> = new Set(['steps', 'else']);

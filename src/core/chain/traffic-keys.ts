@@ -56,6 +56,7 @@ export const pagesKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'up-to',
+    manner: true,
     sort: 'setting',
     shape: amount,
     wants: 'a number',
@@ -103,6 +104,7 @@ export const pollKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'every',
+    manner: true,
     sort: 'setting',
     shape: pause,
     wants: 'a duration, or two with .. between them',
@@ -113,6 +115,7 @@ export const pollKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'within',
+    manner: true,
     sort: 'setting',
     shape: duration,
     wants: 'a duration',
@@ -185,6 +188,7 @@ export const retryKeys: readonly KeyDefinition[] = [
 export const callbackKeys: readonly KeyDefinition[] = [
   {
     name: 'within',
+    manner: true,
     sort: 'setting',
     shape: duration,
     wants: 'a duration',
@@ -251,6 +255,7 @@ export const paceKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'at-once',
+    manner: true,
     sort: 'setting',
     shape: count,
     wants: 'a number',

@@ -122,8 +122,12 @@ function look(
       message: `${poll.giveUpWhen.expression.text} holds: ${state}`,
       place: poll.giveUpWhen.at(),
     };
-  if (holds(poll.until)) return 'done';
-  if (!poll.while || holds(poll.while)) return 'going';
+  const done = placed(poll.until, () => poll.until.expression.test(environment));
+  if (done === true) return 'done';
+  // What until speaks of may not be there yet, as long as while says that it goes on.
+  if (poll.while && holds(poll.while)) return 'going';
+  if (done === undefined) return throwNothing(poll.until, environment);
+  if (!poll.while) return 'going';
   return {
     code: 'poll-unforeseen',
     message: `the state is ${state}, for which neither until nor while holds`,
@@ -136,7 +140,8 @@ function look(
 function stateIn(poll: Poll, environment: Environment, status: number): string {
   try {
     const value = poll.state?.expression.evaluate(environment);
-    if (value === undefined) return String(status);
+    if (value === undefined)
+      return poll.state && environment.answer !== undefined ? 'nothing' : String(status);
     return shorten(plainText(value) ?? brief(value), 60);
   } catch {
     return String(status);
