@@ -65,6 +65,7 @@ export class Http2Origin {
     };
     const attempt = async (times: number): Promise<void> => {
       const session = await this.#usable();
+      await connected(session);
       if (stopped) return;
       if (times === 1) handler.onConnect(abort);
       if (this.#hasStopped(() => stopped)) return;
@@ -109,6 +110,15 @@ export class Http2Origin {
   destroy(): void {
     for (const session of this.#open) session.destroy();
   }
+}
+
+/** Resolves once a session sends what it is given, or has ended. */
+function connected(session: ClientHttp2Session): Promise<void> | undefined {
+  if (!session.connecting) return undefined;
+  return new Promise((resolve) => {
+    session.once('connect', () => resolve());
+    session.once('close', () => resolve());
+  });
 }
 
 function begin(
