@@ -168,7 +168,7 @@ function variableName(words: string): string {
 function keyParameter(url: string): { name: string; value: string; rest: string } | undefined {
   const [, head = url, query = '', fragment = ''] = /^([^?#]*)\?([^#]*)(#.*)?$/s.exec(url) ?? [];
   const pairs = query === '' ? [] : query.split('&');
-  const found = pairs.find((pair) => KEY_PARAMETER.test(pair.split('=')[0]!) && pair.includes('='));
+  const found = pairs.find((pair) => KEY_PARAMETER.test(pair.split('=')[0]!) && /=./.test(pair));
   if (found === undefined) return undefined;
   const rest = pairs.filter((pair) => pair !== found);
   const [name = '', ...value] = found.split('=');

@@ -173,7 +173,10 @@ ifCurl.each([
   "curl -s URL/a -H 'User-Agent: kiln/2' -H 'Accept: text/csv'",
 ])('%s', compare);
 
-const word = fc.stringMatching(/^[A-Za-z0-9._~-]{1,12}$/);
+// A key in a query becomes a credential, which stands behind the other parameters.
+const word = fc
+  .stringMatching(/^[A-Za-z0-9._~-]{1,12}$/)
+  .filter((one) => !/key|token|auth|secret|app[-_]?id|sig/i.test(one));
 const text = fc.stringMatching(/^[A-Za-z0-9 .,:;!?@()*/=_"-]{0,16}$/);
 const quoted = (one: string): string => `'${one.replaceAll("'", "'\\''")}'`;
 const header = fc
@@ -238,7 +241,10 @@ const line = fc
 ifCurl(
   'random lines of what documentation uses',
   async () => {
-    await fc.assert(fc.asyncProperty(line, compare), { numRuns: process.env.PROVE ? 2000 : 60 });
+    await fc.assert(
+      fc.asyncProperty(line, compare),
+      process.env.PROVE ? { numRuns: 2000 } : { numRuns: 60, seed: 20_261_128 },
+    );
   },
   600_000,
 );
