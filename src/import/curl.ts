@@ -27,7 +27,9 @@ export function importCurls(source: string): ImportedCommands {
   const requests = shellCommands(markBraces(source)).flatMap((command): ImportedRequest[] => {
     const start = command.words.findIndex((word) => /(?:^|[/\\])curl(?:\.exe)?$/.test(word));
     if (start < 0) {
-      notes.push(`${command.words.slice(0, 4).join(' ').slice(0, 60)}: this is no curl`);
+      // What stands behind its name may be a key: export TOKEN=…
+      const [program = ''] = command.words;
+      notes.push(`${program.replace(/=.*/s, '=…').slice(0, 40)}: this is no curl`);
       return [];
     }
     return apart(command.words.slice(start + 1)).map((words) => requestOf({ ...command, words }));

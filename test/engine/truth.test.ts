@@ -122,6 +122,21 @@ steps:
   });
 });
 
+test('what a person is asked holds no secret', async () => {
+  const questions: string[] = [];
+  await runChain('chain: T\nsteps:\n  - call: POST kiln /a/${secret.desk}/b\n', () => ({ json: '{}' }), {
+    project: `${KILN}secrets: { desk: env A }\nguard: ask\n`,
+    secrets: { desk: 'clay-and-water' },
+    ports: {
+      confirm: (question) => {
+        questions.push(question);
+        return Promise.resolve(true);
+      },
+    },
+  });
+  expect(questions).toEqual([expect.stringContaining('POST https://kiln.example/v1/a/‹secret desk›/b')]);
+});
+
 test('where a run goes stands in its first event', async () => {
   const { of } = await runChain('chain: Test\nsteps:\n  - call: GET kiln /a\n', () => ({ json: '{}' }), {
     project: `${KILN}  other: { url: "https://other.example" }\nenvironments: { live: {} }\n`,

@@ -264,7 +264,14 @@ curl https://api.emberfold.example/v1/open`,
       [['emberfold', { source: 'command cat token.txt' }]],
     ]);
     expect([...draft.inputs.keys()]).toEqual(['piece_id']);
-    expect([...notes, ...draft.notes]).toEqual(['cd kiln: this is no curl', 'jq .: this is no curl']);
+    expect([...notes, ...draft.notes]).toEqual(['cd: this is no curl', 'jq: this is no curl']);
+  });
+
+  test('a key in a command that is no curl is not repeated', () => {
+    const { notes } = importCurls(
+      'export TOKEN=clay-and-water-1; TOKEN=clay-and-water-2\ncurl https://api.emberfold.example/x',
+    );
+    expect(notes).toEqual(['export: this is no curl', 'TOKEN=…: this is no curl']);
   });
 
   test('a variable that becomes a secret is no input', () => {

@@ -90,7 +90,8 @@ export class RunContext {
         within?.context.watchdog ?? new Watchdog(ports.clock),
       );
       // What signs in changes nothing that a guard is for.
-      if (!within) this.#shared.guarding = new Guarding(project, ports.confirm);
+      if (!within)
+        this.#shared.guarding = new Guarding(project, ports.confirm, (text) => this.masker.text(text));
       if (!within) this.atEnd(() => this.watchdog.close());
       this.#shared.signIns = within?.context.signIns;
       this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);

@@ -7,10 +7,13 @@ import { isSafe } from './once.ts';
 export class Guarding {
   readonly #project: Project;
   readonly #confirm: Ports['confirm'];
+  readonly #mask: (text: string) => string;
   #asked: Promise<boolean | undefined> | undefined;
 
-  constructor(project: Project, confirm: Ports['confirm']) {
+  /** `mask` takes secrets out of what a person is asked. */
+  constructor(project: Project, confirm: Ports['confirm'], mask: (text: string) => string) {
     this.#project = project;
+    this.#mask = mask;
     this.#confirm = confirm;
   }
 
@@ -24,7 +27,7 @@ export class Guarding {
     const { environment, guard } = this.#project;
     const where = environment === undefined ? 'this project' : `the environment ${environment}`;
     const { origin, pathname } = new URL(url);
-    const what = `${method} ${origin}${pathname}`;
+    const what = this.#mask(`${method} ${origin}${pathname}`);
     if (guard === 'reads-only')
       fail('guarded', `${where} is guarded: reads-only, so ${what} is not sent`, {
         instead: '--env with another environment, or guard: ask in the project file',
