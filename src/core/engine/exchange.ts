@@ -248,27 +248,17 @@ function sendOnce(
 ): Promise<Sent> | Sent {
   const before = pastAnswer(context, step, wire);
   if (before) return { answer: before, elapsed: 0, once: true, before: true };
+  const send = (): Promise<Sent> => {
+    const pace = context.paceOf(step, wire.url);
+    const entering = pace?.enter(patience, context.interruption, progress.again);
+    return entering
+      ? heldBack(context, step, pace!, entering, progress.again).then((held) =>
+          transmit(context, step, wire, request, progress, pace, held),
+        )
+      : transmit(context, step, wire, request, progress, pace, undefined);
+  };
   const { guarding } = context;
-  if (guarding?.stops(wire))
-    return guarding.allow(wire).then(() => sendAtPace(context, step, wire, request, progress, patience));
-  return sendAtPace(context, step, wire, request, progress, patience);
-}
-
-function sendAtPace(
-  context: RunContext,
-  step: CallStep,
-  wire: WireRequest,
-  request: BuiltRequest,
-  progress: Progress,
-  patience: number,
-): Promise<Sent> {
-  const pace = context.paceOf(step, wire.url);
-  const entering = pace?.enter(patience, context.interruption, progress.again);
-  return entering
-    ? heldBack(context, step, pace!, entering, progress.again).then((held) =>
-        transmit(context, step, wire, request, progress, pace, held),
-      )
-    : transmit(context, step, wire, request, progress, pace, undefined);
+  return guarding?.stops(wire) ? guarding.allow(wire).then(send) : send();
 }
 
 /** Sends one request that its pace has let go; `held` is how long that has held it back. */
