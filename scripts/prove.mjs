@@ -2,23 +2,29 @@
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
+// `npm run prove -- mutations [WORD…]` asks whether the tests would notice.
+const [first, ...rest] = process.argv.slice(2);
+const isMutations = first === 'mutations';
+
 const child = spawn(
   process.execPath,
-  [
-    'scripts/test.mjs',
-    'engine/properties',
-    'engine/masking',
-    'engine/planted',
-    'practice/proofs',
-    'practice/pace',
-    'practice/kills',
-    '--runInBand',
-    '--testTimeout=3600000',
-    ...process.argv.slice(2),
-  ],
+  isMutations
+    ? ['scripts/mutations.mjs', ...rest]
+    : [
+        'scripts/test.mjs',
+        'engine/properties',
+        'engine/masking',
+        'engine/planted',
+        'practice/proofs',
+        'practice/pace',
+        'practice/kills',
+        '--runInBand',
+        '--testTimeout=3600000',
+        ...process.argv.slice(2),
+      ],
   {
     cwd: fileURLToPath(new URL('..', import.meta.url)),
-    env: { ...process.env, PROVE: '1' },
+    env: isMutations ? process.env : { ...process.env, PROVE: '1' },
     stdio: 'inherit',
   },
 );

@@ -9,16 +9,29 @@ import type { Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
 
 /** What is given for inputs: texts, and bytes of files that are none. */
-export type Given = Map<string, string | Uint8Array>;
+export class Given extends Map<string, string | Uint8Array> {
+  /** The files that values were read from, by the names of the inputs: rows are read as they are needed. */
+  readonly files = new Map<string, string>();
+
+  /** Those of some inputs. */
+  only(isWanted: (name: string) => boolean): Given {
+    const some = new Given([...this].filter(([name]) => isWanted(name)));
+    for (const [name, path] of this.files) if (isWanted(name)) some.files.set(name, path);
+    return some;
+  }
+}
 
 /** Reads `name=value` options and a file of values into texts by name. */
 export function readGiven(given: readonly string[], from: string | undefined): Given {
-  const texts = new Map<string, string | Uint8Array>();
+  const texts = new Given();
   if (from !== undefined) for (const [name, text] of readGivenFile(from)) texts.set(name, text);
   for (const one of given) {
     const equals = one.indexOf('=');
     if (equals < 1) fail('input-invalid', `--give ${one} is not name=value`, { instead: `--give ${one}=…` });
-    texts.set(one.slice(0, equals), readValue(one.slice(0, equals), one.slice(equals + 1)));
+    const [name, value] = [one.slice(0, equals), one.slice(equals + 1)];
+    texts.set(name, readValue(name, value));
+    if (value.startsWith('@')) texts.files.set(name, value.slice(1));
+    else texts.files.delete(name);
   }
   return texts;
 }
@@ -65,19 +78,15 @@ function readGivenFile(path: string): [string, string][] {
   ]);
 }
 
-/** The inputs of a chain, from what was given and from defaults. Throws `input-missing`, `input-invalid`. */
-export function inputsOf(
-  chain: Chain,
-  given: ReadonlyMap<string, string | Uint8Array>,
-  zone: string,
-): Record<string, Value> {
+/** The inputs of a chain that were given; the others have defaults. Throws `input-missing`, `input-invalid`. */
+export function inputsOf(chain: Chain, given: Given, zone: string): Record<string, Value> {
   const values: Record<string, Value> = {};
   const missing: Input[] = [];
   for (const input of chain.inputs) {
-    const text = given.get(input.name);
+    const rows = input.kind === 'rows' ? given.files.get(input.name) : undefined;
+    const text = rows ?? given.get(input.name);
     if (text === undefined) {
       if (input.default === undefined) missing.push(input);
-      else values[input.name] = input.default;
       continue;
     }
     if (typeof text !== 'string') {

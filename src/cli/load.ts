@@ -115,7 +115,8 @@ interface SignInRead {
 /** Reads the chains of credentials of kind chain, and holds what they send to what those chains give. */
 function loadSignIns(project: Project): SignInRead[] {
   return [...project.credentials.values()].flatMap(({ name, signIn, at }) => {
-    if (!signIn || project.file === undefined) return [];
+    // Without a file the project has a problem of its own.
+    if (!signIn || signIn.file === '' || project.file === undefined) return [];
     const path = resolve(dirname(resolve(project.file)), signIn.file);
     if (!existsSync(path))
       fail(
@@ -128,7 +129,7 @@ function loadSignIns(project: Project): SignInRead[] {
       );
     const read = readChain(shownPath(path), readText(path), project, readNear);
     const results = new Set(read.chain?.results.map((result) => result.name));
-    const given = new Set(['secret', 'services', 'environment', 'run', ...Object.keys(project.values)]);
+    const given = new Set(['secret', 'services', 'environment', 'run', ...project.values.keys()]);
     const findings = signIn.headers.flatMap(({ value }) =>
       value.parts.flatMap((part) =>
         typeof part === 'string'
@@ -160,8 +161,51 @@ export const readNear: ReadFile = Object.assign(
       ? { path: shownPath(whole), text: readText(whole) }
       : undefined;
   },
-  { exists: (path: string, near: string) => existsSync(resolve(dirname(resolve(near)), path)) },
+  {
+    exists: (path: string, near: string) => existsSync(resolve(dirname(resolve(near)), path)),
+    columns: (path: string, near: string) => columnsOf(resolve(dirname(resolve(near)), path)),
+  },
 );
+
+/** The columns of a file of CSV, from its first line. */
+function columnsOf(path: string): readonly string[] | undefined {
+  let text: string;
+  try {
+    text = readRegularFile(path, LARGEST_FILE)
+      .toString('utf8')
+      .replace(/^\ufeff/, '');
+  } catch {
+    return undefined;
+  }
+  const line = /^[^\r\n]*/.exec(text)![0];
+  // A name with a line break in it is left to the run.
+  if (line.trim() === '' || (line.match(/"/g)?.length ?? 0) % 2 === 1) return undefined;
+  return [...line.matchAll(/(?:^|,)(?:"((?:[^"]|"")*)"|([^,]*))/g)].map(
+    ([, quoted, plain]) => quoted?.replaceAll('""', '"') ?? plain ?? '',
+  );
+}
+
+/** Files of TLS that a project names and that are not there. */
+function missingTlsFiles(read: ReturnType<typeof readProject> | undefined): Loaded['findings'] {
+  if (!read) return [];
+  return [...read.project.services.values()].flatMap(({ tls }) =>
+    [tls?.ca, tls?.cert, tls?.key].flatMap((template) => {
+      const [path] = template?.parts ?? [];
+      if (!template || template.parts.length !== 1 || typeof path !== 'string') return [];
+      if (existsSync(resolve(dirname(resolve(read.file.path)), path))) return [];
+      return {
+        file: read.file,
+        finding: {
+          level: 'problem' as const,
+          code: 'file-not-found' as const,
+          message: `the file ${path} does not exist`,
+          instead: 'a path begins at the folder of the project file',
+          place: template.at,
+        },
+      };
+    }),
+  );
+}
 
 /** The same for files whose texts are known. */
 export function loadTexts(
@@ -179,6 +223,7 @@ export function loadTexts(
       ...all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
       ...results.flatMap(({ elsewhere }) => elsewhere),
       ...signIns.flatMap(({ findings }) => findings),
+      ...missingTlsFiles(read),
     ]),
     files: all.map(({ file }) => file),
     signInChains: new Map(

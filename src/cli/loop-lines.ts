@@ -1,23 +1,15 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
+import { FailureKinds } from './failure-kinds.ts';
 import { fit, pad, timeWords } from './terminal.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
 /** How many of the turns under way are shown, a line each. */
 const SHOWN_TURNS = 5;
-/** How many kinds of failure are shown in full. */
-const SHOWN_KINDS = 5;
 
 interface Running {
-  readonly item: string;
+  readonly item: string | undefined;
   step: string;
   doing: string;
-}
-
-interface FailureKind {
-  count: number;
-  readonly turn: number;
-  readonly step: SeenStep;
-  readonly ended: EventOf<'step-ended'>;
 }
 
 /** A loop under way: how far it is, what its turns do, and what broke in them, summed up by kind. */
@@ -27,7 +19,7 @@ export class LoopLines {
   readonly #began: EventOf<'turns-began'>;
   /** As many as go on at once, by their numbers. */
   readonly #running = new Map<number, Running>();
-  readonly #kinds = new Map<string, FailureKind>();
+  readonly #failures = new FailureKinds();
   #held = 0;
   #broke = 0;
   #calls = 0;
@@ -43,8 +35,7 @@ export class LoopLines {
   take(event: RunEvent, turn: number | undefined): void {
     switch (event.event) {
       case 'turn-began':
-        if (turn === undefined)
-          this.#running.set(event.turn, { item: event.item ?? `turn ${event.turn}`, step: '', doing: '' });
+        if (turn === undefined) this.#running.set(event.turn, { item: event.item, step: '', doing: '' });
         return;
       case 'turn-ended':
         if (turn !== undefined) return;
@@ -89,10 +80,10 @@ export class LoopLines {
 
   /** Takes a step that broke inside a turn. */
   broke(step: SeenStep, ended: EventOf<'step-ended'>, turn: number): void {
-    const kind = kindOf(step, ended);
-    const known = this.#kinds.get(kind);
-    if (known) known.count++;
-    else this.#kinds.set(kind, { count: 1, turn, step, ended });
+    const { of } = this.#began;
+    const item = this.#running.get(turn)?.item;
+    const which = `, the ${ordinal(turn + 1)}${of === undefined ? ' turn' : ` of ${of} turns`}`;
+    this.#failures.add(step, ended, `${which}${item === undefined ? '' : `: ${item}`}`, turn);
   }
 
   /** The lines while it goes on. */
@@ -110,7 +101,7 @@ export class LoopLines {
     const { colours, width } = lines.terminal;
     const all = [...this.#running];
     const shown = all.slice(0, SHOWN_TURNS).map(([turn, { doing, item, step }]) => {
-      const text = `${pad(`[${turn}]`, 6)} ${pad(fit(item, 28), 28)} ${pad(fit(step, 16), 16)} ${doing}`;
+      const text = `${pad(`[${turn}]`, 6)} ${pad(fit(item ?? `turn ${turn}`, 28), 28)} ${pad(fit(step, 16), 16)} ${doing}`;
       return ' '.repeat(MARK) + colours.dim(fit(text.trimEnd(), width - MARK));
     });
     const more = all.length - SHOWN_TURNS;
@@ -145,30 +136,8 @@ export class LoopLines {
     const text = `${lines.paint(event.outcome)}${lines.name(this.#step)} ${count}  ${colours.dim(tail)}`;
     lines.erase();
     lines.terminal.write(`${wrapWidth === Infinity ? text : fit(text, width + 16)}\n`);
-    this.#failures();
+    this.#failures.write(lines);
   }
-
-  #failures(): void {
-    const lines = this.#lines;
-    const { of } = this.#began;
-    const kinds = [...this.#kinds.values()].sort((a, b) => a.turn - b.turn);
-    for (const { count, ended, step, turn } of kinds.slice(0, SHOWN_KINDS)) {
-      const which =
-        of === undefined ? `the ${ordinal(turn + 1)} turn` : `the ${ordinal(turn + 1)} of ${of} turns`;
-      const others = count > 1 ? `, and ${count - 1} more in the same way` : '';
-      const { step: address, title } = step.began;
-      const unnamed = /\.\d+$/.test(address) ? `, ${title}` : '';
-      lines.line('broke', `${address}${unnamed}, ${which}${others}`);
-      lines.failure(step, ended);
-    }
-    if (kinds.length > SHOWN_KINDS) lines.line('', `and ${kinds.length - SHOWN_KINDS} more kinds of failure`);
-  }
-}
-
-/** Failures are of one kind where the same step failed in the same way. */
-function kindOf({ answer, began, failed }: SeenStep, { problem }: EventOf<'step-ended'>): string {
-  const where = began.step.replace(/\[\d+\]/g, '[]');
-  return [where, problem?.code, failed[0]?.condition, answer?.status].join(' ');
 }
 
 /** Until when something waits: a short wait by its length, a longer one by the time of day. */

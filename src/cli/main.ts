@@ -118,6 +118,7 @@ program
   .option('--env <name>', 'only those of an environment')
   .option('--since <time>', 'only those since then: 2h, 3d, or a date')
   .option('--most <number>', 'how many are shown', '20')
+  .option('--watch', 'those of batharon watch too')
   .option('--json', 'print them as JSON')
   .addHelpText('after', '\nExample:\n  batharon history --outcome broke --since 2d')
   .action(async (files: string[], options: import('./commands/history.ts').HistoryOptions) => {

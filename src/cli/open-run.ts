@@ -149,8 +149,8 @@ export function attemptAt(step: RecordedStep, { attempt, page }: Where): Recorde
 export function leadsTo(wanted: string): (address: string) => boolean {
   return (address) =>
     address === wanted ||
-    (wanted.startsWith(address) && /^[.[]/.test(wanted.slice(address.length))) ||
-    (address.startsWith(wanted) && /^[.[]/.test(address.slice(wanted.length)));
+    (wanted.startsWith(address) && /^[.[@]/.test(wanted.slice(address.length))) ||
+    (address.startsWith(wanted) && /^[.[@]/.test(address.slice(wanted.length)));
 }
 
 /** Finds a step in the records: in the run that is named, or the latest one that has it. Throws `no-record`. */
@@ -159,7 +159,7 @@ export function findStep(
   where: Where,
 ): { readonly open: OpenRun; readonly step: RecordedStep } {
   const { run, step: wanted } = where;
-  const ids = run === 'last' ? records.ids() : [records.find(run)];
+  const ids = run === 'last' ? records.latest() : [records.find(run)];
   if (ids.length === 0) records.find(run);
   let known: string[] | undefined;
   for (const id of ids) {

@@ -3,6 +3,7 @@ import type { Chain } from '../core/chain/model.ts';
 import type { Credential, Project } from '../core/chain/project.ts';
 import { run } from '../core/engine/run.ts';
 import type { ExitCode } from '../core/events.ts';
+import { parseJson } from '../core/language/json.ts';
 import type { Value } from '../core/language/values.ts';
 import type { Credentials } from '../core/ports.ts';
 import { RunCredentials } from '../io/credentials/index.ts';
@@ -18,7 +19,7 @@ import type { Terminal } from './terminal.ts';
  */
 export async function replay(
   terminal: Terminal,
-  { chain, inputs }: { readonly chain: Chain; readonly inputs: Record<string, Value> },
+  { chain, inputs }: { readonly chain: Chain; readonly inputs: Readonly<Record<string, Value>> },
   project: Project,
   recorded: OpenRun,
   json: boolean,
@@ -53,19 +54,31 @@ export async function replay(
     },
     {
       id: recorded.id,
-      inputs,
+      inputs: { ...recordedInputs(chain, recorded), ...inputs },
+      values: new Map(Object.entries(recorded.run.values).map(([name, json]) => [name, parseJson(json)])),
       signal: new AbortController().signal,
       practice: practiceOf(recorded),
       marks: true,
       emit: (event) => {
         if (event.event === 'run-ended') ({ results } = event);
         if (json) writeData(`${JSON.stringify(event)}\n`);
-        else view.show(event);
+        // Files and rows are not written here, so they are not told of.
+        else if (event.event !== 'saved' && event.event !== 'row-written') view.show(event);
       },
     },
   );
   if (!json) terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
   return { exit, results };
+}
+
+/** The inputs that the run had, with marks in the place of secrets. */
+function recordedInputs(chain: Chain, { run: { inputs } }: OpenRun): Record<string, Value> {
+  return Object.fromEntries(
+    chain.inputs.flatMap(({ name }): [string, Value][] => {
+      const json = Object.hasOwn(inputs, name) ? inputs[name] : undefined;
+      return json === undefined ? [] : [[name, parseJson(json)]];
+    }),
+  );
 }
 
 /** A credential that signs in by a chain has nothing to sign in with here. */

@@ -1,6 +1,8 @@
 import { whereWords } from './where.ts';
 import type { EventOf, RunEvent } from '../core/events.ts';
 import { rowWords } from '../core/record/row-words.ts';
+import { FailureKinds } from './failure-kinds.ts';
+import { isOfSignIn } from '../core/engine/told-sign-in.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import { fit, pad, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
@@ -20,10 +22,14 @@ export class RunView {
   /** Loops that stand in no other loop. */
   readonly #loops = new Map<string, LoopLines>();
   readonly #told = new ToldWaits();
+  /** The same within each of these loops. */
+  readonly #toldIn = new Map<string, ToldWaits>();
   #counts = { held: 0, broke: 0, skipped: 0 };
   #broken: string[] = [];
   #steps = 0;
   #ending: 'undo' | 'cleanup' | undefined;
+  /** What could not be taken back. */
+  #notUndone = new FailureKinds();
   #undone = { held: 0, broke: 0 };
   #lastFrame = -Infinity;
 
@@ -40,9 +46,14 @@ export class RunView {
   show(event: RunEvent): void {
     this.#told.take(event);
     const address = 'step' in event ? event.step : undefined;
+    // Of what signs in only its failure is shown, with the step that needed it.
+    if (address !== undefined && isOfSignIn(address)) return;
     const place = address === undefined ? undefined : placeOf(address);
     const loop = place && this.#loops.get(place.loop);
-    if (loop) loop.take(event, place.turn);
+    if (loop) {
+      loop.take(event, place.turn);
+      this.#toldIn.get(place.loop)?.take(event);
+    }
     this.#one(event);
     if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
       this.#lastFrame = event.at;
@@ -63,8 +74,10 @@ export class RunView {
         return this.#stepBegan(event);
       case 'turns-began': {
         const step = this.#open.get(event.step);
-        if (step && !event.step.includes('['))
+        if (step && !event.step.includes('[')) {
           this.#loops.set(event.step, new LoopLines(this.#lines, step, event));
+          this.#toldIn.set(event.step, new ToldWaits());
+        }
         return;
       }
       case 'remark':
@@ -128,6 +141,7 @@ export class RunView {
         return;
       case 'expected':
         if (!event.held) step.failed.push(event);
+        step.expected.push(event.condition);
         return;
       case 'kept':
         step.kept.push(`${event.name}: ${briefJson(event.value)}`);
@@ -190,6 +204,7 @@ export class RunView {
       depth: around.length,
       kept: [],
       failed: [],
+      expected: [],
       said: [],
       notes: [],
       elapsed: 0,
@@ -225,9 +240,11 @@ export class RunView {
     if (event.outcome === 'broke' && !outer) this.#broken.push(step.began.title);
     const silent =
       (outer && event.outcome === 'held' && step.kept.length === 0) ||
-      (step.began.type === 'plain' && event.outcome === 'held' && step.kept.length === 0);
+      (step.began.type === 'plain' &&
+        event.outcome === 'held' &&
+        step.kept.length + step.expected.length === 0);
     if (loop) {
-      loop.end(event, this.#told.words());
+      loop.end(event, this.#toldIn.get(event.step)?.words() ?? '');
       this.#loops.delete(event.step);
     } else if (!silent) this.#lines.step(step, event);
     this.#notesOf(step);
@@ -255,8 +272,7 @@ export class RunView {
       return;
     }
     this.#undone.broke++;
-    this.#lines.line('broke', event.step);
-    this.#lines.failure(step, event);
+    this.#notUndone.add(step, event);
   }
 
   #cleanupBegan(): void {
@@ -276,6 +292,7 @@ export class RunView {
         : `${held} of ${held + broke} step${held + broke === 1 ? '' : 's'} taken back`;
     if (broke > 0) this.#broken.push('undo');
     this.#lines.line(broke === 0 ? 'held' : 'broke', `${pad('undo', 16)} ${text}`);
+    this.#notUndone.write(this.#lines);
   }
 
   #end({ outcome, calls, elapsed, problem }: EventOf<'run-ended'>): void {

@@ -1,4 +1,5 @@
 import type { EventOf } from '../core/events.ts';
+import { countOf } from '../core/count-of.ts';
 import { shorten, visible } from '../core/language/show.ts';
 import { chop, fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
 
@@ -14,6 +15,8 @@ export interface SeenStep {
   status?: number;
   readonly kept: string[];
   readonly failed: EventOf<'expected'>[];
+  /** All that was expected of it. */
+  readonly expected: string[];
   readonly said: string[];
   readonly notes: string[];
   answer?: EventOf<'answer-came'>;
@@ -73,8 +76,8 @@ export class StepLines {
 
   /** A name in its column. */
   name({ began, depth }: Pick<SeenStep, 'began' | 'depth'>): string {
-    const title =
-      began.request === undefined || began.title !== began.request ? began.title : `step ${began.step}`;
+    // Of an unnamed call, what it does stands beside its name.
+    const title = began.title === began.request ? '' : began.title;
     return pad(fit('  '.repeat(depth) + title, this.#nameWidth), this.#nameWidth);
   }
 
@@ -96,9 +99,13 @@ export class StepLines {
     const tail =
       event.outcome === 'skipped'
         ? (event.reason ?? '')
-        : [...pages, ...attempts, ...(event.states === undefined ? [] : [event.states]), ...step.kept].join(
-            ' · ',
-          );
+        : [
+            ...pages,
+            ...attempts,
+            ...(event.states === undefined ? [] : [event.states]),
+            ...step.kept,
+            ...expectedWords(step, event),
+          ].join(' · ');
     const gap = request !== '' && tail !== '' ? 2 : 0;
     const rest = Math.max(0, width - MARK - widthOf(head) - 2);
     // Where there is no terminal nothing is cut, so that it can be searched.
@@ -156,6 +163,12 @@ export class StepLines {
   code(code: string): void {
     this.row('code', `${code} ${this.terminal.colours.dim(`(batharon explain ${code})`)}`);
   }
+}
+
+/** What a step that sends nothing was there to hold. */
+function expectedWords({ began, expected }: SeenStep, { outcome }: EventOf<'step-ended'>): string[] {
+  if (began.type !== 'plain' || outcome !== 'held' || expected.length === 0) return [];
+  return [expected.length === 1 ? expected[0]! : countOf(expected.length, 'expectation')];
 }
 
 /** The time of one request, or that of all where there were several. */

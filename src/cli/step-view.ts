@@ -1,7 +1,8 @@
 import type { EventOf } from '../core/events.ts';
 import { parseJson } from '../core/language/json.ts';
 import type { Phases } from '../core/ports.ts';
-import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
+import { countOf } from '../core/count-of.ts';
+import type { Before, RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 import { rowWords } from '../core/record/row-words.ts';
 import { answerTree, printTree } from './answer-tree.ts';
 import type { OpenRun } from './open-run.ts';
@@ -40,6 +41,7 @@ export class StepView {
     this.#terminal.write(
       `${this.#lines.paint(mark)}${colours.bold(address)}  ${colours.dim(`${timeWords(elapsed)} · ${file}:${line}:${column} · run ${this.#open.id}`)}\n`,
     );
+    if (step.before) this.#before(step.before);
     if (step.reason !== undefined) this.#row('because', step.reason);
     this.#outcome(step);
     const shown = only ? [only] : step.attempts;
@@ -49,6 +51,17 @@ export class StepView {
       const last = step.attempts.at(-1)!;
       if (last.answer) this.#body(last.answer);
     }
+  }
+
+  /** What it came to before the run was resumed. */
+  #before({ attempts, elapsed, outcome, problem }: Before): void {
+    const words = [
+      outcome === 'unfinished' ? 'cut off' : outcome,
+      countOf(attempts, 'request'),
+      timeWords(elapsed),
+      ...(problem ? [problem.message] : []),
+    ];
+    this.#row('before', words.join(' · '));
   }
 
   #outcome(step: RecordedStep): void {
@@ -87,8 +100,9 @@ export class StepView {
     const { colours } = this.#terminal;
     const { answer, failed, redirected, sent } = attempt;
     const count = step.attempts.length;
-    const which =
-      sent.page !== undefined ? `page ${sent.page}` : `attempt ${step.attempts.indexOf(attempt) + 1}`;
+    const nth = step.attempts.indexOf(attempt);
+    const when = nth < (step.before?.attempts ?? 0) ? ', before the run was resumed' : '';
+    const which = (sent.page !== undefined ? `page ${sent.page}` : `attempt ${nth + 1}`) + when;
     this.#terminal.write('\n');
     if (count > 1)
       this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(`${which}, of ${count} requests`)}\n`);

@@ -95,6 +95,7 @@ export class Timeline {
       // What an unnamed call has asked for says more than how it is written.
       name:
         '  '.repeat(depth) +
+        signInWords(step) +
         (nameOf(step) ?? (last ? `${last.sent.method} ${last.sent.written}` : began.title)),
       about,
       time: outcome === 'skipped' ? undefined : elapsed,
@@ -102,7 +103,10 @@ export class Timeline {
     };
     return [
       own,
-      ...(isOuter ? step.steps.flatMap((inner) => this.#step(inner, depth + 1)) : []),
+      // In a call stands what signed in for it.
+      ...(isOuter || began.type === 'call'
+        ? step.steps.flatMap((inner) => this.#step(inner, depth + 1))
+        : []),
       ...this.#requests(step, depth + 1),
       ...this.#turnRows(step, depth + 1),
     ];
@@ -161,7 +165,12 @@ export class Timeline {
         const isBroken = broken.includes(turn);
         // Its steps held, and then what it gathers broke, or whether it was the last one.
         const atEnd = turn.broke === `${step.address}[${turn.turn}]`;
-        const at = atEnd ? 'its end' : turn.broke?.replace(/^.*\]\./, '');
+        const broke = turn.steps.find(({ address }) => address === turn.broke);
+        const at = atEnd
+          ? 'its end'
+          : broke
+            ? (nameOf(broke) ?? broke.began.title)
+            : turn.broke?.replace(/^.*\]\./, '');
         return [
           {
             mark: '',
@@ -296,6 +305,12 @@ function turnWords(step: RecordedStep): string {
   const held = turnsEnded?.held ?? turns.filter(({ outcome }) => outcome === 'held').length;
   const all = turnsBegan?.of ?? turnCounts(step).all;
   return held === all ? `${all} turn${all === 1 ? '' : 's'}` : `${held} of ${all} turns held`;
+}
+
+/** Which credential a step signs in: `list@office.login`. */
+function signInWords({ address }: RecordedStep): string {
+  const credential = /@([^.]*)\.[^@]*$/.exec(address)?.[1];
+  return credential === undefined ? '' : `${credential}: `;
 }
 
 function elapsedOf({ answer, failed }: RecordedStep['attempts'][number]): number {

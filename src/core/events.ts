@@ -68,11 +68,15 @@ export const eventSchema = z.discriminatedUnion('event', [
     sealed: z.record(z.string(), z.string()).optional(),
     /** Inputs of which JSON does not say the kind, whole. */
     typed: z.record(z.string(), z.string()).optional(),
+    /** Values of the project that were computed when the run began. */
+    values: z.record(z.string(), kept).optional(),
     steps: z.int(),
     /** The files as they were, by the digests under which they are kept. */
     files: z.array(file).optional(),
     /** Only some steps of the chain were wanted. */
     part: z.boolean().optional(),
+    /** `batharon watch` carries it out. */
+    watch: z.boolean().optional(),
   }),
   /** A run that was cut off or broke goes on. */
   z.strictObject({
@@ -88,8 +92,12 @@ export const eventSchema = z.discriminatedUnion('event', [
     files: z.array(file).optional(),
     /** Only what had been left is done: undo and cleanup. */
     cleanup: z.boolean().optional(),
+    /** Inputs that were given other values. */
+    inputs: z.record(z.string(), kept).optional(),
     /** Steps that are not as they were. */
     changed: z.array(step),
+    /** `batharon watch` carries it out. */
+    watch: z.boolean().optional(),
   }),
   /** A step held before the run was resumed, and is not carried out again; of a loop, so many of its turns. */
   z.strictObject({
@@ -184,6 +192,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** What it waits for, in a few words. */
     note: z.string().optional(),
   }),
+  /** A chain that a step follows begins with inputs whose defaults were computed. */
+  z.strictObject({ event: z.literal('follow-began'), at, step, computed: z.record(z.string(), kept) }),
   /** The turns of a loop begin; `of` is how many there are, where that is known. */
   z.strictObject({
     event: z.literal('turns-began'),

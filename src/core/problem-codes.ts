@@ -62,6 +62,9 @@ export const problemCodes = {
   'path-in-some-items': remark(
     'A path that finds several values found none in some of the items before it. They are left out.',
   ),
+  'clock-change': remark(
+    'Whole days were added to a time, as 24 hours each, over a change of the clocks. The time of day is another then.',
+  ),
   'found-nothing': problem(
     'A path found nothing where a value is needed. The message says how far it got and what was there.',
   ),
@@ -102,6 +105,9 @@ export const problemCodes = {
     'The project has more than one environment and no default, so one must be chosen.',
   ),
   'expression-in-text': either('An expression stands in a field for text, where it is only text.'),
+  'index-in-each-item': remark(
+    'An index stands behind a filter or a slice, and looks into each item that it found.',
+  ),
   'comment-in-text': remark('A text seems to go on behind " #", where YAML begins a comment.'),
   'json-in-text': remark('A text that reads as JSON stands where JSON is made of what stands there.'),
   'text-in-expression': problem('An insertion ${…} stands in a field that is an expression already.'),
@@ -213,7 +219,7 @@ export const problemCodes = {
   'unknown-host': incomplete('The name of the host can’t be found.'),
   'host-unreachable': incomplete('No way leads to the host.'),
   'tls-failed': incomplete(
-    'The service and the client could not agree on TLS, or the service wants a certificate of the client.',
+    'The service and the client could not agree on TLS. Some services refuse a client without a certificate so; others close the connection.',
   ),
   'certificate-refused': incomplete(
     'The certificate of the service is not to be trusted: expired, of another name, or from an unknown authority.',

@@ -1,4 +1,4 @@
-import { type AnyNode, type CallExpression, type ObjectExpression, parse } from 'acorn';
+import { type AnyNode, type CallExpression, type NewExpression, type ObjectExpression, parse } from 'acorn';
 import { parseJson } from '../core/language/json.ts';
 import { objectOf, type Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
@@ -23,11 +23,11 @@ const IGNORED: ReadonlySet<string> = new Set([
 ]);
 
 /**
- * Reads a call of fetch in JavaScript, as documentation shows it, into the request that it would send. The snippet is
- * read as data and never carried out: names that it defines with plain values are followed, all others are left open.
- * Throws `import-unreadable`.
+ * Reads the calls of fetch in JavaScript, as documentation shows them, into the requests that they would send, in the order in
+ * which they stand. The snippet is read as data and never carried out: names that it defines with plain values are followed,
+ * all others are left open. Throws `import-unreadable`.
  */
-export function importFetch(source: string): ImportedRequest {
+export function importFetches(source: string): ImportedRequest[] {
   let program: AnyNode;
   try {
     program = parse(source, {
@@ -43,27 +43,46 @@ export function importFetch(source: string): ImportedRequest {
     });
   }
   const reader = new Reader(program);
-  const call = reader.calls.find(({ callee }) =>
-    callee.type === 'Identifier'
-      ? callee.name === 'fetch'
-      : callee.type === 'MemberExpression' &&
-        !callee.computed &&
-        callee.property.type === 'Identifier' &&
-        callee.property.name === 'fetch',
-  );
-  if (!call)
+  const calls = reader.calls.filter(({ callee }) => nameOfCallee(callee) === 'fetch');
+  if (calls.length === 0)
     return fail('import-unreadable', 'nothing in this snippet calls fetch', {
       instead: "fetch('https://…', { … })",
     });
-  return reader.request(call);
+  // Where a call stands inside another one, the inner one is carried out first; else as they are written.
+  return calls.sort((a, b) => a.end - b.end).map((call) => reader.request(call));
+}
+
+/** What is called: `fetch`, `window.fetch`. */
+function nameOfCallee(callee: AnyNode): string | undefined {
+  if (callee.type === 'Identifier') return callee.name;
+  return callee.type === 'MemberExpression' && !callee.computed && callee.property.type === 'Identifier'
+    ? callee.property.name
+    : undefined;
+}
+
+/** Functions that read a file by its path, as documentation for servers has them. */
+const FILE_READERS: ReadonlySet<string> = new Set([
+  'readFile',
+  'readFileSync',
+  'createReadStream',
+  'openAsBlob',
+]);
+
+/** `append(name, value, filename?)`. */
+interface Appended {
+  readonly name: AnyNode;
+  readonly value: AnyNode;
+  /** It takes the place of others with its name. */
+  readonly isOnly: boolean;
+  readonly filename?: AnyNode;
 }
 
 class Reader {
   readonly calls: CallExpression[] = [];
   readonly #bound = new Map<string, AnyNode>();
-  /** Parts that were appended to a form, by the name of its variable. */
-  readonly #appended = new Map<string, ImportedPart[]>();
-  readonly #notes: string[] = [];
+  /** What was appended to a form, or to parameters, by the name of its variable; `url.searchParams` for those of an address. */
+  readonly #appended = new Map<string, Appended[]>();
+  #notes: string[] = [];
 
   constructor(program: AnyNode) {
     this.#visit(program);
@@ -83,21 +102,117 @@ class Reader {
     }
   }
 
-  /** `form.append('name', value)`. */
-  #append({ callee, arguments: [name, value] }: CallExpression): void {
-    if (
-      callee.type !== 'MemberExpression' ||
-      callee.object.type !== 'Identifier' ||
-      callee.property.type !== 'Identifier'
-    )
+  /** `form.append('name', value)`, `url.searchParams.set('name', value)`. */
+  #append({ callee, arguments: [name, value, filename] }: CallExpression): void {
+    const method = nameOfCallee(callee);
+    if (callee.type !== 'MemberExpression' || (method !== 'append' && method !== 'set') || !name || !value)
       return;
-    if (callee.property.name !== 'append' || !name || !value) return;
-    const { name: form } = callee.object;
-    const part = { name: this.#text(name), value: this.#text(value) };
-    this.#appended.set(form, [...(this.#appended.get(form) ?? []), part]);
+    const of = variableOf(callee.object);
+    if (of === undefined) return;
+    const one = { name, value, isOnly: method === 'set', ...(filename ? { filename } : {}) };
+    this.#appended.set(of, [...(this.#appended.get(of) ?? []), one]);
+  }
+
+  /** The parts of a form, in their order. */
+  #parts(form: string): ImportedPart[] {
+    return this.#appended.get(form)!.reduce<ImportedPart[]>((parts, one) => {
+      const part = this.#part(one);
+      const first = parts.findIndex(({ name }) => name === part.name);
+      if (!one.isOnly || first < 0) return [...parts, part];
+      return parts.flatMap((other, i) => (i === first ? [part] : other.name === part.name ? [] : [other]));
+    }, []);
+  }
+
+  /** Does to parameters what the snippet does to a variable. */
+  #change(parameters: URLSearchParams, of: string | undefined): URLSearchParams {
+    for (const { isOnly, name, value } of of === undefined ? [] : (this.#appended.get(of) ?? []))
+      parameters[isOnly ? 'set' : 'append'](this.#text(name), this.#text(value));
+    return parameters;
+  }
+
+  /** A part of a form: a text, or a file. */
+  #part({ filename, name, value }: Appended): ImportedPart {
+    const part = { name: this.#text(name), ...(filename ? { filename: this.#text(filename) } : {}) };
+    const node = this.#follow(value);
+    const file = this.#fileRead(node);
+    if (file !== undefined) return { ...part, file };
+    if (node.type === 'NewExpression' && /^(?:Blob|File)$/.test(nameOfCallee(node.callee) ?? ''))
+      return { ...part, ...this.#blob(node) };
+    // A file that a person chooses on a page, or that came from elsewhere.
+    if (isFile(value) || (filename && node.type !== 'Literal' && node.type !== 'TemplateLiteral'))
+      return { ...part, file: variable('file') };
+    return { ...part, value: this.#text(value) };
+  }
+
+  /** `new Blob(['…'], { type })`, `new File([…], 'name')`. */
+  #blob({ callee, arguments: given }: NewExpression): Omit<ImportedPart, 'name'> {
+    const [parts, second, third] = given;
+    const list = parts && this.#follow(parts);
+    const items = list?.type === 'ArrayExpression' ? list.elements.flatMap((one) => (one ? [one] : [])) : [];
+    const isNamed = nameOfCallee(callee) === 'File' && second !== undefined;
+    const options = isNamed ? third : second;
+    const settings = options && this.#follow(options);
+    const type = settings?.type === 'ObjectExpression' ? this.#member(settings, 'type') : undefined;
+    const [only] = items;
+    const file = items.length === 1 && only ? this.#fileRead(this.#follow(only)) : undefined;
+    return {
+      ...(isNamed ? { filename: this.#text(second) } : {}),
+      ...(type ? { type: this.#text(type) } : {}),
+      ...(file === undefined ? { value: items.map((item) => this.#text(item)).join('') } : { file }),
+    };
+  }
+
+  /** The path of a file that is read there. */
+  #fileRead(given: AnyNode): string | undefined {
+    const node = this.#follow(given);
+    const [path] = node.type === 'CallExpression' ? node.arguments : [];
+    return node.type === 'CallExpression' && path && FILE_READERS.has(nameOfCallee(node.callee) ?? '')
+      ? this.#text(path).replace(/^\.\//, '')
+      : undefined;
+  }
+
+  /** Names and values of parameters: `new URLSearchParams(…)`, and what was appended to them. */
+  #parameters(given: AnyNode): [string, string][] | undefined {
+    const node = this.#follow(given);
+    if (node.type !== 'NewExpression' || nameOfCallee(node.callee) !== 'URLSearchParams') return undefined;
+    const [first] = node.arguments;
+    return [...this.#change(new URLSearchParams(first ? this.#pairs(first) : []), variableOf(given))];
+  }
+
+  #pairs(given: AnyNode): [string, string][] {
+    const node = this.#follow(given);
+    if (node.type === 'ObjectExpression')
+      return this.#members(node).map(({ name, value }): [string, string] => [name, this.#text(value)]);
+    if (node.type === 'ArrayExpression')
+      return node.elements.flatMap((pair): [string, string][] =>
+        pair?.type === 'ArrayExpression' && pair.elements[0] && pair.elements[1]
+          ? [[this.#text(pair.elements[0]), this.#text(pair.elements[1])]]
+          : [],
+      );
+    return this.#parameters(node) ?? [...new URLSearchParams(this.#text(node))];
+  }
+
+  /** An address that is made by `new URL(…)`, with the parameters that were set on it. */
+  #address(given: AnyNode): string | undefined {
+    const node = this.#follow(given);
+    if (node.type !== 'NewExpression' || nameOfCallee(node.callee) !== 'URL') return undefined;
+    const [first, second] = node.arguments;
+    if (!first) return undefined;
+    const reference = this.#text(first);
+    const base = second && this.#text(second);
+    const url =
+      base !== undefined && URL.canParse(reference, base)
+        ? withMarks(new URL(reference, base).href)
+        : `${base ?? ''}${reference}`;
+    const name = variableOf(given);
+    if (name === undefined || !this.#appended.has(`${name}.searchParams`)) return url;
+    const [, head = '', query = ''] = /^([^?#]*)\??([^#]*)/.exec(url) ?? [];
+    const all = this.#change(new URLSearchParams(query), `${name}.searchParams`);
+    return `${head}?${withMarks(all.toString())}`;
   }
 
   request({ arguments: [address, options] }: CallExpression): ImportedRequest {
+    this.#notes = [];
     if (!address)
       return fail('import-unreadable', 'fetch is called without an address', {
         instead: "fetch('https://…')",
@@ -175,25 +290,15 @@ class Reader {
   }
 
   #body(given: AnyNode, headers: [string, string][]): ImportedBody | undefined {
+    const parameters = this.#parameters(textOf(given));
+    if (parameters) return { type: 'form', fields: parameters };
     if (given.type === 'Identifier' && this.#appended.has(given.name))
-      return { type: 'multipart', parts: this.#appended.get(given.name)! };
+      return { type: 'multipart', parts: this.#parts(given.name) };
     const node = this.#follow(given);
     if (node.type === 'CallExpression' && isMember(node.callee, 'JSON', 'stringify') && node.arguments[0])
       return { type: 'json', value: this.#value(node.arguments[0]) };
-    if (
-      node.type === 'NewExpression' &&
-      node.callee.type === 'Identifier' &&
-      node.callee.name === 'URLSearchParams' &&
-      node.arguments[0]
-    ) {
-      const fields = this.#follow(node.arguments[0]);
-      if (fields.type === 'ObjectExpression')
-        return {
-          type: 'form',
-          fields: this.#members(fields).map(({ name, value }) => [name, this.#text(value)]),
-        };
-      return { type: 'form', fields: [...new URLSearchParams(this.#text(fields))] };
-    }
+    const path = this.#fileRead(node);
+    if (path !== undefined) return { type: 'file', path };
     if (node.type === 'Literal' || node.type === 'TemplateLiteral' || node.type === 'BinaryExpression')
       return bodyOf(this.#text(node), headers);
     this.#notes.push('a body that is not written out in the snippet');
@@ -227,7 +332,12 @@ class Reader {
   }
 
   /** A text; what is not known in it is left open under the name it has in the snippet. */
-  #text(given: AnyNode): string {
+  #text(written: AnyNode): string {
+    const given = textOf(written);
+    const parameters = this.#parameters(given);
+    if (parameters) return queryText(parameters);
+    const address = this.#address(given);
+    if (address !== undefined) return address;
     const node = this.#follow(given);
     switch (node.type) {
       case 'Literal':
@@ -264,6 +374,43 @@ class Reader {
         return variable('value');
     }
   }
+}
+
+/** The name of a variable: `form`, `url.searchParams`. */
+function variableOf(node: AnyNode): string | undefined {
+  if (node.type === 'Identifier') return node.name;
+  return node.type === 'MemberExpression' &&
+    node.object.type === 'Identifier' &&
+    nameOfCallee(node) === 'searchParams'
+    ? `${node.object.name}.searchParams`
+    : undefined;
+}
+
+/** What stands before `.toString()` or `.href`. */
+function textOf(node: AnyNode): AnyNode {
+  if (
+    node.type === 'CallExpression' &&
+    node.callee.type === 'MemberExpression' &&
+    nameOfCallee(node.callee) === 'toString'
+  )
+    return textOf(node.callee.object);
+  return node.type === 'MemberExpression' && nameOfCallee(node) === 'href' ? textOf(node.object) : node;
+}
+
+/** `input.files[0]`, or a name that says that it is a file. */
+function isFile(node: AnyNode): boolean {
+  if (node.type === 'Identifier') return /file|blob|image|photo|upload|attachment/i.test(node.name);
+  if (node.type !== 'MemberExpression') return false;
+  return isFile(node.object) || nameOfCallee(node) === 'files';
+}
+
+/** As URLSearchParams writes them; marks of what is left open stay. */
+function queryText(pairs: readonly (readonly [string, string])[]): string {
+  return withMarks(new URLSearchParams(pairs.map(([name, value]) => [name, value])).toString());
+}
+
+function withMarks(url: string): string {
+  return url.replaceAll('%EE%80%80', '\ue000').replaceAll('%EE%80%81', '\ue001');
 }
 
 function isMember(node: AnyNode, object: string, property: string): boolean {

@@ -1,4 +1,5 @@
 import type { Credential, Project, Service } from '../core/chain/project.ts';
+import { holdsKey } from '../core/chain/plain-secrets.ts';
 import { type Draft, freeName } from './draft.ts';
 import {
   isPlaceholderKey,
@@ -153,8 +154,13 @@ function secretText(draft: Draft, project: Project, credential: string, part: st
   const name = freeName(part === '' ? credential : `${credential}_${part}`, {
     has: (one) => project.secrets.has(one) || draft.secrets.has(one),
   });
-  if (printed !== undefined) draft.secrets.set(name, { source: `command ${printed}` });
-  else if (words !== undefined) draft.secrets.set(name, { source: `env ${variableName(words)}` });
+  if (printed !== undefined && !holdsKey(printed)) draft.secrets.set(name, { source: `command ${printed}` });
+  else if (printed !== undefined) {
+    draft.secrets.set(name, { source: 'locked' });
+    draft.notes.push(
+      `a command in $(…), since a key stands readable in it: pipe what it prints into batharon secret set ${name}`,
+    );
+  } else if (words !== undefined) draft.secrets.set(name, { source: `env ${variableName(words)}` });
   else draft.secrets.set(name, text === '' ? { source: 'locked' } : { source: 'locked', value: text });
   return `\${secret.${name}}`;
 }

@@ -1,3 +1,4 @@
+import { holdsKey } from '../core/chain/plain-secrets.ts';
 import { encodeQuery } from '../core/engine/insert.ts';
 import { soundsSecret } from '../core/chain/secret-members.ts';
 import type { Project } from '../core/chain/project.ts';
@@ -214,7 +215,9 @@ function textsOf(request: ImportedRequest): string[] {
 function withOpenOutputs(draft: Draft, text: string): string {
   return replaceOutputs(text, (command) => {
     const name = nameOf(command.slice(0, 40));
-    draft.notes.push(`$(${command}): what it prints is given as --give ${name}="$(…)"`);
+    draft.notes.push(
+      `$(${holdsKey(command) ? '…' : command}): what it prints is given as --give ${name}="$(…)"`,
+    );
     return variable(name);
   });
 }

@@ -60,7 +60,16 @@ function dispatch(
     let abort: ((reason: Error) => void) | undefined;
     let receiving: Receiving | undefined;
     let whole = false;
+    let isHandedOver = false;
+    let isOut = false;
+    const goesOut = (): void => {
+      if (isOut) return;
+      isOut = true;
+      watch.phase('firstByte');
+    };
     const breakOff = (reason: Error): void => {
+      // It may be at the service already, though that has not said so yet.
+      if (isHandedOver) goesOut();
       if (status >= 200 && !whole) watch.partial = { status, headers, body: Buffer.concat(chunks) };
       reject(reason);
     };
@@ -69,14 +78,17 @@ function dispatch(
       breakOff(reason);
     });
     const handler: Http2Handler = {
-      onConnect(aborts) {
+      onConnect(aborts, agreed) {
         abort = aborts;
-        if (watch.stopped) aborts(watch.stopped);
-        else watch.phase('firstByte');
+        if (watch.stopped) return aborts(watch.stopped);
+        isHandedOver = true;
+        if (agreed) void agreed.then(goesOut);
+        else goesOut();
       },
       onHeaders(statusCode, raw, resume) {
         // What is said on the way to an answer (RFC 9110, section 15.2) is none.
         if (statusCode < 200) return true;
+        goesOut();
         status = statusCode;
         if (proxy !== undefined && status === 407) {
           abort!(proxyProblem(proxy, status, url));

@@ -18,7 +18,8 @@ export interface Http2Request {
  * reads the fields of each answer into an object that is not wanted here, which takes longer than all that is done with them.
  */
 export interface Http2Handler {
-  onConnect(abort: (reason: Error) => void): void;
+  /** `agreed` resolves once the service has seen the beginning of a new connection, and so what was sent with it. */
+  onConnect(abort: (reason: Error) => void, agreed?: Promise<void>): void;
   onHeaders(status: number, raw: readonly Buffer[], resume: () => void): boolean;
   onData(chunk: Buffer): boolean;
   onComplete(): void;
@@ -47,6 +48,8 @@ export class Http2Origin {
   readonly #connect: () => Promise<TLSSocket>;
   #session: Promise<ClientHttp2Session> | undefined;
   readonly #open = new Set<ClientHttp2Session>();
+  /** Of connections that are new: when the service has acknowledged their settings (RFC 9113, section 6.5.3). */
+  readonly #agreed = new WeakMap<ClientHttp2Session, Promise<void>>();
 
   /** `first` is a connection that is there already; `connect` makes another one. */
   constructor(origin: string, first: TLSSocket, connect: () => Promise<TLSSocket>) {
@@ -67,7 +70,7 @@ export class Http2Origin {
       const session = await this.#usable();
       await connected(session);
       if (stopped) return;
-      if (times === 1) handler.onConnect(abort);
+      if (times === 1) handler.onConnect(abort, this.#agreed.get(session));
       if (this.#hasStopped(() => stopped)) return;
       stream = begin(session, request);
       watch(stream, handler, (error, wasProcessed) => {
@@ -98,6 +101,13 @@ export class Http2Origin {
       settings: { enablePush: false },
     });
     this.#open.add(session);
+    const agreed = new Promise<void>((resolve) => {
+      session.once('localSettings', () => {
+        this.#agreed.delete(session);
+        resolve();
+      });
+    });
+    this.#agreed.set(session, agreed);
     // What it means for a request is told to that.
     session.on('error', () => undefined);
     // From here on nothing new goes over it; Node ends it once what was taken is done.

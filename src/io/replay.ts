@@ -23,14 +23,23 @@ export class ReplayTransport implements Transport {
 
   constructor(run: Replayed) {
     this.#run = run;
-    for (const step of run.steps())
+    for (const step of run.steps()) {
+      const before = step.before?.attempts ?? 0;
+      const own = new Map<string, { attempt: RecordedAttempt; isBefore: boolean }[]>();
       step.attempts.forEach((attempt, i) => {
         // A credential was renewed behind it, which happens by itself here.
-        if (attempt.answer?.status === 401 && step.attempts[i + 1]) return;
+        if (attempt.answer?.status === 401 && step.attempts[i + 1] && i + 1 !== before) return;
         const { method, url } = attempt.sent;
         const key = keyOf(method, url, textOf(run.bytes(attempt.sent)));
-        this.#answers.set(key, [...(this.#answers.get(key) ?? []), attempt]);
+        own.set(key, [...(own.get(key) ?? []), { attempt, isBefore: i < before }]);
       });
+      for (const [key, all] of own) {
+        // What was sent again when the run went on counts; of what was not, the answer that it had before.
+        const again = all.filter(({ isBefore }) => !isBefore);
+        const last = (again.length > 0 ? again : all).map(({ attempt }) => attempt);
+        this.#answers.set(key, [...(this.#answers.get(key) ?? []), ...last]);
+      }
+    }
   }
 
   async send(request: WireRequest): Promise<WireAnswer> {

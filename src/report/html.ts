@@ -1,3 +1,4 @@
+import { whichStep } from '../core/record/step-words.ts';
 import { gzipSync } from 'node:zlib';
 import type { EventBody } from '../core/events.ts';
 import { fromUtf8 } from '../core/language/encodings.ts';
@@ -59,7 +60,7 @@ function plain(sources: readonly ReportSource[]): string {
       ...[...allSteps(run)]
         .filter(({ outcome, problem }) => outcome === 'broke' && problem)
         .slice(0, 20)
-        .flatMap((step) => ['', `broke  ${step.address}`, ...failureLines(step, run)]),
+        .flatMap((step) => ['', `broke  ${whichStep(step)}`, ...failureLines(step, run)]),
     ])
     .join('\n');
 }

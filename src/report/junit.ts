@@ -1,3 +1,4 @@
+import { whichStep } from '../core/record/step-words.ts';
 import { Document, type Element, serializeToWellFormedString } from 'slimdom';
 import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
 import { failureLines, isIncomplete, type ReportSource, seconds } from './source.ts';
@@ -141,7 +142,7 @@ function ofTurn(turn: RecordedTurn, loop: RecordedStep, run: RecordedRun): Case 
   const { problem } = turn;
   if (turn.outcome === 'held') return { name, time: turn.elapsed };
   const message = problem?.message ?? 'the run ended before the turn did';
-  const text = broken ? [`broke     ${broken.address}`, ...failureLines(broken, run)].join('\n') : message;
+  const text = broken ? [`broke     ${whichStep(broken)}`, ...failureLines(broken, run)].join('\n') : message;
   const as = problem && turn.outcome === 'broke' && !isIncomplete(problem) ? 'failure' : 'error';
   return { name, time: turn.elapsed, wrong: { as, type: problem?.code ?? 'interrupted', message, text } };
 }

@@ -1,3 +1,4 @@
+import { whichStep } from '../core/record/step-words.ts';
 import { visible } from '../core/language/show.ts';
 import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
 import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from './source.ts';
@@ -26,7 +27,7 @@ function ofRun(run: RecordedRun): string {
     ...(run.problem ? [fenced([run.problem.message])] : []),
     ...broken
       .slice(0, MOST_BROKEN)
-      .flatMap((step) => [`**${text(step.address)}** broke`, fenced(failureLines(step, run))]),
+      .flatMap((step) => [`**${text(whichStep(step))}** broke`, fenced(failureLines(step, run))]),
     ...(broken.length > MOST_BROKEN ? [`and ${broken.length - MOST_BROKEN} more steps broke`] : []),
     [
       '| | step | status | time | |',

@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
 import type { Finding } from '../../src/core/chain/findings.ts';
 import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
+import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
 
 const PROJECT = `services:
   kiln:
@@ -734,4 +734,27 @@ environments:
       'unknown-environment: the project has no environment liv | the nearest is live',
     );
   });
+});
+
+test.each([
+  ['$.a[?@.b == 1][0]', 'first($.a[?@.b == 1])'],
+  ['$.a[?@.b == 1][-1].c', 'last($.a[?@.b == 1]).c'],
+  ['$.a[1:3][2]', 'slice($.a[1:3], 2, 3)'],
+  ['$.a[0][?@.b == 1].c', undefined],
+  ['$.a[*][0]', undefined],
+  ["length($.a[?@.b == 'x'][0])", "first($.a[?@.b == 'x'])"],
+])('an index behind a filter or a slice is remarked on: %s', (expression, instead) => {
+  const text = `chain: A\nsteps:\n  - call: GET https://kiln.example/a\n    keep: { x: "${expression}" }\n`;
+  const { findings } = readChain('a.chain.yaml', text, NO_PROJECT);
+  const remarks = findings.filter(({ code }) => code === 'index-in-each-item');
+  expect(remarks.map((one) => one.instead)).toEqual(instead === undefined ? [] : [instead]);
+});
+
+test.each([
+  ['callback', 'callback: {}\n    json: { to: "${callback}" }'],
+  ['page', 'pages: { next-query: { page: page + 1 } }'],
+])('a name that a call gives itself can not be kept before: %s', (name, key) => {
+  const text = `chain: A\nsteps:\n  - call: GET https://kiln.example/a\n    keep: { ${name}: $.a }\n  - call: POST https://kiln.example/b\n    ${key}\n`;
+  const { findings } = readChain('a.chain.yaml', text, NO_PROJECT);
+  expect(findings.filter(({ code }) => code === 'name-twice').map(({ place }) => place?.line)).toEqual([6]);
 });

@@ -123,3 +123,20 @@ test.each([
   expect(step).not.toContain('Kabcdef123456');
   expect([...draft.secrets.values()].map(({ value }) => value)).toContain('Kabcdef123456');
 });
+
+test('check finds columns that a file of rows does not have, and files of TLS that are not there', async () => {
+  const folder = folderWith({
+    'batharon.yaml':
+      'services:\n  kiln: { url: "https://kiln.example", tls: { ca: ca.pem } }\nrecords: { runs: 0 }\n',
+    'out.csv': '"piece ""a""",cone\n1,2\n',
+    'a.chain.yaml':
+      'chain: A\nsteps:\n  - call: GET kiln /x\n    write: { to: out.csv, row: { cone: 6, con: 7 } }\n  - call: GET kiln /y\n    write: { to: new.csv, row: { any: 6 } }\n',
+  });
+  const { code, stdout, stderr } = await batharon(folder, ['check']);
+  const said = stdout + stderr;
+  expect(code).toBe(2);
+  expect(said).toMatch(/out\.csv has no column con \(row-not-fitting\)[\s\S]*instead: cone/);
+  expect(said).toMatch(/batharon\.yaml:2:\d+: the file ca\.pem does not exist/);
+  expect(said).toMatch(/runs wants a number of at least 1/);
+  expect(said).toMatch(/3 problems/);
+});

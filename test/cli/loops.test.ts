@@ -125,11 +125,57 @@ test('a loop is one line and the first failure of each kind, with 100 turns or w
     const marks = lines.filter((line) => /^\S/.test(line));
     expect(marks[1]).toMatch(new RegExp(`^broke   look +\\d+ of ${turns} turns held · \\d+ broke`));
     expect(marks[2]).toBe(
-      `broke   look[3].one, the 4th of ${turns} turns, and ${turns / 10 - 1} more in the same way`,
+      `broke   look[3].one, the 4th of ${turns} turns: 4, and ${turns / 10 - 1} more in the same way`,
     );
-    expect(marks[3]).toMatch(/^broke {3}look\[7\]\.one, the 8th of \d+ turns, and \d+ more in the same way$/);
+    expect(marks[3]).toMatch(
+      /^broke {3}look\[7\]\.one, the 8th of \d+ turns: 8, and \d+ more in the same way$/,
+    );
     expect(marks.at(-2)).toBe('says    done');
   }
+});
+
+test('the line of a loop says how long was waited in it, not before', async () => {
+  const { events } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /first\n  - each: n in [1, 2]\n    name: look\n    steps:\n      - call: GET kiln /${n}\n',
+    (_, nth) => (nth === 0 ? { status: 429, headers: [['retry-after', '9']] } : {}),
+    { project: KILN },
+  );
+  const terminal = new WrittenTerminal(120, false);
+  const view = new RunView(terminal);
+  for (const event of events) view.show(event);
+  const lines = terminal.written.split('\n');
+  expect(lines.find((line) => line.includes('look'))).not.toMatch(/waited/);
+  expect(lines.at(-2)).toMatch(/waited 9\.0 s as told by kiln/);
+});
+
+test('undo that failed 300 times is told by kind', async () => {
+  const { events } = await runChain(
+    `chain: Undo
+steps:
+  - each: n in range(1, 300)
+    name: load
+    steps:
+      - call: POST kiln /\${n}
+        name: one
+        undo:
+          - call: DELETE kiln /\${n}
+  - expect: 1 + 1 == length(load.turns)
+`,
+    ({ method, url }) => ({ status: method === 'POST' ? 201 : url.endsWith('0') ? 503 : 500 }),
+    { project: KILN },
+  );
+  const terminal = new WrittenTerminal(100, false);
+  const view = new RunView(terminal);
+  for (const event of events) view.show(event);
+  const lines = terminal.written.split('\n').filter((line) => line.startsWith('broke'));
+  expect(lines.slice(1, 4)).toEqual([
+    expect.stringMatching(/^broke +undo +0 of 300 steps taken back/),
+    expect.stringMatching(
+      /^broke +load\[299\]\.one\.undo\.0 DELETE kiln \/\$\{n\}, and 29 more in the same way/,
+    ),
+    expect.stringMatching(/^broke +load\[298\]\.one\.undo\.0 .*, and 269 more in the same way/),
+  ]);
+  expect(terminal.written.split('\n').length).toBeLessThan(50);
 });
 
 test('while it goes on, the turns under way are shown, a few lines, none too wide', async () => {

@@ -263,8 +263,8 @@ steps:
 `,
   });
   const seen = [
-    /^broke {3}fire\[0\]\.load, and 1 more time\n +problem +expected \$\.loaded == true, came false\n +stands +a\.chain\.yaml:11:17$/m,
-    /^broke {3}fire\[2\]\.load\n +problem +expected status < 400, came 404, "No such piece"$/m,
+    /^broke {3}fire\[0\]\.load · 'a', and 1 more time\n +problem +expected \$\.loaded == true, came false\n +stands +a\.chain\.yaml:11:17$/m,
+    /^broke {3}fire\[2\]\.load · 'c'\n +problem +expected status < 400, came 404, "No such piece"$/m,
   ];
   const gathered =
     /^broke {3}cool\n +problem +'six' is not a number, in cool\[1\] 'd'\n +instead +digits[^]*?stands +a\.chain\.yaml:19:22$/m;
@@ -307,7 +307,14 @@ describe('going on', () => {
       expect.stringMatching(/unknown load\n +call +POST [^]*--sent load[^]*--not-sent load/),
       1,
     ]);
-    const sent = await run(folder, 'resume', 'last', '--sent', 'load', '--give', 'job=j7');
+    // Without what its answer would have given, what needs that is not done, and the run has not held.
+    const without = await run(folder, 'resume', 'last', '--sent', 'load');
+    expect([without.code, without.stderr, asked.length]).toEqual([
+      1,
+      expect.stringMatching(/skipped +look .*it needs job/),
+      1,
+    ]);
+    const sent = await run(folder, 'resume', 'last', '--give', 'job=j7');
     expect([sent.code, JSON.parse(sent.stdout), asked.slice(1)]).toEqual([0, { job: 'j7' }, ['GET /job/j7']]);
     await run(folder, 'run', 'a.chain.yaml');
     answers = (request) => ({ json: request.method === 'POST' ? { job: 'j8' } : { done: true } });
@@ -358,3 +365,43 @@ if (!isRunBySomebodyElse)
     expect(readdirSync(folder).toSorted()).toEqual(['a.chain.yaml', 'batharon.yaml']);
   },
 );
+
+describe('a run that was resumed', () => {
+  const RESUMED = `chain: Resumed
+inputs:
+  rack: { default: A3 }
+  job: { default: j1 }
+steps:
+  - call: GET kiln /rack/\${rack}
+    name: first
+  - call: GET kiln /job/\${job}
+    name: look
+results: { rack: rack, job: job }
+`;
+
+  test('is replayed as it ended; how a step was before is said apart; inputs that nothing has used can be given anew', async () => {
+    const folder = folderWith({ 'batharon.yaml': project(), 'c.chain.yaml': RESUMED });
+    answers = (request) =>
+      request.url === '/job/j2'
+        ? { json: { ok: true } }
+        : request.url!.startsWith('/rack')
+          ? { json: [] }
+          : { status: 404, json: {} };
+    const run = await batharon(folder, ['run'], { env: ENV });
+    expect(run.code).toBe(1);
+    const used = await batharon(folder, ['resume', '--give', 'rack=B1'], { env: ENV });
+    expect([used.code, used.stderr]).toEqual([
+      2,
+      expect.stringMatching(/first was carried out with the input rack as it was/),
+    ]);
+    const unused = await batharon(folder, ['resume', '--give', 'job=j2'], { env: ENV });
+    expect([unused.code, JSON.parse(unused.stdout)]).toEqual([0, { rack: 'A3', job: 'j2' }]);
+    asked = [];
+    const replayed = await batharon(folder, ['run', '--replay', 'last']);
+    expect([replayed.code, JSON.parse(replayed.stdout), asked]).toEqual([0, { rack: 'A3', job: 'j2' }, []]);
+    expect(replayed.stderr).toMatch(/2 of 2 steps held, 2 calls/);
+    const view = await batharon(folder, ['view', 'last:look']);
+    expect(view.stdout).toMatch(/before +broke · 1 request/);
+    expect(view.stdout).toMatch(/attempt 1, before the run was resumed, of 2 requests/);
+  });
+});

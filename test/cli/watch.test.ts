@@ -93,6 +93,12 @@ test('begins with the last run, checks each save, and sends only what has change
     // The run that it began with is as it was.
     const records = new Records(folder);
     const [own, base] = [...records.list()];
+    // A run of watch is kept apart from those that a person began.
+    expect([own, base]).toMatchObject([{ watch: true }, { run: records.find('last') }]);
+    const listed = await batharon(folder, ['history']);
+    expect(listed.stdout).toMatch(/and 1 run of watch; --watch shows them/);
+    expect(listed.stdout).not.toContain(own!.run);
+    expect((await batharon(folder, ['history', '--watch'])).stdout).toContain(own!.run);
     expect([own, base]).toMatchObject([{ outcome: 'held' }, { outcome: 'broke', calls: 3 }]);
   } finally {
     await service.close();

@@ -234,6 +234,29 @@ secrets: { desk: env DESK }
     expect(JSON.stringify(events)).not.toContain('session-number-1');
   });
 
+  test('its requests are told under the step, masked; its cookies go with the calls that it signs in for', async () => {
+    const { events, of, sent } = await runChain(
+      three,
+      ({ url }) =>
+        url.endsWith('/login')
+          ? {
+              json: `{"session":"session-number-1","pad":"${'x'.repeat(5000)}session-number-1"}`,
+              headers: [['set-cookie', 'lb=machine-number-7; Path=/']],
+            }
+          : {},
+      settings(project, { signInChains: signInChains(signIn()) }),
+    );
+    const [login, list] = of('request-sent');
+    expect([login!.step, login!.url, list!.step]).toEqual([
+      '0@studio.0',
+      'https://kiln.example/v1/login',
+      '0',
+    ]);
+    expect(sent[1]!.headers).toContainEqual(['Cookie', 'lb=machine-number-7']);
+    expect(JSON.stringify(events)).not.toMatch(/session-number-1|machine-number/);
+    expect(of('answer-came')[0]!.body).toEqual({ size: 5055, type: 'application/json', cut: true });
+  });
+
   test('a 401 signs in again, once', async () => {
     let logins = 0;
     const { exit, sent } = await runChain(
@@ -253,7 +276,12 @@ secrets: { desk: env DESK }
   });
 
   test.each<[string, string, number, RegExp]>([
-    ['its step does not hold', signIn(), 403, /studio could not sign in: expected status < 400, came 403/],
+    [
+      'its step does not hold',
+      signIn(),
+      403,
+      /studio could not sign in: POST kiln \/login \(sign-in\.chain\.yaml:4:5\): expected status < 400, came 403/,
+    ],
     ['it needs itself', signIn(''), 200, /sign-in\.chain\.yaml uses studio itself/],
   ])('%s', async (_, text, status, message) => {
     const { exit, of } = await runChain(
@@ -261,7 +289,7 @@ secrets: { desk: env DESK }
       () => ({ status, json: '{"session":"session-number-1"}' }),
       settings(project, { signInChains: signInChains(text) }),
     );
-    expect([exit, of('step-ended')[0]!.problem!.message]).toEqual([3, expect.stringMatching(message)]);
+    expect([exit, of('step-ended').at(-1)!.problem!.message]).toEqual([3, expect.stringMatching(message)]);
   });
 });
 
@@ -380,4 +408,33 @@ describe('a secret as it is copied by hand', () => {
     );
     expect([exit, sent[0]!.headers.some(([, value]) => value.endsWith(desk))]).toEqual([0, true]);
   });
+});
+
+test('cookies: none sends none, and takes none from the answer', async () => {
+  const { sent } = await runChain(
+    chain(
+      '  - call: GET kiln /set\n  - call: GET kiln /without\n    cookies: none\n  - call: GET kiln /with\n',
+    ),
+    ({ url }) => ({
+      headers: [
+        ['set-cookie', url.endsWith('/without') ? 'place=two-of-clay; Path=/' : 'place=one-of-clay; Path=/'],
+      ],
+    }),
+    settings('services:\n  kiln: { url: "https://kiln.example/v1" }\n'),
+  );
+  const cookies = sent.map(({ headers }) => headers.find(([name]) => name.toLowerCase() === 'cookie')?.[1]);
+  expect(cookies).toEqual([undefined, undefined, 'place=one-of-clay']);
+});
+
+test('an address leads elsewhere without a credential only where the step itself says nobody', async () => {
+  const run = async (as: string): Promise<[number, string | undefined]> => {
+    const { of, sent } = await runChain(
+      chain(`  - call: GET kiln /first\n    keep: { next: $.next }\n  - call: GET kiln \${next}\n${as}`),
+      () => ({ json: '{"next":"https://elsewhere.example/x"}' }),
+      settings('services:\n  kiln: { url: "https://kiln.example/v1", as: nobody }\n'),
+    );
+    return [sent.length, of('step-ended').at(-1)!.problem?.code];
+  };
+  expect(await run('')).toEqual([1, 'other-origin']);
+  expect(await run('    as: nobody\n')).toEqual([2, undefined]);
 });

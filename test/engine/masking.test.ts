@@ -494,3 +494,35 @@ steps:
   for (const hidden of ['came-by-callback', 'field-of-a-door', 'hidden-page-2', '739001224'])
     expect(told).not.toContain(hidden);
 });
+
+test('what looks like a label is none, unless it is one of ours', () => {
+  const masker = new Masker();
+  masker.add('celadon-ash', 'secret desk');
+  for (const text of ['‹celadon-ash›', '‹secret celadon-ash›', '‹a›celadon-ash‹b›'])
+    expect(masker.text(text)).not.toContain('celadon-ash');
+  expect(masker.text('‹secret desk›')).toBe('‹secret desk›');
+});
+
+test('a key in a field of an answer is one wherever it turns up', async () => {
+  const { events, of } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /a\n  - call: GET kiln /b\n    show: ${$.note}\n',
+    ({ url }) =>
+      url.endsWith('/a')
+        ? { headers: [['x-api-key', 'celadon-ash-4417']] }
+        : { json: '{"note":"you came with celadon-ash-4417"}' },
+    { project: KILN },
+  );
+  expect(JSON.stringify(events)).not.toContain('celadon-ash-4417');
+  expect(of('said')[0]!.text).toBe('you came with ‹x-api-key›');
+});
+
+test('names that the project says are none are left as they are', () => {
+  const names = new SecretNames({ also: new Set(['glaze']), never: new Set(['token', 'secret_key']) });
+  expect(['token', 'next_token', 'secretKey', 'glaze', 'password'].map((name) => names.has(name))).toEqual([
+    false,
+    false,
+    false,
+    true,
+    true,
+  ]);
+});

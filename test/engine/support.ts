@@ -175,11 +175,7 @@ export async function runChain(
     files: setting.texts,
     past: setting.past,
     answers: setting.answers,
-    inputs:
-      setting.inputs ??
-      Object.fromEntries(
-        chain.inputs.flatMap(({ name, default: usual }) => (usual === undefined ? [] : [[name, usual]])),
-      ),
+    inputs: setting.inputs ?? {},
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),

@@ -276,7 +276,7 @@ describe('pace', () => {
     const transport: Transport = {
       send: async (_, watch) => {
         watch.phase('connect');
-        await new Promise<void>((resolve) => clock.timer(chance() < 0.3 ? chance() * 400 : 0, resolve));
+        await new Promise<void>((resolve) => clock.timer(chance() < 0.3 ? chance() * 1500 : 0, resolve));
         watch.phase('firstByte');
         const now = clock.elapsed();
         const early = now - last < gap;
@@ -309,7 +309,30 @@ describe('pace', () => {
       ports: { clock, transport: service.transport },
     });
     expect([exit, service.came.length, service.refused()]).toEqual([0, 300, 0]);
-    expect(service.came.at(-1)! - service.came[0]!).toBeLessThan(299 * 515 + 100 * 400);
+    expect(service.came.at(-1)! - service.came[0]!).toBeLessThan(299 * 515 + 100 * 1500);
+  });
+
+  test('of a burst that goes out late, the next second gets only what is left', async () => {
+    const clock = new VirtualClock();
+    const came: number[] = [];
+    const transport: Transport = {
+      send: async (_, watch) => {
+        watch.phase('connect');
+        // The first five connections come about together, after most of a second.
+        await new Promise<void>((resolve) => clock.timer(came.length === 0 ? 900 : 0, resolve));
+        watch.phase('firstByte');
+        came.push(clock.elapsed());
+        return { status: 200, headers: [], body: new Uint8Array(), phases: {} };
+      },
+    };
+    const { exit } = await runChain(loop(60, 30), () => ({}), {
+      project: `${KILN}    pace: { rate: 10 per second, burst: 5 }\n`,
+      ports: { clock, transport },
+    });
+    const most = Math.max(
+      ...came.map((from) => came.filter((time) => time >= from && time < from + 1000).length),
+    );
+    expect([exit, came.length, most]).toEqual([0, 60, 14]);
   });
 
   test('a request that fails before it went out holds nobody up', async () => {

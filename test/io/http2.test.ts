@@ -1,5 +1,6 @@
 import { createSecureServer, type Http2SecureServer, type ServerHttp2Session } from 'node:http2';
 import type { AddressInfo } from 'node:net';
+import { createServer as createTls } from 'node:tls';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -138,4 +139,30 @@ test('fields, bodies and answers are those of HTTP/1.1; a session that ends rude
 test('a service may not push answers that nobody asked for', async () => {
   const send = await listening((request, response) => response.end(String(request.stream.pushAllowed)));
   expect(Buffer.from((await send('/')).body).toString()).toBe('false');
+});
+
+test('what was handed to a new connection counts as sent, though the service has agreed on nothing yet', async () => {
+  const rude = createTls({ ...pair, ALPNProtocols: ['h2'] }, (socket) => {
+    socket.on('error', () => undefined);
+    socket.once('data', () => setTimeout(() => socket.destroy(), 50));
+  });
+  await new Promise<void>((resolve) => rude.listen(0, '127.0.0.1', resolve));
+  try {
+    const { port } = rude.address() as AddressInfo;
+    const phases: string[] = [];
+    const sending = transport.send(
+      {
+        method: 'POST',
+        url: `https://127.0.0.1:${port}/a`,
+        headers: [],
+        body: new Uint8Array([1]),
+        connection: { tls: { ca: 'ca.pem', verify: true }, near },
+      },
+      { ...watch(), phase: (phase) => void phases.push(phase) },
+    );
+    await expect(sending).rejects.toMatchObject({ problem: { code: 'connection-reset' } });
+    expect(phases.at(-1)).toBe('firstByte');
+  } finally {
+    rude.close();
+  }
 });

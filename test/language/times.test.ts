@@ -170,3 +170,29 @@ test('members keep their order, whatever their names', () => {
     }),
   );
 });
+
+test.each([
+  ["time('2026-03-28T08:00:00Z') + 1d", 'shift(T, {days: 1})'],
+  ["time('2026-03-30T08:00:00Z') - 2d", 'shift(T, {days: -2})'],
+  ["time('2026-03-27T08:00:00Z') + 1d", undefined],
+  ["time('2026-03-28T08:00:00Z') + 25h", undefined],
+  ["time('2026-10-25T22:00:00Z') - 7d", 'shift(T, {days: -7})'],
+])('whole days over a change of the clocks are said: %s', (text, instead) => {
+  const said: string[] = [];
+  const env = environment({ remark: ({ code, message }) => said.push(`${code} ${message}`) });
+  expression(text).evaluate({ ...env, world: { ...env.world, zone: 'Europe/Lisbon' } });
+  expect(said).toHaveLength(instead === undefined ? 0 : 1);
+  if (instead !== undefined) expect(said[0]).toContain(instead);
+});
+
+test.each([
+  ['44.1234567ms', '44.123ms'],
+  ['90s', '1m30s'],
+  ['1.5h', '1h30m'],
+  ['61234.567ms', '1m1.234567s'],
+])('a duration is shown as people write it: %s', (text, shown) => {
+  expect([
+    plainText(expression(text).evaluate(environment())!),
+    writeJson([expression(text).evaluate(environment())!], 0, 'text'),
+  ]).toEqual([shown, JSON.stringify([shown])]);
+});

@@ -103,9 +103,8 @@ results: { counts: asked.body }
     await carryOut({ ...chain!, steps: chain!.steps.slice(1), results: [] });
     const { exit, results } = await carryOut(chain!);
     const { early } = results.get('counts') as { early: number };
-    // Over HTTP/2 some requests arrive much later than they were handed over, so that the next one seems early.
-    const most = kind === 'h2' ? 15 : 0;
-    expect([exit, early <= (PROVE ? most : 3), early]).toEqual([0, true, expect.any(Number)]);
+    // Now and then the machine itself holds a request up for longer than the margin.
+    expect([exit, early <= 3, early]).toEqual([0, true, expect.any(Number)]);
   },
   600_000,
 );

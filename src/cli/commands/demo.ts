@@ -13,7 +13,7 @@ import type { ExitCode } from '../../core/events.ts';
 import type { Files } from '../../core/ports.ts';
 import { localFiles } from '../../io/files.ts';
 import { filesOf } from '../files-of.ts';
-import { inputsOf } from '../inputs.ts';
+import { Given, inputsOf } from '../inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { runRecorded } from '../run-recorded.ts';
@@ -89,7 +89,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
         { ...world, ports: { ...world.ports, files: filesIn(folder) } },
         {
           files: filesOf(loaded, chain),
-          inputs: inputsOf(chain, new Map(), loaded.project.zone),
+          inputs: inputsOf(chain, new Given(), loaded.project.zone),
           signal: interruption.signal,
           paces,
           emit: (event) => view.show(event),

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { relative, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import { readDuration } from '../../core/language/lexer.ts';
@@ -26,6 +27,8 @@ export interface HistoryOptions {
   readonly since?: string;
   readonly most?: string;
   readonly json?: boolean;
+  /** Runs of `watch` too. */
+  readonly watch?: boolean;
 }
 
 const OUTCOMES: readonly string[] = ['held', 'broke', 'cut off', 'unfinished'];
@@ -55,8 +58,13 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
     const records = recordsOf(project);
     const found: (RunSummary | UnreadableRun)[] = [];
     let more = 0;
+    let watched = 0;
     for (const run of records.list()) {
       if (!isWanted(run)) continue;
+      if ('watch' in run && !options.watch) {
+        watched++;
+        continue;
+      }
       if (found.length < most) found.push(run);
       else more++;
     }
@@ -78,6 +86,8 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
       print(terminal, run, 'unreadable' in run ? false : records.isRunning(run.run) !== undefined);
     if (more > 0)
       terminal.write(terminal.colours.dim(`and ${more} more; --most ${most + more} shows them\n`));
+    if (watched > 0)
+      terminal.write(terminal.colours.dim(`and ${countOf(watched, 'run')} of watch; --watch shows them\n`));
     return 0;
   });
 }
@@ -105,6 +115,7 @@ function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boole
   const notes = [
     ...(run.environment === undefined ? [] : [run.environment]),
     ...(run.part ? ['a part of it'] : []),
+    ...(run.watch ? ['watch'] : []),
     ...(run.resumed > 0 ? [`resumed ${run.resumed === 1 ? 'once' : `${run.resumed} times`}`] : []),
     ...(run.left ? ['undo and cleanup left'] : []),
     ...(going ? ['still going on'] : run.outcome === 'unfinished' ? ['ended without a word'] : []),
@@ -118,6 +129,6 @@ function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boole
   if (notes !== '') terminal.write(`${indent}${colours.dim(notes)}\n`);
   if (run.outcome !== 'held' && (run.broke !== undefined || run.problem))
     terminal.write(
-      `${indent}${cut([run.broke === undefined ? '' : `at ${run.broke}: `, run.problem?.message ?? ''].join(''), width - 16)}\n`,
+      `${indent}${cut([run.broke === undefined ? '' : `at ${run.broke}${run.does === undefined ? '' : ` ${run.does}`}: `, run.problem?.message ?? ''].join(''), width - 16)}\n`,
     );
 }

@@ -48,8 +48,8 @@ export function importCommand(
 async function read(form: (typeof FORMS)[number], source: string): Promise<ImportedCommands> {
   if (form === 'curl') return importCurls(source);
   if (form === 'http') return { requests: [importHttp(source)], notes: [] };
-  const { importFetch } = await import('../../import/fetch.ts');
-  return { requests: [importFetch(source)], notes: [] };
+  const { importFetches } = await import('../../import/fetch.ts');
+  return { requests: importFetches(source), notes: [] };
 }
 
 /** The argument, a file that it names, or standard input. */

@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/inputs.ts';
-import type { Chain } from '../../core/chain/model.ts';
-import { stepAt } from '../../core/engine/undo.ts';
+import type { Chain, Input } from '../../core/chain/model.ts';
+import { ownStepAt, stepAt } from '../../core/engine/undo.ts';
 import { askText } from '../person.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { nameList } from '../../core/language/nearest.ts';
@@ -14,7 +14,7 @@ import type { Records } from '../../io/record/records.ts';
 import { filesOf } from '../files-of.ts';
 import { watchInterruption } from '../interruption.ts';
 import { guarded } from '../guard.ts';
-import { inputsOf, readGiven } from '../inputs.ts';
+import { type Given, inputsOf, readGiven } from '../inputs.ts';
 import { load, loadProject } from '../load.ts';
 import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
@@ -64,6 +64,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
           past = read();
         }
         refuseOneForAll(records, id, said);
+        const anew = givenAnew(chain, past, given);
         const view = new RunView(terminal);
         let results: Readonly<Record<string, string>> = {};
         const { exit } = await runRecorded(
@@ -74,7 +75,9 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             inputs: {
               ...inputsOf(withoutKnown(chain, past), withoutLost(chain, given), loaded.project.zone),
               ...knownInputs(chain, past),
+              ...inputsOf({ ...chain, inputs: anew }, given, loaded.project.zone),
             },
+            ...(anew.length > 0 ? { givenAnew: anew.map(({ name }) => name) } : {}),
             past: past.past,
             files: filesOf(loaded, chain),
             signal: interruption.signal,
@@ -102,7 +105,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
 /** The latest run of a whole chain; what was sent or tried since does not count. Throws `no-record`. */
 function lastWhole(records: Records): string {
   for (const run of records.list())
-    if ('unreadable' in run || (run.file !== 'send' && !run.part)) return run.run;
+    if ('unreadable' in run || (run.file !== 'send' && !run.part && !run.watch)) return run.run;
   return records.find('last');
 }
 
@@ -283,12 +286,9 @@ function lostNames(chain: Chain, given: ReadonlyMap<string, string | Uint8Array>
   );
 }
 
-function withoutLost(
-  chain: Chain,
-  given: ReadonlyMap<string, string | Uint8Array>,
-): Map<string, string | Uint8Array> {
+function withoutLost(chain: Chain, given: Given): Given {
   const inputs = new Set(chain.inputs.map(({ name }) => name));
-  return new Map([...given].filter(([name]) => inputs.has(name)));
+  return given.only((name) => inputs.has(name));
 }
 
 /** The inputs as the run was given them. */
@@ -303,6 +303,21 @@ export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, V
       return [[name, read ?? value] as const];
     }),
   );
+}
+
+/**
+ * The inputs that are given another value than the run began with. Throws `cannot-resume` where a step that held, and is not
+ * carried out again, has used it.
+ */
+function givenAnew(chain: Chain, past: PastRun, given: Given): Input[] {
+  const anew = chain.inputs.filter(({ name }) => given.has(name) && past.inputs.has(name));
+  for (const { name } of anew)
+    for (const address of past.done)
+      if (ownStepAt(chain, address)?.uses.has(name))
+        fail('cannot-resume', `${address} was carried out with the input ${name} as it was`, {
+          instead: 'a new run',
+        });
+  return anew;
 }
 
 function withoutKnown(chain: Chain, past: PastRun): Chain {

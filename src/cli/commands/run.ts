@@ -1,4 +1,4 @@
-import { writeFileSync } from 'node:fs';
+import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
 import { lookAhead } from '../../core/engine/dry.ts';
 import type { RunOptions } from '../../core/engine/run-options.ts';
@@ -12,7 +12,7 @@ import { filesOf } from '../files-of.ts';
 import type { Records } from '../../io/record/records.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { watchInterruption } from '../interruption.ts';
-import { load, type Loaded, loadProject } from '../load.ts';
+import { load, type Loaded, loadProject, shownPath } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
 import { OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded } from '../run-recorded.ts';
@@ -41,18 +41,23 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
   const terminal = errorTerminal();
   let loaded: Loaded | undefined;
   try {
-    loaded = load(names, environmentOf(options), true);
+    loaded = load(namesOf(names, options), environmentOf(options), true);
     if (reportProblems(terminal, loaded)) return 2;
     const given = readGiven(options.give ?? [], options.giveFrom);
     refuseUnknown(loaded.chains, given);
-    const chains = chosen(loaded.chains, options);
+    const chains = chosen(withoutSignIns(terminal, names, loaded), options);
     if (chains.length === 0) {
       terminal.write('There are fewer chains than shares; none is left for this one.\n');
       return 0;
     }
     jobsOf(options);
     const { project } = loaded;
-    const runs = chains.map((chain) => ({ chain, inputs: inputsOf(chain, given, project.zone) }));
+    const isReplay = options.replay !== undefined;
+    const runs = chains.map((chain) => {
+      // A replay has the inputs of its run; those that are given take their place.
+      const inputs = isReplay ? chain.inputs.filter(({ name }) => given.has(name)) : chain.inputs;
+      return { chain, inputs: inputsOf({ ...chain, inputs }, given, project.zone) };
+    });
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
       const { printDry } = await import('../dry.ts');
@@ -71,6 +76,14 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     );
     return 2;
   }
+}
+
+/** A replay is one of the chain of its run, where no file is named. */
+function namesOf(names: readonly string[], { replay }: RunCommandOptions): readonly string[] {
+  if (replay === undefined || names.join() !== '.') return names;
+  const records = recordsOf(loadProject(undefined, false).project);
+  const { file } = OpenRun.read(records, records.find(replay)).run;
+  return existsSync(file) ? [file] : names;
 }
 
 /** A replay takes the environment of its run. */
@@ -140,7 +153,7 @@ async function runAll(
     // Of several chains none begins before it is known of all that they can.
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
-        await lookAhead(chain, project, world.ports, inputs, signInChains);
+        await lookAhead(chain, project, world.ports, inputs, signInChains, world.practice);
     await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
       if (interruption.signal.aborted || (options.stopEarly && several.hasBroken)) return undefined;
       return runRecorded(chain, project, world, {
@@ -208,6 +221,22 @@ function jobsOf({ jobs = '1' }: RunCommandOptions): number {
   const count = Number(jobs);
   if (Number.isInteger(count) && count >= 1) return count;
   return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { instead: '--jobs 4' });
+}
+
+/** Chains that sign in are no runs of their own where only their folder is named; that is said. */
+function withoutSignIns(
+  terminal: Terminal,
+  names: readonly string[],
+  { chains, signInChains }: Loaded,
+): readonly Chain[] {
+  const named = new Set(names.map(shownPath));
+  const files = new Set([...signInChains.values()].map(({ file }) => file));
+  const left = chains.filter(({ file }) => files.has(file) && !named.has(file));
+  if (left.length === 0 || left.length === chains.length) return chains;
+  terminal.write(
+    `${terminal.colours.dim(`not run by itself: ${left.map(({ file }) => file).join(', ')}, which signs in`)}\n`,
+  );
+  return chains.filter((chain) => !left.includes(chain));
 }
 
 /** The chains that are wanted: those with one of the tags, and of these the share of one machine of several. */

@@ -3,6 +3,7 @@ import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import type { RecordedProblem, RecordedStep } from '../../core/record/recorded-run.ts';
+import { whichStep } from '../../core/record/step-words.ts';
 import type { Records } from '../../io/record/records.ts';
 import { asCurl } from '../as-curl.ts';
 import { guarded } from '../guard.ts';
@@ -92,25 +93,26 @@ function sayBroken(terminal: Terminal, open: OpenRun, below?: string): void {
   const lines = new StepLines(terminal);
   const first = new Map<
     string,
-    { readonly address: string; readonly problem: RecordedProblem; times: number }
+    { readonly step: RecordedStep; readonly problem: RecordedProblem; times: number }
   >();
-  for (const { address, began, outcome, problem } of open.steps()) {
+  for (const step of open.steps()) {
+    const { address, began, outcome, problem } = step;
     // What broke inside a step is said of that.
     if (outcome !== 'broke' || !problem || began.type === 'group') continue;
     if (below !== undefined && !isIn(address, below)) continue;
     const written = `${address.replace(/\[\d+\]/g, '[]')} ${problem.code}`;
     const known = first.get(written);
     if (known) known.times++;
-    else first.set(written, { address, problem, times: 1 });
+    else first.set(written, { step, problem, times: 1 });
   }
-  for (const { address, problem, times } of [...first.values()].slice(0, MOST_BROKEN)) {
+  for (const { step, problem, times } of [...first.values()].slice(0, MOST_BROKEN)) {
     terminal.write('\n');
     lines.line(
       'broke',
-      `${address}${times > 1 ? `, and ${times - 1} more time${times === 2 ? '' : 's'}` : ''}`,
+      `${whichStep(step)}${times > 1 ? `, and ${times - 1} more time${times === 2 ? '' : 's'}` : ''}`,
     );
     sayProblem(lines, problem);
-    if (address !== below) lines.row('closer', `batharon view ${open.id}:${address}`);
+    if (step.address !== below) lines.row('closer', `batharon view ${open.id}:${step.address}`);
   }
   if (first.size > MOST_BROKEN) {
     terminal.write('\n');

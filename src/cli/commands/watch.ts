@@ -1,7 +1,8 @@
 import { createHash } from 'node:crypto';
 import { statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
-import type { Chain } from '../../core/chain/model.ts';
+import type { Chain, Input, Typed } from '../../core/chain/model.ts';
+import { Expression } from '../../core/language/expression.ts';
 import type { RunOptions } from '../../core/engine/run-options.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { writeTyped } from '../../core/language/typed-json.ts';
@@ -13,7 +14,7 @@ import type { PastRun } from '../../core/record/past.ts';
 import { readNow, untilChanged } from '../../io/file-changes.ts';
 import type { Records } from '../../io/record/records.ts';
 import { filesOf } from '../files-of.ts';
-import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
+import { type Given, inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
 import { onInterruption } from '../interruption.ts';
 import { findProjectFile, load, type Loaded, shownPath } from '../load.ts';
 import { printFindings, printProblem } from '../print-findings.ts';
@@ -70,7 +71,7 @@ class Watching {
   readonly #lines: StepLines;
   readonly #file: string;
   readonly #options: WatchOptions;
-  readonly #given: ReadonlyMap<string, string | Uint8Array>;
+  readonly #given: Given;
   /** The record that all passes go on with. */
   #id: string | undefined;
   #last: Pass | undefined;
@@ -175,27 +176,34 @@ class Watching {
       await this.#begin(records, chain, project.environment);
     let past = this.#readPast(records, world);
     const known = past ? knownInputs(chain, past) : {};
-    const given = new Set([
-      ...this.#given.keys(),
-      ...chain.inputs.flatMap((one) => (one.default === undefined ? [] : [one.name])),
-    ]);
+    // What a default comes to was computed when the run began, and stays unless it is written otherwise now.
+    const usual = chain.inputs.flatMap(({ default: typed, name }): [string, Value][] =>
+      typed?.type === 'value' && !this.#given.has(name) ? [[name, typed.value]] : [],
+    );
+    const isRewritten = (input: Input): boolean => {
+      const earlier = this.#last?.chain.inputs.find(({ name }) => name === input.name);
+      return earlier !== undefined && written(earlier.default) !== written(input.default);
+    };
+    const isKnown = (input: Input): boolean =>
+      !this.#given.has(input.name) && memberOf(known, input.name) !== undefined && !isRewritten(input);
     const inputs = {
-      ...Object.fromEntries(Object.entries(known).filter(([name]) => !given.has(name))),
+      ...Object.fromEntries(
+        chain.inputs.filter(isKnown).map(({ name }) => [name, memberOf(known, name)!] as const),
+      ),
       ...inputsOf(
-        {
-          ...chain,
-          inputs: chain.inputs.filter(({ name }) => given.has(name) || memberOf(known, name) === undefined),
-        },
+        { ...chain, inputs: chain.inputs.filter((input) => !isKnown(input)) },
         this.#given,
         project.zone,
       ),
+      ...Object.fromEntries(usual),
     };
-    const before = this.#last?.inputs ?? known;
+    const before = { ...known, ...this.#last?.inputs };
     const whole =
       projectChanged ||
       (past !== undefined &&
         this.#last === undefined &&
         !sameProject(files, project.file, this.#baseFiles)) ||
+      chain.inputs.some(isRewritten) ||
       chain.inputs.some(
         ({ name }) => past && textOfValue(memberOf(inputs, name)) !== textOfValue(memberOf(before, name)),
       );
@@ -221,7 +229,13 @@ class Watching {
   /** Begins with what the last run of the chain has told, if there is one. */
   async #begin(records: Records, chain: Chain, environment: string | undefined): Promise<void> {
     for (const run of records.list()) {
-      if ('unreadable' in run || run.part || run.file !== chain.file || run.environment !== environment)
+      if (
+        'unreadable' in run ||
+        run.part ||
+        run.watch ||
+        run.file !== chain.file ||
+        run.environment !== environment
+      )
         continue;
       if (records.isRunning(run.run) !== undefined) continue;
       this.#id = await records.copy(run.run, () => undefined);
@@ -319,6 +333,7 @@ class Watching {
         inputs,
         signal,
         leave: true,
+        watch: true,
         paces: this.#paces,
         signInChains: loaded.signInChains,
         files: filesOf(loaded, chain),
@@ -356,4 +371,11 @@ function sameProject(
   const now = files.find((one) => one.path === path);
   const before = recorded.find((one) => one.path === path);
   return (now && createHash('sha256').update(now.text).digest('hex')) === before?.digest;
+}
+
+/** A default as it is written. */
+function written(typed: Typed | undefined): string {
+  return JSON.stringify(typed, (_, value: unknown) =>
+    value instanceof Expression ? value.text : typeof value === 'function' ? undefined : value,
+  );
 }

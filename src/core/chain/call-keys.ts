@@ -1,5 +1,15 @@
 import * as z from 'zod';
-import { type KeyDefinition, anything, count, map, shapeOf, text, timeout, yesNo } from './key-definition.ts';
+import {
+  type KeyDefinition,
+  anything,
+  count,
+  map,
+  mapOrInsertion,
+  shapeOf,
+  text,
+  timeout,
+  yesNo,
+} from './key-definition.ts';
 import { READ_AS } from './model.ts';
 
 export const callKeys: readonly KeyDefinition[] = [
@@ -15,17 +25,18 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'query',
     sort: 'typed text',
-    shape: map,
+    shape: mapOrInsertion,
     wants: 'a map of names and values',
-    about: 'Parameters of the URL. A list repeats the name. Values are percent-encoded.',
+    about:
+      'Parameters of the URL. A list repeats the name. Values are percent-encoded. `${object}` as the whole value gives its members.',
     example: 'query:\n  state: waiting',
   },
   {
     name: 'headers',
     sort: 'plain text',
-    shape: map,
+    shape: mapOrInsertion,
     wants: 'a map of names and texts',
-    about: 'Fields of the request.',
+    about: 'Fields of the request. `${object}` as the whole value gives its members.',
     example: 'headers:\n  Accept-Language: en',
   },
   {
@@ -40,9 +51,10 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'form',
     sort: 'typed text',
-    shape: map,
+    shape: mapOrInsertion,
     wants: 'a map of names and values',
-    about: 'A body of form fields (application/x-www-form-urlencoded). A list repeats the name.',
+    about:
+      'A body of form fields (application/x-www-form-urlencoded). A list repeats the name. `${object}` as the whole value gives its members.',
     example: 'form:\n  user: anna',
   },
   {

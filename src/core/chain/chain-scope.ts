@@ -1,7 +1,5 @@
 import {
   ANY,
-  BIT,
-  BYTES,
   DURATION,
   JSON_VALUE,
   listOf,
@@ -17,62 +15,7 @@ import {
 } from '../language/kinds.ts';
 import type { StaticName, StaticScope } from '../language/scope.ts';
 import type { ReadAs } from './model.ts';
-
-/** Names that have a meaning of their own and can't be given. */
-export const RESERVED_NAMES: ReadonlySet<string> = new Set([
-  ...[
-    'status',
-    'headers',
-    'body',
-    'text',
-    'size',
-    'type',
-    'elapsed',
-    'attempts',
-    'cookies',
-    'url',
-    'sent',
-    'arrived',
-  ],
-  ...['gathered', 'index', 'run', 'environment', 'secret', 'services', 'values', 'nothing'],
-]);
-
-const HEADERS: Kind = { ...OBJECT, caseless: true };
-
-/** The kind of `$` by how the body is read. */
-export function answerKind(readAs: ReadAs | undefined): Kind {
-  if (readAs === 'text' || readAs === 'xml') return TEXT;
-  if (readAs === 'lines') return listOf(TEXT);
-  if (readAs === 'json-lines') return listOf(JSON_VALUE);
-  if (readAs === 'csv' || readAs === 'events') return listOf(OBJECT);
-  if (readAs === 'bytes') return BYTES;
-  if (readAs === 'json') return JSON_VALUE;
-  return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };
-}
-
-/** Made once for each way of reading: of thousands of steps that is most of the work. */
-const namesOfAnswers = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
-
-/** The names that a call gives in its own step. */
-function answerNames(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
-  const known = namesOfAnswers.get(readAs);
-  if (known) return known;
-  const names = {
-    status: NUMBER,
-    headers: HEADERS,
-    body: answerKind(readAs),
-    text: maybe(TEXT),
-    type: maybe(TEXT),
-    size: NUMBER,
-    elapsed: DURATION,
-    attempts: NUMBER,
-    cookies: OBJECT,
-    url: TEXT,
-    sent: objectKind({ url: TEXT, headers: HEADERS, json: maybe(ANY) }),
-  };
-  namesOfAnswers.set(readAs, names);
-  return names;
-}
+import { answerKind, answerNameKinds, HEADERS } from './names.ts';
 
 /** The request that a call-back is. */
 export const ARRIVED: Kind = objectKind({
@@ -302,16 +245,16 @@ export class ChainScope {
     };
   }
 
-  /** Where there is no answer: a group, a wait, results. */
-  outside(): StaticScope {
+  /** Where there is no answer: a group, a wait, results; `more` names are there in this step only. */
+  outside(more: ReadonlyMap<string, StaticName> = new Map()): StaticScope {
     const { lastCall } = this;
     return this.#scope(
       {
         missing: '$ is the answer of the step it stands in, and this step sends nothing',
         instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
       },
-      () => undefined,
-      [],
+      (name) => more.get(name),
+      [...more.keys()],
       (name) => notHere(name, 'this step sends nothing', lastCall),
     );
   }
@@ -347,7 +290,7 @@ export class ChainScope {
 
   /** Fields that are read when the answer is there; `more` names are there in this step only. */
   after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
-    const own = answerNames(readAs);
+    const own = answerNameKinds(readAs);
     const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
       answerKind(readAs),
@@ -395,7 +338,7 @@ function notHere(
     };
   if (name === 'gathered' || name === 'arrived' || name === 'index')
     return { message: `${name} has no meaning in this step` };
-  if (!Object.hasOwn(answerNames(undefined), name) || why === '') return undefined;
+  if (!Object.hasOwn(answerNameKinds(undefined), name) || why === '') return undefined;
   const of =
     ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
       ? `${lastCall}.${name}`

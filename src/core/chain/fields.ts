@@ -1,5 +1,6 @@
 import { checkExpression, checkTree } from '../language/expression.ts';
 import type { Use } from '../language/infer.ts';
+import { BIT, kindWords, mayBe } from '../language/kinds.ts';
 import { readDuration } from '../language/lexer.ts';
 import { isNumberText, numberOf } from '../language/numbers.ts';
 import { isReservedWord, parseInsertion } from '../language/parser.ts';
@@ -10,6 +11,7 @@ import { problemOf } from '../problems.ts';
 import type { Findings } from './findings.ts';
 import { readPause } from './key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from './model.ts';
+import { indexBehindFilter } from './path-remarks.ts';
 import type { ScalarNode, SourceNode } from './source.ts';
 import { formOf } from './structure.ts';
 import { commentInText, expressionInText } from './text-remarks.ts';
@@ -81,6 +83,7 @@ export class FieldReader {
       return undefined;
     }
     this.#use(expression.tree);
+    indexBehindFilter(this.findings, node, node.text, expression.tree);
     return this.findings.placed(expression, node);
   }
 
@@ -205,6 +208,7 @@ export class FieldReader {
     const { expression, problems } = checkTree(tree, node.text, scope, raw ? { outermost: 'raw' } : {});
     this.findings.expression(node, problems);
     if (!expression) return { end };
+    indexBehindFilter(this.findings, node, node.text, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
   }
@@ -223,6 +227,33 @@ export class FieldReader {
   /** A text without insertions. */
   literal(node: SourceNode | undefined): string | undefined {
     return node?.type === 'scalar' ? node.text : undefined;
+  }
+
+  /** A whole `${…}` in the place of a map: an object that gives its members. */
+  members(node: SourceNode, scope: StaticScope): Insertion | undefined {
+    if (node.type !== 'scalar') return undefined;
+    const [only] = this.template(node, scope)?.parts ?? [];
+    if (typeof only !== 'object') return undefined;
+    const { kind, secret, text, tree } = only.expression;
+    const source = text.slice(...tree.span);
+    if (secret) {
+      // Where a secret stands is told by the name beside it, which is not known here.
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `${source} holds a secret, which stands under a name of its own`,
+        `NAME: \${${source}.NAME}`,
+      );
+      return undefined;
+    }
+    if (mayBe(kind, BIT.object)) return only;
+    this.findings.problem(
+      node,
+      'wrong-kind',
+      `an object is wanted here, whose members are taken, and ${source} is ${kindWords(kind.bits)}`,
+      `NAME: \${${source}}`,
+    );
+    return undefined;
   }
 
   // ---- typed texts

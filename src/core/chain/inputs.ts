@@ -1,10 +1,13 @@
+import { plainText } from '../language/functions/conversion.ts';
 import { readTime } from '../language/functions/time.ts';
 import { parseJson } from '../language/json.ts';
+import { BIT, type Kind } from '../language/kinds.ts';
 import { nearest } from '../language/nearest.ts';
 import { isNumberText, numberOf } from '../language/numbers.ts';
-import type { Value } from '../language/values.ts';
+import { kindAndValue } from '../language/show.ts';
+import { isNumeric, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
-import type { InputKind } from './model.ts';
+import type { Input, InputKind } from './model.ts';
 
 type Read =
   | { readonly value: Value; readonly problem?: undefined }
@@ -53,4 +56,31 @@ export function readInput(
         throw error;
       }
   }
+}
+
+/** A value as an input of its kind: one that is of the kind already, or a text that is read as it. `null` stays what it is. */
+export function asInput(
+  { kind, choices }: Pick<Input, 'kind' | 'choices'>,
+  value: Value,
+  zone: string,
+): Read {
+  if (value === null || kind === 'json' || kind === 'rows') return { value };
+  if (kind === 'text' && value instanceof Uint8Array) return { value };
+  if (kind === 'number' && isNumeric(value)) return { value };
+  if (kind === 'yes-no' && typeof value === 'boolean') return { value };
+  if (kind === 'date' && value instanceof Time) return { value };
+  const text = plainText(value);
+  const isRead = text !== undefined && (typeof value === 'string' || kind === 'text' || kind === 'choice');
+  return isRead
+    ? readInput(kind, text, zone, choices)
+    : refuse(`it is of kind ${kind}, and this is ${kindAndValue(value, 40)}`);
+}
+
+/** The kind of input that a value of such a kind is. */
+export function inputKindFor({ bits }: Kind): InputKind {
+  const known = bits & ~BIT.null;
+  if (known === BIT.number) return 'number';
+  if (known === BIT['yes or no']) return 'yes-no';
+  if (known === BIT.time) return 'date';
+  return known !== 0 && (known & ~(BIT.list | BIT.object)) === 0 ? 'json' : 'text';
 }

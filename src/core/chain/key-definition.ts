@@ -39,6 +39,8 @@ export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
 export const amount = shapeOf(() => z.string().regex(/^(?:\d{1,9}|\$\{.*\})$/s));
 export const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
 export const map = shapeOf(() => z.record(z.string(), z.unknown()));
+/** A map, or a text that is one insertion of an object. */
+export const mapOrInsertion = shapeOf(() => z.union([map(), z.string().regex(/^\$\{.*\}$/s)]));
 export const list = shapeOf(() => z.array(z.unknown()));
 export const duration = shapeOf(() =>
   z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),

@@ -1,5 +1,15 @@
 import * as z from 'zod';
-import { type KeyDefinition, amount, duration, list, map, pause, shapeOf, text } from './key-definition.ts';
+import {
+  type KeyDefinition,
+  amount,
+  duration,
+  list,
+  map,
+  mapOrInsertion,
+  pause,
+  shapeOf,
+  text,
+} from './key-definition.ts';
 
 const steps: KeyDefinition = {
   name: 'steps',
@@ -134,9 +144,9 @@ export const followKeys: readonly KeyDefinition[] = [
   {
     name: 'inputs',
     sort: 'typed text',
-    shape: map,
+    shape: mapOrInsertion,
     wants: 'a map of inputs',
-    about: 'The inputs of the chain that is followed.',
+    about: 'The inputs of the chain that is followed. `${object}` as the whole value gives its members.',
     example: 'inputs:\n  rack: ${rack}',
   },
 ];

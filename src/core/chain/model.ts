@@ -21,6 +21,9 @@ export interface Template {
   readonly at: Place;
 }
 
+/** What the name of a header field may be (RFC 9110, section 5.6.2). */
+export const FIELD_NAME = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
+
 /** A value of a typed field: lists and maps of texts, in which a whole `${…}` keeps its kind. */
 export type Typed =
   | { readonly type: 'value'; readonly value: Value }
@@ -54,7 +57,8 @@ export interface Input {
   readonly choices?: readonly string[];
   /** What the columns of rows are read as; texts where nothing is said. */
   readonly columns?: ReadonlyMap<string, ColumnKind>;
-  readonly default?: Value;
+  /** What it is where it is not given: computed when the chain begins. */
+  readonly default?: Typed;
   readonly must?: PlacedExpression;
   readonly at: Place;
 }
@@ -74,7 +78,7 @@ export interface Keep {
 
 export interface Expectation {
   readonly condition: PlacedExpression;
-  readonly because?: string;
+  readonly because?: Template;
   /** It uses a name that this step keeps, so it is tried after keep. */
   readonly afterKeep: boolean;
 }
@@ -219,12 +223,16 @@ export type CallTarget =
 
 export interface Parameter {
   readonly name: string;
+  /** The value is an object, whose members are the parameters; the name is empty. */
+  readonly all?: true;
   readonly value: Typed;
   readonly at: Place;
 }
 
 export interface Field {
   readonly name: string;
+  /** The value is one insertion of an object, whose members are the fields; the name is empty. */
+  readonly all?: true;
   readonly value: Template;
   /** The field is not sent, not even one that would be sent anyway. */
   readonly leftOut?: true;
@@ -314,6 +322,8 @@ export interface FollowStep extends StepBase {
   readonly type: 'follow';
   readonly chain: Chain;
   readonly inputs: readonly (readonly [string, Typed])[];
+  /** An object whose members are the inputs. */
+  readonly inputsOf?: Insertion;
 }
 
 export type Step = CallStep | EachStep | FollowStep | GroupStep | PlainStep | RepeatStep | WaitStep;

@@ -36,6 +36,11 @@ function looksRandom(text: string): boolean {
     );
 }
 
+/** Whether something in a text has the form of a key, or looks drawn at random. */
+export function holdsKey(text: string): boolean {
+  return SHAPES.some(([pattern]) => pattern.test(text)) || looksRandom(text);
+}
+
 const ADVICE =
   'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it. If it is none: mask: { never: [NAME] }';
 

@@ -119,7 +119,7 @@ export const recordsKeys: readonly KeyDefinition[] = [
   {
     name: 'runs',
     sort: 'setting',
-    shape: count,
+    shape: shapeOf(() => z.string().regex(/^[1-9]\d{0,3}$/)),
     wants: 'a number of at least 1',
     usual: '50',
     about: 'How many runs are kept.',

@@ -1,4 +1,3 @@
-import type { Value } from '../language/values.ts';
 import type { Place } from '../problems.ts';
 import type { Expectation, Field, PlacedExpression, Retry, Template, Timeouts, Typed } from './model.ts';
 
@@ -113,7 +112,7 @@ export interface Project {
   readonly environment?: string;
   /** What keeps requests that are not safe from being sent, in the environment that is in force. */
   readonly guard: Guard;
-  readonly values: Readonly<Record<string, Value>>;
+  readonly values: ReadonlyMap<string, Typed>;
   readonly zone: string;
   /** Names of members whose values are secrets besides the usual ones, and such as are not. */
   readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };

@@ -133,6 +133,12 @@ export function readParameters(
   node: SourceNode | undefined,
   scope: StaticScope,
 ): Parameter[] {
+  if (node?.type === 'scalar') {
+    const insertion = fields.members(node, scope);
+    return insertion
+      ? [{ name: '', all: true, value: { type: 'insertion', insertion }, at: fields.findings.place(node) }]
+      : [];
+  }
   if (node?.type !== 'map') return [];
   return node.entries.flatMap(({ key, value }) => {
     if (value.type === 'map') {

@@ -20,6 +20,7 @@ import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from './plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
+import { FIELD_NAME } from './model.ts';
 import type { StaticScope } from '../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the answer. */
@@ -52,6 +53,14 @@ export function readCall(
       near === undefined ? credentialsOf(reader) : `the nearest is ${near}`,
     );
   }
+  const hidden = callbackNode && scope.lookup('callback');
+  if (hidden)
+    findings.problem(
+      callbackNode,
+      'name-twice',
+      `callback is the address to be called here, and the name callback is defined on line ${hidden.line} already`,
+      'another name there; nothing hides anything',
+    );
   const query = readParameters(reader, valueOf(node, 'query'), sent);
   if (request && line.type === 'scalar') {
     repeatedParameters(reader, line, query);
@@ -321,11 +330,16 @@ export function readFields(
   node: SourceNode | undefined,
   scope: StaticScope,
 ): Field[] {
+  if (node?.type === 'scalar') {
+    const insertion = fields.members(node, scope);
+    const at = fields.findings.place(node);
+    return insertion ? [{ name: '', all: true, value: { parts: [insertion], at }, at }] : [];
+  }
   if (node?.type !== 'map') return [];
   const seen = new Set<string>();
   return node.entries.flatMap(({ key, value }) => {
     const lower = key.text.toLowerCase();
-    if (!/^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/.test(key.text)) {
+    if (!FIELD_NAME.test(key.text)) {
       fields.findings.problem(
         key,
         'wrong-form',

@@ -1,48 +1,17 @@
-import {
-  BIT,
-  JSON_VALUE,
-  type Kind,
-  kindOfValue,
-  LIST,
-  NUMBER,
-  TEXT,
-  TIME,
-  YES_NO,
-} from '../language/kinds.ts';
-import type { StaticScope } from '../language/scope.ts';
-import { objectOf, type Value } from '../language/values.ts';
-import { ChainScope, RESERVED_NAMES, RUN_KIND } from './chain-scope.ts';
+import { BIT, TEXT } from '../language/kinds.ts';
+import { ChainScope, RUN_KIND } from './chain-scope.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings, inOrder } from './findings.ts';
-import { readInput } from './inputs.ts';
-import { chainKeys, inputKeys } from './chain-keys.ts';
-import {
-  type Chain,
-  COLUMN_KINDS,
-  type ColumnKind,
-  type Input,
-  INPUT_KINDS,
-  type InputKind,
-  type Typed,
-} from './model.ts';
-import { plainSecret } from './plain-secrets.ts';
+import { chainKeys } from './chain-keys.ts';
+import type { Chain } from './model.ts';
 import type { Project } from './project.ts';
 import type { FileFinding, FollowedFile, StepReader } from './read-outcome.ts';
 import { optional } from './optional.ts';
+import { readInputs } from './read-inputs.ts';
 import { readSteps } from './read-steps.ts';
-import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
+import { SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
-
-const INPUT_VALUE: Readonly<Record<InputKind, Kind>> = {
-  text: TEXT,
-  number: NUMBER,
-  'yes-no': YES_NO,
-  choice: TEXT,
-  date: TIME,
-  json: JSON_VALUE,
-  rows: LIST,
-  secret: TEXT,
-};
+import { isSecretTyped, kindOfTyped } from './typed-values.ts';
 
 /** A chain file as read: what it means, if nothing is wrong, and all that was found. */
 export interface ReadChain {
@@ -58,6 +27,8 @@ export interface ReadFile {
   (path: string, near: string): { readonly path: string; readonly text: string } | undefined;
   /** Whether a file is there, whatever is in it. */
   readonly exists?: (path: string, near: string) => boolean;
+  /** The columns of a file of CSV; nothing where there is none, or none that can be read. */
+  readonly columns?: (path: string, near: string) => readonly string[] | undefined;
 }
 
 /**
@@ -134,6 +105,7 @@ function readOnce(
           files: {
             read: (other) => files(other, path),
             exists: (other) => files.exists?.(other, path) ?? true,
+            columns: (other) => files.columns?.(other, path),
             made: new Set(),
             found: elsewhere,
           },
@@ -178,8 +150,8 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT },
     0,
   );
-  for (const [name, value] of Object.entries(project.values))
-    scope.set(name, { kind: kindOfValue(value) }, 0);
+  for (const [name, value] of project.values)
+    scope.set(name, { kind: kindOfTyped(value), ...(isSecretTyped(value) ? { secret: true } : {}) }, 0);
   announceKept(file.root, scope, fields);
 
   const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
@@ -247,152 +219,6 @@ function announceKept(node: SourceNode, scope: ChainScope, fields: FieldReader):
       announceKept(value, scope, fields);
     }
   }
-}
-
-function readInputs(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Input[] {
-  if (node?.type !== 'map') return [];
-  return node.entries.flatMap((entry) => {
-    const { key } = entry;
-    const { fields } = reader;
-    if (!fields.name(key, RESERVED_NAMES)) return [];
-    const { line } = fields.findings.place(key);
-    const kindText = fields.literal(valueOf(entry.value, 'kind')) ?? 'text';
-    const kind = INPUT_KINDS.find((one) => one === kindText) ?? 'text';
-    const known = scope.lookup(key.text);
-    if (kind === 'rows' && !known) scope.defineRows(key.text, line);
-    const before =
-      kind === 'rows' && !known
-        ? undefined
-        : scope.define(key.text, { kind: INPUT_VALUE[kind], secret: kind === 'secret' }, line);
-    if (before !== undefined) {
-      const where = before === 0 ? 'the project file' : `line ${before}`;
-      fields.findings.problem(
-        key,
-        'name-twice',
-        `the name ${key.text} is defined in ${where} already`,
-        'another name',
-      );
-      return [];
-    }
-    return readOneInput(reader, entry, kind, scope);
-  });
-}
-
-function readOneInput(
-  { fields, project, used }: StepReader,
-  { key, value }: MapEntry,
-  kind: InputKind,
-  scope: ChainScope,
-): Input[] {
-  const { findings } = fields;
-  const node = value.type === 'empty' ? undefined : value;
-  if (node && !checkStructure(findings, node, inputKeys, 'an input')) return [];
-  const choicesNode = node && valueOf(node, 'choices');
-  const choices =
-    choicesNode?.type === 'list'
-      ? choicesNode.items.flatMap((one) => (one.type === 'scalar' ? [one.text] : []))
-      : undefined;
-  if (kind === 'choice' && !choices)
-    findings.problem(
-      key,
-      'missing-key',
-      `the input ${key.text} is a choice, and has no choices`,
-      'choices: [glazed, plain]',
-    );
-  const defaultNode = node && valueOf(node, 'default');
-  let usual: Value | undefined;
-  if (defaultNode) {
-    if (kind === 'secret')
-      findings.problem(
-        defaultNode,
-        'secret-in-plain-text',
-        'a secret has no default in a file',
-        'leave it out; --give asks for it',
-      );
-    else if (defaultNode.type === 'scalar') plainSecret(findings, defaultNode, key.text);
-    usual = readDefault(fields, defaultNode, kind, choices, project.zone);
-  }
-  const mustNode = node && valueOf(node, 'must');
-  fields.used.clear();
-  const must = mustNode && fields.condition(mustNode, scope.outside());
-  fields.used.forEach((name) => {
-    if (name !== key.text) used.add(name);
-  });
-  const input: Input = {
-    name: key.text,
-    kind,
-    ...optional('about', fields.literal(node && valueOf(node, 'about'))),
-    ...optional('choices', choices),
-    ...optional('columns', readColumns(fields, node && valueOf(node, 'columns'), kind)),
-    ...optional('default', usual),
-    ...optional('must', must),
-    at: findings.place(key),
-  };
-  return [input];
-}
-
-/** What the columns of rows are read as. */
-function readColumns(
-  { findings }: FieldReader,
-  node: SourceNode | undefined,
-  kind: InputKind,
-): ReadonlyMap<string, ColumnKind> | undefined {
-  if (node?.type !== 'map') return undefined;
-  if (kind !== 'rows')
-    findings.problem(node, 'wrong-form', `an input of kind ${kind} has no columns`, 'kind: rows');
-  return new Map(
-    node.entries.flatMap(({ key, value }): [string, ColumnKind][] => {
-      const column = COLUMN_KINDS.find((one) => value.type === 'scalar' && one === value.text);
-      if (!column)
-        findings.problem(
-          value,
-          'wrong-form',
-          `a column is one of ${COLUMN_KINDS.join(', ')}`,
-          `${key.text}: number`,
-        );
-      return column ? [[key.text, column]] : [];
-    }),
-  );
-}
-
-function readDefault(
-  fields: FieldReader,
-  node: SourceNode,
-  kind: InputKind,
-  choices: readonly string[] | undefined,
-  zone: string,
-): Value | undefined {
-  if (kind === 'json') {
-    const typed = fields.typed(node, noNames);
-    return typed && literalOf(typed);
-  }
-  if (node.type !== 'scalar') {
-    fields.findings.problem(
-      node,
-      'wrong-form',
-      `a default of kind ${kind} is one value`,
-      'kind: json for lists and objects',
-    );
-    return undefined;
-  }
-  const { value, problem } = readInput(kind, node.text, zone, choices);
-  if (problem !== undefined) fields.findings.problem(node, 'wrong-form', problem.message, problem.instead);
-  return value;
-}
-
-const noNames: StaticScope = {
-  lookup: () => undefined,
-  names: () => [],
-  answer: { missing: 'there is no answer here' },
-};
-
-/** The value of a typed field without insertions. */
-export function literalOf(typed: Typed): Value | undefined {
-  if (typed.type === 'value') return typed.value;
-  if (typed.type === 'list') return typed.items.map((item) => literalOf(item) ?? null);
-  if (typed.type === 'object')
-    return objectOf(typed.members.map(([name, member]) => [name, literalOf(member) ?? null]));
-  return undefined;
 }
 
 function readResults(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Chain['results'] {

@@ -1,7 +1,8 @@
 import { BIT, objectKind, TEXT } from '../language/kinds.ts';
 import { nearest } from '../language/nearest.ts';
 import type { StaticScope } from '../language/scope.ts';
-import { ChainScope, RESERVED_NAMES } from './chain-scope.ts';
+import { ChainScope } from './chain-scope.ts';
+import { RESERVED_NAMES } from './names.ts';
 import {
   credentialKeys,
   credentialKindKey,

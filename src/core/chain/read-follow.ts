@@ -2,7 +2,8 @@ import type { Kind } from '../language/kinds.ts';
 import { nameList, nearest } from '../language/nearest.ts';
 import type { ChainScope } from './chain-scope.ts';
 import type { Chain, FollowStep, Typed } from './model.ts';
-import { kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { isSecret, kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { optional } from './optional.ts';
 import { type MapNode, type SourceNode, valueOf } from './source.ts';
 import { formOf } from './structure.ts';
 
@@ -28,6 +29,7 @@ export function readFollow(
           return typed ? [[key.text, typed]] : [];
         })
       : [];
+  const inputsOf = inputsNode?.type === 'scalar' ? fields.members(inputsNode, scope.outside()) : undefined;
   const chain = path === undefined ? undefined : readOther(reader, line, path);
   if (chain) checkInputs(reader, inputsNode, line, chain);
   for (const { name } of chain?.results ?? [])
@@ -38,7 +40,25 @@ export function readFollow(
         `${path} has a result ${name}, and ${name} of a step says how it ended`,
         'another name for the result',
       );
-  const rest = readOutcome(reader, node, scope, scope.outside());
+  const results = new Map(
+    (chain?.results ?? []).map(({ name, value }) => [
+      name,
+      { kind: kindOfExpressions(value), secret: isSecret(value) },
+    ]),
+  );
+  const before = new Set([...results.keys()].filter((name) => scope.lookup(name)));
+  const usedBefore = new Set(fields.used);
+  fields.used.clear();
+  const rest = readOutcome(reader, node, scope, scope.outside(results));
+  for (const name of fields.used)
+    if (before.has(name))
+      findings.problem(
+        line,
+        'name-twice',
+        `${name} is a result of ${path} and a name of this chain, so it can't be told which is meant`,
+        base.name === undefined ? 'name: for this step, then NAME.RESULT' : `another name for one of them`,
+      );
+  for (const name of usedBefore) fields.used.add(name);
   if (!chain) return undefined;
   return {
     ...base,
@@ -47,6 +67,7 @@ export function readFollow(
     title: base.name ?? `follow ${path}`,
     chain,
     inputs,
+    ...optional('inputsOf', inputsOf),
     uses: new Set(fields.used),
   };
 }
@@ -110,6 +131,8 @@ function checkInputs(
           : 'inputs: in that chain',
     );
   }
+  // What a whole object gives is known only when it is there.
+  if (node?.type === 'scalar') return;
   for (const { default: usual, kind, name } of chain.inputs) {
     const entry = given.find(({ key }) => key.text === name);
     if (!entry && usual === undefined)

@@ -1,6 +1,7 @@
 import type { StaticScope } from '../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../language/kinds.ts';
-import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
+import type { ChainScope } from './chain-scope.ts';
+import { RESERVED_NAMES } from './names.ts';
 import { repeatKeys } from './loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from './model.ts';
 import { optional } from './optional.ts';

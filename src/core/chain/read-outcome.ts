@@ -4,11 +4,12 @@ import { ANY, BIT, type Kind, listOf, objectKind } from '../language/kinds.ts';
 import type { StaticScope } from '../language/scope.ts';
 import { isRelation, type Tree } from '../language/tree.ts';
 import { ProblemError } from '../problems.ts';
-import { type ChainScope, RESERVED_NAMES } from './chain-scope.ts';
+import type { ChainScope } from './chain-scope.ts';
+import { RESERVED_NAMES } from './names.ts';
 import type { FieldReader } from './fields.ts';
 import type { Finding } from './findings.ts';
 import { expectationKeys } from './step-keys.ts';
-import type { Chain, Expectation, Expressions, Input, Keep, Step } from './model.ts';
+import type { Chain, Expectation, Expressions, Input, Keep, Step, Template } from './model.ts';
 import type { Project } from './project.ts';
 import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
@@ -53,6 +54,8 @@ export interface FileFinding {
 export interface OtherFiles {
   readonly read: (path: string) => { readonly path: string; readonly text: string } | undefined;
   readonly exists: (path: string) => boolean;
+  /** The columns of a file of CSV that is there. */
+  readonly columns: (path: string) => readonly string[] | undefined;
   /** Files that steps above write; `*` where what one writes is known only in the run. */
   readonly made: Set<string>;
   readonly found: FileFinding[];
@@ -141,11 +144,12 @@ function readExpectation(
 ): Expectation[] {
   const { fields } = reader;
   let conditionNode: SourceNode | undefined = node;
-  let because: string | undefined;
+  let because: Template | undefined;
   if (node.type === 'map') {
     checkStructure(fields.findings, node, expectationKeys, 'an expectation');
     conditionNode = valueOf(node, 'holds');
-    because = fields.literal(valueOf(node, 'because'));
+    const why = valueOf(node, 'because');
+    because = why && fields.template(why, scope, { hint: false });
   }
   if (!conditionNode) return [];
   const condition = fields.condition(conditionNode, scope);

@@ -1,16 +1,17 @@
 import { isZone } from '../language/dates.ts';
 import { TEXT } from '../language/kinds.ts';
 import type { StaticScope } from '../language/scope.ts';
-import { type Value } from '../language/values.ts';
-import { RESERVED_NAMES, RUN_KIND, sentNames } from './chain-scope.ts';
+import { RUN_KIND, sentNames } from './chain-scope.ts';
+import { RESERVED_NAMES } from './names.ts';
 import { FieldReader } from './fields.ts';
 import { type Finding, Findings } from './findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from './project-keys.ts';
+import type { Typed } from './model.ts';
 import { type CallBacks, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from './project.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';
-import { literalOf } from './read-chain.ts';
+import { kindOfTyped } from './typed-values.ts';
 import { optional } from './optional.ts';
 import { chooseEnvironment, movedServices, override } from './read-environments.ts';
 import { type MapEntry, SourceFile, type SourceNode, valueOf } from './source.ts';
@@ -23,7 +24,7 @@ export const NO_PROJECT: Project = {
   secrets: new Map(),
   environments: [],
   guard: 'none',
-  values: {},
+  values: new Map(),
   zone: 'UTC',
   mask: { also: new Set(), never: new Set() },
   usesXPath: false,
@@ -79,9 +80,9 @@ function readRoot(
     lookup: (name) => {
       if (name === 'environment') return { kind: TEXT };
       if (name === 'run') return { kind: RUN_KIND };
-      return Object.hasOwn(values, name) ? { kind: TEXT } : names.lookup(name);
+      return values.has(name) ? { kind: kindOfTyped(values.get(name)!) } : names.lookup(name);
     },
-    names: () => ['environment', 'run', ...names.names, ...Object.keys(values)],
+    names: () => ['environment', 'run', ...names.names, ...values.keys()],
     answer: { missing: '$ is the answer of a step, and there is none in the project file' },
   };
   const credentials = new Map(
@@ -160,21 +161,25 @@ function entries(node: SourceNode | undefined): readonly MapEntry[] {
 
 // ---- parts
 
-function readValues(fields: FieldReader, node: SourceNode | undefined): Record<string, Value> {
-  const nothing: StaticScope = {
-    lookup: () => undefined,
-    names: () => [],
+/** The values of the project, each of which may use those above it. */
+function readValues(fields: FieldReader, node: SourceNode | undefined): Map<string, Typed> {
+  const values = new Map<string, Typed>();
+  const scope: StaticScope = {
+    lookup: (name) => {
+      const known = values.get(name);
+      if (known) return { kind: kindOfTyped(known) };
+      return name === 'environment' ? { kind: TEXT } : name === 'run' ? { kind: RUN_KIND } : undefined;
+    },
+    names: () => ['environment', 'run', ...values.keys()],
     answer: { missing: 'there is no answer in the project file' },
   };
-  return Object.fromEntries(
-    entries(node).flatMap(({ key, value }) => {
-      if (!fields.name(key, RESERVED_NAMES)) return [];
-      if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
-      const typed = fields.typed(value, nothing);
-      const literal = typed && literalOf(typed);
-      return literal === undefined ? [] : [[key.text, literal]];
-    }),
-  );
+  for (const { key, value } of entries(node)) {
+    if (!fields.name(key, RESERVED_NAMES)) continue;
+    if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
+    const typed = fields.typed(value, scope);
+    if (typed) values.set(key.text, typed);
+  }
+  return values;
 }
 
 /** Names of secret members that the project adds, and those that it takes away. */
@@ -211,6 +216,8 @@ function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, Sec
     );
     return [];
   }
+  // What a command is given can be a key itself.
+  if (from === 'command') plainSecret(fields.findings, value, 'command');
   const source = where === '' && from === 'locked' ? key.text : where;
   return [[key.text, { name: key.text, from, where: source, at: fields.findings.place(key) }]];
 }

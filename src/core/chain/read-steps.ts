@@ -1,6 +1,7 @@
 import { namesIn, type Tree } from '../language/tree.ts';
 import { nearest } from '../language/nearest.ts';
-import { type ChainScope, RESERVED_NAMES, stepKind } from './chain-scope.ts';
+import { type ChainScope, stepKind } from './chain-scope.ts';
+import { RESERVED_NAMES } from './names.ts';
 import { groupKeys, stepKeys, verbKeys } from './step-keys.ts';
 import { callKeys } from './call-keys.ts';
 import type { KeyDefinition } from './key-definition.ts';
@@ -138,9 +139,13 @@ function readBody(
   }
   if (type === 'plain') {
     const rest = common();
-    const title =
-      base.name ?? rest.keep[0]?.name ?? (rest.write ? titleOfWrite(node) : rest.show ? 'show' : 'step');
-    return { ...base, ...rest, type: 'plain', title };
+    const does = [
+      rest.keep[0]?.name,
+      rest.write && titleOfWrite(node),
+      rest.expect.length > 0 ? 'expect' : undefined,
+      rest.show && 'show',
+    ].find((one) => one !== undefined);
+    return { ...base, ...rest, type: 'plain', title: base.name ?? does ?? 'step' };
   }
   const otherwiseNode = valueOf(node, 'else');
   if (otherwiseNode && !valueOf(node, 'when')) {

@@ -56,8 +56,27 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
       near === undefined ? `one of ${nameList(columns!)}` : `the nearest is ${near}`,
     );
   }
+  if (to && columns && rowNode?.type === 'map') missingColumns(reader, to, rowNode);
   if (!to || !row) return undefined;
   return { to, row, onePer: onePer.map(({ text }) => text), at: findings.place(entry.key) };
+}
+
+/** A row fits the columns of the file that is there, unless a step above makes it. */
+function missingColumns({ fields, files }: StepReader, { parts }: Template, row: MapNode): void {
+  const [path] = parts;
+  if (!files || parts.length !== 1 || typeof path !== 'string' || /\.(?:jsonl|ndjson)$/i.test(path)) return;
+  if (files.made.has('*') || files.made.has(path)) return;
+  const columns = files.columns(path);
+  for (const { key } of columns ? row.entries : []) {
+    if (columns!.includes(key.text)) continue;
+    const near = nearest(key.text, columns!);
+    fields.findings.problem(
+      key,
+      'row-not-fitting',
+      `${path} has no column ${key.text}`,
+      near ?? `its columns are ${nameList(columns!)}`,
+    );
+  }
 }
 
 function isJsonList({ parts }: Template): boolean {

@@ -1,51 +1,30 @@
 import { type Maybe, Duration, objectOf, type ValueObject } from '../language/values.ts';
+import type { AnswerName } from '../chain/names.ts';
 import type { HeaderList } from '../ports.ts';
 import type { CallResult } from './exchange.ts';
 
+/** What each name of an answer is. */
+const VALUES: Readonly<Record<AnswerName, (result: CallResult) => Maybe>> = {
+  status: ({ answer }) => answer.status,
+  headers: ({ answer }) => headerObject(answer.headers),
+  body: ({ body }) => body.value,
+  text: ({ body }) => body.text,
+  type: ({ body }) => body.type,
+  size: ({ size }) => size,
+  elapsed: ({ elapsed }) => new Duration(elapsed),
+  attempts: ({ attempts }) => attempts,
+  cookies: ({ answer }) => cookiesOf(answer.headers),
+  url: ({ url }) => url,
+  sent: ({ request, sentHeaders, url }) => ({
+    url,
+    headers: headerObject(sentHeaders),
+    ...(request.json === undefined ? {} : { json: request.json }),
+  }),
+};
+
 /** The names that a call gives to the expressions of its own step. */
-export function answerNames({
-  answer,
-  size,
-  body,
-  request,
-  sentHeaders,
-  url,
-  elapsed,
-  attempts,
-  more,
-}: CallResult): (name: string) => Maybe {
-  return (name) => {
-    switch (name) {
-      case 'status':
-        return answer.status;
-      case 'headers':
-        return headerObject(answer.headers);
-      case 'body':
-        return body.value;
-      case 'text':
-        return body.text;
-      case 'type':
-        return body.type;
-      case 'size':
-        return size;
-      case 'elapsed':
-        return new Duration(elapsed);
-      case 'attempts':
-        return attempts;
-      case 'cookies':
-        return cookiesOf(answer.headers);
-      case 'url':
-        return url;
-      case 'sent':
-        return {
-          url,
-          headers: headerObject(sentHeaders),
-          ...(request.json === undefined ? {} : { json: request.json }),
-        };
-      default:
-        return more?.[name];
-    }
-  };
+export function answerNames(result: CallResult): (name: string) => Maybe {
+  return (name) => (Object.hasOwn(VALUES, name) ? VALUES[name as AnswerName](result) : result.more?.[name]);
 }
 
 /** Fields by their names in lower case; several of one name are joined by commas (RFC 9110, section 5.3). */

@@ -45,10 +45,9 @@ export function authorise(
   wire: WireRequest,
   carried: boolean,
 ): WireRequest | Promise<WireRequest> {
-  const withCookies = step.noCookies ? wire : addCookies(context, request, wire);
   return request.as === undefined || !carried
-    ? withCookies
-    : sign(context, step, { ...request, as: request.as }, wire, withCookies);
+    ? addCookies(context, step, request, wire)
+    : sign(context, step, { ...request, as: request.as }, wire);
 }
 
 async function sign(
@@ -56,11 +55,13 @@ async function sign(
   step: CallStep,
   request: BuiltRequest & { readonly as: string },
   wire: WireRequest,
-  withCookies: WireRequest,
 ): Promise<WireRequest> {
   refusePlainHttp(context, step, wire.url, request.as);
   const credential = fillCredential(context, request);
-  const added = await authorisation(context, step, credential, withCookies);
+  // A signature may cover the cookies; a chain that signs in may set some.
+  const before = credential.credential.signIn ? wire : addCookies(context, step, request, wire);
+  const added = await authorisation(context, step, credential, before);
+  const withCookies = credential.credential.signIn ? addCookies(context, step, request, wire) : before;
   for (const secret of added.secrets) context.masker.add(secret, `token of ${request.as}`);
   for (const computed of added.computed ?? [])
     context.masker.addGiven(computed, `computed for ${request.as}`);
@@ -133,7 +134,13 @@ function merge(before: HeaderList, added: HeaderList): HeaderList {
   ];
 }
 
-function addCookies(context: RunContext, request: BuiltRequest, wire: WireRequest): WireRequest {
+function addCookies(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  wire: WireRequest,
+): WireRequest {
+  if (step.noCookies) return wire;
   const cookies = cookiesFor(context, request, wire.url);
   return cookies === undefined ? wire : { ...wire, headers: merge(wire.headers, [['Cookie', cookies]]) };
 }

@@ -20,6 +20,7 @@ import {
   refuseShortSecret,
   watchingShort,
   renderField,
+  renderFieldsOf,
   renderParameters,
   renderText,
   renderUrl,
@@ -318,7 +319,16 @@ export function buildHeaders(
   short: (name: string) => void,
 ): [string, string][] {
   const headers = new Map<string, [string, string]>();
-  for (const { leftOut, name, value } of fields) {
+  for (const { all, leftOut, name, value } of fields) {
+    const [only] = value.parts;
+    if (all && typeof only === 'object') {
+      const watching = watchingShort(inserter, () => short(name));
+      for (const [one, text] of renderFieldsOf(watching, only)) {
+        if (text === undefined) headers.delete(one.toLowerCase());
+        else headers.set(one.toLowerCase(), [one, text]);
+      }
+      continue;
+    }
     if (leftOut) {
       headers.delete(name.toLowerCase());
       continue;

@@ -18,7 +18,7 @@ import { interrupted } from './interruption.ts';
 import { remarkNextPage } from './next-page.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from './saved-body.ts';
-import type { PastStep } from './past.ts';
+import { SAID_PROCESSED, type PastStep } from './past.ts';
 import { recordedValue } from './recorded-value.ts';
 import { heldBefore, restore } from './restore.ts';
 import { refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
@@ -57,6 +57,20 @@ export class StepRunner {
   raise(exit: ExitCode): void {
     const rank: readonly ExitCode[] = [0, 1, 3, 2, 4, 130];
     if (rank.indexOf(exit) > rank.indexOf(this.exit)) this.exit = exit;
+  }
+
+  /** What could not be done for want of a name that no failure explains: a run in which something is missing has not held. */
+  missing: Problem | undefined;
+
+  #miss(context: RunContext, step: Step, name: string, giver: string): void {
+    if (this.exit !== 0) return;
+    this.raise(1);
+    this.missing = {
+      code: 'may-be-nothing',
+      message: `${context.address(step)} was not carried out: it needs ${name}, which the answer to ${giver} would have given`,
+      instead: `batharon resume ${context.options.id} --give ${name}=…`,
+      place: step.at,
+    };
   }
 
   /** Carries steps out in order; gives why it stopped, if it did. */
@@ -113,6 +127,7 @@ export class StepRunner {
     const lost = context.names.firstLost(usedNames(step));
     if (lost) {
       this.#lose(context, step);
+      this.#miss(context, step, lost.name, lost.step);
       this.skip(context, step, `it needs ${lost.name}, and ${lost.step} failed`);
       return undefined;
     }
@@ -141,7 +156,7 @@ export class StepRunner {
       }
       problem = done.problem;
       if (!problem && (!done.stop || done.passed)) {
-        const { environment, outcome } = this.#expectations(context, step, done.call);
+        const { environment, outcome } = this.#expectations(context, step, done);
         made = !outcome.problem;
         if (step.write && !outcome.problem) await writeRow(context, step, step.write, environment);
         if (done.call?.saved && !outcome.problem) await keepSaved(context, step, done.call.saved);
@@ -176,7 +191,7 @@ export class StepRunner {
       }
     }
     if (step.undo.length > 0) this.undo.book(context, step);
-    const reason = 'it was said to have been processed';
+    const reason = SAID_PROCESSED;
     context.emit({ event: 'step-ended', step: address, outcome: 'held', elapsed: 0, reason });
     this.#setStep(context, step, 'held', 0);
   }
@@ -209,11 +224,11 @@ export class StepRunner {
   #expectations(
     context: RunContext,
     step: Step,
-    call: CallResult | undefined,
+    { call, members }: Done,
   ): { readonly outcome: StepOutcome; readonly environment: Environment } {
     const environment = call
       ? context.environment(step, call.body.value, answerNames(call))
-      : context.environment(step);
+      : context.environment(step, undefined, step.type === 'follow' ? nameIn(members) : undefined);
     const { text, type } = call?.body ?? {};
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
     const advice =
@@ -401,4 +416,10 @@ function keptNames(step: Step): string[] {
     default:
       return own;
   }
+}
+
+/** What a chain that was followed gave, by name. */
+function nameIn(members: readonly (readonly [string, Value])[] = []): (name: string) => Value | undefined {
+  const values = new Map(members);
+  return (name) => values.get(name);
 }

@@ -62,6 +62,7 @@ export class RunContext {
     chain: Chain,
     inputs: Readonly<Record<string, Value>>,
     credential: string,
+    address: string,
   ) => Promise<NestedResult> = () => Promise.reject(new Error('no runner'));
 
   /** The context of a whole run. A chain that signs in (`within`) shares the secrets and sign-ins of the run around it. */
@@ -94,6 +95,7 @@ export class RunContext {
         this.#shared.guarding = new Guarding(project, ports.confirm, (text) => this.masker.text(text));
       if (!within) this.atEnd(() => this.watchdog.close());
       this.#shared.signIns = within?.context.signIns;
+      for (const [name, value] of within?.context.values ?? []) this.#shared.values.set(name, value);
       this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
     }
     const { names, prefix, cut, index }: Where = from?.where ?? { names: new Names(), prefix: '', cut: 0 };
@@ -188,6 +190,10 @@ export class RunContext {
     );
   }
 
+  get values(): Map<string, Value> {
+    return this.#shared.values;
+  }
+
   get secrets(): Map<string, string> {
     return this.#shared.secrets;
   }
@@ -255,6 +261,24 @@ export class RunContext {
       // Whoever looks on is no reason to leave a run where it is.
       this.noteDefect(error);
     }
+  }
+
+  /** Passes on what a chain has told that signed in; what is known to be secret since then is masked in it too. */
+  pass(event: RunEvent): void {
+    const masked: RunEvent = maskEvent(event, this.hidden);
+    masked.at = event.at;
+    try {
+      this.options.emit(masked);
+    } catch (error) {
+      this.noteDefect(error);
+    }
+  }
+
+  /** How often a credential has signed in for a step, this time included. */
+  countSignIn(address: string): number {
+    const count = (this.#shared.signInCounts.get(address) ?? 0) + 1;
+    this.#shared.signInCounts.set(address, count);
+    return count;
   }
 
   /** Something went wrong in the program itself: the run goes on to its end, and fails. */

@@ -8,8 +8,10 @@ import type { Ports } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { RunContext } from './context.ts';
 import { encodeForm, type Inserter, renderParameters, renderText, renderTyped, renderXml } from './insert.ts';
+import { buildHeaders } from './build-request.ts';
 import { needsOf, servicesAt } from './chain-needs.ts';
-import { checkInputs, fillAddresses, setInputs } from './prepare.ts';
+import { checkInputs, setInputs, setValues } from './inputs.ts';
+import { fillAddresses } from './prepare.ts';
 
 /** A request as it would be sent, with `‹…›` for what is not known before a run. */
 export interface DryRequest {
@@ -38,14 +40,14 @@ export function dryRun(
     signal: new AbortController().signal,
     practice,
   });
-  for (const [name, value] of [...Object.entries(project.values), ...Object.entries(inputs)])
-    context.names.set(name, value);
-  if (project.environment !== undefined) context.names.set('environment', project.environment);
   for (const name of project.secrets.keys()) context.secrets.set(name, `‹secret ${name}›`);
-  for (const { name, kind } of chain.inputs)
-    if (kind === 'secret' && memberOf(inputs, name) !== undefined)
-      context.names.set(name, `‹secret ${name}›`);
+  setValues(context);
   fillAddresses(context);
+  const shown = chain.inputs.flatMap(({ kind, name }): [string, Value][] => {
+    const value = memberOf(inputs, name);
+    return value === undefined ? [] : [[name, kind === 'secret' ? `‹secret ${name}›` : value]];
+  });
+  setInputs(context, Object.fromEntries(shown));
   return {
     requests: new DryRunner(context).steps([...chain.steps, ...chain.cleanup]),
     services: servicesAt(context).services ?? {},
@@ -62,15 +64,20 @@ export async function lookAhead(
   ports: Ports,
   inputs: Readonly<Record<string, Value>>,
   signInChains: ReadonlyMap<string, Chain>,
+  practice: string | undefined,
 ): Promise<void> {
   const context = new RunContext(chain, project, ports, {
     id: '‹run›',
     inputs,
     emit: () => undefined,
     signal: new AbortController().signal,
+    ...(practice === undefined ? {} : { practice }),
   });
+  for (const name of needsOf(chain, project, signInChains).secrets)
+    context.secrets.set(name, await ports.secrets.get(name));
+  setValues(context);
+  fillAddresses(context);
   setInputs(context, inputs);
-  for (const name of needsOf(chain, project, signInChains).secrets) await ports.secrets.get(name);
   checkInputs(context);
 }
 
@@ -136,6 +143,7 @@ class DryRunner {
       this.#context.sentName(name),
     );
     return {
+      marks: true,
       value: (insertion): Maybe => {
         const { tree, text } = insertion.expression;
         const names = [...namesIn(tree)].filter(
@@ -161,15 +169,10 @@ class DryRunner {
     const inserter = this.#inserter();
     const service =
       step.target.type === 'url' ? undefined : this.#context.project.services.get(step.target.service)!;
-    const headers = new Map(
-      [...(service?.headers ?? []), ...step.headers].map(({ name, value }) => [
-        name.toLowerCase(),
-        [name, renderText(inserter, value)] as const,
-      ]),
-    );
+    const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], () => undefined);
     const body = this.#body(step, inserter);
     const query = renderParameters(inserter, step.query)
-      .map(([name, value]) => `${shown(name)}=${shown(value)}`)
+      .map(([name, value]) => (name === '' ? value : `${shown(name)}=${shown(value)}`))
       .join('&');
     const url = this.#url(step, inserter);
     const as = step.as ?? service?.as;
@@ -178,7 +181,7 @@ class DryRunner {
       method: step.method,
       url: query === '' ? url : `${url}${url.includes('?') ? '&' : '?'}${query}`,
       ...(as === undefined || as === 'nobody' ? {} : { as }),
-      headers: [...headers.values()],
+      headers,
       ...(body === undefined ? {} : { body }),
       ...(when === undefined ? {} : { when }),
     };

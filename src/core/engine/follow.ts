@@ -1,18 +1,21 @@
 import type { FollowStep } from '../chain/model.ts';
-import type { Value } from '../language/values.ts';
-import { ProblemError } from '../problems.ts';
+import { nameList, nearest } from '../language/nearest.ts';
+import { memberOf, type Value } from '../language/values.ts';
+import { fail, ProblemError } from '../problems.ts';
 import type { Done, StepRunner } from './carry-out.ts';
 import type { RunContext } from './context.ts';
-import { renderTyped } from './insert.ts';
+import { insertedMembers, renderTyped } from './insert.ts';
 import { evaluateAll } from './outcome.ts';
-import { checkInputs, setInputs } from './prepare.ts';
+import { recordedNames } from './recorded-value.ts';
+import { checkInputs, computedInputs, setInputs } from './inputs.ts';
 
-/** The inputs that a step gives to the chain it follows, and the usual ones of that chain. */
+/** The inputs that a step gives to the chain it follows. */
 export function evaluatedInputs(context: RunContext, step: FollowStep): Record<string, Value> {
-  const { chain, inputs } = step;
+  const { inputs } = step;
   const inserter = context.inserter(context.environment(step));
   const given = new Map<string, Value>();
-  for (const { name, default: usual } of chain.inputs) if (usual !== undefined) given.set(name, usual);
+  if (step.inputsOf)
+    for (const [name, value] of insertedMembers(inserter, step.inputsOf)) given.set(name, value);
   for (const [name, typed] of inputs) {
     const value = renderTyped(inserter, typed);
     if (value !== undefined) given.set(name, value);
@@ -28,13 +31,19 @@ export async function carryOutFollow(
 ): Promise<Done> {
   const { chain } = step;
   const inside = context.following(step, chain);
-  setInputs(inside, evaluatedInputs(context, step));
+  const address = context.address(step);
+  const given = evaluatedInputs(context, step);
+  if (step.inputsOf) holdToInputs(step, given);
   try {
+    setInputs(inside, given, context.options.past?.startOf(address));
     checkInputs(inside);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     throw new ProblemError({ ...error.problem, place: step.at });
   }
+  const computed = computedInputs(inside, given);
+  if (computed.length > 0)
+    context.emit({ event: 'follow-began', step: address, computed: recordedNames(context, computed) });
   runner.undo.bookCleanup(inside, chain);
   const stop = await runner.steps(inside, chain.steps);
   if (stop) return { stop };
@@ -42,4 +51,25 @@ export async function carryOutFollow(
   return {
     members: chain.results.map(({ name, value }): [string, Value] => [name, evaluateAll(value, environment)]),
   };
+}
+
+/** Holds what an object gave to the inputs that the chain has. Throws `input-invalid`, `input-missing`. */
+function holdToInputs({ at, chain }: FollowStep, given: Readonly<Record<string, Value>>): void {
+  const names = chain.inputs.map(({ name }) => name);
+  const unknown = Object.keys(given).find((name) => !names.includes(name));
+  if (unknown !== undefined) {
+    const near = nearest(unknown, names);
+    fail('input-invalid', `${chain.file} has no input ${unknown}`, {
+      place: at,
+      instead: near === undefined ? `its inputs are ${nameList(names)}` : `the nearest is ${near}`,
+    });
+  }
+  const missing = chain.inputs.find(
+    ({ default: usual, name }) => usual === undefined && memberOf(given, name) === undefined,
+  );
+  if (missing)
+    fail('input-missing', `${chain.file} needs the input ${missing.name}, and it is not given`, {
+      place: at,
+      instead: `an object with the member ${missing.name}`,
+    });
 }

@@ -4,10 +4,25 @@ import { isDropping } from '../language/infer.ts';
 import { withArticle } from '../language/kinds.ts';
 import { brief, visible } from '../language/show.ts';
 import { numberText } from '../language/numbers.ts';
-import { isNumeric, isObject, kindOf, type Maybe, objectOf, type Value } from '../language/values.ts';
+import {
+  isNumeric,
+  isObject,
+  kindOf,
+  type Maybe,
+  membersOf,
+  objectOf,
+  type Value,
+} from '../language/values.ts';
 import { SHORTEST_NEEDLE } from './masking/needles.ts';
 import { fail, type Problem, ProblemError, type Span } from '../problems.ts';
-import type { Insertion, Parameter, PlacedExpression, Template, Typed } from '../chain/model.ts';
+import {
+  FIELD_NAME,
+  type Insertion,
+  type Parameter,
+  type PlacedExpression,
+  type Template,
+  type Typed,
+} from '../chain/model.ts';
 
 /** Finds the values of insertions. */
 export interface Inserter {
@@ -76,7 +91,24 @@ export function renderOptional(inserter: Inserter, template: Template): string |
 /** The value of a header field (RFC 9110, section 5.5): no control characters, nothing that does not fit into a byte. */
 export function renderField(inserter: Inserter, name: string, template: Template): string | undefined {
   const text = renderOptional(inserter, template);
-  if (text === undefined) return undefined;
+  return text === undefined ? undefined : fieldText(inserter, name, text, placeOfInsertion(template));
+}
+
+/** The fields that the members of an object are; null leaves one out. */
+export function renderFieldsOf(inserter: Inserter, insertion: Insertion): [string, string | undefined][] {
+  const place = insertion.at(insertion.expression.tree.span);
+  return insertedMembers(inserter, insertion).map(([name, value]) => {
+    if (!FIELD_NAME.test(name) && name !== '')
+      return at(insertion, {
+        code: 'bad-insertion',
+        message: `"${visible(name)}" can’t be the name of a header field`,
+        instead: 'letters, digits and -',
+      });
+    return [name, value === null ? undefined : fieldText(inserter, name, textOf(insertion, value), place)];
+  });
+}
+
+function fieldText(inserter: Inserter, name: string, text: string, place: Problem['place'] & object): string {
   const sent = inserter.marks ? text.replace(/‹[^›]*›/g, '') : text;
   const bad = /[\u0000-\u0008\u000a-\u001f\u007f]|[^\u0000-\u00ff]/.exec(sent)?.[0];
   if (bad !== undefined) {
@@ -87,7 +119,7 @@ export function renderField(inserter: Inserter, name: string, template: Template
         ? `the field ${name} would hold the control character ${visible(bad)}, which could begin another field`
         : `the field ${name} would hold "${bad}", and a field holds bytes`,
       instead: control ? "trim(x), or replace(x, '…', ' ')" : 'percent(x) or base64(x)',
-      place: placeOfInsertion(template),
+      place,
     });
   }
   return text.trim();
@@ -209,9 +241,35 @@ export function renderPath(inserter: Inserter, { parts }: Template): string {
 
 /** Names and values of a query or form; a list repeats the name, null and dropped values leave it out. */
 export function renderParameters(inserter: Inserter, parameters: readonly Parameter[]): [string, string][] {
-  return parameters.flatMap(({ name, value }): [string, string][] =>
-    parameterTexts(inserter, name, value).map((text) => [name, text]),
-  );
+  return parameters.flatMap(({ all, name, value }): [string, string][] => {
+    if (all && value.type === 'insertion')
+      return insertedMembers(inserter, value.insertion).flatMap(([member, one]) =>
+        valueTexts(value.insertion, one).map((text): [string, string] => [member, text]),
+      );
+    return parameterTexts(inserter, name, value).map((text) => [name, text]);
+  });
+}
+
+/** The members of an object that is inserted as a whole; none where it is null or dropped. */
+export function insertedMembers(inserter: Inserter, insertion: Insertion): [string, Value][] {
+  const value = inserter.value(insertion);
+  if (value === null) return [];
+  if (value === undefined) return isDropping(insertion.expression.tree) ? [] : inserter.nothing(insertion);
+  // A mark stands in for an object that is not known.
+  if (inserter.marks && typeof value === 'string') return [['', value]];
+  if (isObject(value)) return [...membersOf(value)];
+  return at(insertion, {
+    code: 'wrong-kind',
+    message: `${sourceOf(insertion)} is ${withArticle(kindOf(value))}, and an object is wanted here, whose members are taken: ${brief(value, 60)}`,
+  });
+}
+
+/** A value as the texts of a parameter: a list gives one for each item, null none. */
+function valueTexts(insertion: Insertion, value: Value): string[] {
+  if (value === null) return [];
+  return Array.isArray(value)
+    ? value.filter((item) => item !== null).map((item) => textOf(insertion, item))
+    : [textOf(insertion, value)];
 }
 
 function parameterTexts(inserter: Inserter, name: string, typed: Typed): string[] {
@@ -227,12 +285,9 @@ function parameterTexts(inserter: Inserter, name: string, typed: Typed): string[
     case 'insertion': {
       const { insertion } = typed;
       const value = inserter.value(insertion);
-      if (value === null) return [];
       if (value === undefined)
         return isDropping(insertion.expression.tree) ? [] : inserter.nothing(insertion);
-      return Array.isArray(value)
-        ? value.filter((item) => item !== null).map((item) => textOf(insertion, item))
-        : [textOf(insertion, value)];
+      return valueTexts(insertion, value);
     }
   }
 }

@@ -1,13 +1,12 @@
-import type { Expectation, Expressions, PlacedExpression, Step } from '../chain/model.ts';
+import type { Expectation, Expressions, PlacedExpression, Step, Template } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
-import { brief, shorten, visible } from '../language/show.ts';
 import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
 import { objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { placed, throwNothing } from './placed.ts';
-import { type Inserter, isTooShort, renderText } from './insert.ts';
 import { recordedValue } from './recorded-value.ts';
+import { shownText } from './shown-text.ts';
 
 /** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */
 export class StepOutcome {
@@ -81,7 +80,7 @@ export class StepOutcome {
         condition: expression.text,
         held,
         ...more,
-        ...(held || because === undefined ? {} : { because }),
+        ...(held || because === undefined ? {} : { because: this.#said(because) }),
         ...(held ? {} : { place }),
       });
     };
@@ -109,6 +108,20 @@ export class StepOutcome {
       const { code, message, instead } = error.problem;
       report(false, { came: message, code, ...(instead === undefined ? {} : { instead }) });
       this.#note(error.problem);
+    }
+  }
+
+  /** Why it has to hold; as it is written where that comes to nothing. */
+  #said(because: Template): string {
+    try {
+      return shownText(this.#context, this.#environment, because);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      return because.parts
+        .map((part) =>
+          typeof part === 'string' ? part : `\${${part.expression.text.slice(...part.expression.tree.span)}}`,
+        )
+        .join('');
     }
   }
 
@@ -152,67 +165,16 @@ export class StepOutcome {
     const { show } = this.#step;
     if (!show) return;
     try {
-      this.#context.emit({ event: 'said', step: this.#context.address(this.#step), text: this.#shown() });
+      this.#context.emit({
+        event: 'said',
+        step: this.#context.address(this.#step),
+        text: shownText(this.#context, this.#environment, show),
+      });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       this.#note(error.problem);
     }
   }
-
-  /** A single insertion may be of any kind; a longer text takes simple values. */
-  #shown(): string {
-    const { parts } = this.#step.show!;
-    const inserter = withLabels(this.#context.inserter(this.#environment));
-    const [only] = parts;
-    if (parts.length === 1 && typeof only === 'object') {
-      const value = inserter.value(only);
-      if (value === undefined) return inserter.nothing(only);
-      return typeof value === 'string'
-        ? showable(value)
-        : typeof value === 'object' && value !== null
-          ? tableOrJson(value)
-          : brief(value, 2000);
-    }
-    return showable(renderText(inserter, this.#step.show!));
-  }
-}
-
-/** Line breaks of the author's stay; other control characters are shown, not obeyed. */
-function showable(text: string): string {
-  return text.split('\n').map(visible).join('\n');
-}
-
-/** How many items of a list are shown. */
-const SHOWN_ITEMS = 20;
-
-/** A list of objects as a table of its first members; anything else as JSON. */
-function tableOrJson(value: Value): string {
-  const rows = Array.isArray(value) ? value.slice(0, SHOWN_ITEMS) : [];
-  const objects = rows.every(
-    (row) => typeof row === 'object' && row !== null && !Array.isArray(row) && !(row instanceof Uint8Array),
-  );
-  if (!Array.isArray(value) || rows.length === 0 || !objects) return brief(value, 2000);
-  const columns = [...new Set(rows.flatMap((row) => Object.keys(row as object)))].slice(0, 6);
-  const cell = (row: Value, column: string): string => {
-    const member = Object.hasOwn(row as object, column) ? (row as Record<string, Value>)[column] : undefined;
-    return member === undefined
-      ? ''
-      : typeof member === 'string'
-        ? shorten(visible(member), 40)
-        : brief(member, 40);
-  };
-  const lines = [columns, ...rows.map((row) => columns.map((column) => cell(row, column)))];
-  const widths = columns.map((_, i) => Math.max(...lines.map((line) => line[i]!.length)));
-  const more = value.length > rows.length ? [`and ${value.length - rows.length} more`] : [];
-  return [
-    ...lines.map((line) =>
-      line
-        .map((text, i) => text.padEnd(widths[i]!))
-        .join('  ')
-        .trimEnd(),
-    ),
-    ...more,
-  ].join('\n');
 }
 
 /** The value of a value field; throws where a part of it is nothing. */
@@ -230,15 +192,4 @@ export function evaluateAll(expressions: Expressions, environment: Environment):
 function required(expression: PlacedExpression, environment: Environment): Value {
   const value = placed(expression, () => expression.expression.evaluate(environment));
   return value ?? (value === null ? null : throwNothing(expression, environment));
-}
-
-/** What is only shown has a label in the place of a secret that is too short to be found in it. */
-function withLabels(inserter: Inserter): Inserter {
-  return {
-    ...inserter,
-    value: (insertion) => {
-      const value = inserter.value(insertion);
-      return insertion.expression.secret && isTooShort(value) ? '‹secret›' : value;
-    },
-  };
 }

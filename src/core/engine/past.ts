@@ -2,10 +2,15 @@ import type { Outcome } from '../events.ts';
 import type { Value } from '../language/values.ts';
 import type { HeaderList, Phases } from '../ports.ts';
 
+/** Why a step counts as held whose request a person says was processed. */
+export const SAID_PROCESSED = 'it was said to have been processed';
+
 /** What a run had done when it broke or was cut off, for it to go on from. Addresses are those at run time: `fire[7].load`. */
 export interface Past {
   /** When the run began, in milliseconds since 1970. */
   readonly started: number;
+  /** Values of the project that were computed when it began. */
+  readonly values: ReadonlyMap<string, Value>;
   step(address: string): PastStep | undefined;
   /** The mark of a step by its address as written, as it was the last time. */
   hashOf(written: string): string | undefined;

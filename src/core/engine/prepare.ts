@@ -1,7 +1,7 @@
-import { memberOf, objectOf, Time, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
 import { needsOf } from './chain-needs.ts';
+import { checkInputs, setInputs, setValues } from './inputs.ts';
 import { renderText } from './insert.ts';
 
 /**
@@ -10,8 +10,6 @@ import { renderText } from './insert.ts';
  */
 export async function prepare(context: RunContext): Promise<void> {
   const { chain, masker, names, options, ports, project } = context;
-  setInputs(context, options.inputs);
-  for (const [name, value] of options.known ?? []) names.set(name, value);
   for (const name of needsOf(chain, project, options.signInChains).secrets) {
     const secret = await ports.secrets.get(name);
     if (!masker.add(secret, `secret ${name}`)) context.tooShort.add(`secret ${name}`);
@@ -20,47 +18,14 @@ export async function prepare(context: RunContext): Promise<void> {
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
   for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
   for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);
+  setValues(context);
   fillAddresses(context);
+  setInputs(context, options.inputs);
+  for (const [name, value] of options.known ?? []) names.set(name, value);
   if (!options.left) checkInputs(context);
 }
 
-/** Sets what a chain has from the beginning: values of the project, the environment, the run, and its inputs. */
-export function setInputs(context: RunContext, inputs: Readonly<Record<string, Value>>): void {
-  const { chain, masker, names, options, project } = context;
-  for (const [name, value] of Object.entries(project.values)) names.set(name, value);
-  if (project.environment !== undefined) names.set('environment', project.environment);
-  names.set(
-    'run',
-    objectOf([
-      ['id', options.id],
-      ['started', new Time(context.started)],
-    ]),
-  );
-  for (const { name, kind } of chain.inputs) {
-    const value = memberOf(inputs, name);
-    if (value === undefined) continue;
-    if (kind === 'secret' && typeof value === 'string' && !masker.add(value, `secret ${name}`))
-      context.tooShort.add(`the secret input ${name}`);
-    names.set(name, value);
-  }
-}
-
-/** Holds inputs to their conditions. Throws `input-invalid`. */
-export function checkInputs(context: RunContext): void {
-  for (const { must, name, kind } of context.chain.inputs) {
-    if (!must) continue;
-    const held = must.expression.test(context.environment(undefined));
-    if (held) continue;
-    const came = kind === 'secret' ? '' : `: ${must.expression.whatCame(context.environment(undefined))}`;
-    throw new ProblemError({
-      code: 'input-invalid',
-      message: `the input ${name} must be such that ${must.expression.text}${came}`,
-      instead: `--give ${name}=…`,
-      place: must.at(),
-    });
-  }
-}
-
+/** Sets the addresses of services, which may insert secrets. Throws `not-a-url`. */
 export function fillAddresses(context: RunContext): void {
   const inserter = context.inserter(
     context.environment(undefined, undefined, (name) => context.sentName(name)),

@@ -21,3 +21,11 @@ export function recordedValue(context: RunContext, value: Value, shownAs?: strin
   if (shown !== whole) return { value: shown, ...(sealer ? { sealed: sealer.seal(writeTyped(value)) } : {}) };
   return { value: shown, ...(isSimple(value) ? {} : { typed: writeTyped(value) }) };
 }
+
+/** Names and their values, as an event has them. */
+export function recordedNames(
+  context: RunContext,
+  names: Iterable<readonly [string, Value]>,
+): Record<string, RecordedValue> {
+  return Object.fromEntries([...names].map(([name, value]) => [name, recordedValue(context, value)]));
+}

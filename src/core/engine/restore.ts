@@ -2,7 +2,7 @@ import { type Chain, type Step, stepsIn } from '../chain/model.ts';
 import { evaluatedInputs } from './follow.ts';
 import type { RunContext } from './context.ts';
 import type { Past, PastStep } from './past.ts';
-import { setInputs } from './prepare.ts';
+import { setInputs } from './inputs.ts';
 import type { Undo } from './undo.ts';
 
 /** The steps of a chain that are not as they were, by their addresses as written; of steps around them only themselves. */
@@ -56,7 +56,7 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
       inside(context.turn(step, turn, names), step.steps);
   } else if (step.type === 'follow' && step.chain.cleanup.length > 0) {
     const followed = context.following(step, step.chain);
-    setInputs(followed, evaluatedInputs(context, step));
+    setInputs(followed, evaluatedInputs(context, step), past.startOf(context.address(step)));
     inside(followed, step.chain.steps);
     undo.bookCleanup(followed, step.chain);
   }

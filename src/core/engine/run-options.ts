@@ -29,10 +29,16 @@ export interface RunOptions {
   readonly leave?: boolean;
   /** Nothing is carried out but what an earlier run has left. */
   readonly left?: LeftOver;
+  /** What values of the project came to that were computed in the run that is replayed. */
+  readonly values?: ReadonlyMap<string, Value>;
   /** Values of names from an earlier run, which steps above have kept there. */
   readonly known?: ReadonlyMap<string, Value>;
+  /** The run is one of `batharon watch`. */
+  readonly watch?: boolean;
   /** Only some steps of the chain are carried out. */
   readonly part?: boolean;
+  /** Inputs that are given other values than the run began with. */
+  readonly givenAnew?: readonly string[];
   /** The run goes on from here. */
   readonly past?: Past | undefined;
   /** Only requests that change nothing are sent; the others have these answers. */

@@ -1,7 +1,7 @@
 import { type Chain, type Step, stepsIn } from '../chain/model.ts';
 import type { Project } from '../chain/project.ts';
 import { EVENT_VERSION } from '../event-version.ts';
-import type { ExitCode } from '../events.ts';
+import type { ExitCode, RunEvent } from '../events.ts';
 import { utf8 } from '../language/encodings.ts';
 import { hideWhileRunning } from '../language/hidden.ts';
 import { writeJson } from '../language/json.ts';
@@ -17,9 +17,11 @@ import { eventProblem } from './placed.ts';
 import { evaluateAll } from './outcome.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
 import { servicesAt } from './chain-needs.ts';
+import { MOST_TOLD, tellSignIn, whyItFailed, whySignInFailed } from './told-sign-in.ts';
+import { computedValues } from './inputs.ts';
 import { prepare } from './prepare.ts';
 import { changedSince } from './restore.ts';
-import { recordedValue } from './recorded-value.ts';
+import { recordedNames, recordedValue } from './recorded-value.ts';
 import { type NestedResult, SignInChains } from './sign-in-chain.ts';
 
 /** How a run ended. */
@@ -48,17 +50,18 @@ class Run {
   constructor(context: RunContext) {
     this.#context = context;
     if (!context.signIns) context.shareSignIns(new SignInChains());
-    context.runNested = (chain, inputs, credential) => this.#nested(chain, inputs, credential);
+    context.runNested = (...of) => this.#nested(...of);
   }
 
-  /** A chain inside this run: its events stay inside, all but why it broke. */
+  /** A chain that signs in for a step, whose events are told under the step and the name of the credential. */
   async #nested(
     chain: Chain,
     inputs: Readonly<Record<string, Value>>,
     credential: string,
+    address: string,
   ): Promise<NestedResult> {
     const context = this.#context;
-    let problem: Problem | undefined;
+    const told: RunEvent[] = [];
     const missing = chain.inputs.find(
       (input) => memberOf(inputs, input.name) === undefined && input.default === undefined,
     );
@@ -71,34 +74,31 @@ class Run {
           instead: `inputs: with ${missing.name} in the credential`,
         },
       };
-    const given = Object.fromEntries(
-      chain.inputs.flatMap(({ name, default: usual }) => {
-        const value = memberOf(inputs, name) ?? usual;
-        return value === undefined ? [] : [[name, value]];
-      }),
-    );
+    // Its answers hold what it is carried out for, so no body of them is kept.
+    const { record: _, ...ports } = context.ports;
     const nested = new RunContext(
       chain,
       context.project,
-      context.ports,
+      ports,
       {
         ...context.options,
         past: undefined,
         answers: undefined,
-        inputs: given,
+        inputs,
         signal: context.interruption.signal,
         paces: context.paces,
         emit: (event) => {
-          if ((event.event === 'step-ended' || event.event === 'run-ended') && event.problem)
-            problem ??= event.problem as Problem;
+          if (told.length < MOST_TOLD || whyItFailed(event)) told.push(event);
         },
       },
       { context, credential },
     );
     const { exit, results } = await new Run(nested).carryOut();
     context.count(nested.calls);
-    if (exit === 0) return { results };
-    return { results, problem: problem ?? { code: 'sign-in-failed', message: 'its chain did not hold' } };
+    // What it gives is secret before anything of it is told.
+    for (const value of results.values()) context.hidden.hide(value, `token of ${credential}`);
+    tellSignIn(context, address, credential, told);
+    return exit === 0 ? { results } : { results, problem: whySignInFailed(told) };
   }
 
   async carryOut(): Promise<RunResult> {
@@ -184,18 +184,25 @@ class Run {
       ...servicesAt(context),
     } as const;
     if (options.past || options.left) {
+      const anew = (options.givenAnew ?? []).map((name): [string, Value] => [
+        name,
+        context.names.get(name) ?? null,
+      ]);
       const changed = options.past ? changedSince(chain, options.past) : [];
       context.emit({
         event: 'run-resumed',
         ...about,
         ...files,
         ...(options.left ? { cleanup: true } : {}),
+        ...(anew.length > 0 ? { inputs: recordedNames(context, anew) } : {}),
         changed,
+        ...(options.watch ? { watch: true } : {}),
       });
     } else {
       const inputs = chain.inputs.map(
         ({ name }) => [name, recordedValue(context, context.names.get(name) ?? null)] as const,
       );
+      const values = computedValues(context);
       const sealed = inputs.flatMap(([name, one]) => (one.sealed === undefined ? [] : [[name, one.sealed]]));
       const typed = inputs.flatMap(([name, one]) => (one.typed === undefined ? [] : [[name, one.typed]]));
       context.emit({
@@ -204,9 +211,11 @@ class Run {
         inputs: Object.fromEntries(inputs.map(([name, { value }]) => [name, value])),
         ...(sealed.length === 0 ? {} : { sealed: Object.fromEntries(sealed) as Record<string, string> }),
         ...(typed.length === 0 ? {} : { typed: Object.fromEntries(typed) as Record<string, string> }),
+        ...(Object.keys(values).length === 0 ? {} : { values }),
         steps: chain.steps.length,
         ...files,
         ...(options.part ? { part: true } : {}),
+        ...(options.watch ? { watch: true } : {}),
       });
     }
     context.tellLearned();
@@ -274,7 +283,7 @@ class Run {
         return undefined;
       }),
     ];
-    const problem = failures.find((one) => one !== undefined);
+    const problem = failures.find((one) => one !== undefined) ?? runner.missing;
     return { results, ...(problem ? { problem } : {}) };
   }
 

@@ -1,4 +1,5 @@
 import type { XPath } from '../language/environment.ts';
+import type { Value } from '../language/values.ts';
 import type { Guarding } from './guarding.ts';
 import type { Interruption } from './interruption.ts';
 import type { SecretsOfRun } from './masking/secrets-of-run.ts';
@@ -10,6 +11,8 @@ import type { SignInChains } from './sign-in-chain.ts';
 export class Shared {
   readonly hidden: SecretsOfRun;
   readonly secrets = new Map<string, string>();
+  /** The values of the project, once they are computed. */
+  readonly values = new Map<string, Value>();
   readonly serviceUrls = new Map<string, string>();
   /** The same without slashes at the end, for paths to be put behind. */
   readonly serviceBases = new Map<string, string>();
@@ -19,6 +22,8 @@ export class Shared {
   readonly tooShort = new Set<string>();
   calls = 0;
   hasDefect = false;
+  /** How often a credential of kind chain has signed in, by the addresses under which it is told. */
+  readonly signInCounts = new Map<string, number>();
   readonly paces: Map<string, Pace>;
   readonly watchdog: Watchdog;
   readonly atEnd: (() => void)[] = [];

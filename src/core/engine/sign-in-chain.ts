@@ -87,9 +87,13 @@ export class SignInChains {
         return value === undefined ? [] : [[name, value]];
       }),
     );
-    const { results, problem } = await context.runNested(chain, inputs, credential.name);
+    const { results, problem } = await context.runNested(
+      chain,
+      inputs,
+      credential.name,
+      context.address(step),
+    );
     if (problem) throw failed(credential, step, problem.message, problem.instead);
-    for (const value of results.values()) context.hidden.hide(value, `token of ${credential.name}`);
     return results;
   }
 

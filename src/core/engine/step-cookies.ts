@@ -3,14 +3,15 @@ import type { BuiltRequest } from './build-request.ts';
 import type { RunContext } from './context.ts';
 
 /** Each service and credential has a jar of its own, and in it each origin, port included: what one sets no other gets. */
-function jarOf({ as, service }: BuiltRequest, url: string): string {
+function jarOf({ signingIn }: RunContext, { as, service }: BuiltRequest, url: string): string {
   const { origin } = new URL(url);
-  return `${service ?? origin} ${as ?? 'nobody'} ${origin}`;
+  // What a chain that signs in is given belongs to the credential it signs in.
+  return `${service ?? origin} ${as ?? [...signingIn].at(-1) ?? 'nobody'} ${origin}`;
 }
 
 /** The cookies of the run that fit a request. */
-export function cookiesFor({ ports }: RunContext, request: BuiltRequest, url: string): string | undefined {
-  return ports.cookies.header(jarOf(request, url), url);
+export function cookiesFor(context: RunContext, request: BuiltRequest, url: string): string | undefined {
+  return context.ports.cookies.header(jarOf(context, request, url), url);
 }
 
 /** Keeps the cookies that an answer sets; their values are secrets. */
@@ -27,7 +28,7 @@ export async function storeCookies(
     // A short value, such as a language, would mask what is no secret.
     if (value !== undefined) masker.addGiven(value, `cookie ${name!}`, 12);
   }
-  const jar = jarOf(request, url);
+  const jar = jarOf(context, request, url);
   const { record, sealer } = ports;
   if (record && sealer)
     context.emit({ event: 'cookies-set', sealed: sealer.seal(JSON.stringify({ jar, url, fields })) });

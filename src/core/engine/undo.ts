@@ -98,6 +98,12 @@ export function stepAt(chain: Chain, address: string): Step | undefined {
   return findStep(chain, address)?.step;
 }
 
+/** The same for a step of the chain itself only. */
+export function ownStepAt(chain: Chain, address: string): Step | undefined {
+  const found = findStep(chain, address);
+  return found?.chain === chain ? found.step : undefined;
+}
+
 function findStep(chain: Chain, address: string): { readonly chain: Chain; readonly step: Step } | undefined {
   const written = address.replace(/\[\d+\]/g, '[]');
   const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {

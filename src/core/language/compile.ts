@@ -1,3 +1,4 @@
+import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
 import { compareValues, equalValues } from './compare.ts';
 import type { Environment } from './environment.ts';
@@ -21,6 +22,7 @@ import {
   type Relation,
   type Tree,
 } from './tree.ts';
+import { clockChanges, DAY } from './local-times.ts';
 import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
 
 export type Evaluate = (environment: Environment, item: Maybe) => Maybe;
@@ -190,6 +192,7 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
     if (a === undefined || b === undefined) return undefined;
     return located(tree, () => {
       const result = calculate(tree.operator, a, b);
+      if (result instanceof Time) sayClockChange(environment, tree.operator, a, b, result);
       if (result !== undefined || filter) return result;
       const text = [a, b].find((value) => typeof value === 'string');
       const instead =
@@ -205,6 +208,21 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
       );
     });
   };
+}
+
+/** Says where whole days were added as 24 hours each over a change of the clocks, so that the time of day is another. */
+function sayClockChange(environment: Environment, operator: string, a: Value, b: Value, result: Time): void {
+  const [time, duration] = a instanceof Time ? [a, b] : [b, a];
+  if (!environment.remark || !(time instanceof Time) || !(duration instanceof Duration)) return;
+  const days = duration.milliseconds / DAY;
+  const { zone } = environment.world;
+  if (days === 0 || !Number.isInteger(days) || !clockChanges(time.milliseconds, result.milliseconds, zone))
+    return;
+  const shifting = operator === '-' ? -days : days;
+  environment.remark({
+    code: 'clock-change',
+    message: `${days}d are ${days * 24} hours, and the clocks of ${zone} change between; shift(T, {days: ${shifting}}) keeps the time of day`,
+  });
 }
 
 /** What arithmetic gives; nothing for kinds that it does not take. */
@@ -272,7 +290,10 @@ export function compileTest(tree: Tree, filter = false): Test {
     if (typeof result === 'boolean' || result === undefined) return result;
     return fail('not-yes-or-no', `a condition is true or false, and this is ${withArticle(kindOf(result))}`, {
       span: tree.span,
-      instead: 'compare it: x == true, x != null, exists(x)',
+      instead:
+        typeof result === 'string'
+          ? `compare it: x == ${brief(result, 40)}`
+          : 'compare it: x == true, x != null, exists(x)',
     });
   };
 }

@@ -1,3 +1,4 @@
+import { durationText } from './duration-text.ts';
 import { fail } from '../problems.ts';
 import { excerptAt } from './hidden.ts';
 import { encodeBase64 } from './encodings.ts';
@@ -24,7 +25,7 @@ const Char = {
 } as const;
 
 /**
- * Looks once over a JSON text: whether each number in it is one that a JavaScript number keeps, so that the platform's
+ * Looks once over a JSON text: whether each number in it is one that a JavaScript number keeps, and each name one that keeps its place, so that the platform's
  * parser may read it. Wants no valid JSON; throws `json-too-deep` beyond {@link MAXIMUM_DEPTH}.
  */
 function hasPlainNumbersOnly(text: string): boolean {
@@ -35,11 +36,14 @@ function hasPlainNumbersOnly(text: string): boolean {
     const char = text.charCodeAt(i);
     if (char === Char.Quote) {
       // Texts in JSON are short, so going through them is faster than searching for their end.
+      const start = i;
       let inner = text.charCodeAt(++i);
+      const isDigit = inner >= Char.Zero && inner <= Char.Nine;
       while (inner !== Char.Quote && i < end) {
         if (inner === Char.Backslash) i++;
         inner = text.charCodeAt(++i);
       }
+      if (isDigit && i - start <= 11 && plain) plain = !isNameOfDigits(text, start);
     } else if (char === Char.OpenList || char === Char.OpenObject) {
       if (++depth > MAXIMUM_DEPTH)
         fail('json-too-deep', `the JSON is nested more than ${MAXIMUM_DEPTH} levels deep`);
@@ -57,6 +61,14 @@ function hasPlainNumbersOnly(text: string): boolean {
   }
   return plain;
 }
+
+/** Whether a member stands at a place whose name JavaScript takes for an index, and so out of its place. */
+function isNameOfDigits(text: string, at: number): boolean {
+  NAME_OF_DIGITS.lastIndex = at;
+  return NAME_OF_DIGITS.test(text);
+}
+
+const NAME_OF_DIGITS = /"[0-9]{1,10}"[ \t\n\r]*:/y;
 
 function needsLook(text: string, start: number, last: number): boolean {
   for (let i = start; i <= last; i++) {
@@ -85,8 +97,8 @@ export function parseJson(text: string): Value {
   const source = text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
   const isComposed = source.charCodeAt(0) === Char.OpenObject || source.charCodeAt(0) === Char.OpenList;
   if (
-    !NAME_OF_DIGITS.test(source) &&
-    ((isComposed && !MAY_NEED_A_LOOK.test(source) && hasFewContainers(source)) || hasPlainNumbersOnly(source))
+    (isComposed && !MAY_NEED_A_LOOK.test(source) && hasFewContainers(source)) ||
+    hasPlainNumbersOnly(source)
   ) {
     try {
       return JSON.parse(source) as Value;
@@ -98,13 +110,11 @@ export function parseJson(text: string): Value {
 }
 
 /**
- * Finds every number that a JavaScript number could damage, and many others: those with a fraction, an exponent, a minus
- * or sixteen digits. A quick look for texts that hold none (a number all by itself is looked at anyway).
+ * Finds every number that a JavaScript number could damage, every member whose name is a number, and many others: numbers with a
+ * fraction, an exponent, a minus or sixteen digits. A quick look for texts that hold none (a number all by itself is looked at
+ * anyway).
  */
-const MAY_NEED_A_LOOK = /[:,[\s][-0-9](?:[0-9]*[.eE]|[0-9]{15}|(?<=-))/;
-
-/** A member whose name JavaScript takes for an index, and so out of its place; or a text like one. */
-const NAME_OF_DIGITS = /"[0-9]{1,10}"[ \t\n\r]*:/;
+const MAY_NEED_A_LOOK = /[:,[\s][-0-9](?:[0-9]*[.eE]|[0-9]{15}|(?<=-))|"[0-9]{1,10}"[ \t\n\r]*:/;
 
 /** Whether a text has so few lists and objects that they can't be nested too deep. */
 function hasFewContainers(text: string): boolean {
@@ -295,7 +305,7 @@ function write(value: Value, newline: string, step: string, bytes: 'refuse' | 't
   if (value instanceof Time) return JSON.stringify(timeText(value));
   if (value instanceof Duration || value instanceof Uint8Array) {
     if (bytes === 'text')
-      return JSON.stringify(value instanceof Duration ? `${value.milliseconds}ms` : encodeBase64(value));
+      return JSON.stringify(value instanceof Duration ? durationText(value) : encodeBase64(value));
     const kind = value instanceof Duration ? 'a duration' : 'bytes';
     const way =
       value instanceof Duration ? 'x / 1s gives seconds as a number' : 'base64(x) or text(x) gives a text';

@@ -1,7 +1,7 @@
 import { offsetAt } from './dates.ts';
 
 const MINUTE = 60_000;
-const DAY = 86_400_000;
+export const DAY = 86_400_000;
 
 /**
  * The instant, in milliseconds since 1970, at which a clock in a zone shows a local time (given as if it were UTC). Of a time
@@ -16,6 +16,11 @@ export function instantOf(local: number, zone: string): number {
   if (before === after || offsetAt(first, zone) * MINUTE === before) return first;
   const second = local - after;
   return offsetAt(second, zone) * MINUTE === after ? second : first;
+}
+
+/** Whether the clocks of a zone show another offset at one instant than at another. */
+export function clockChanges(from: number, to: number, zone: string): boolean {
+  return offsetAt(from, zone) !== offsetAt(to, zone);
 }
 
 /** Parts of a time that calendar arithmetic changes. */

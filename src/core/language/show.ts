@@ -1,5 +1,6 @@
 import { withoutSecrets } from './hidden.ts';
-import { durationText, plainText } from './functions/conversion.ts';
+import { durationText } from './duration-text.ts';
+import { plainText } from './functions/conversion.ts';
 import { timeText, writeJson } from './json.ts';
 import { withArticle } from './kinds.ts';
 import { Duration, kindOf, type Maybe, membersOf, Time, type Value, type ValueObject } from './values.ts';

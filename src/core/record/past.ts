@@ -1,12 +1,13 @@
 import { isSafe } from '../engine/once.ts';
-import type {
-  Past,
-  PastAnswer,
-  PastAnswers,
-  PastRequest,
-  PastRow,
-  PastStep,
-  PastTurn,
+import {
+  SAID_PROCESSED,
+  type Past,
+  type PastAnswer,
+  type PastAnswers,
+  type PastRequest,
+  type PastRow,
+  type PastStep,
+  type PastTurn,
 } from '../engine/past.ts';
 import type { EventOf, Outcome, RunEvent } from '../events.ts';
 import { decodeBase64, utf8 } from '../language/encodings.ts';
@@ -14,6 +15,7 @@ import { readTyped } from '../language/typed-json.ts';
 import type { Value } from '../language/values.ts';
 import type { Phases } from '../ports.ts';
 import { fail } from '../problems.ts';
+import { isOfSignIn } from '../engine/told-sign-in.ts';
 
 /** What the record keeps besides events. */
 export interface Kept {
@@ -51,6 +53,8 @@ export interface PastRun {
   /** How many steps of undo and cleanup were carried out. */
   readonly tookBack: number;
   readonly undecided: readonly Undecided[];
+  /** The addresses of steps that held, and of those around them. */
+  readonly done: ReadonlySet<string>;
   /** What was answered to requests that may change something. */
   readonly answers: () => PastAnswers;
 }
@@ -68,6 +72,8 @@ interface SeenStep {
   named?: Value;
   url?: string;
   requests: SeenRequest[];
+  /** A person has said that its request was processed. */
+  isSaid?: boolean;
   row?: PastRow;
 }
 
@@ -97,6 +103,7 @@ export function pastOf(
     booked: past.booked,
     tookBack: seen.tookBack,
     undecided,
+    done: doneIn(steps),
     answers: () => answersOf(seen),
   };
 
@@ -125,7 +132,7 @@ export function pastOf(
     }
     // Whoever says that it is to be sent again means the answered one too.
     if (decisions.notSent(address)) sent.length = 0;
-    if (taken)
+    if (taken || step.isSaid)
       for (const [name, value] of given(address)) if (!step.kept.has(name)) step.kept.set(name, value);
     return {
       ...(step.outcome === undefined ? {} : { outcome: step.outcome }),
@@ -139,6 +146,19 @@ export function pastOf(
       taken,
     };
   }
+}
+
+/** The addresses of steps that held, and of the loops and groups around them. */
+function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
+  const done = new Set<string>();
+  for (const [address, { outcome, sent }] of steps) {
+    if (outcome !== 'held' && sent.length === 0) continue;
+    for (let at = address; at !== ''; at = at.slice(0, Math.max(0, at.lastIndexOf('.')))) {
+      done.add(at);
+      done.add(at.replace(/\[\d+\]$/, ''));
+    }
+  }
+  return done;
 }
 
 /** Answers by the addresses of steps as written, since the items of a loop may stand in another order now. */
@@ -182,6 +202,7 @@ class Seen {
   readonly #learned: (readonly [string, string])[] = [];
   readonly #cookies: Past['cookies'][number][] = [];
   #started = 0;
+  #computed: ReadonlyMap<string, Value> = new Map();
 
   constructor(kept: Kept) {
     this.#kept = kept;
@@ -190,6 +211,7 @@ class Seen {
   past(): Omit<Past, 'step'> {
     return {
       started: this.#started,
+      values: this.#computed,
       hashOf: (written) => this.#hashes.get(written),
       turn: (loop, turn): PastTurn | undefined => this.#turns.get(`${loop}[${turn}]`),
       startOf: (loop) => this.#starts.get(loop),
@@ -200,9 +222,12 @@ class Seen {
   }
 
   take(event: RunEvent): void {
+    // Whoever has signed in does so again.
+    if ('step' in event && event.step !== undefined && isOfSignIn(event.step)) return;
     switch (event.event) {
       case 'run-began':
         this.#started = event.at;
+        this.#computed = this.#values(event.values ?? {});
         for (const [name, value] of Object.entries(event.inputs)) {
           const sealed = event.sealed?.[name];
           const typed = event.typed?.[name];
@@ -216,6 +241,7 @@ class Seen {
         this.#cookies.push(JSON.parse(this.#open(event.sealed)) as Past['cookies'][number]);
         return;
       case 'run-resumed':
+        for (const [name, value] of this.#values(event.inputs ?? {})) this.inputs.set(name, value);
         this.#ending = false;
         this.#notUndone.clear();
         return;
@@ -225,6 +251,9 @@ class Seen {
         return;
       case 'step-began':
         return this.#stepBegan(event);
+      case 'follow-began':
+        this.#starts.set(event.step, this.#values(event.computed));
+        return;
       case 'turns-began':
         if (event.start) this.#starts.set(event.step, this.#values(event.start));
         return;
@@ -291,6 +320,7 @@ class Seen {
         return;
       case 'step-ended':
         step.outcome = event.outcome;
+        step.isSaid = event.reason === SAID_PROCESSED;
         if (this.#ending) this.#undone(event);
         return;
       default:

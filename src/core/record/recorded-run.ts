@@ -23,6 +23,8 @@ export interface RecordedRun {
   elapsed: number;
   calls: number;
   inputs: Readonly<Record<string, string>>;
+  /** Values of the project that were computed when it began, as JSON. */
+  values: Readonly<Record<string, string>>;
   results: Readonly<Record<string, string>>;
   problem?: RecordedProblem;
   files: NonNullable<EventOf<'run-began'>['files']>;
@@ -43,14 +45,20 @@ export interface RecordedRun {
 
 export interface RecordedStep {
   readonly address: string;
+  /** The item of the turn that it stands in. */
+  readonly item?: string;
   began: EventOf<'step-began'>;
   /** Milliseconds since the run began. */
   from: number;
   /** Nothing while it has not ended. */
   outcome?: Outcome;
+  /** Of the last time that it was carried out. */
   elapsed: number;
+  /** What it came to before the run was resumed, where it was carried out again since. */
+  before?: Before;
   reason?: string;
   problem?: RecordedProblem;
+  /** Those before the run was resumed come first. */
   readonly attempts: RecordedAttempt[];
   readonly waits: RecordedWait[];
   readonly kept: Map<string, EventOf<'kept'>>;
@@ -69,6 +77,16 @@ export interface RecordedStep {
   readonly turns: RecordedTurn[];
   turnsBegan?: EventOf<'turns-began'>;
   turnsEnded?: EventOf<'step-ended'>['turns'];
+}
+
+/** What a step came to before the run was resumed. */
+export interface Before {
+  readonly outcome: RunOutcome;
+  /** Milliseconds, all times together. */
+  readonly elapsed: number;
+  /** How many of the attempts were made then. */
+  readonly attempts: number;
+  readonly problem?: RecordedProblem;
 }
 
 export interface RecordedTurn {
@@ -125,7 +143,7 @@ export class RunFold {
     const run = this.#run;
     if (!run) return;
     if (event.event === 'run-resumed') this.#resume(run, event);
-    run.lastAt = this.#lastAt = event.at;
+    run.lastAt = this.#lastAt = Math.max(this.#lastAt, event.at);
     if ('step' in event && event.step !== undefined) this.#ofStep(run, event as RunEvent & { step: string });
     else this.#ofRun(run, event);
   }
@@ -143,6 +161,9 @@ export class RunFold {
       elapsed: 0,
       calls: 0,
       inputs: event.inputs,
+      values: Object.fromEntries(
+        Object.entries(event.values ?? {}).map(([name, { value }]) => [name, value] as const),
+      ),
       results: {},
       files: event.files ?? [],
       part: event.part ?? false,
@@ -165,6 +186,8 @@ export class RunFold {
     run.resumed++;
     run.outcome = 'unfinished';
     run.files = event.files ?? run.files;
+    const anew = Object.entries(event.inputs ?? {}).map(([name, { value }]) => [name, value] as const);
+    run.inputs = { ...run.inputs, ...Object.fromEntries(anew) };
     delete run.exit;
     delete run.problem;
     delete run.left;
@@ -220,15 +243,27 @@ export class RunFold {
     const known = this.#steps.get(event.step);
     if (known) {
       // It is carried out again, now that the run goes on.
+      known.before = {
+        outcome: known.outcome ?? 'unfinished',
+        elapsed: known.elapsed + (known.before?.elapsed ?? 0),
+        attempts: known.attempts.length,
+        ...(known.problem ? { problem: known.problem } : {}),
+      };
       known.began = event;
+      known.elapsed = 0;
+      // What stands in it and held before is drawn where it was.
+      if (known.steps.length + known.turns.length === 0) known.from = this.#time(event.at);
+      known.waits.length = 0;
       known.expected = [];
       delete known.outcome;
       delete known.problem;
       delete known.reason;
       return;
     }
+    const item = this.#turns.get(event.step.slice(0, event.step.lastIndexOf(']') + 1))?.item;
     const step: RecordedStep = {
       address: event.step,
+      ...(item === undefined ? {} : { item }),
       began: event,
       from: this.#time(event.at),
       elapsed: 0,
@@ -255,7 +290,8 @@ export class RunFold {
       if (address[at] !== '.') continue;
       // What takes a step back stands with the rest of undo, not in the step.
       if (this.#ending === 'undo' && at <= undo) break;
-      const outer = address.slice(0, at);
+      // What signs in for a step stands in it: `list@office.login`.
+      const outer = address.slice(0, at).replace(/@[^.[\]]*$/, '');
       const found = outer.endsWith(']') ? this.#turns.get(outer) : this.#steps.get(outer);
       if (found) return found.steps;
     }
@@ -291,7 +327,7 @@ export class RunFold {
         const turn = this.#turns.get(`${event.step}[${event.turn}]`);
         if (!turn) return;
         turn.outcome = event.outcome;
-        turn.elapsed += event.elapsed;
+        turn.elapsed = event.elapsed;
         if (event.broke !== undefined) turn.broke = event.broke;
         if (event.problem) turn.problem = event.problem;
         return;
@@ -325,7 +361,7 @@ export class RunFold {
         return;
       case 'step-ended':
         step.outcome = event.outcome;
-        step.elapsed += event.elapsed;
+        step.elapsed = event.elapsed;
         if (event.reason !== undefined) step.reason = event.reason;
         if (event.problem) step.problem = event.problem;
         if (event.turns) step.turnsEnded = event.turns;
@@ -340,6 +376,7 @@ export class RunFold {
     const address = `${event.step}[${event.turn}]`;
     const known = this.#turns.get(address);
     if (known) {
+      known.elapsed = 0;
       delete known.outcome;
       delete known.broke;
       delete known.problem;

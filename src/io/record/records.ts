@@ -272,12 +272,20 @@ export class Records {
     }
   }
 
+  /** The ids of runs, the latest first, without those of `batharon watch`. */
+  latest(): string[] {
+    return this.ids().filter((id) => {
+      const summary = this.#summary(id) ?? this.#summed(id);
+      return !summary || !('watch' in summary);
+    });
+  }
+
   /** The id of a run: `last`, an id, or the start of one. Throws `no-record`. */
   find(wanted: string): string {
     const ids = this.ids();
     if (ids.length === 0)
       fail('no-record', 'no run is recorded here yet', { instead: 'batharon run, or batharon send' });
-    if (wanted === 'last' || wanted === '') return ids[0]!;
+    if (wanted === 'last' || wanted === '') return this.latest()[0] ?? ids[0]!;
     const found = ids.filter((id) => id.startsWith(wanted));
     if (found.includes(wanted)) return wanted;
     if (found.length === 1) return found[0]!;

@@ -1,5 +1,6 @@
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import type { RecordedProblem, RunOutcome } from '../../core/record/recorded-run.ts';
+import { isUnnamed } from '../../core/record/step-words.ts';
 
 /** What a run came to, in short, for lists of runs. */
 export interface RunSummary {
@@ -17,9 +18,13 @@ export interface RunSummary {
   readonly calls: number;
   /** The address of the step that broke, and why. */
   readonly broke?: string;
+  /** What that step does, where it has no name. */
+  readonly does?: string;
   readonly problem?: RecordedProblem;
   readonly resumed: number;
   readonly part?: boolean;
+  /** `batharon watch` carried it out. */
+  readonly watch?: boolean;
   /** Undo or cleanup was left. */
   readonly left?: boolean;
   /** What its folder takes, in bytes. */
@@ -31,9 +36,13 @@ export class Summing {
   #began: EventOf<'run-began'> | undefined;
   #ended: EventOf<'run-ended'> | undefined;
   #broke: EventOf<'step-ended'> | undefined;
+  #does: string | undefined;
+  /** What the steps without a name that are under way do. */
+  readonly #unnamed = new Map<string, string>();
   #calls = 0;
   #resumed = 0;
   #left = false;
+  #watch = false;
   #cleaning = false;
   #lastAt = 0;
   #pauses = 0;
@@ -42,20 +51,29 @@ export class Summing {
     switch (event.event) {
       case 'run-began':
         this.#began = event;
+        this.#watch ||= event.watch ?? false;
         break;
       case 'run-resumed':
         this.#pauses += event.at - this.#lastAt;
+        this.#watch ||= event.watch ?? false;
         this.#cleaning = event.cleanup ?? false;
         if (this.#cleaning) break;
         this.#resumed++;
         this.#ended = this.#broke = undefined;
         this.#left = false;
         break;
+      case 'step-began':
+        if (isUnnamed(event.step)) this.#unnamed.set(event.step, event.title);
+        break;
       case 'request-sent':
         this.#calls++;
         break;
       case 'step-ended':
-        if (event.outcome === 'broke' && event.problem) this.#broke ??= event;
+        if (event.outcome === 'broke' && event.problem && !this.#broke) {
+          this.#broke = event;
+          this.#does = this.#unnamed.get(event.step);
+        }
+        this.#unnamed.delete(event.step);
         break;
       case 'left':
         this.#left = true;
@@ -86,9 +104,11 @@ export class Summing {
       elapsed: Math.max(0, this.#lastAt - at - this.#pauses),
       calls: this.#calls,
       ...(this.#broke ? { broke: this.#broke.step } : {}),
+      ...(this.#broke && this.#does !== undefined ? { does: this.#does } : {}),
       ...(problem ? { problem } : {}),
       resumed: this.#resumed,
       ...(part ? { part } : {}),
+      ...(this.#watch ? { watch: true } : {}),
       ...(this.#left ? { left: true } : {}),
       size,
     };

@@ -1,3 +1,4 @@
+import { durationText } from '../duration-text.ts';
 import { fail } from '../../problems.ts';
 import {
   decodeBase64,
@@ -17,16 +18,6 @@ import { Duration, isNumeric, kindOf, Time, type Value } from '../values.ts';
 import { define, optional, takes } from './define.ts';
 
 const family = 'conversion';
-
-/** A duration as the language writes it: 1h30m, 2.5s, 40ms. */
-export function durationText({ milliseconds }: Duration): string {
-  if (milliseconds < 0) return `-${durationText(new Duration(-milliseconds))}`;
-  if (milliseconds < 1000) return `${milliseconds}ms`;
-  const hours = Math.floor(milliseconds / 3_600_000);
-  const minutes = Math.floor(milliseconds / 60_000) % 60;
-  const seconds = (milliseconds % 60_000) / 1000;
-  return (hours ? `${hours}h` : '') + (minutes ? `${minutes}m` : '') + (seconds ? `${seconds}s` : '');
-}
 
 /** A simple value as text; nothing where a person has to choose how to write it. */
 export function plainText(value: Value): string | undefined {

@@ -9,7 +9,8 @@ const family = 'number';
 
 export const numberFunctions = [
   define(family, 'number', {
-    about: 'The number that a text denotes, in the notation of JSON. A number stays as it is.',
+    about:
+      'The number that a text denotes, in the notation of JSON, blanks around it left out. A number stays as it is.',
     parameters: [takes.textOrNumber('text')],
     gives: NUMBER,
     examples: [
