@@ -11,7 +11,7 @@ module.exports = {
       name: 'no-circles',
       severity: 'error',
       from: { path: '^src/' },
-      to: { circular: true, viaOnly: { dependencyTypesNot: ['type-only'] } },
+      to: { circular: true },
     },
     outward('core-stands-alone', 'core', 'io|practice|cli|report|import'),
     outward('io-knows-only-core', 'io', 'practice|cli|report|import'),

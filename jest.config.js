@@ -5,5 +5,6 @@ export default {
   transform: { '\\.ts$': '<rootDir>/test/setup/transform.cjs' },
   testMatch: ['<rootDir>/test/**/*.test.ts'],
   maxWorkers: '100%',
+  setupFiles: ['<rootDir>/test/setup/seed.mjs'],
   testTimeout: 60_000,
 };

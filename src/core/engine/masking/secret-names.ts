@@ -157,11 +157,22 @@ export class SecretNames {
     // Values stand behind an equals sign, a colon or a tag.
     if (!/[=:>]/.test(text)) return found;
     this.#pattern.lastIndex = 0;
+    let strings: JsonStrings | undefined;
     for (let match = this.#pattern.exec(text); match; match = this.#pattern.exec(text)) {
       const end = match.index + match[0].length;
       const name = nameAround(text, match.index, end);
       if (name === undefined || !this.has(name)) continue;
-      const places = valuesBehind(text, end, isTag(text, match.index));
+      strings ??= new JsonStrings(text);
+      // What a text within JSON says of values ends with that text; only a name that ends it is that of a member.
+      const within = strings.around(end);
+      const places =
+        within === undefined || within.end === end
+          ? valuesBehind(text, end, isTag(text, match.index))
+          : valuesBehind(
+              text.slice(within.start, within.end),
+              end - within.start,
+              isTag(text, match.index),
+            ).map(([from, to]) => [from + within.start, to + within.start] as const);
       for (const [from, to] of places) {
         if (to > from && text[from] !== '‹') found.push({ start: from, end: to, label: name });
         this.#pattern.lastIndex = Math.max(end, to);
@@ -228,6 +239,39 @@ export class SecretNames {
     if (!lower.endsWith('authorization')) return `‹${lower}›`;
     const scheme = /^(\S+)\s/.exec(value)?.[1];
     return scheme === undefined ? '‹credential›' : `${scheme} ‹credential›`;
+  }
+}
+
+/** The texts in quotes of a text that is JSON, asked for from left to right. */
+class JsonStrings {
+  readonly #text: string;
+  readonly #isJson: boolean;
+  #start = 0;
+  #end = -1;
+
+  constructor(text: string) {
+    this.#text = text;
+    this.#isJson = /^\s*[[{"]/.test(text) && isJson(text);
+  }
+
+  /** From where to where the text in quotes goes in which a place lies, without the quotes; nothing outside of JSON. */
+  around(place: number): { readonly start: number; readonly end: number } | undefined {
+    if (!this.#isJson) return undefined;
+    while (this.#end < place) {
+      this.#start = this.#text.indexOf('"', this.#end + 1) + 1;
+      if (this.#start === 0) return undefined;
+      this.#end = closingAt(this.#text, this.#start, '"');
+    }
+    return place >= this.#start ? { start: this.#start, end: this.#end } : undefined;
+  }
+}
+
+function isJson(text: string): boolean {
+  try {
+    JSON.parse(text);
+    return true;
+  } catch {
+    return false;
   }
 }
 
