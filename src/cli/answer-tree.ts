@@ -1,7 +1,10 @@
 import { brief } from '../core/language/show.ts';
 import { isObject, type Value } from '../core/language/values.ts';
 import { pathStep } from './paths.ts';
-import { fit, pad, type Terminal, widthOf } from './terminal.ts';
+import { type Terminal } from './terminal.ts';
+import { pad } from './text-width.ts';
+import { fit } from './text-width.ts';
+import { widthOf } from './text-width.ts';
 
 /** A line of an answer: the path to write, and what stands there. */
 export interface TreeLine {

@@ -1,6 +1,8 @@
 import type { EventOf, RunEvent } from '../core/events.ts';
 import { FailureKinds } from './failure-kinds.ts';
-import { fit, pad, timeWords } from './terminal.ts';
+import { timeWords } from './units.ts';
+import { pad } from './text-width.ts';
+import { fit } from './text-width.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
 /** How many of the turns under way are shown, a line each. */

@@ -5,7 +5,13 @@ import { FailureKinds } from './failure-kinds.ts';
 import { isOfSignIn } from '../core/engine/told-sign-in.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
-import { fit, pad, sizeWords, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
+import { type Terminal } from './terminal.ts';
+import { sizeWords } from './units.ts';
+import { timeWords } from './units.ts';
+import { wrap } from './text-width.ts';
+import { pad } from './text-width.ts';
+import { fit } from './text-width.ts';
+import { widthOf } from './text-width.ts';
 
 /** How often lines are written again at most, in milliseconds. */
 const BETWEEN_FRAMES = 80;

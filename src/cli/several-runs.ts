@@ -6,7 +6,8 @@ import { objectOf, type Value } from '../core/language/values.ts';
 import { RunFold } from '../core/record/recorded-run.ts';
 import { type RunSummary, Summing } from '../io/record/summary.ts';
 import { RunView } from './run-view.ts';
-import { type Terminal, timeWords, writeData } from './terminal.ts';
+import { type Terminal, writeData } from './terminal.ts';
+import { timeWords } from './units.ts';
 
 type CarryOut<P> = (planned: P, show: (event: RunEvent) => void) => Promise<RunResult | undefined>;
 

@@ -1,7 +1,14 @@
 import type { EventOf } from '../core/events.ts';
 import { countOf } from '../core/count-of.ts';
 import { shorten, visible } from '../core/language/show.ts';
-import { chop, fit, pad, padStart, type Terminal, timeWords, widthOf, wrap } from './terminal.ts';
+import { type Terminal } from './terminal.ts';
+import { timeWords } from './units.ts';
+import { wrap } from './text-width.ts';
+import { chop } from './text-width.ts';
+import { padStart } from './text-width.ts';
+import { pad } from './text-width.ts';
+import { fit } from './text-width.ts';
+import { widthOf } from './text-width.ts';
 
 /** The columns of the marks at the left, and of the labels of what broke. */
 export const MARK = 8;

@@ -7,7 +7,12 @@ import { rowWords } from '../core/record/row-words.ts';
 import { answerTree, printTree } from './answer-tree.ts';
 import type { OpenRun } from './open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
-import { chop, pad, sizeWords, type Terminal, timeWords, wrap } from './terminal.ts';
+import { type Terminal } from './terminal.ts';
+import { sizeWords } from './units.ts';
+import { timeWords } from './units.ts';
+import { wrap } from './text-width.ts';
+import { chop } from './text-width.ts';
+import { pad } from './text-width.ts';
 
 /** Columns of the labels beside a request. */
 const LABEL = 10;

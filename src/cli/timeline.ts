@@ -6,7 +6,12 @@ import {
 } from '../core/record/recorded-run.ts';
 import { nameOf } from './open-run.ts';
 import { StepLines } from './step-lines.ts';
-import { fit, pad, padStart, type Terminal, timeWords, widthOf } from './terminal.ts';
+import { type Terminal } from './terminal.ts';
+import { timeWords } from './units.ts';
+import { padStart } from './text-width.ts';
+import { pad } from './text-width.ts';
+import { fit } from './text-width.ts';
+import { widthOf } from './text-width.ts';
 
 /** A stretch of a bar, in milliseconds since the run began. */
 interface Stretch {

@@ -1,5 +1,3 @@
-import { memberOf } from './language/values.ts';
-
 /** What is known of a code. */
 interface Code {
   /** As `explain CODE` prints it. */
@@ -251,5 +249,5 @@ export type RemarkCode = OfLevel<'remark' | 'either'>;
 
 /** The exit code of a run that ends with a problem; 1 for a code that another version wrote. */
 export function exitOf(code: string): Code['exit'] {
-  return memberOf<Code>(problemCodes, code)?.exit ?? 1;
+  return Object.hasOwn(problemCodes, code) ? problemCodes[code as ProblemCode].exit : 1;
 }

@@ -6,7 +6,7 @@ import { createSecureContext, rootCertificates, type SecureContext, type TLSSock
 import type { buildConnector, Dispatcher } from 'undici';
 import makeConnector from 'undici/lib/core/connect.js';
 import Agent from 'undici/lib/dispatcher/agent.js';
-import { isThisMachine } from '../core/chain/read-service.ts';
+import { isThisMachine } from '../core/this-machine.ts';
 import type { Connection, Watch } from '../core/ports.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import { type Http2Handler, Http2Origin, type Http2Request } from './http2.ts';

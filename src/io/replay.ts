@@ -1,10 +1,8 @@
-import type { Clock, Files, Rows, Transport, WireAnswer, WireRequest } from '../core/ports.ts';
+import type { Transport, WireAnswer, WireRequest } from '../core/ports.ts';
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
 import type { EventBody } from '../core/events.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
-import { localFiles } from './files.ts';
-import { localRows } from './rows.ts';
 
 /** Where recorded answers come from. */
 export interface Replayed {
@@ -92,64 +90,3 @@ function keyOf(method: string, url: string, body: string): string {
   }
   return `${method} ${plain} ${body}`;
 }
-
-/** A clock on which nobody waits: the next timer goes off as soon as nothing else is to be done. */
-export class HurriedClock implements Clock {
-  readonly #began: number;
-  #passed = 0;
-  #timers: { readonly at: number; readonly callback: () => void }[] = [];
-  #scheduled = false;
-
-  /** `began` is in milliseconds since 1970. */
-  constructor(began: number) {
-    this.#began = began;
-  }
-
-  now(): number {
-    return this.#began + this.#passed;
-  }
-
-  elapsed(): number {
-    return this.#passed;
-  }
-
-  timer(milliseconds: number, callback: () => void): () => void {
-    const timer = { at: this.#passed + milliseconds, callback };
-    this.#timers.push(timer);
-    this.#schedule();
-    return () => {
-      this.#timers = this.#timers.filter((other) => other !== timer);
-    };
-  }
-
-  #schedule(): void {
-    if (this.#scheduled) return;
-    this.#scheduled = true;
-    setImmediate(() => {
-      this.#scheduled = false;
-      this.#timers.sort((a, b) => a.at - b.at);
-      const next = this.#timers.shift();
-      if (!next) return;
-      this.#passed = Math.max(this.#passed, next.at);
-      next.callback();
-      if (this.#timers.length > 0) this.#schedule();
-    });
-  }
-}
-
-/** Rows are read, and none is written. */
-export const unwrittenRows: Rows = {
-  open: (path, near) => localRows.open(path, near),
-  write: () => Promise.resolve({ change: 'same', nth: 1 }),
-};
-
-/** Files are read, and none is written. */
-export const unwrittenFiles: Files = {
-  open: (path, near) => localFiles.open(path, near),
-  create: () =>
-    Promise.resolve({
-      write: () => Promise.resolve(),
-      commit: () => Promise.resolve(),
-      discard: () => Promise.resolve(),
-    }),
-};

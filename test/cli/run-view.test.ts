@@ -2,7 +2,10 @@
 import { expect, test } from '@jest/globals';
 import { eventSchema, type RunEvent } from '../../src/core/events.ts';
 import { RunView } from '../../src/cli/run-view.ts';
-import { fit, timeWords, widthOf, wrap } from '../../src/cli/terminal.ts';
+import { timeWords } from '../../src/cli/units.ts';
+import { wrap } from '../../src/cli/text-width.ts';
+import { fit } from '../../src/cli/text-width.ts';
+import { widthOf } from '../../src/cli/text-width.ts';
 import { KILN, runChain, type Reply } from '../engine/support.ts';
 import { WrittenTerminal } from './written-terminal.ts';
 

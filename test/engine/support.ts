@@ -22,7 +22,7 @@ import { ProblemError } from '../../src/core/problems.ts';
 import { RunCookies } from '../../src/io/cookies.ts';
 import { RunCredentials } from '../../src/io/credentials/index.ts';
 import { formats } from '../../src/io/formats.ts';
-import { HurriedClock } from '../../src/io/replay.ts';
+import { HurriedClock } from '../../src/io/hurried-clock.ts';
 
 /** The body of a request as text. */
 export function bodyText({ body }: WireRequest): string {

@@ -15,7 +15,10 @@ import { answerOf, OpenRun, parseWhere } from '../open-run.ts';
 import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { briefJson, StepLines } from '../step-lines.ts';
-import { outputTerminal, pad, padStart, type Terminal, timeWords } from '../terminal.ts';
+import { outputTerminal, type Terminal } from '../terminal.ts';
+import { timeWords } from '../units.ts';
+import { padStart } from '../text-width.ts';
+import { pad } from '../text-width.ts';
 import { writeTo } from '../standard-streams.ts';
 
 export interface CompareOptions {

@@ -18,7 +18,8 @@ import { loadTexts, PROJECT_FILE } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { runRecorded } from '../run-recorded.ts';
 import { RunView } from '../run-view.ts';
-import { errorTerminal, type Terminal, wrap } from '../terminal.ts';
+import { errorTerminal, type Terminal } from '../terminal.ts';
+import { wrap } from '../text-width.ts';
 import { openWorld } from '../world.ts';
 import { watchInterruption } from '../interruption.ts';
 

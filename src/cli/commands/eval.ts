@@ -18,7 +18,10 @@ import { loadProject } from '../load.ts';
 import { attemptAt, findStep, parseWhere } from '../open-run.ts';
 import { stepNames } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
-import { errorTerminal, fit, outputTerminal, pad, widthOf, writeData } from '../terminal.ts';
+import { errorTerminal, outputTerminal, writeData } from '../terminal.ts';
+import { pad } from '../text-width.ts';
+import { fit } from '../text-width.ts';
+import { widthOf } from '../text-width.ts';
 
 export interface EvalOptions {
   readonly on?: string;

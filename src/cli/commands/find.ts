@@ -11,7 +11,10 @@ import { recordsOf } from '../run-recorded.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { agoWords } from '../recorded.ts';
-import { errorTerminal, fit, outputTerminal, pad, widthOf } from '../terminal.ts';
+import { errorTerminal, outputTerminal } from '../terminal.ts';
+import { pad } from '../text-width.ts';
+import { fit } from '../text-width.ts';
+import { widthOf } from '../text-width.ts';
 
 interface Found {
   readonly path: string;

@@ -10,16 +10,11 @@ import { loadProject } from '../load.ts';
 import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { StepLines } from '../step-lines.ts';
-import {
-  errorTerminal,
-  fit,
-  outputTerminal,
-  pad,
-  padStart,
-  type Terminal,
-  timeWords,
-  writeData,
-} from '../terminal.ts';
+import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal.ts';
+import { timeWords } from '../units.ts';
+import { padStart } from '../text-width.ts';
+import { pad } from '../text-width.ts';
+import { fit } from '../text-width.ts';
 
 export interface HistoryOptions {
   readonly env?: string;

@@ -8,7 +8,8 @@ import { LockedStore } from '../../io/locked-store.ts';
 import { guarded } from '../guard.ts';
 import { loadProject } from '../load.ts';
 import { askHidden } from '../person.ts';
-import { errorTerminal, outputTerminal, pad } from '../terminal.ts';
+import { errorTerminal, outputTerminal } from '../terminal.ts';
+import { pad } from '../text-width.ts';
 import { projectFolder } from '../../io/project-folder.ts';
 
 /** `batharon secret set NAME`: the value by prompt or standard input, never as an argument. */

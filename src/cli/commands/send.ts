@@ -20,15 +20,10 @@ import { loadProject } from '../load.ts';
 import { printFindings } from '../print-findings.ts';
 import { answerOf, OpenRun } from '../open-run.ts';
 import { recordsOf, runRecorded, SENT_FILE } from '../run-recorded.ts';
-import {
-  errorTerminal,
-  outputTerminal,
-  sizeWords,
-  type Terminal,
-  timeWords,
-  wrap,
-  writeData,
-} from '../terminal.ts';
+import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal.ts';
+import { sizeWords } from '../units.ts';
+import { timeWords } from '../units.ts';
+import { wrap } from '../text-width.ts';
 import { openWorld } from '../world.ts';
 import { watchInterruption } from '../interruption.ts';
 

@@ -13,7 +13,11 @@ import { agoWords } from '../recorded.ts';
 import { recordsOf } from '../run-recorded.ts';
 import { StepLines } from '../step-lines.ts';
 import { StepView } from '../step-view.ts';
-import { fit, outputTerminal, pad, type Terminal, timeWords, widthOf, writeData } from '../terminal.ts';
+import { outputTerminal, type Terminal, writeData } from '../terminal.ts';
+import { timeWords } from '../units.ts';
+import { pad } from '../text-width.ts';
+import { fit } from '../text-width.ts';
+import { widthOf } from '../text-width.ts';
 import { Timeline } from '../timeline.ts';
 
 export interface ViewOptions {

@@ -2,7 +2,8 @@ import type { Expression } from '../language/expression.ts';
 import type { ProblemCode, RemarkCode } from '../problem-codes.ts';
 import type { Place, Problem } from '../problems.ts';
 import type { PlacedExpression } from './model.ts';
-import type { Range, ScalarNode, SourceFile, SourceNode, SourceProblem } from './source.ts';
+import type { Range, ScalarNode, SourceFile, SourceNode } from './source.ts';
+import type { SourceProblem } from './source-problem.ts';
 
 /** What `check` finds: a problem stops a run, a remark does not. */
 export type Finding =

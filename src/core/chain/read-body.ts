@@ -4,7 +4,7 @@ import { FieldReader } from './fields.ts';
 import { Findings } from './findings.ts';
 import { partKeys } from './call-keys.ts';
 import type { CallBody, Parameter, Part, Template, Typed } from './model.ts';
-import type { StepReader } from './read-outcome.ts';
+import type { StepReader } from './step-reader.ts';
 import { optional } from './optional.ts';
 import { plainSecret } from './plain-secrets.ts';
 import { entryOf, type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from './source.ts';

@@ -14,7 +14,9 @@ import {
 } from './model.ts';
 import { remarkEncodedTwice } from './encoded-twice.ts';
 import { readBody, readParameters } from './read-body.ts';
-import { readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { readOutcome } from './read-outcome.ts';
+import { type StepBase } from './step-reader.ts';
+import { type StepReader } from './step-reader.ts';
 import { compact, optional } from './optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';

@@ -25,7 +25,7 @@ import {
 } from './model.ts';
 import { optional } from './optional.ts';
 import { plainSecret } from './plain-secrets.ts';
-import type { StepReader } from './read-outcome.ts';
+import type { StepReader } from './step-reader.ts';
 import { type MapEntry, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 import { kindOfTyped, literalOf } from './typed-values.ts';

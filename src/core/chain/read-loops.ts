@@ -5,7 +5,9 @@ import { RESERVED_NAMES } from './names.ts';
 import { repeatKeys } from './loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from './model.ts';
 import { optional } from './optional.ts';
-import { isSecret, kindOfExpressions, readOutcome, type StepBase, type StepReader } from './read-outcome.ts';
+import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
+import { type StepBase } from './step-reader.ts';
+import { type StepReader } from './step-reader.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 

@@ -1,68 +1,16 @@
-import { compileTest } from '../language/compile.ts';
-import type { World } from '../language/environment.ts';
 import { ANY, BIT, type Kind, listOf, objectKind } from '../language/kinds.ts';
 import type { StaticScope } from '../language/scope.ts';
-import { isRelation, type Tree } from '../language/tree.ts';
-import { ProblemError } from '../problems.ts';
 import type { ChainScope } from './chain-scope.ts';
 import { RESERVED_NAMES } from './names.ts';
 import type { FieldReader } from './fields.ts';
-import type { Finding } from './findings.ts';
 import { expectationKeys } from './step-keys.ts';
-import type { Chain, Expectation, Expressions, Input, Keep, Step, Template } from './model.ts';
-import type { Project } from './project.ts';
-import { type MapNode, type ScalarNode, type SourceFile, type SourceNode, valueOf } from './source.ts';
+import type { Expectation, Expressions, Keep, Step, Template } from './model.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
 import { optional } from './optional.ts';
 import { readWrite } from './read-write.ts';
-
-/** What reading steps needs to know besides the file itself. */
-export interface StepReader {
-  readonly fields: FieldReader;
-  readonly project: Project;
-  /** All names that the chain uses anywhere. */
-  readonly used: Set<string>;
-  /** Files that the chain file names, and what was found in them. */
-  readonly files?: OtherFiles;
-  /** The steps that are read take something back. */
-  readonly undoing?: boolean;
-  /** The credential of the step whose undo is read. */
-  readonly undoAs?: string;
-  /** The inputs of the chain. */
-  readonly inputs?: readonly Input[];
-  /** The chain files that follow one another up to this one. */
-  readonly following?: readonly string[];
-  /** Reads a chain file that a step follows. */
-  readonly follow?: (path: string) => FollowedFile | undefined;
-}
-
-/** A chain file that another one follows, as read. */
-export interface FollowedFile {
-  readonly path: string;
-  readonly chain?: Chain;
-  /** Names of inputs and results are known even where something else is wrong. */
-  readonly findings: readonly FileFinding[];
-}
-
-/** A finding with the file in which it was found. */
-export interface FileFinding {
-  readonly file: SourceFile;
-  readonly finding: Finding;
-}
-
-/** Reads the files that a chain file names, by their paths as written there. */
-export interface OtherFiles {
-  readonly read: (path: string) => { readonly path: string; readonly text: string } | undefined;
-  readonly exists: (path: string) => boolean;
-  /** The columns of a file of CSV that is there. */
-  readonly columns: (path: string) => readonly string[] | undefined;
-  /** Files that steps above write; `*` where what one writes is known only in the run. */
-  readonly made: Set<string>;
-  readonly found: FileFinding[];
-}
-
-/** What is common to all steps and read before what they do. */
-export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash' | 'undo'>;
+import type { StepReader } from './step-reader.ts';
+import { constant } from './constant-conditions.ts';
 
 /** Reads keep, expect, write and show, in the order in which they are carried out. */
 export function readOutcome(
@@ -214,48 +162,3 @@ export function kindOfExpressions(value: Expressions): Kind {
     Object.fromEntries(value.members.map(([name, member]) => [name, kindOfExpressions(member)])),
   );
 }
-
-/** The value of a condition that speaks of nothing that can change. */
-export function constant(tree: Tree): boolean | undefined {
-  if (tree.type === 'literal') return typeof tree.value === 'boolean' ? tree.value : undefined;
-  if (tree.type === 'unary' && tree.operator === '!') {
-    const inner = constant(tree.operand);
-    return inner === undefined ? undefined : !inner;
-  }
-  if (tree.type === 'binary' && isRelation(tree.operator) && isLiteral(tree.left) && isLiteral(tree.right))
-    return literalsHold(tree);
-  if (tree.type !== 'binary' || (tree.operator !== '&&' && tree.operator !== '||')) return undefined;
-  const [left, right] = [constant(tree.left), constant(tree.right)];
-  const decides = tree.operator === '||';
-  if (left === decides || right === decides) return decides;
-  return left === undefined || right === undefined ? undefined : !decides;
-}
-
-function isLiteral(tree: Tree): boolean {
-  return (
-    (tree.type === 'literal' && tree.value !== undefined) ||
-    (tree.type === 'list' && tree.items.every(isLiteral)) ||
-    (tree.type === 'unary' && tree.operator === '-' && isLiteral(tree.operand))
-  );
-}
-
-/** Whether a comparison of literals holds; nothing where they can't be compared. */
-function literalsHold(tree: Tree): boolean | undefined {
-  try {
-    return compileTest(tree)(
-      { answer: undefined, name: () => undefined, world: NO_WORLD, visited: 0 },
-      undefined,
-    );
-  } catch (error) {
-    if (error instanceof ProblemError) return undefined;
-    throw error;
-  }
-}
-
-const NO_WORLD: World = {
-  now: () => 0,
-  chance: () => 0,
-  digest: (_, data) => data,
-  hmac: (_, key) => key,
-  zone: 'UTC',
-};

@@ -11,6 +11,7 @@ import { optional } from './optional.ts';
 import { readPace, readRetry } from './read-traffic.ts';
 import { type MapEntry, type MapNode, type ScalarNode, valueOf } from './source.ts';
 import { checkStructure } from './structure.ts';
+import { isThisMachine } from '../this-machine.ts';
 
 /** Reads one service of the project file. */
 export function readService(
@@ -150,11 +151,4 @@ function readServiceUrl(
     );
   }
   return template;
-}
-
-/** Whether a host name is that of this machine, which no network lies in between. */
-export function isThisMachine(host: string): boolean {
-  return (
-    host === 'localhost' || host.endsWith('.localhost') || /^127(?:\.\d+){3}$/.test(host) || host === '[::1]'
-  );
 }

@@ -1,7 +1,7 @@
 import type { StaticScope } from '../language/scope.ts';
 import { nameList, nearest } from '../language/nearest.ts';
 import type { RowWrite, Template, Typed } from './model.ts';
-import type { StepReader } from './read-outcome.ts';
+import type { StepReader } from './step-reader.ts';
 import { entryOf, type MapNode, type ScalarNode, type SourceNode, valueOf } from './source.ts';
 import { writeKeys } from './step-keys.ts';
 import { checkStructure } from './structure.ts';

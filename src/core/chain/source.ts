@@ -11,7 +11,8 @@ import {
   type Scalar as YamlScalar,
 } from 'yaml';
 import type { Place, Problem } from '../problems.ts';
-import { type Fix, findTraps } from './yaml-traps.ts';
+import { findTraps } from './yaml-traps.ts';
+import { type SourceProblem } from './source-problem.ts';
 
 /** A piece of a file, by offsets; end excluded. */
 export type Range = readonly [start: number, end: number];
@@ -50,11 +51,6 @@ export interface EmptyNode {
 }
 
 export type SourceNode = ScalarNode | MapNode | ListNode | EmptyNode;
-
-/** A problem with the change that would mend it, where there is one. */
-export interface SourceProblem extends Problem {
-  readonly fix?: Fix;
-}
 
 /** A file as it was read. */
 export class SourceFile {

@@ -1,15 +1,7 @@
 import { isCollection, isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
 import { expressionEnd } from '../language/parser.ts';
 import type { Place } from '../problems.ts';
-import type { SourceProblem } from './source.ts';
-
-/** A change of a file: what stands between two offsets becomes another text. */
-export interface Fix {
-  readonly range: readonly [start: number, end: number];
-  readonly text: string;
-  /** What YAML is then to read there. */
-  readonly means: string;
-}
+import type { SourceProblem } from './source-problem.ts';
 
 /**
  * Finds places where YAML reads an expression otherwise than it was meant, also where it says nothing. What was meant is

@@ -1,7 +1,7 @@
 import { type Maybe, Duration, objectOf, type ValueObject } from '../language/values.ts';
 import type { AnswerName } from '../chain/names.ts';
 import type { HeaderList } from '../ports.ts';
-import type { CallResult } from './exchange.ts';
+import type { CallResult } from './call-result.ts';
 
 /** What each name of an answer is. */
 const VALUES: Readonly<Record<AnswerName, (result: CallResult) => Maybe>> = {

@@ -1,11 +1,13 @@
-import { isThisMachine } from '../chain/read-service.ts';
+import { isThisMachine } from '../this-machine.ts';
 import type { CallStep, Field, PlacedExpression } from '../chain/model.ts';
 import type { Credential } from '../chain/project.ts';
 import { fromUtf8, percentEncode } from '../language/encodings.ts';
 import { type Maybe, objectOf, type Value } from '../language/values.ts';
 import type { Authorisation, FilledCredential, HeaderList, WireRequest } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
-import { type BuiltRequest, withQuery } from './build-request.ts';
+import { withQuery } from './build-request.ts';
+import { type BuiltRequest } from './built-request.ts';
+import type { CallResult } from './call-result.ts';
 import type { RunContext } from './context.ts';
 import { cookiesFor } from './step-cookies.ts';
 import { placed } from './placed.ts';
@@ -110,6 +112,17 @@ async function authorisation(
   );
 }
 
+/** Whether sending a request again with a renewed credential may help. */
+export async function renews(
+  context: RunContext,
+  credential: FilledCredential,
+  result: CallResult,
+  challenges: readonly string[],
+): Promise<boolean> {
+  if (credential.credential.signIn) return context.signIns!.renew(context, credential.credential, result);
+  return context.ports.credentials.renew(credential, challenges, result.sentHeaders);
+}
+
 /** A credential does not go over plain http to another machine, where others could read it. */
 function refusePlainHttp(context: RunContext, step: CallStep, url: string, as: string): void {
   const { protocol, hostname, host } = new URL(url);
@@ -171,7 +184,7 @@ function recipeHeaders(context: RunContext, credential: Credential, wire: WireRe
 }
 
 export function renderFields(
-  context: RunContext,
+  context: Pick<RunContext, 'inserter' | 'hidden'>,
   fields: readonly Field[],
   environment: Parameters<RunContext['inserter']>[0],
 ): [string, string][] {

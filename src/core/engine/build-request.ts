@@ -6,7 +6,7 @@ import { plainText } from '../language/functions/conversion.ts';
 import { writeJson } from '../language/json.ts';
 import type { Environment } from '../language/environment.ts';
 import { type Maybe, memberOf, type Value } from '../language/values.ts';
-import type { Connection, StreamedBody } from '../ports.ts';
+import type { Connection } from '../ports.ts';
 import { ProblemError } from '../problems.ts';
 import { namesIn } from '../language/tree.ts';
 import type { RunContext } from './context.ts';
@@ -25,27 +25,7 @@ import {
   renderText,
   renderUrl,
 } from './insert.ts';
-
-/** A request before a credential is added to it. */
-export interface BuiltRequest {
-  readonly method: string;
-  readonly url: string;
-  readonly headers: [string, string][];
-  readonly body?: Uint8Array | StreamedBody;
-  /** The body as a value, for `sent.json`. */
-  readonly json?: Maybe;
-  /** The credential it carries, unless it is `nobody`. */
-  readonly as?: string;
-  readonly limits: Limits;
-  readonly service?: string;
-  /** Fields into which secrets were inserted, in small letters: they are meant for one origin. */
-  readonly secretFields: ReadonlySet<string>;
-  /** Secrets were inserted into its body, which is meant for one origin as well. */
-  readonly secretBody?: boolean;
-  readonly connection?: Connection;
-  /** Which page of a list it asks for. */
-  readonly page?: number;
-}
+import type { BuiltRequest } from './built-request.ts';
 
 /**
  * Builds the request of a call from its templates; `more` are names for this one. Gives a promise only where there is a body:

@@ -1,8 +1,10 @@
 import type { CallStep } from '../chain/model.ts';
-import { type BuiltRequest, buildRequest } from './build-request.ts';
+import { buildRequest } from './build-request.ts';
+import { type BuiltRequest } from './built-request.ts';
 import { CallBackWait } from './call-back.ts';
 import type { RunContext } from './context.ts';
-import type { CallResult, Progress } from './exchange.ts';
+import type { Progress } from './call-result.ts';
+import type { CallResult } from './call-result.ts';
 import { readPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
 import { sendRepeating } from './repeating.ts';

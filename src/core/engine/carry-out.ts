@@ -6,7 +6,6 @@ import { exitOf } from '../problem-codes.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
 import { answerNames, headerObject } from './answer-names.ts';
 import { carryOutCall } from './call.ts';
-import type { CallResult } from './exchange.ts';
 import type { RunContext } from './context.ts';
 import { durationOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
@@ -21,32 +20,12 @@ import type { SavedBody } from './saved-body.ts';
 import { SAID_PROCESSED, type PastStep } from './past.ts';
 import { recordedValue } from './recorded-value.ts';
 import { heldBefore, restore } from './restore.ts';
-import { refusedAdvice, usedNames, whatItSaid } from './step-problems.ts';
+import { refusedAdvice } from './step-problems.ts';
+import { usedNames } from './used-names.ts';
 import { Undo } from './undo.ts';
 import { writeRow } from './write-row.ts';
-
-/** Why steps were not carried on with: the step that failed, by its address at run time. */
-export interface Stop {
-  readonly address: string;
-  readonly problem: Problem;
-}
-
-/** What a step did besides holding or not. */
-export interface Done {
-  readonly call?: CallResult;
-  /** What went wrong inside it. */
-  readonly stop?: Stop;
-  /** What is wrong with the step itself. */
-  readonly problem?: Problem;
-  /** What is wrong with a turn of it, and with no step of that turn: what it gathers, or whether it was the last. */
-  readonly ofTurn?: Problem;
-  /** It goes on although something inside it failed: the step is broken, the run is not. */
-  readonly passed?: boolean;
-  /** Members of the name of the step that only its kind has. */
-  readonly members?: readonly (readonly [string, Value])[];
-  /** Turns of a loop, for the event. */
-  readonly turns?: { readonly held: number; readonly broke: number; readonly left?: number };
-}
+import type { Done, Stop } from './step-result.ts';
+import { usualExpectations } from './default-expectations.ts';
 
 /** Carries steps out, one after the other, and settles how each ended. One for a run, whatever its chains. */
 export class StepRunner {
@@ -366,42 +345,6 @@ function holds(context: RunContext, step: Step): boolean {
   const environment = context.environment(step);
   const held = placed(when, () => when.expression.test(environment));
   return held ?? throwNothing(when, environment);
-}
-
-function usualExpectations(
-  context: RunContext,
-  step: Step & { type: 'call' },
-  { answer, body, request, told, url }: CallResult,
-  outcome: StepOutcome,
-): void {
-  if (step.expectsSuccess && answer.status >= 400) {
-    const said = `${whatItSaid(body)}${told ? `; ${told.message}` : ''}`;
-    const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
-    outcome.failed('status < 400', `${answer.status}${said}`, {
-      code:
-        told?.code ??
-        (isRefused(step, answer.status, context) && isSameOrigin(url, request.url)
-          ? 'sign-in-refused'
-          : 'status-not-expected'),
-      ...(instead === undefined ? {} : { instead }),
-    });
-  }
-  if (body.problem)
-    outcome.failed(body.problem.expected, body.problem.came, {
-      code: 'answer-not-as-typed',
-      instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
-    });
-}
-
-/** Elsewhere no credential was carried along. */
-function isSameOrigin(one: string, other: string): boolean {
-  return new URL(one).origin === new URL(other).origin;
-}
-
-/** The service did not take the credential of the request. */
-function isRefused(step: Step & { type: 'call' }, status: number, context: RunContext): boolean {
-  const as = step.as ?? context.serviceOf(step)?.as;
-  return status === 401 && as !== undefined && as !== 'nobody';
 }
 
 function keptNames(step: Step): string[] {

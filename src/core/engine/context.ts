@@ -5,8 +5,7 @@ import type { RunEvent } from '../events.ts';
 import type { Environment, World, XPath } from '../language/environment.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import { fail, ProblemError } from '../problems.ts';
-import type { FilledCredential, Ports } from '../ports.ts';
-import type { CallResult } from './exchange.ts';
+import type { Ports } from '../ports.ts';
 import type { Inserter } from './insert.ts';
 import { Budget } from './budget.ts';
 import { Interruption } from './interruption.ts';
@@ -22,7 +21,7 @@ import { SecretsOfRun } from './masking/secrets-of-run.ts';
 import { Names } from './names.ts';
 import type { RunOptions } from './run-options.ts';
 import { Shared } from './shared.ts';
-import type { NestedResult, SignInChains } from './sign-in-chain.ts';
+import type { RunNested, SignIns } from './sign-ins.ts';
 import { Watchdog } from './watchdog.ts';
 
 /** An event before it is stamped. */
@@ -58,12 +57,7 @@ export class RunContext {
   /** Credentials for which this chain is signing in. */
   readonly signingIn: ReadonlySet<string>;
   /** Carries out another chain inside this run. */
-  runNested: (
-    chain: Chain,
-    inputs: Readonly<Record<string, Value>>,
-    credential: string,
-    address: string,
-  ) => Promise<NestedResult> = () => Promise.reject(new Error('no runner'));
+  runNested: RunNested = () => Promise.reject(new Error('no runner'));
 
   /** The context of a whole run. A chain that signs in (`within`) shares the secrets and sign-ins of the run around it. */
   constructor(
@@ -243,11 +237,11 @@ export class RunContext {
   }
 
   /** The sign-ins by chains, shared with chains inside this run. */
-  get signIns(): SignInChains | undefined {
+  get signIns(): SignIns | undefined {
     return this.#shared.signIns;
   }
 
-  shareSignIns(signIns: SignInChains): void {
+  shareSignIns(signIns: SignIns): void {
     this.#shared.signIns = signIns;
   }
 
@@ -389,16 +383,6 @@ export class RunContext {
     if (!record || !sealer) return;
     this.masker.onLearn = (secret, label) =>
       this.emit({ event: 'learned', label, sealed: sealer.seal(secret) });
-  }
-
-  /** Whether sending a request again with a renewed credential may help. */
-  async renews(
-    credential: FilledCredential,
-    result: CallResult,
-    challenges: readonly string[],
-  ): Promise<boolean> {
-    if (credential.credential.signIn) return this.signIns!.renew(this, credential.credential, result);
-    return this.ports.credentials.renew(credential, challenges, result.sentHeaders);
   }
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */

@@ -1,46 +1,24 @@
-import { readInput } from '../chain/inputs.ts';
-import type { EachStep, Input } from '../chain/model.ts';
+import type { EachStep } from '../chain/model.ts';
 import type { Outcome } from '../events.ts';
 import { plainText } from '../language/functions/conversion.ts';
 import { isDropping } from '../language/infer.ts';
-import { nameList } from '../language/nearest.ts';
-import { brief, kindAndValue, shorten, visible } from '../language/show.ts';
-import {
-  Duration,
-  isNumeric,
-  isObject,
-  memberOf,
-  objectOf,
-  setMember,
-  type Value,
-  type ValueObject,
-  membersOf,
-} from '../language/values.ts';
+import { brief, shorten, visible } from '../language/show.ts';
+import { Duration, isNumeric, isObject, objectOf, type Value } from '../language/values.ts';
 import { type Problem, ProblemError, problemOf } from '../problems.ts';
-import type { Done, Stop, StepRunner } from './carry-out.ts';
+import type { Done, Steps, Stop } from './step-result.ts';
 import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import { interrupted } from './interruption.ts';
 import type { RunContext } from './context.ts';
 import { amountOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
 
-import { evaluateAll } from './outcome.ts';
+import { evaluateAll } from './evaluate.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
 import { recordedValue } from './recorded-value.ts';
-
-/** An item, and what stands before it where the loop has two names: its count, or its key. */
-type Item = readonly [first: Value, second?: Value];
-
-/** Where the items come from, one after the other. */
-interface Items {
-  /** How many there are; nothing where that shows only at the end. */
-  readonly count?: number;
-  next(): Item | undefined | Promise<Item | undefined>;
-  close?(): Promise<void>;
-}
+import { type Item, itemsOf, type Items } from './items.ts';
 
 /** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-turns`. */
-export async function carryOutEach(runner: StepRunner, context: RunContext, step: EachStep): Promise<Done> {
+export async function carryOutEach(runner: Steps, context: RunContext, step: EachStep): Promise<Done> {
   const environment = context.environment(step);
   const items = await itemsOf(context, step);
   const most = amountOf(step.upTo, environment);
@@ -71,7 +49,7 @@ export async function carryOutEach(runner: StepRunner, context: RunContext, step
 }
 
 class Turns {
-  readonly #runner: StepRunner;
+  readonly #runner: Steps;
   readonly #context: RunContext;
   readonly #step: EachStep;
   readonly #items: Items;
@@ -89,7 +67,7 @@ class Turns {
   #ofTurn: { readonly turn: number; readonly problem: Problem } | undefined;
   #problem: ProblemError | undefined;
 
-  constructor(runner: StepRunner, context: RunContext, step: EachStep, items: Items, most: number) {
+  constructor(runner: Steps, context: RunContext, step: EachStep, items: Items, most: number) {
     this.#runner = runner;
     this.#context = context;
     this.#step = step;
@@ -278,82 +256,6 @@ function labelOf(item: Value, { masker, names }: SecretsOfRun): string {
       return `${name} ${names.has(name) ? `‹${name}›` : shown(member)}`;
   }
   return 'an object';
-}
-
-async function itemsOf(context: RunContext, step: EachStep): Promise<Items> {
-  if (step.rows) return rowsOf(context, step, step.rows);
-  const { items } = step;
-  const environment = context.environment(step);
-  const value = placed(items, () => items.expression.evaluate(environment));
-  if (value === undefined) throwNothing(items, environment);
-  if (Array.isArray(value)) {
-    let i = 0;
-    return {
-      count: value.length,
-      next: () => (i < value.length ? [value[i]!, i++] : undefined),
-    };
-  }
-  if (isObject(value) && step.names.length === 2) {
-    const entries = membersOf(value);
-    let i = 0;
-    return { count: entries.length, next: () => entries[i++] };
-  }
-  throw new ProblemError({
-    code: 'not-a-list',
-    message: `each goes over a list, and ${items.expression.text} is ${kindAndValue(value)}`,
-    instead: isObject(value)
-      ? `each: key, value in ${items.expression.text}`
-      : 'the path of the list, or [x] for a list of one',
-    place: items.at(),
-  });
-}
-
-/** The rows of an input, read one by one. */
-async function rowsOf(context: RunContext, step: EachStep, input: Input): Promise<Items> {
-  const path = context.names.get(input.name);
-  const { rows } = context.ports;
-  if (typeof path !== 'string' || !rows)
-    throw new ProblemError({
-      code: 'input-missing',
-      message: `the rows of the input ${input.name} are not given`,
-      instead: `--give ${input.name}=FILE`,
-      place: step.at,
-    });
-  const source = await rows.open(path, context.chain.file);
-  let i = 0;
-  const typed = (row: ValueObject): Item => [typedRow(input, row, i, context.project.zone), i++];
-  return {
-    next: () => {
-      const row = source.next();
-      if (row instanceof Promise) return row.then((one) => (one ? typed(one) : undefined));
-      return row ? typed(row) : undefined;
-    },
-    close: () => source.close(),
-  };
-}
-
-/** A row with its columns read as their kinds; an empty cell is null. Throws `input-invalid`. */
-function typedRow({ columns, name }: Input, row: ValueObject, nth: number, zone: string): ValueObject {
-  if (!columns) return row;
-  const typed = objectOf(membersOf(row));
-  for (const [column, kind] of columns) {
-    const cell = memberOf(row, column);
-    if (cell === undefined)
-      throw new ProblemError({
-        code: 'input-invalid',
-        message: `row ${nth + 1} of ${name} has no column ${column}`,
-        instead: `it has ${nameList(Object.keys(row))}`,
-      });
-    if (typeof cell !== 'string') continue;
-    const { problem, value } = cell === '' ? { value: null } : readInput(kind, cell, zone);
-    if (problem)
-      throw new ProblemError({
-        code: 'input-invalid',
-        message: `row ${nth + 1} of ${name}, column ${column}: ${problem.message}`,
-      });
-    setMember(typed, column, value);
-  }
-  return typed;
 }
 
 function refuse({ at }: EachStep, code: Problem['code'], message: string, instead: string): never {

@@ -2,33 +2,15 @@ import type { FollowStep } from '../chain/model.ts';
 import { nameList, nearest } from '../language/nearest.ts';
 import { memberOf, type Value } from '../language/values.ts';
 import { fail, ProblemError } from '../problems.ts';
-import type { Done, StepRunner } from './carry-out.ts';
+import type { Done, Steps } from './step-result.ts';
 import type { RunContext } from './context.ts';
-import { insertedMembers, renderTyped } from './insert.ts';
-import { evaluateAll } from './outcome.ts';
+import { evaluateAll } from './evaluate.ts';
 import { recordedNames } from './recorded-value.ts';
 import { checkInputs, computedInputs, setInputs } from './inputs.ts';
-
-/** The inputs that a step gives to the chain it follows. */
-export function evaluatedInputs(context: RunContext, step: FollowStep): Record<string, Value> {
-  const { inputs } = step;
-  const inserter = context.inserter(context.environment(step));
-  const given = new Map<string, Value>();
-  if (step.inputsOf)
-    for (const [name, value] of insertedMembers(inserter, step.inputsOf)) given.set(name, value);
-  for (const [name, typed] of inputs) {
-    const value = renderTyped(inserter, typed);
-    if (value !== undefined) given.set(name, value);
-  }
-  return Object.fromEntries(given);
-}
+import { evaluatedInputs } from './follow-inputs.ts';
 
 /** Carries another chain out as a step; its results become members of the step's name, its cleanup waits for the end of the run. */
-export async function carryOutFollow(
-  runner: StepRunner,
-  context: RunContext,
-  step: FollowStep,
-): Promise<Done> {
+export async function carryOutFollow(runner: Steps, context: RunContext, step: FollowStep): Promise<Done> {
   const { chain } = step;
   const inside = context.following(step, chain);
   const address = context.address(step);

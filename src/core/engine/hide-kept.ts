@@ -3,8 +3,8 @@ import { isObject, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import type { RunContext } from './context.ts';
-import type { CallResult } from './exchange.ts';
-import { evaluateAll } from './outcome.ts';
+import type { CallResult } from './call-result.ts';
+import { evaluateAll } from './evaluate.ts';
 
 /**
  * What a step is about to keep as hidden is secret before anything is told of where it came. `names` are those that only this step

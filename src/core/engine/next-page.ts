@@ -2,7 +2,7 @@ import type { CallStep, Expressions } from '../chain/model.ts';
 import { childrenOf, type Tree } from '../language/tree.ts';
 import { isObject, memberOf } from '../language/values.ts';
 import type { RunContext } from './context.ts';
-import type { CallResult } from './exchange.ts';
+import type { CallResult } from './call-result.ts';
 
 /** Members of a body by which many services lead to the next page. */
 const MEMBERS = ['next', 'next_page', 'next_cursor', 'next_page_token', 'nextPageToken', 'nextCursor'];

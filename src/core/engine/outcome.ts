@@ -1,10 +1,11 @@
-import type { Expectation, Expressions, PlacedExpression, Step, Template } from '../chain/model.ts';
+import type { Expectation, Step, Template } from '../chain/model.ts';
 import type { Environment } from '../language/environment.ts';
 import { childrenOf, namesIn, type Tree } from '../language/tree.ts';
-import { objectOf, type Value } from '../language/values.ts';
+import { type Value } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import type { RunContext } from './context.ts';
-import { placed, throwNothing } from './placed.ts';
+import { evaluateAll } from './evaluate.ts';
+import { placed } from './placed.ts';
 import { recordedValue } from './recorded-value.ts';
 import { shownText } from './shown-text.ts';
 
@@ -175,21 +176,4 @@ export class StepOutcome {
       this.#note(error.problem);
     }
   }
-}
-
-/** The value of a value field; throws where a part of it is nothing. */
-export function evaluateAll(expressions: Expressions, environment: Environment): Value {
-  switch (expressions.type) {
-    case 'expression':
-      return required(expressions.value, environment);
-    case 'list':
-      return expressions.items.map((item) => evaluateAll(item, environment));
-    case 'object':
-      return objectOf(expressions.members.map(([name, member]) => [name, evaluateAll(member, environment)]));
-  }
-}
-
-function required(expression: PlacedExpression, environment: Environment): Value {
-  const value = placed(expression, () => expression.expression.evaluate(environment));
-  return value ?? (value === null ? null : throwNothing(expression, environment));
 }

@@ -6,14 +6,16 @@ import { kindAndValue } from '../language/show.ts';
 import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../language/values.ts';
 import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
-import { addressIn, at, type BuiltRequest, withJson, withParameters } from './build-request.ts';
+import { addressIn, at, withJson, withParameters } from './build-request.ts';
+import { type BuiltRequest } from './built-request.ts';
 import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { amountOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
-import type { CallResult, Progress } from './exchange.ts';
+import type { Progress } from './call-result.ts';
+import type { CallResult } from './call-result.ts';
 import { sendRepeating } from './repeating.ts';
-import { whatItSaid } from './step-problems.ts';
+import { whatItSaid } from './error-summary.ts';
 
 /**
  * Asks for one page after the other and gathers their items; gives the last answer. Throws `bound-reached`,

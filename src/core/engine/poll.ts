@@ -5,16 +5,18 @@ import { brief, shorten } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
 import { type Problem, ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
-import { addressIn, at, type BuiltRequest } from './build-request.ts';
+import { addressIn, at } from './build-request.ts';
+import { type BuiltRequest } from './built-request.ts';
 import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { durationOf } from './settings.ts';
 import { placed, throwNothing } from './placed.ts';
-import type { CallResult, Progress } from './exchange.ts';
+import type { Progress } from './call-result.ts';
+import type { CallResult } from './call-result.ts';
 import { Pausing } from './pausing.ts';
 import { sendRepeating } from './repeating.ts';
 import { describeStates, type SeenStates } from './states.ts';
-import { whatItSaid } from './step-problems.ts';
+import { whatItSaid } from './error-summary.ts';
 import { retryAfter } from './told.ts';
 
 /**

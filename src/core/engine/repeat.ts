@@ -1,22 +1,18 @@
 import type { RepeatStep } from '../chain/model.ts';
 import { ProblemError } from '../problems.ts';
-import type { Done, StepRunner } from './carry-out.ts';
+import type { Done, Steps } from './step-result.ts';
 import { Bound } from './bound.ts';
 import type { RunContext } from './context.ts';
 import { amountOf, durationOf } from './settings.ts';
 import { eventProblem, placed, throwNothing } from './placed.ts';
 import { brief } from '../language/show.ts';
 import { Duration } from '../language/values.ts';
-import { evaluateAll } from './outcome.ts';
+import { evaluateAll } from './evaluate.ts';
 import { Pausing } from './pausing.ts';
 import { recordedValue } from './recorded-value.ts';
 
 /** Carries steps out again until the condition holds; throws `bound-reached` where it does not come to that. */
-export async function carryOutRepeat(
-  runner: StepRunner,
-  context: RunContext,
-  step: RepeatStep,
-): Promise<Done> {
+export async function carryOutRepeat(runner: Steps, context: RunContext, step: RepeatStep): Promise<Done> {
   const { clock } = context.ports;
   const outside = context.environment(step);
   const { past } = context.options;

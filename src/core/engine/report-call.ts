@@ -4,7 +4,7 @@ import { encodeBase64, fromUtf8, utf8 } from '../language/encodings.ts';
 import type { PartialAnswer, Phase, Phases, StreamedBody, WireAnswer } from '../ports.ts';
 import type { RunContext } from './context.ts';
 import type { BodyText } from './masking/secrets-of-run.ts';
-import type { CallResult } from './exchange.ts';
+import type { CallResult } from './call-result.ts';
 
 /** How much of a body stands in an event, in characters. */
 const EXCERPT = 4096;

@@ -1,5 +1,5 @@
 import { type Chain, type Step, stepsIn } from '../chain/model.ts';
-import { evaluatedInputs } from './follow.ts';
+import { evaluatedInputs } from './follow-inputs.ts';
 import type { RunContext } from './context.ts';
 import type { Past, PastStep } from './past.ts';
 import { setInputs } from './inputs.ts';

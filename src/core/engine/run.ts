@@ -14,7 +14,7 @@ import { StepRunner } from './carry-out.ts';
 import { RunContext } from './context.ts';
 import type { LeftOver, RunOptions } from './run-options.ts';
 import { eventProblem } from './placed.ts';
-import { evaluateAll } from './outcome.ts';
+import { evaluateAll } from './evaluate.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
 import { servicesAt } from './chain-needs.ts';
 import { MOST_TOLD, tellSignIn, whyItFailed, whySignInFailed } from './told-sign-in.ts';
@@ -22,7 +22,8 @@ import { computedValues } from './inputs.ts';
 import { prepare } from './prepare.ts';
 import { changedSince } from './restore.ts';
 import { recordedNames, recordedValue } from './recorded-value.ts';
-import { type NestedResult, SignInChains } from './sign-in-chain.ts';
+import { SignInChains } from './sign-in-chain.ts';
+import { type NestedResult } from './sign-ins.ts';
 
 /** How a run ended. */
 export interface RunResult {

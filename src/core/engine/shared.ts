@@ -5,7 +5,7 @@ import type { Interruption } from './interruption.ts';
 import type { SecretsOfRun } from './masking/secrets-of-run.ts';
 import type { Pace } from './pace.ts';
 import type { Watchdog } from './watchdog.ts';
-import type { SignInChains } from './sign-in-chain.ts';
+import type { SignIns } from './sign-ins.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
 export class Shared {
@@ -32,7 +32,7 @@ export class Shared {
   started: number | undefined;
   /** When the last event was told. */
   latest = 0;
-  signIns: SignInChains | undefined;
+  signIns: SignIns | undefined;
   guarding: Guarding | undefined;
 
   constructor(

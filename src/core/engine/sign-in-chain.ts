@@ -2,11 +2,11 @@ import type { CallStep } from '../chain/model.ts';
 import type { Credential } from '../chain/project.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import type { Authorisation } from '../ports.ts';
-import { type Problem, ProblemError } from '../problems.ts';
+import { ProblemError } from '../problems.ts';
 import { answerNames } from './answer-names.ts';
 import { renderFields } from './authorise.ts';
-import type { CallResult } from './exchange.ts';
-import type { RunContext } from './context.ts';
+import type { CallResult } from './call-result.ts';
+import type { SignIns, SignInScope } from './sign-ins.ts';
 import { placed } from './placed.ts';
 import { renderTyped } from './insert.ts';
 
@@ -18,19 +18,13 @@ interface SignedIn {
   worked: boolean;
 }
 
-/** What a nested chain came to. */
-export interface NestedResult {
-  readonly results: ReadonlyMap<string, Value>;
-  readonly problem?: Problem;
-}
-
 /** Credentials of kind chain: each signs in once for all that runs at the same time. */
-export class SignInChains {
+export class SignInChains implements SignIns {
   readonly #done = new Map<string, SignedIn>();
   readonly #refused = new Set<string>();
 
   /** Throws `sign-in-failed`. */
-  async authorise(context: RunContext, credential: Credential, step: CallStep): Promise<Authorisation> {
+  async authorise(context: SignInScope, credential: Credential, step: CallStep): Promise<Authorisation> {
     const signIn = credential.signIn!;
     // Waiting for itself it would never end.
     if (context.signingIn.has(credential.name))
@@ -71,7 +65,7 @@ export class SignInChains {
   }
 
   async #run(
-    context: RunContext,
+    context: SignInScope,
     credential: Credential,
     step: CallStep,
   ): Promise<ReadonlyMap<string, Value>> {
@@ -98,7 +92,7 @@ export class SignInChains {
   }
 
   /** Whether an answer says that signing in again may help. It does so once for each sign-in that never worked. */
-  renew(context: RunContext, { name, signIn }: Credential, result: CallResult): boolean {
+  renew(context: SignInScope, { name, signIn }: Credential, result: CallResult): boolean {
     const signedIn = this.#done.get(name);
     if (!signedIn) return false;
     const condition = signIn!.renewWhen;

@@ -1,5 +1,5 @@
 import type { HeaderList } from '../ports.ts';
-import type { BuiltRequest } from './build-request.ts';
+import type { BuiltRequest } from './built-request.ts';
 import type { RunContext } from './context.ts';
 
 /** Each service and credential has a jar of its own, and in it each origin, port included: what one sets no other gets. */

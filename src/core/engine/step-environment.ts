@@ -2,19 +2,31 @@ import type { Step } from '../chain/model.ts';
 import type { Environment, Remark, World } from '../language/environment.ts';
 import { isNumeric, type Maybe, type Value } from '../language/values.ts';
 import type { Masker } from './masking/masker.ts';
-import type { RunContext } from './context.ts';
+import type { SecretsOfRun } from './masking/secrets-of-run.ts';
+import type { Names } from './names.ts';
+
+/** The place in a run at which expressions are evaluated. */
+interface Surroundings {
+  readonly index: number | undefined;
+  readonly names: Names;
+  readonly masker: Masker;
+  readonly hidden: SecretsOfRun;
+  world(): World;
+  remark(step: Step | undefined, code: Remark['code'], message: string): void;
+  hideComputed(expression: string, value: Value): boolean;
+}
 
 /** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
 export class StepEnvironment implements Environment {
   readonly answer: Maybe;
   visited = 0;
-  readonly #context: RunContext;
+  readonly #context: Surroundings;
   readonly #step: Step | undefined;
   readonly #more: ((name: string) => Maybe) | undefined;
   #world: World | undefined;
 
   constructor(
-    context: RunContext,
+    context: Surroundings,
     step: Step | undefined,
     answer: Maybe,
     more: ((name: string) => Maybe) | undefined,

@@ -1,10 +1,15 @@
 import { type Chain, type Step, stepsIn, usedIn } from '../chain/model.ts';
-import type { StepRunner } from './carry-out.ts';
 import type { RunContext } from './context.ts';
 import type { LeftOver } from './run-options.ts';
 import { Names } from './names.ts';
 import { type RecordedValue, recordedValue } from './recorded-value.ts';
-import { usedNames } from './step-problems.ts';
+import { usedNames } from './used-names.ts';
+
+/** Carries out one step, or says why it is skipped. */
+interface Carrier {
+  step(context: RunContext, step: Step): Promise<unknown>;
+  skip(context: RunContext, step: Step, reason: string): void;
+}
 
 interface Booked {
   readonly context: RunContext;
@@ -61,7 +66,7 @@ export class Undo {
   }
 
   /** Undo, last booked first; then the cleanup of each chain, that of the run itself last. Nothing ends it early. */
-  async carryOut(runner: StepRunner): Promise<void> {
+  async carryOut(runner: Carrier): Promise<void> {
     const [first] = [...this.#booked, ...this.#cleanups];
     if (!first) return;
     first.context.ignoreInterruption();
@@ -120,7 +125,7 @@ function findStep(chain: Chain, address: string): { readonly chain: Chain; reado
 }
 
 /** A step that needs a name which was never kept is skipped. Gives how many steps failed. */
-async function cleanUp(runner: StepRunner, context: RunContext, { cleanup, steps }: Chain): Promise<number> {
+async function cleanUp(runner: Carrier, context: RunContext, { cleanup, steps }: Chain): Promise<number> {
   let failed = 0;
   context.emit({ event: 'cleanup-began', steps: cleanup.length });
   context.names.recall();

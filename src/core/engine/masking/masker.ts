@@ -1,8 +1,9 @@
-import { SHORTEST_NEEDLE, Needles, type Found } from './needles.ts';
+import { SHORTEST_NEEDLE, Needles } from './needles.ts';
 import { decode, mayHoldEscapes, type Decoded } from './decoding.ts';
 import { recodedRuns, recodedRunsAt, type Run } from './recoded-runs.ts';
 import { replaced } from './replace.ts';
 import { spellingsOf } from './spellings.ts';
+import type { Hidden } from './hidden.ts';
 
 /** How many layers of escapes are undone. */
 const LAYERS = 3;
@@ -12,9 +13,6 @@ const LATEST = 1000;
 
 /** A longer text that a service gives is looked for by its beginning, in UTF-16 units. */
 const LONGEST_GIVEN = 128 * 1024;
-
-/** Part of a text that is replaced. */
-export type Hidden = Found;
 
 /**
  * Takes secrets out of texts. Each is found as it is, in base64 and in hexadecimal digits, and through escapes of JSON, URLs,

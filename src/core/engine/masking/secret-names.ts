@@ -3,7 +3,7 @@ import { parseJson } from '../../language/json.ts';
 import { numberText } from '../../language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../language/values.ts';
 import type { HeaderList } from '../../ports.ts';
-import type { Hidden } from './masker.ts';
+import type { Hidden } from './hidden.ts';
 
 /** How deep JSON may lie in texts of JSON. */
 const LAYERS = 2;

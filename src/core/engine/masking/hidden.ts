@@ -1,0 +1,4 @@
+import type { Found } from './needles.ts';
+
+/** Part of a text that is replaced. */
+export type Hidden = Found;
