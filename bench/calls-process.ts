@@ -1,11 +1,11 @@
 // Carries out rounds of calls when it is told to, and says how long each took, in milliseconds.
 import { request } from 'undici';
-import { readChain } from '../src/core/chain/read-chain.ts';
-import { readProject } from '../src/core/chain/read-project.ts';
-import { run } from '../src/core/engine/run.ts';
+import { readChain } from '../src/core/chain/read/read-chain.ts';
+import { readProject } from '../src/core/chain/read/read-project.ts';
+import { run } from '../src/core/engine/run/run.ts';
 import type { Transport } from '../src/core/ports.ts';
-import { HttpTransport } from '../src/io/http.ts';
-import { machinePorts } from '../src/io/ports.ts';
+import { HttpTransport } from '../src/io/http/http.ts';
+import { machinePorts } from '../src/io/machine-ports.ts';
 import { instantTransport } from './instant.ts';
 
 export type Round = 'chain' | 'script' | 'engine alone';

@@ -1,12 +1,12 @@
 // Masking: what it costs to know secrets, to add one, and to look through a text; and services that set a new cookie in each answer.
 import { randomBytes } from 'node:crypto';
 import { Masker } from '../src/core/engine/masking/masker.ts';
-import { readChain } from '../src/core/chain/read-chain.ts';
-import { readProject } from '../src/core/chain/read-project.ts';
-import { run } from '../src/core/engine/run.ts';
+import { readChain } from '../src/core/chain/read/read-chain.ts';
+import { readProject } from '../src/core/chain/read/read-project.ts';
+import { run } from '../src/core/engine/run/run.ts';
 import type { WireAnswer } from '../src/core/ports.ts';
-import { RunCookies } from '../src/io/cookies.ts';
-import { machinePorts } from '../src/io/ports.ts';
+import { RunCookies } from '../src/io/http/cookies.ts';
+import { machinePorts } from '../src/io/machine-ports.ts';
 import { median, print } from './measure.ts';
 
 export async function benchMasking(): Promise<void> {

@@ -4,12 +4,12 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pipeline } from 'node:stream/promises';
 import { Agent, request } from 'undici';
-import { readChain } from '../src/core/chain/read-chain.ts';
-import { readProject } from '../src/core/chain/read-project.ts';
-import { run } from '../src/core/engine/run.ts';
+import { readChain } from '../src/core/chain/read/read-chain.ts';
+import { readProject } from '../src/core/chain/read/read-project.ts';
+import { run } from '../src/core/engine/run/run.ts';
 import { parseJson } from '../src/core/language/json.ts';
-import { HttpTransport } from '../src/io/http.ts';
-import { machinePorts } from '../src/io/ports.ts';
+import { HttpTransport } from '../src/io/http/http.ts';
+import { machinePorts } from '../src/io/machine-ports.ts';
 import { median, print } from './measure.ts';
 import { startServer } from './start.ts';
 

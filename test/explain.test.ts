@@ -2,11 +2,11 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
-import { chainKeys, inputKeys } from '../src/core/chain/chain-keys.ts';
-import { expectationKeys, groupKeys, stepKeys, verbKeys } from '../src/core/chain/step-keys.ts';
-import { callKeys } from '../src/core/chain/call-keys.ts';
-import type { KeyDefinition } from '../src/core/chain/key-definition.ts';
-import { eachKeys, repeatKeys, repeatStepKeys } from '../src/core/chain/loop-keys.ts';
+import { chainKeys, inputKeys } from '../src/core/chain/keys/chain-keys.ts';
+import { expectationKeys, groupKeys, stepKeys, verbKeys } from '../src/core/chain/keys/step-keys.ts';
+import { callKeys } from '../src/core/chain/keys/call-keys.ts';
+import type { KeyDefinition } from '../src/core/chain/source/key-definition.ts';
+import { eachKeys, repeatKeys, repeatStepKeys } from '../src/core/chain/keys/loop-keys.ts';
 import {
   callbackKeys,
   idempotencyKeys,
@@ -14,12 +14,12 @@ import {
   pagesKeys,
   pollKeys,
   retryKeys,
-} from '../src/core/chain/traffic-keys.ts';
-import { projectKeys, serviceKeys } from '../src/core/chain/project-keys.ts';
-import { credentialKeys } from '../src/core/chain/credential-keys.ts';
-import { givenNames } from '../src/core/chain/names.ts';
-import { readChain } from '../src/core/chain/read-chain.ts';
-import { readProject } from '../src/core/chain/read-project.ts';
+} from '../src/core/chain/keys/traffic-keys.ts';
+import { projectKeys, serviceKeys } from '../src/core/chain/keys/project-keys.ts';
+import { credentialKeys } from '../src/core/chain/keys/credential-keys.ts';
+import { givenNames } from '../src/core/chain/keys/given-names.ts';
+import { readChain } from '../src/core/chain/read/read-chain.ts';
+import { readProject } from '../src/core/chain/read/read-project.ts';
 import { indent, topics } from '../src/core/explain.ts';
 import { problemCodes } from '../src/core/problem-codes.ts';
 

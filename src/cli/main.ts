@@ -1,8 +1,8 @@
 import { Command, Option } from 'commander';
 import { withoutSecrets } from '../core/language/hidden.ts';
 import { REPORT } from '../core/problems.ts';
-import { defects } from './defects.ts';
-import { writeTo } from './standard-streams.ts';
+import { defects } from './terminal/defects.ts';
+import { writeTo } from './terminal/standard-streams.ts';
 
 declare const BATHARON_VERSION: string;
 
@@ -197,7 +197,7 @@ program
   .option('--markdown [file]', 'for a comment on a change')
   .option('--json [file]', 'for programs of your own')
   .addHelpText('after', '\nExample:\n  batharon report last --html fire.html')
-  .action(async (runs: string[], options: import('./write-reports.ts').ReportFiles) => {
+  .action(async (runs: string[], options: import('./runs/write-reports.ts').ReportFiles) => {
     const { report } = await import('./commands/report.ts');
     process.exitCode = await report(runs, options);
   });

@@ -1,7 +1,7 @@
-import { chainKeys, inputKeys } from './chain/chain-keys.ts';
-import { expectationKeys, groupKeys, stepKeys, verbKeys, writeKeys } from './chain/step-keys.ts';
-import { callKeys, partKeys } from './chain/call-keys.ts';
-import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from './chain/loop-keys.ts';
+import { chainKeys, inputKeys } from './chain/keys/chain-keys.ts';
+import { expectationKeys, groupKeys, stepKeys, verbKeys, writeKeys } from './chain/keys/step-keys.ts';
+import { callKeys, partKeys } from './chain/keys/call-keys.ts';
+import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from './chain/keys/loop-keys.ts';
 import {
   callbackKeys,
   idempotencyKeys,
@@ -9,11 +9,11 @@ import {
   pagesKeys,
   pollKeys,
   retryKeys,
-} from './chain/traffic-keys.ts';
-import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from './chain/project-keys.ts';
-import type { KeyDefinition } from './chain/key-definition.ts';
-import { credentialKeys, credentialOriginsKey, credentialTestKey } from './chain/credential-keys.ts';
-import { givenNames } from './chain/names.ts';
+} from './chain/keys/traffic-keys.ts';
+import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from './chain/keys/project-keys.ts';
+import type { KeyDefinition } from './chain/source/key-definition.ts';
+import { credentialKeys, credentialOriginsKey, credentialTestKey } from './chain/keys/credential-keys.ts';
+import { givenNames } from './chain/keys/given-names.ts';
 import { signature } from './language/functions/define.ts';
 import { functions } from './language/functions/index.ts';
 import { kindWords } from './language/kinds.ts';

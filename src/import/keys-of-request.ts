@@ -1,5 +1,5 @@
 import type { Credential, Project, Service } from '../core/chain/project.ts';
-import { holdsKey } from '../core/chain/plain-secrets.ts';
+import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
 import { type Draft, freeName } from './draft.ts';
 import {
   isPlaceholderKey,

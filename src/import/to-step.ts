@@ -1,6 +1,6 @@
-import { holdsKey } from '../core/chain/plain-secrets.ts';
-import { encodeQuery } from '../core/engine/insert.ts';
-import { soundsSecret } from '../core/chain/secret-members.ts';
+import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
+import { encodeQuery } from '../core/engine/scope/insert.ts';
+import { soundsSecret } from '../core/chain/keys/secret-members.ts';
 import type { Project } from '../core/chain/project.ts';
 import { isObject, membersOf, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';

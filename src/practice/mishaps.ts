@@ -1,5 +1,5 @@
 import type { FastifyReply, FastifyRequest } from 'fastify';
-import { seeded } from './chance.ts';
+import { seeded } from './seeded-random.ts';
 import { drained } from './drained.ts';
 import { page, problem } from './problem.ts';
 import type { State } from './state.ts';

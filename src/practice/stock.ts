@@ -1,5 +1,5 @@
 import type { LosslessNumber } from 'lossless-json';
-import { seeded } from './chance.ts';
+import { seeded } from './seeded-random.ts';
 import { exact } from './json.ts';
 
 export const RACKS = ['A1', 'A2', 'A3', 'B1', 'B2', 'C1'] as const;

@@ -2,7 +2,7 @@ import { STATUS_CODES } from 'node:http';
 import type { EventOf } from '../core/events.ts';
 import { fromUtf8 } from '../core/language/encodings.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
-import { allSteps, type ReportSource } from './source.ts';
+import { allSteps, type ReportSource } from './report-source.ts';
 
 /** An answer, or what came of one that broke off. */
 type Came = Pick<EventOf<'answer-came'>, 'status' | 'headers' | 'body'>;

@@ -15,7 +15,7 @@ import type {
 } from './page/data.ts';
 import style from './page/style.css';
 import script from 'browser:./page/main.ts';
-import { allSteps, failureLines, outcomeWords, type ReportSource } from './source.ts';
+import { allSteps, failureLines, outcomeWords, type ReportSource } from './report-source.ts';
 
 /** How much of one body stands in a report, and of all of them, in characters. */
 const LONGEST_BODY = 256 * 1024;

@@ -4,7 +4,7 @@ import type {
   RecordedStep,
   RecordedTurn,
 } from '../core/record/recorded-run.ts';
-import type { ReportSource } from './source.ts';
+import type { ReportSource } from './report-source.ts';
 
 /** The version of the form of the JSON report. */
 const VERSION = 1;

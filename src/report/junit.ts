@@ -1,7 +1,7 @@
 import { whichStep } from '../core/record/step-words.ts';
 import { Document, type Element, serializeToWellFormedString } from 'slimdom';
 import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
-import { failureLines, isIncomplete, type ReportSource, seconds } from './source.ts';
+import { failureLines, isIncomplete, type ReportSource, seconds } from './report-source.ts';
 
 /** A case of a test suite: a step, or a turn of a loop. */
 interface Case {

@@ -1,7 +1,7 @@
 import { whichStep } from '../core/record/step-words.ts';
 import { visible } from '../core/language/show.ts';
 import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
-import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from './source.ts';
+import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from './report-source.ts';
 
 /** Broken steps that are shown in full. */
 const MOST_BROKEN = 10;

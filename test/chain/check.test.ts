@@ -1,7 +1,7 @@
 import { describe, expect, test } from '@jest/globals';
-import type { Finding } from '../../src/core/chain/findings.ts';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
+import type { Finding } from '../../src/core/chain/source/findings.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { NO_PROJECT, readProject } from '../../src/core/chain/read/read-project.ts';
 
 const PROJECT = `services:
   kiln:

@@ -1,10 +1,10 @@
 // What `check --fix` writes: only what YAML then reads as it was meant.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { mend } from '../../src/core/chain/mend.ts';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { SourceFile, type SourceNode } from '../../src/core/chain/source.ts';
+import { mend } from '../../src/core/chain/source/mend.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { SourceFile, type SourceNode } from '../../src/core/chain/source/source-file.ts';
 
 const { project } = readProject(
   'batharon.yaml',

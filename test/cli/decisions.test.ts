@@ -7,7 +7,7 @@ import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { Records } from '../../src/io/record/records.ts';
 import { importCurl } from '../../src/import/curl.ts';
 import { finished, toStep } from '../../src/import/to-step.ts';
-import { NO_PROJECT } from '../../src/core/chain/read-project.ts';
+import { NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
 import { batharon, folderWith } from './support.ts';
 
 let url = '';

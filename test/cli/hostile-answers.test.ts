@@ -3,7 +3,7 @@ import { createServer, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import * as fc from 'fast-check';
-import { legible } from '../../src/cli/terminal.ts';
+import { legible } from '../../src/cli/terminal/terminal.ts';
 import { batharon, folderWith } from './support.ts';
 
 const OBEYED = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]/;

@@ -1,7 +1,7 @@
 // Loops, undo that is left, and what a person sees of them, end to end.
 import { expect, test } from '@jest/globals';
-import { RunView } from '../../src/cli/run-view.ts';
-import { widthOf } from '../../src/cli/text-width.ts';
+import { RunView } from '../../src/cli/view/run-view.ts';
+import { widthOf } from '../../src/cli/terminal/text-width.ts';
 import { startPractice } from '../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../src/practice/state.ts';
 import { KILN, runChain } from '../engine/support.ts';

@@ -1,11 +1,11 @@
 // The view of a run, from events alone: on a terminal, and where there is none.
 import { expect, test } from '@jest/globals';
 import { eventSchema, type RunEvent } from '../../src/core/events.ts';
-import { RunView } from '../../src/cli/run-view.ts';
-import { timeWords } from '../../src/cli/units.ts';
-import { wrap } from '../../src/cli/text-width.ts';
-import { fit } from '../../src/cli/text-width.ts';
-import { widthOf } from '../../src/cli/text-width.ts';
+import { RunView } from '../../src/cli/view/run-view.ts';
+import { timeWords } from '../../src/cli/terminal/units.ts';
+import { wrap } from '../../src/cli/terminal/text-width.ts';
+import { fit } from '../../src/cli/terminal/text-width.ts';
+import { widthOf } from '../../src/cli/terminal/text-width.ts';
 import { KILN, runChain, type Reply } from '../engine/support.ts';
 import { WrittenTerminal } from './written-terminal.ts';
 

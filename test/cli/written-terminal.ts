@@ -1,5 +1,5 @@
 import pc from 'picocolors';
-import { type Terminal, takenAway } from '../../src/cli/terminal.ts';
+import { type Terminal, takenAway } from '../../src/cli/terminal/terminal.ts';
 
 /** A terminal without colours that keeps what is written to it. */
 export class WrittenTerminal implements Terminal {

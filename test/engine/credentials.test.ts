@@ -1,8 +1,8 @@
 // What a credential may reach, and those that are computed or that a chain gives.
 import { createHmac } from 'node:crypto';
 import { describe, expect, test } from '@jest/globals';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
 import { runChain, type RunSetting } from './support.ts';
 
 const credential = (lines: string, service = 'url: https://kiln.example/v1'): string =>

@@ -1,6 +1,6 @@
 // Places where a mistake in the engine would not be seen otherwise: each of these was found by changing it.
 import { expect, test } from '@jest/globals';
-import { pastOf } from '../../src/core/record/past.ts';
+import { pastOf } from '../../src/core/record/past-of-events.ts';
 import { ProblemError } from '../../src/core/problems.ts';
 import { bodyText, KILN, runChain } from './support.ts';
 

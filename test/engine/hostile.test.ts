@@ -1,10 +1,10 @@
 // Answers that were made to hold a run up, to have it go on without end, or to leave something behind.
 import { expect, test } from '@jest/globals';
-import { describeText } from '../../src/core/engine/read-answer.ts';
+import { describeText } from '../../src/core/engine/wire/read-response.ts';
 import { findLink } from '../../src/core/language/links.ts';
-import { pastOf } from '../../src/core/record/past.ts';
+import { pastOf } from '../../src/core/record/past-of-events.ts';
 import { RunFold } from '../../src/core/record/recorded-run.ts';
-import { formats } from '../../src/io/formats.ts';
+import { formats } from '../../src/io/files/formats.ts';
 import { KILN, runChain } from './support.ts';
 
 test.each(['0', '-5', '0.1', 'Wed, 21 Oct 2015 07:28:00 GMT', 'soon', '99999999999999999999', '', '1e9'])(

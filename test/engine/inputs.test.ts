@@ -1,8 +1,8 @@
 // Inputs and values: their kinds, what they are computed from, and that what was computed stays the same.
 import { describe, expect, test } from '@jest/globals';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { NO_PROJECT } from '../../src/core/chain/read-project.ts';
-import { pastOf } from '../../src/core/record/past.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
+import { pastOf } from '../../src/core/record/past-of-events.ts';
 import { bodyText, KILN, plain, runChain } from './support.ts';
 
 const ok = () => ({ json: '{"ok":true}' });

@@ -1,9 +1,9 @@
 // Whatever is inserted, what is sent has the structure that its author wrote.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { dryRun } from '../../src/core/engine/dry.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { dryRun } from '../../src/core/engine/run/dry.ts';
 import { parseJson, writeJson } from '../../src/core/language/json.ts';
 import type { Ports } from '../../src/core/ports.ts';
 import { KILN, runChain, bodyText } from './support.ts';

@@ -1,7 +1,7 @@
 // Loops, chains of chains, undo: on a virtual clock, with scripted answers.
 import { describe, expect, test } from '@jest/globals';
-import { NO_PROJECT } from '../../src/core/chain/read-project.ts';
-import { readChain } from '../../src/core/chain/read-chain.ts';
+import { NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
 import { KILN, plain, type Reply, runChain } from './support.ts';
 
 const project = KILN;

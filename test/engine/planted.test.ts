@@ -7,7 +7,7 @@ import { har } from '../../src/report/har.ts';
 import { json } from '../../src/report/json.ts';
 import { junit } from '../../src/report/junit.ts';
 import { markdown } from '../../src/report/markdown.ts';
-import type { ReportSource } from '../../src/report/source.ts';
+import type { ReportSource } from '../../src/report/report-source.ts';
 import { leftOf, planted, type Spelling, spelt } from './spellings.ts';
 import { type Ran, type Reply, runChain } from './support.ts';
 

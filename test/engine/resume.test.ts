@@ -4,10 +4,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import type { RunEvent } from '../../src/core/events.ts';
-import { pastOf, type Undecided } from '../../src/core/record/past.ts';
+import { pastOf, type Undecided } from '../../src/core/record/past-of-events.ts';
 import type { Rows, RunRecord, WireRequest } from '../../src/core/ports.ts';
-import { writeRow } from '../../src/io/row-files.ts';
-import { localRows } from '../../src/io/rows.ts';
+import { writeRow } from '../../src/io/files/row-files.ts';
+import { localRows } from '../../src/io/files/rows.ts';
 import { bodyText, KILN, plain, type Ran, type Reply, runChain } from './support.ts';
 
 const record: RunRecord = { keep: () => undefined, durable: () => Promise.resolve() };

@@ -1,10 +1,10 @@
 import { createHash, createHmac } from 'node:crypto';
 import { expect } from '@jest/globals';
 import type { Chain } from '../../src/core/chain/model.ts';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
-import type { RunOptions } from '../../src/core/engine/run-options.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { NO_PROJECT, readProject } from '../../src/core/chain/read/read-project.ts';
+import type { RunOptions } from '../../src/core/engine/scope/run-options.ts';
+import { run } from '../../src/core/engine/run/run.ts';
 import { eventSchema, type EventOf, type RunEvent } from '../../src/core/events.ts';
 import { writeJson } from '../../src/core/language/json.ts';
 import { objectOf, type Value } from '../../src/core/language/values.ts';
@@ -19,9 +19,9 @@ import type {
 } from '../../src/core/ports.ts';
 import type { ProblemCode } from '../../src/core/problem-codes.ts';
 import { ProblemError } from '../../src/core/problems.ts';
-import { RunCookies } from '../../src/io/cookies.ts';
+import { RunCookies } from '../../src/io/http/cookies.ts';
 import { RunCredentials } from '../../src/io/credentials/index.ts';
-import { formats } from '../../src/io/formats.ts';
+import { formats } from '../../src/io/files/formats.ts';
 import { HurriedClock } from '../../src/io/hurried-clock.ts';
 
 /** The body of a request as text. */

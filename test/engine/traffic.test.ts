@@ -1,6 +1,6 @@
 // Retries, waits that a service asks for, pace, polls, pages and call-backs: on a virtual clock.
 import { describe, expect, test } from '@jest/globals';
-import { rateLeft, retryAfter } from '../../src/core/engine/told.ts';
+import { rateLeft, retryAfter } from '../../src/core/engine/pace/retry-after.ts';
 import type { RunEvent } from '../../src/core/events.ts';
 import type { ArrivedRequest, CallBacks, HeaderList, Ledger, Transport } from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';

@@ -1,9 +1,9 @@
 // A chain that is run again from the first step that has changed: what is sent, what is taken from the record.
 import { describe, expect, test } from '@jest/globals';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
 import { fromFirstChanged } from '../../src/core/record/first-changed.ts';
-import { pastOf } from '../../src/core/record/past.ts';
+import { pastOf } from '../../src/core/record/past-of-events.ts';
 import type { RunRecord, WireRequest } from '../../src/core/ports.ts';
 import { KILN, plain, type Reply, runChain } from './support.ts';
 

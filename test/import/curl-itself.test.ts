@@ -8,15 +8,15 @@ import { join } from 'node:path';
 import { spawn } from 'node:child_process';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { run } from '../../src/core/engine/run/run.ts';
 import { importCurls } from '../../src/import/curl.ts';
 import type { Draft } from '../../src/import/draft.ts';
 import { finished, toSteps } from '../../src/import/to-step.ts';
-import { NO_PROJECT } from '../../src/core/chain/read-project.ts';
-import { HttpTransport } from '../../src/io/http.ts';
-import { machinePorts } from '../../src/io/ports.ts';
+import { NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
+import { machinePorts } from '../../src/io/machine-ports.ts';
 
 interface Arrived {
   readonly line: string;

@@ -2,8 +2,8 @@
 import { runInNewContext } from 'node:vm';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { NO_PROJECT, readProject } from '../../src/core/chain/read-project.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { NO_PROJECT, readProject } from '../../src/core/chain/read/read-project.ts';
 import type { Typed } from '../../src/core/chain/model.ts';
 import { numberOf } from '../../src/core/language/numbers.ts';
 import { parseJson, writeJson } from '../../src/core/language/json.ts';

@@ -8,16 +8,16 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { run } from '../../src/core/engine/run/run.ts';
 import type { RunEvent } from '../../src/core/events.ts';
 import type { FilledCredential } from '../../src/core/ports.ts';
 import { challengesOf } from '../../src/io/credentials/challenges.ts';
 import { digestField } from '../../src/io/credentials/digest.ts';
 import { messageSignature } from '../../src/io/credentials/message-signature.ts';
-import { HttpTransport } from '../../src/io/http.ts';
-import { machinePorts } from '../../src/io/ports.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
+import { machinePorts } from '../../src/io/machine-ports.ts';
 
 test('challenges: several in one field, quoted commas, a token', () => {
   const fields = [

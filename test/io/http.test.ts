@@ -8,12 +8,12 @@ import { join } from 'node:path';
 import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:zlib';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
-import { Interruption } from '../../src/core/engine/interruption.ts';
-import { Watchdog } from '../../src/core/engine/watchdog.ts';
-import { Deadline, type Limits, USUAL_LIMITS } from '../../src/core/engine/deadline.ts';
+import { Interruption } from '../../src/core/engine/time/interruption.ts';
+import { Watchdog } from '../../src/core/engine/time/watchdog.ts';
+import { Deadline, type Limits, USUAL_LIMITS } from '../../src/core/engine/time/deadline.ts';
 import type { Connection, HeaderList, Phases, WireAnswer } from '../../src/core/ports.ts';
 import { ProblemError } from '../../src/core/problems.ts';
-import { HttpTransport } from '../../src/io/http.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
 import { systemClock } from '../../src/io/world.ts';
 
 const servers: Server[] = [];

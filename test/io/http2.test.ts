@@ -7,7 +7,7 @@ import { join } from 'node:path';
 import { afterEach, beforeAll, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
 import type { Watch, WireRequest } from '../../src/core/ports.ts';
-import { HttpTransport } from '../../src/io/http.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
 
 let pair: { cert: string; key: string };
 let near = '';

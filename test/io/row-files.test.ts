@@ -6,8 +6,8 @@ import { parse } from 'csv-parse/sync';
 import fc from 'fast-check';
 import { parseJson } from '../../src/core/language/json.ts';
 import { objectOf, type ValueObject } from '../../src/core/language/values.ts';
-import { writeRow } from '../../src/io/row-files.ts';
-import { readTable } from '../../src/io/row-tables.ts';
+import { writeRow } from '../../src/io/files/row-files.ts';
+import { readTable } from '../../src/io/files/row-tables.ts';
 import { batharon, folderWith } from '../cli/support.ts';
 
 const bytes = (text: string): Uint8Array => new TextEncoder().encode(text);

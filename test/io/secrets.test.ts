@@ -4,10 +4,10 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
-import { readProject } from '../../src/core/chain/read-project.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
 import { ProblemError } from '../../src/core/problems.ts';
-import { ProjectSecrets, type SecretWorld } from '../../src/io/secrets.ts';
-import { LockedStore } from '../../src/io/locked-store.ts';
+import { ProjectSecrets, type SecretWorld } from '../../src/io/secrets/secrets.ts';
+import { LockedStore } from '../../src/io/secrets/locked-store.ts';
 
 const folder = (): string => mkdtempSync(join(tmpdir(), 'batharon-secrets-'));
 

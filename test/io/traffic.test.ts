@@ -5,9 +5,9 @@ import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ValueObject } from '../../src/core/language/values.ts';
 import type { ArrivedRequest } from '../../src/core/ports.ts';
-import { CallBackListener } from '../../src/io/call-backs.ts';
-import { BudgetLedger } from '../../src/io/ledger.ts';
-import { localRows } from '../../src/io/rows.ts';
+import { CallBackListener } from '../../src/io/callbacks.ts';
+import { BudgetLedger } from '../../src/io/budget-ledger.ts';
+import { localRows } from '../../src/io/files/rows.ts';
 import { batharon, folderWith } from '../cli/support.ts';
 
 const DAY = 86_400_000;

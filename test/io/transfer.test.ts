@@ -9,12 +9,12 @@ import { join } from 'node:path';
 import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:zlib';
 import { afterEach, describe, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { run } from '../../src/core/engine/run/run.ts';
 import type { EventOf, RunEvent } from '../../src/core/events.ts';
-import { HttpTransport } from '../../src/io/http.ts';
-import { machinePorts } from '../../src/io/ports.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
+import { machinePorts } from '../../src/io/machine-ports.ts';
 
 const servers: Pick<Server, 'close'>[] = [];
 afterEach(() => {

@@ -5,7 +5,7 @@ import { JSON_VALUE, kindOfValue } from '../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../src/core/language/scope.ts';
 import { type Maybe, memberOf, type ValueObject } from '../../src/core/language/values.ts';
 
-import { xpath } from '../../src/io/xpath.ts';
+import { xpath } from '../../src/io/files/xpath.ts';
 
 const node = (algorithm: string): string => (algorithm === 'sha' ? 'sha1' : algorithm.replace('-', ''));
 

@@ -6,11 +6,11 @@ import { join } from 'node:path';
 import { afterEach, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
 import type { Chain } from '../../src/core/chain/model.ts';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { run } from '../../src/core/engine/run.ts';
-import { HttpTransport } from '../../src/io/http.ts';
-import { machinePorts } from '../../src/io/ports.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { run } from '../../src/core/engine/run/run.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
+import { machinePorts } from '../../src/io/machine-ports.ts';
 
 const PROVE = process.env.PROVE !== undefined;
 const CALLS = PROVE ? 300 : 30;

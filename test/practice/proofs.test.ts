@@ -1,13 +1,13 @@
 // What was sent, as the practice service's own ledger tells it: how fast, how often, and that nothing is done twice.
 // `npm run prove` runs these at full count.
 import { afterEach, describe, expect, test } from '@jest/globals';
-import { readChain } from '../../src/core/chain/read-chain.ts';
-import { readProject } from '../../src/core/chain/read-project.ts';
-import { run } from '../../src/core/engine/run.ts';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { run } from '../../src/core/engine/run/run.ts';
 import type { RunEvent } from '../../src/core/events.ts';
 import { ProblemError } from '../../src/core/problems.ts';
-import { HttpTransport } from '../../src/io/http.ts';
-import { machinePorts } from '../../src/io/ports.ts';
+import { HttpTransport } from '../../src/io/http/http.ts';
+import { machinePorts } from '../../src/io/machine-ports.ts';
 import { type PracticeService, startPractice } from '../../src/practice/service.ts';
 import { KEYS, type PracticeOptions } from '../../src/practice/state.ts';
 

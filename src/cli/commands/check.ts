@@ -1,12 +1,12 @@
 import { writeFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { ProblemError } from '../../core/problems.ts';
-import { mend } from '../../core/chain/mend.ts';
-import { readChain } from '../../core/chain/read-chain.ts';
-import { readProject } from '../../core/chain/read-project.ts';
-import { CHAIN_ENDING, load, type Loaded, readNear } from '../load.ts';
-import { printFindings, printProblem } from '../print-findings.ts';
-import { errorTerminal } from '../terminal.ts';
+import { mend } from '../../core/chain/source/mend.ts';
+import { readChain } from '../../core/chain/read/read-chain.ts';
+import { readProject } from '../../core/chain/read/read-project.ts';
+import { CHAIN_ENDING, load, type Loaded, readNear } from '../project/load.ts';
+import { printFindings, printProblem } from '../terminal/print-findings.ts';
+import { errorTerminal } from '../terminal/terminal.ts';
 
 /** `batharon check`: prints all problems of all files, in the order of the files. */
 export async function check(

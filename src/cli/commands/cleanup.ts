@@ -1,16 +1,16 @@
 import type { ExitCode } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
-import { pastOf, type PastRun } from '../../core/record/past.ts';
+import { pastOf, type PastRun } from '../../core/record/past-of-events.ts';
 import type { Records } from '../../io/record/records.ts';
-import type { SourceFile } from '../../core/chain/source.ts';
-import { watchInterruption } from '../interruption.ts';
-import { guarded } from '../guard.ts';
-import { load, loadProject } from '../load.ts';
-import { OpenRun } from '../open-run.ts';
-import { recordsOf, runRecorded } from '../run-recorded.ts';
-import { RunView } from '../run-view.ts';
-import { errorTerminal } from '../terminal.ts';
-import { openWorld } from '../world.ts';
+import type { SourceFile } from '../../core/chain/source/source-file.ts';
+import { watchInterruption } from '../terminal/signals.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { load, loadProject } from '../project/load.ts';
+import { OpenRun } from '../records/open-run.ts';
+import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { RunView } from '../view/run-view.ts';
+import { errorTerminal } from '../terminal/terminal.ts';
+import { openWorld } from '../project/run-ports.ts';
 import { reportProblems } from './run.ts';
 
 /** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave, or did not come to. */

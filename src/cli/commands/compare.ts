@@ -6,20 +6,20 @@ import {
   shapeOf,
   type StepDifference,
   type StepGroup,
-} from '../../core/record/compare.ts';
+} from '../../core/record/compare-runs.ts';
 import { fail } from '../../core/problems.ts';
 import type { Records } from '../../io/record/records.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { answerOf, OpenRun, parseWhere } from '../open-run.ts';
-import { agoWords } from '../recorded.ts';
-import { recordsOf } from '../run-recorded.ts';
-import { briefJson, StepLines } from '../step-lines.ts';
-import { outputTerminal, type Terminal } from '../terminal.ts';
-import { timeWords } from '../units.ts';
-import { padStart } from '../text-width.ts';
-import { pad } from '../text-width.ts';
-import { writeTo } from '../standard-streams.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { answerOf, OpenRun, parseWhere } from '../records/open-run.ts';
+import { agoWords } from '../records/recorded-world.ts';
+import { recordsOf } from '../records/run-recorded.ts';
+import { briefJson, StepLines } from '../view/step-lines.ts';
+import { outputTerminal, type Terminal } from '../terminal/terminal.ts';
+import { timeWords } from '../terminal/units.ts';
+import { padStart } from '../terminal/text-width.ts';
+import { pad } from '../terminal/text-width.ts';
+import { writeTo } from '../terminal/standard-streams.ts';
 
 export interface CompareOptions {
   readonly json?: boolean;

@@ -6,22 +6,22 @@ import fire from '../../../examples/fire.chain.yaml';
 import closed from '../../../examples/kiln-closed.chain.yaml';
 import piece from '../../../examples/piece.chain.yaml';
 import project from '../../../examples/batharon.yaml';
-import { readProject } from '../../core/chain/read-project.ts';
-import type { RunOptions } from '../../core/engine/run-options.ts';
+import { readProject } from '../../core/chain/read/read-project.ts';
+import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 
 import type { ExitCode } from '../../core/events.ts';
 import type { Files } from '../../core/ports.ts';
-import { localFiles } from '../../io/files.ts';
-import { filesOf } from '../files-of.ts';
-import { Given, inputsOf } from '../inputs.ts';
-import { loadTexts, PROJECT_FILE } from '../load.ts';
-import { printFindings } from '../print-findings.ts';
-import { runRecorded } from '../run-recorded.ts';
-import { RunView } from '../run-view.ts';
-import { errorTerminal, type Terminal } from '../terminal.ts';
-import { wrap } from '../text-width.ts';
-import { openWorld } from '../world.ts';
-import { watchInterruption } from '../interruption.ts';
+import { localFiles } from '../../io/files/files.ts';
+import { filesOf } from '../project/files-of.ts';
+import { Given, inputsOf } from '../project/given-inputs.ts';
+import { loadTexts, PROJECT_FILE } from '../project/load.ts';
+import { printFindings } from '../terminal/print-findings.ts';
+import { runRecorded } from '../records/run-recorded.ts';
+import { RunView } from '../view/run-view.ts';
+import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
+import { wrap } from '../terminal/text-width.ts';
+import { openWorld } from '../project/run-ports.ts';
+import { watchInterruption } from '../terminal/signals.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
 const CHAINS: readonly {

@@ -1,4 +1,4 @@
-import { bytesBelow } from '../../io/files.ts';
+import { bytesBelow } from '../../io/files/files.ts';
 import { existsSync, fstatSync, readFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { checkExpression } from '../../core/language/expression.ts';
@@ -13,15 +13,15 @@ import { plainText } from '../../core/language/functions/conversion.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import type { Records } from '../../io/record/records.ts';
 import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { attemptAt, findStep, parseWhere } from '../open-run.ts';
-import { stepNames } from '../recorded.ts';
-import { recordsOf } from '../run-recorded.ts';
-import { errorTerminal, outputTerminal, writeData } from '../terminal.ts';
-import { pad } from '../text-width.ts';
-import { fit } from '../text-width.ts';
-import { widthOf } from '../text-width.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { attemptAt, findStep, parseWhere } from '../records/open-run.ts';
+import { stepNames } from '../records/recorded-world.ts';
+import { recordsOf } from '../records/run-recorded.ts';
+import { errorTerminal, outputTerminal, writeData } from '../terminal/terminal.ts';
+import { pad } from '../terminal/text-width.ts';
+import { fit } from '../terminal/text-width.ts';
+import { widthOf } from '../terminal/text-width.ts';
 
 export interface EvalOptions {
   readonly on?: string;
@@ -50,7 +50,7 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
       chance: () => systemChance.next(),
       digest: (algorithm, data) => nodeDigests.digest(algorithm, data),
       hmac: (algorithm, key, data) => nodeDigests.hmac(algorithm, key, data),
-      ...(text.includes('xpath') ? { xpath: (await import('../../io/xpath.ts')).xpath } : {}),
+      ...(text.includes('xpath') ? { xpath: (await import('../../io/files/xpath.ts')).xpath } : {}),
       file: (path) => bytesBelow(path, process.cwd()),
       zone: project.zone,
     };

@@ -1,8 +1,8 @@
 import type { ExitCode } from '../../core/events.ts';
 import { indent, type Topic, topics } from '../../core/explain.ts';
 import { nearest } from '../../core/language/nearest.ts';
-import { errorTerminal, outputTerminal, type Terminal } from '../terminal.ts';
-import { wrap } from '../text-width.ts';
+import { errorTerminal, outputTerminal, type Terminal } from '../terminal/terminal.ts';
+import { wrap } from '../terminal/text-width.ts';
 
 /** `batharon explain`: on standard output, since it is what was asked for. */
 export function explain(word: string | undefined, options: { all?: boolean }): ExitCode {

@@ -5,16 +5,16 @@ import { readDuration } from '../../core/language/lexer.ts';
 import { fail } from '../../core/problems.ts';
 import type { UnreadableRun } from '../../io/record/records.ts';
 import type { RunSummary } from '../../io/record/summary.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { agoWords } from '../recorded.ts';
-import { recordsOf } from '../run-recorded.ts';
-import { StepLines } from '../step-lines.ts';
-import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal.ts';
-import { timeWords } from '../units.ts';
-import { padStart } from '../text-width.ts';
-import { pad } from '../text-width.ts';
-import { fit } from '../text-width.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { agoWords } from '../records/recorded-world.ts';
+import { recordsOf } from '../records/run-recorded.ts';
+import { StepLines } from '../view/step-lines.ts';
+import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
+import { timeWords } from '../terminal/units.ts';
+import { padStart } from '../terminal/text-width.ts';
+import { pad } from '../terminal/text-width.ts';
+import { fit } from '../terminal/text-width.ts';
 
 export interface HistoryOptions {
   readonly env?: string;

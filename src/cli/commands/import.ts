@@ -7,10 +7,10 @@ import type { Draft } from '../../import/draft.ts';
 import { importHttp } from '../../import/http-message.ts';
 import type { ImportedRequest } from '../../import/request.ts';
 import { finished, toSteps } from '../../import/to-step.ts';
-import { printNotes, writeDraft } from '../add-draft.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { errorTerminal, outputTerminal } from '../terminal.ts';
+import { printNotes, writeDraft } from '../draft/add-draft.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 
 export interface ImportOptions {
   readonly add?: string;

@@ -3,7 +3,7 @@ import { join } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import chain from '../../../examples/new/first.chain.yaml';
 import project from '../../../examples/new/batharon.yaml';
-import { errorTerminal } from '../terminal.ts';
+import { errorTerminal } from '../terminal/terminal.ts';
 
 const IGNORED = '# What Batharon keeps of its own: runs, locked secrets.\n.batharon/\n.env\nout/\n';
 

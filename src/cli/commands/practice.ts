@@ -1,8 +1,8 @@
 import type { ExitCode } from '../../core/events.ts';
 import { startPractice } from '../../practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../practice/state.ts';
-import { onInterruption } from '../interruption.ts';
-import { errorTerminal } from '../terminal.ts';
+import { onInterruption } from '../terminal/signals.ts';
+import { errorTerminal } from '../terminal/terminal.ts';
 
 const USUAL_PORT = 4717;
 

@@ -1,12 +1,12 @@
 import { writeFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { OpenRun } from '../open-run.ts';
-import { recordsOf } from '../run-recorded.ts';
-import { makeReports, type ReportFiles } from '../write-reports.ts';
-import { errorTerminal, writeData } from '../terminal.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { OpenRun } from '../records/open-run.ts';
+import { recordsOf } from '../records/run-recorded.ts';
+import { makeReports, type ReportFiles } from '../runs/write-reports.ts';
+import { errorTerminal, writeData } from '../terminal/terminal.ts';
 
 /** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */
 export function report(wanted: readonly string[], options: ReportFiles): Promise<ExitCode> {

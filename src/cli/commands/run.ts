@@ -1,23 +1,23 @@
 import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
-import { lookAhead } from '../../core/engine/dry.ts';
-import type { RunOptions } from '../../core/engine/run-options.ts';
+import { lookAhead } from '../../core/engine/run/dry.ts';
+import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { filesOf } from '../files-of.ts';
+import { filesOf } from '../project/files-of.ts';
 import type { Records } from '../../io/record/records.ts';
-import { inputsOf, readGiven, refuseUnknown } from '../inputs.ts';
-import { watchInterruption } from '../interruption.ts';
-import { load, type Loaded, loadProject, shownPath } from '../load.ts';
-import { printFindings, printProblem } from '../print-findings.ts';
-import { OpenRun } from '../open-run.ts';
-import { recordsOf, runRecorded } from '../run-recorded.ts';
-import { SeveralRuns } from '../several-runs.ts';
-import { errorTerminal, type Terminal, writeData } from '../terminal.ts';
+import { inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
+import { watchInterruption } from '../terminal/signals.ts';
+import { load, type Loaded, loadProject, shownPath } from '../project/load.ts';
+import { printFindings, printProblem } from '../terminal/print-findings.ts';
+import { OpenRun } from '../records/open-run.ts';
+import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { SeveralRuns } from '../runs/several-runs.ts';
+import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
 export interface RunCommandOptions {
   readonly env?: string;
@@ -60,7 +60,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     });
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
-      const { printDry } = await import('../dry.ts');
+      const { printDry } = await import('../runs/print-dry.ts');
       printDry(loaded.project, runs);
       return 0;
     }
@@ -138,7 +138,7 @@ async function runAll(
 ): Promise<ExitCode> {
   const { project, signInChains } = loaded;
   const interruption = watchInterruption(terminal);
-  const { openWorld } = await import('../world.ts');
+  const { openWorld } = await import('../project/run-ports.ts');
   const world = await openWorld(project);
   // What a service has said of its pace holds for the next chain too.
   const paces: NonNullable<RunOptions['paces']> = new Map();
@@ -189,7 +189,7 @@ async function replayAll(
   if (!only || runs.length > 1)
     fail('wrong-form', 'one chain is replayed at a time', { instead: 'batharon run FILE --replay RUN' });
   const records = recordsOf(project);
-  const { replay } = await import('../replay.ts');
+  const { replay } = await import('../runs/replay-run.ts');
   const recorded = OpenRun.read(records, records.find(wanted));
   const { exit, results } = await replay(terminal, only, project, recorded, json ?? false);
   if (!json) printOwnResults(only.chain.file, results, print);
@@ -204,7 +204,7 @@ async function writeRunReports(
   { folds }: SeveralRuns,
 ): Promise<void> {
   if (html === undefined && junit === undefined) return;
-  const { makeReports } = await import('../write-reports.ts');
+  const { makeReports } = await import('../runs/write-reports.ts');
   const sources = folds.flatMap((fold) => (fold.run ? [OpenRun.of(records, fold)] : []));
   const wanted = { ...(html === undefined ? {} : { html }), ...(junit === undefined ? {} : { junit }) };
   for (const { path, text } of await makeReports(wanted, sources)) {

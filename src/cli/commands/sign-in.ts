@@ -1,18 +1,18 @@
 import type { Project } from '../../core/chain/project.ts';
-import { readChain } from '../../core/chain/read-chain.ts';
+import { readChain } from '../../core/chain/read/read-chain.ts';
 import type { EventOf, ExitCode } from '../../core/events.ts';
-import { fillCredential } from '../../core/engine/authorise.ts';
-import { RunContext } from '../../core/engine/context.ts';
-import { prepare } from '../../core/engine/prepare.ts';
+import { fillCredential } from '../../core/engine/sign-in/authorise.ts';
+import { RunContext } from '../../core/engine/scope/context.ts';
+import { prepare } from '../../core/engine/run/prepare.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
-import { watchInterruption } from '../interruption.ts';
-import { guarded } from '../guard.ts';
-import { loadProject } from '../load.ts';
-import { runRecorded, SENT_FILE } from '../run-recorded.ts';
-import { RunView } from '../run-view.ts';
-import { errorTerminal, type Terminal } from '../terminal.ts';
-import { type OpenWorld, openWorld } from '../world.ts';
+import { watchInterruption } from '../terminal/signals.ts';
+import { guarded } from '../terminal/confirm-guarded.ts';
+import { loadProject } from '../project/load.ts';
+import { runRecorded, SENT_FILE } from '../records/run-recorded.ts';
+import { RunView } from '../view/run-view.ts';
+import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
+import { type OpenWorld, openWorld } from '../project/run-ports.ts';
 import { reportProblems } from './run.ts';
 
 /**

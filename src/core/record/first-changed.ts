@@ -1,5 +1,5 @@
 import { type Chain, type Step, stepsIn } from '../chain/model.ts';
-import type { Past, PastStep } from '../engine/past.ts';
+import type { Past, PastStep } from '../engine/past-run.ts';
 
 /** A run that goes on from the first step that is not as it was. */
 export interface FromChanged {

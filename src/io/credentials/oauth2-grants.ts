@@ -1,8 +1,8 @@
 import { randomUUID } from 'node:crypto';
 import { SignJWT } from 'jose';
 import * as oauth from 'oauth4webapi';
-import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
-import { Bound } from '../../core/engine/bound.ts';
+import type { OAuthGrant } from '../../core/chain/keys/credential-keys.ts';
+import { Bound } from '../../core/engine/time/bound.ts';
 import type { Clock, FilledCredential } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import type { Token } from './kept-tokens.ts';

@@ -1,6 +1,6 @@
 import { createPrivateKey, type webcrypto } from 'node:crypto';
 import { importJWK, importPKCS8, type JWK } from 'jose';
-import { AGENT } from '../agent.ts';
+import { AGENT } from '../http/agent.ts';
 import * as oauth from 'oauth4webapi';
 import { isThisMachine } from '../../core/this-machine.ts';
 import type { Clock, FilledCredential, Transport, Watch } from '../../core/ports.ts';

@@ -1,5 +1,5 @@
 import { createHash } from 'node:crypto';
-import type { OAuthGrant } from '../../core/chain/credential-keys.ts';
+import type { OAuthGrant } from '../../core/chain/keys/credential-keys.ts';
 import type { Authorisation, Clock, FilledCredential, Transport, HeaderList } from '../../core/ports.ts';
 import type { KeptTokens, Token } from './kept-tokens.ts';
 import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';

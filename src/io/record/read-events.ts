@@ -1,7 +1,7 @@
 import { EVENT_VERSION } from '../../core/event-version.ts';
 import type { RunEvent } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
-import { readRegularFile } from '../own-folder.ts';
+import { readRegularFile } from '../secrets/own-folder.ts';
 import type { Span } from './outline.ts';
 
 /** Events of a run take no more, in bytes. */

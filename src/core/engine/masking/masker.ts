@@ -3,7 +3,7 @@ import { decode, mayHoldEscapes, type Decoded } from './decoding.ts';
 import { recodedRuns, recodedRunsAt, type Run } from './recoded-runs.ts';
 import { replaced } from './replace.ts';
 import { spellingsOf } from './spellings.ts';
-import type { Hidden } from './hidden.ts';
+import type { Hidden } from './masked-part.ts';
 
 /** How many layers of escapes are undone. */
 const LAYERS = 3;

@@ -1,4 +1,4 @@
-import type { Hidden } from './hidden.ts';
+import type { Hidden } from './masked-part.ts';
 
 /** A text with labels in the place of what is hidden; places in order, apart from each other. */
 export function replaced(text: string, places: readonly Hidden[]): string {

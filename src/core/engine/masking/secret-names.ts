@@ -1,9 +1,9 @@
-import { ONLY_WHOLE, SECRET_MEMBERS, wordsOf } from '../../chain/secret-members.ts';
+import { ONLY_WHOLE, SECRET_MEMBERS, wordsOf } from '../../chain/keys/secret-members.ts';
 import { parseJson } from '../../language/json.ts';
 import { numberText } from '../../language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../language/values.ts';
 import type { HeaderList } from '../../ports.ts';
-import type { Hidden } from './hidden.ts';
+import type { Hidden } from './masked-part.ts';
 
 /** How deep JSON may lie in texts of JSON. */
 const LAYERS = 2;

@@ -1,5 +1,5 @@
 import { askingFunctions } from './asking.ts';
-import { chanceFunctions } from './chance.ts';
+import { chanceFunctions } from './random.ts';
 import { conversionFunctions } from './conversion.ts';
 import type { FunctionDefinition } from './define.ts';
 import { digestFunctions } from './digest.ts';

@@ -1,0 +1,206 @@
+import { readBody } from '../../core/engine/wire/read-response.ts';
+import type { EventOf } from '../../core/events.ts';
+import { nearest } from '../../core/language/nearest.ts';
+import type { Maybe } from '../../core/language/values.ts';
+import { fail } from '../../core/problems.ts';
+import {
+  type RecordedAttempt,
+  type RecordedRun,
+  type RecordedStep,
+  RunFold,
+} from '../../core/record/recorded-run.ts';
+import { allSteps } from '../../report/report-source.ts';
+import { formats } from '../../io/files/formats.ts';
+import type { ReadEvents } from '../../io/record/read-events.ts';
+import type { Records } from '../../io/record/records.ts';
+
+type Answer = EventOf<'answer-came'>;
+
+/** A recorded run with its bodies. */
+export class OpenRun {
+  readonly run: RecordedRun;
+  /** Lines of the record that could not be read. */
+  readonly garbled: readonly number[];
+  readonly #records: Records;
+  readonly #fold: RunFold;
+
+  private constructor(records: Records, fold: RunFold, run: RecordedRun, garbled: readonly number[]) {
+    this.#records = records;
+    this.#fold = fold;
+    this.run = run;
+    this.garbled = garbled;
+  }
+
+  /** Reads a run, or of its steps only those `wanted`. Throws `record-unreadable`. */
+  static read(records: Records, id: string, wanted?: (address: string) => boolean): OpenRun {
+    return OpenRun.#ofEvents(records, id, records.events(id, wanted));
+  }
+
+  /** Reads what a run was in short. Throws `record-unreadable`. */
+  static outline(records: Records, id: string): OpenRun {
+    return OpenRun.#ofEvents(records, id, records.outline(id));
+  }
+
+  static #ofEvents(records: Records, id: string, { events, garbled }: ReadEvents): OpenRun {
+    const fold = new RunFold();
+    for (const event of events) fold.take(event);
+    if (!fold.run)
+      return fail('record-unreadable', `the record of the run ${id} has no beginning that can be read`);
+    return new OpenRun(records, fold, fold.run, garbled);
+  }
+
+  /** A run whose events were taken as they happened. */
+  static of(records: Records, fold: RunFold): OpenRun {
+    return new OpenRun(records, fold, fold.run!, []);
+  }
+
+  get id(): string {
+    return this.run.id;
+  }
+
+  step(address: string): RecordedStep | undefined {
+    return this.#fold.step(address);
+  }
+
+  /** All steps that were read, in the order in which they began; those inside others behind them. */
+  steps(): Generator<RecordedStep> {
+    return allSteps(this.run);
+  }
+
+  /** The body of an answer or a request, masked; nothing where it was not kept. */
+  bytes({ body }: { readonly body?: Answer['body'] | undefined }): Uint8Array | undefined {
+    if (!body || body.size === 0) return new Uint8Array();
+    if (body.digest !== undefined) return this.#records.body(this.run.id, body.digest);
+    return body.text === undefined || body.cut ? undefined : Buffer.from(body.text);
+  }
+
+  /** The body of an answer as text; nothing where it is none, or was not kept whole. */
+  text(answer: Answer): string | undefined {
+    if (answer.body.text === undefined && answer.body.size > 0) return undefined;
+    const bytes = this.bytes(answer);
+    return bytes && Buffer.from(bytes).toString('utf8');
+  }
+
+  /** The body of an answer as a value. */
+  value(answer: Answer): Maybe {
+    const bytes = this.bytes(answer);
+    if (!bytes) return undefined;
+    // Texts were decoded before they were recorded.
+    const headers = answer.headers.map(([name, value]): [string, string] => [
+      name,
+      name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
+    ]);
+    const read = readBody(headers, bytes, {}, formats);
+    return read instanceof Promise ? this.text(answer) : read.value;
+  }
+}
+
+/** The last answer that a step got. */
+export function answerOf({ attempts }: RecordedStep): Answer | undefined {
+  return attempts.findLast(({ answer }) => answer)?.answer;
+}
+
+/** The name of a step, if it has one. */
+export function nameOf({ address }: RecordedStep): string | undefined {
+  return /(?:^|\.)([A-Za-z_]\w*)$/.exec(address)?.[1];
+}
+
+/** What a person may write for a place in the records: `RUN:STEP`, `…/page-3`, `…/attempt-2`. */
+export interface Where {
+  readonly run: string;
+  readonly step?: string;
+  readonly attempt?: number;
+  readonly page?: number;
+}
+
+/** Reads `RUN:STEP/attempt-2`. Throws `wrong-form`. */
+export function parseWhere(text: string): Where {
+  const [, run = '', step, part, count] =
+    /^([^:]*)(?::([^/]+)(?:\/(page|attempt)-(\d+))?)?$/.exec(text) ?? [];
+  if (text !== '' && run === '' && step === undefined)
+    fail('wrong-form', `${text} is no place in a record`, { instead: 'last:fire[17].load, or …/attempt-2' });
+  return {
+    run: run === '' ? 'last' : run,
+    ...(step === undefined ? {} : { step }),
+    ...(part === undefined ? {} : { [part]: Number(count) }),
+  };
+}
+
+/** The attempt of a step that is meant; the last one that got an answer where nothing is said. */
+export function attemptAt(step: RecordedStep, { attempt, page }: Where): RecordedAttempt | undefined {
+  const found =
+    attempt !== undefined
+      ? step.attempts[attempt - 1]
+      : page !== undefined
+        ? step.attempts.findLast(({ sent }) => sent.page === page)
+        : (step.attempts.findLast(({ answer }) => answer) ?? step.attempts.at(-1));
+  if (!found && (attempt !== undefined || page !== undefined))
+    fail(
+      'no-record',
+      `${step.address} has no ${attempt === undefined ? `page ${page!}` : `attempt ${attempt}`}`,
+      {
+        instead: `it has ${step.attempts.length} request${step.attempts.length === 1 ? '' : 's'}`,
+      },
+    );
+  return found;
+}
+
+/** Whether the events of a step are needed to tell of another one: those of it, of what it stands in, and of what is inside. */
+export function leadsTo(wanted: string): (address: string) => boolean {
+  return (address) =>
+    address === wanted ||
+    (wanted.startsWith(address) && /^[.[@]/.test(wanted.slice(address.length))) ||
+    (address.startsWith(wanted) && /^[.[@]/.test(address.slice(wanted.length)));
+}
+
+/** Finds a step in the records: in the run that is named, or the latest one that has it. Throws `no-record`. */
+export function findStep(
+  records: Records,
+  where: Where,
+): { readonly open: OpenRun; readonly step: RecordedStep } {
+  const { run, step: wanted } = where;
+  const ids = run === 'last' ? records.latest() : [records.find(run)];
+  if (ids.length === 0) records.find(run);
+  let known: string[] | undefined;
+  for (const id of ids) {
+    let open: OpenRun;
+    try {
+      open = OpenRun.read(records, id, wanted === undefined ? undefined : byName(wanted));
+    } catch (error) {
+      if (ids.length === 1) throw error;
+      continue;
+    }
+    const all = [...open.steps()];
+    const step =
+      wanted === undefined
+        ? all.findLast((one) => answerOf(one))
+        : (open.step(wanted) ?? all.find((one) => nameOf(one) === wanted));
+    if (step) return { open, step };
+    if (wanted === undefined) fail('no-record', `no step of the run ${id} got an answer`);
+    known ??= namesNear(records, id, wanted);
+  }
+  const names = known ?? [];
+  return fail(
+    'no-record',
+    `${run === 'last' ? 'no run' : `the run ${ids[0]!}`} has ${run === 'last' ? 'a' : 'no'} step ${wanted!}`,
+    {
+      instead: nearest(wanted!, names) ?? `it has ${names.slice(0, 20).join(', ')}`,
+    },
+  );
+}
+
+/** The steps among which one is to be looked for: those of its turn, if there is such a turn. */
+function namesNear(records: Records, id: string, wanted: string): string[] {
+  const namesOf = (isWanted: (address: string) => boolean): string[] =>
+    [...OpenRun.read(records, id, isWanted).steps()].map(({ address }) => address);
+  const turn = wanted.slice(0, wanted.lastIndexOf(']') + 1);
+  const inside =
+    turn === '' ? [] : namesOf(leadsTo(turn)).filter((address) => address.startsWith(`${turn}.`));
+  return inside.length > 0 ? inside : namesOf((address) => !address.includes('['));
+}
+
+/** A name alone may stand anywhere in the chain; an address leads to one place. */
+function byName(wanted: string): (address: string) => boolean {
+  if (/[.[]/.test(wanted)) return leadsTo(wanted);
+  return () => true;
+}

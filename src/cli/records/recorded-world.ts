@@ -1,0 +1,93 @@
+import { headerObject } from '../../core/engine/wire/response-names.ts';
+import { readTyped } from '../../core/language/typed-json.ts';
+import { objectOf, type Value } from '../../core/language/values.ts';
+import type { RecordedStep } from '../../core/record/recorded-run.ts';
+import type { LockedStore } from '../../io/secrets/locked-store.ts';
+import type { Records } from '../../io/record/records.ts';
+import { answerOf, nameOf, OpenRun } from './open-run.ts';
+
+/** How many runs are looked through for what a step needs. */
+const LOOKED_THROUGH = 10;
+
+/** The latest runs of a chain file, back to the last one that was not only a part of it. */
+export function runsOfChain(records: Records, file: string): OpenRun[] {
+  const found: OpenRun[] = [];
+  let looked = 0;
+  for (const summary of records.list()) {
+    if ('unreadable' in summary || summary.file !== file) continue;
+    if (looked++ === LOOKED_THROUGH) break;
+    found.push(OpenRun.read(records, summary.run, (address) => !address.includes('[')));
+    if (!summary.part) break;
+  }
+  return found;
+}
+
+/** The names that the expressions of a recorded step could use, secrets left out. */
+export function stepNames(open: OpenRun, step: RecordedStep): [string, Value][] {
+  const names: [string, Value][] = [];
+  for (const other of open.steps()) {
+    names.push(...keptNames(other));
+    const name = nameOf(other);
+    if (name !== undefined) names.push([name, stepObject(open, other)]);
+  }
+  const answer = answerOf(step);
+  if (answer) {
+    names.push(
+      ['status', answer.status],
+      ['headers', headerObject(answer.headers)],
+      ['size', answer.body.size],
+    );
+    if (answer.body.type !== undefined) names.push(['type', answer.body.type]);
+    const text = open.text(answer);
+    if (text !== undefined) names.push(['text', text]);
+    const body = open.value(answer);
+    if (body !== undefined) names.push(['body', body]);
+  }
+  return names;
+}
+
+/** What a step kept; with `locked` also what is sealed. */
+export function keptNames({ kept }: RecordedStep, locked?: LockedStore): Map<string, Value> {
+  const names = new Map<string, Value>();
+  for (const [name, { sealed, typed, value }] of kept) {
+    const whole =
+      sealed === undefined ? (typed ?? value) : (locked?.open(sealed) ?? (locked ? undefined : value));
+    if (whole === undefined) continue;
+    try {
+      names.set(name, readTyped(whole));
+    } catch {
+      // masked inside a number; not to be had
+    }
+  }
+  return names;
+}
+
+/** A recorded step as later steps see it. */
+export function stepObject(open: OpenRun, step: RecordedStep): Value {
+  const answer = answerOf(step);
+  const body = answer && open.value(answer);
+  const url = step.attempts.at(-1)?.sent.url;
+  const { outcome } = step;
+  return objectOf([
+    ['ok', outcome === 'held'],
+    ['skipped', outcome === 'skipped'],
+    ['failed', outcome === 'broke' || outcome === 'cut off'],
+    ...(answer
+      ? ([
+          ['status', answer.status],
+          ['headers', headerObject(answer.headers)],
+        ] as const)
+      : []),
+    ...(url === undefined ? [] : ([['url', url]] as const)),
+    ...(body === undefined ? [] : ([['body', body]] as const)),
+  ]);
+}
+
+/** How long ago something was, in words. */
+export function agoWords(milliseconds: number): string {
+  const seconds = Math.max(0, Math.round(milliseconds / 1000));
+  if (seconds < 90) return `${seconds} s ago`;
+  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
+  if (seconds < 172_800) return `${Math.round(seconds / 3600)} h ago`;
+  return `${Math.round(seconds / 86_400)} days ago`;
+}

@@ -1,0 +1,64 @@
+import type { Chain } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
+import type { RunOptions } from '../../core/engine/scope/run-options.ts';
+import { run, type RunResult } from '../../core/engine/run/run.ts';
+import { RunCookies } from '../../io/http/cookies.ts';
+import { projectFolder } from '../../io/secrets/project-folder.ts';
+import { Records, USUAL_KEEPING } from '../../io/record/records.ts';
+import { withoutSecrets } from '../../core/language/hidden.ts';
+import { REPORT } from '../../core/problems.ts';
+import { legible } from '../terminal/terminal.ts';
+import type { OpenWorld } from '../project/run-ports.ts';
+import { writeTo } from '../terminal/standard-streams.ts';
+
+/** What stands for the file of a chain that a command makes of itself. */
+export const SENT_FILE = 'send';
+
+/** The records of a project. */
+export function recordsOf(project: Project): Records {
+  return new Records(projectFolder(project), { ...USUAL_KEEPING, ...project.records });
+}
+
+/**
+ * Carries a chain out and records it; with `resumed` it goes on with the record of that run. A record that can't be written
+ * is said, and the run goes on.
+ */
+export async function runRecorded(
+  chain: Chain,
+  project: Project,
+  world: OpenWorld,
+  options: Omit<RunOptions, 'id'>,
+  resumed?: string,
+): Promise<RunResult & { readonly id: string }> {
+  const records = recordsOf(project);
+  const warn = (why: string): void => writeTo(2, `remark  this run is not recorded: ${why}\n`);
+  const { id, writer } =
+    resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
+  try {
+    const result = await run(
+      chain,
+      project,
+      // Cookies are those of one run.
+      { ...world.ports, cookies: new RunCookies(), record: writer, sealer: world.locked },
+      {
+        ...options,
+        id,
+        onDefect: reportDefect,
+        ...(world.practice === undefined ? {} : { practice: world.practice }),
+        emit: (event) => {
+          writer.take(event);
+          options.emit(event);
+        },
+      },
+    );
+    return { ...result, id };
+  } finally {
+    records.prune(await writer.close());
+  }
+}
+
+/** Of a defect of the program the place is said as well, without secrets: that helps to mend it. */
+function reportDefect(error: unknown): void {
+  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  writeTo(2, legible(`defect  ${withoutSecrets(stack)}\n        ${REPORT}\n`));
+}

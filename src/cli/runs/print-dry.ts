@@ -1,0 +1,41 @@
+import type { Chain } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
+import { dryRun } from '../../core/engine/run/dry.ts';
+import type { Value } from '../../core/language/values.ts';
+import { machinePorts } from '../../io/machine-ports.ts';
+import { errorTerminal } from '../terminal/terminal.ts';
+import { whereWords } from '../records/where.ts';
+
+/** `run --dry`: shows what would be sent, and sends nothing. */
+export function printDry(
+  project: Project,
+  runs: readonly { chain: Chain; inputs: Record<string, Value> }[],
+): void {
+  const terminal = errorTerminal();
+  const { colours } = terminal;
+  const write = (text: string): void => terminal.write(text);
+  const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
+  const ports = machinePorts(project, transport, { variables: {} });
+  for (const { chain, inputs } of runs) {
+    const { requests, services } = dryRun(chain, project, ports, inputs, 'http://practice/v1');
+    write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
+    const where = whereWords(project.environment, services);
+    if (where !== undefined) write(colours.dim(`        ${where}\n`));
+    for (const { step, method, url, as, headers, body, when } of requests) {
+      write(
+        `\n${colours.cyan('would'.padEnd(8))}${colours.bold(step.title)}${when === undefined ? '' : colours.dim(`  ${isLoop(when) ? when : `when ${when}`}`)}\n`,
+      );
+      write(`        ${method} ${url}\n`);
+      if (as !== undefined) write(colours.dim(`        as ${as}\n`));
+      for (const [name, value] of headers) write(colours.dim(`        ${name}: ${value}\n`));
+      if (body !== undefined) write(`        ${body}\n`);
+    }
+    const loops = requests.some(({ when }) => when !== undefined && isLoop(when));
+    const most = loops ? ', those of loops in each turn' : ' at the most';
+    write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent${most}.\n\n`);
+  }
+}
+
+function isLoop(when: string): boolean {
+  return /(?:^|, )(?:for each|again until) /.test(when);
+}

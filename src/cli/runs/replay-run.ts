@@ -1,0 +1,112 @@
+import { writeData } from '../terminal/terminal.ts';
+import type { Chain } from '../../core/chain/model.ts';
+import type { Credential, Project } from '../../core/chain/project.ts';
+import { run } from '../../core/engine/run/run.ts';
+import type { ExitCode } from '../../core/events.ts';
+import { parseJson } from '../../core/language/json.ts';
+import type { Value } from '../../core/language/values.ts';
+import type { Credentials } from '../../core/ports.ts';
+import { RunCredentials } from '../../io/credentials/index.ts';
+import { machinePorts } from '../../io/machine-ports.ts';
+import { ReplayTransport } from '../../io/replay-transport.ts';
+import { unwrittenFiles } from '../../io/files/unwritten-files.ts';
+import { unwrittenRows } from '../../io/files/unwritten-files.ts';
+import { HurriedClock } from '../../io/hurried-clock.ts';
+import type { OpenRun } from '../records/open-run.ts';
+import { RunView } from '../view/run-view.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+
+/**
+ * `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. Gives results
+ * as the event of its end has them.
+ */
+export async function replay(
+  terminal: Terminal,
+  { chain, inputs }: { readonly chain: Chain; readonly inputs: Readonly<Record<string, Value>> },
+  project: Project,
+  recorded: OpenRun,
+  json: boolean,
+): Promise<{ readonly exit: ExitCode; readonly results: Readonly<Record<string, string>> }> {
+  const transport = new ReplayTransport({
+    id: recorded.id,
+    steps: () => recorded.steps(),
+    bytes: (part) => recorded.bytes(part),
+  });
+  const clock = new HurriedClock(recorded.run.at);
+  const view = new RunView(terminal);
+  // Nothing is sent, so nothing is counted and nobody calls back.
+  const { chance, cookies, digests, formats } = machinePorts(project, transport, { variables: {} });
+  let results: Readonly<Record<string, string>> = {};
+  const { exit } = await run(
+    chain,
+    {
+      ...project,
+      credentials: new Map([...project.credentials].map(([name, one]) => [name, unsigned(one)])),
+    },
+    {
+      transport,
+      chance,
+      cookies,
+      digests,
+      formats,
+      rows: unwrittenRows,
+      clock,
+      secrets: { get: (name) => Promise.resolve(`‹secret ${name}›`) },
+      credentials: inAddress(new RunCredentials(transport, clock)),
+      files: unwrittenFiles,
+    },
+    {
+      id: recorded.id,
+      inputs: { ...recordedInputs(chain, recorded), ...inputs },
+      values: new Map(Object.entries(recorded.run.values).map(([name, json]) => [name, parseJson(json)])),
+      signal: new AbortController().signal,
+      practice: practiceOf(recorded),
+      marks: true,
+      emit: (event) => {
+        if (event.event === 'run-ended') ({ results } = event);
+        if (json) writeData(`${JSON.stringify(event)}\n`);
+        // Files and rows are not written here, so they are not told of.
+        else if (event.event !== 'saved' && event.event !== 'row-written') view.show(event);
+      },
+    },
+  );
+  if (!json) terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
+  return { exit, results };
+}
+
+/** The inputs that the run had, with marks in the place of secrets. */
+function recordedInputs(chain: Chain, { run: { inputs } }: OpenRun): Record<string, Value> {
+  return Object.fromEntries(
+    chain.inputs.flatMap(({ name }): [string, Value][] => {
+      const json = Object.hasOwn(inputs, name) ? inputs[name] : undefined;
+      return json === undefined ? [] : [[name, parseJson(json)]];
+    }),
+  );
+}
+
+/** A credential that signs in by a chain has nothing to sign in with here. */
+function unsigned({ signIn: _, ...credential }: Credential): Credential {
+  return credential;
+}
+
+/** Requests are told apart by their addresses and bodies, so of credentials only what stands in an address counts. */
+function inAddress(credentials: Credentials): Credentials {
+  return {
+    authorise: (filled, request, signal) =>
+      filled.credential.kind === 'query'
+        ? credentials.authorise(filled, request, signal)
+        : Promise.resolve({ headers: [], query: [], secrets: [] }),
+    renew: () => false,
+    accepted: () => undefined,
+    verify: (filled, request) => credentials.verify(filled, request),
+  };
+}
+
+/** Where the practice service was. */
+function practiceOf(recorded: OpenRun): string {
+  for (const { attempts } of recorded.steps()) {
+    const [, url] = /^(https?:\/\/[^/]+\/v1)/.exec(attempts[0]?.sent.url ?? '') ?? [];
+    if (url !== undefined) return url;
+  }
+  return 'http://127.0.0.1/v1';
+}

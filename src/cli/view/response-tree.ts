@@ -1,0 +1,85 @@
+import { brief } from '../../core/language/show.ts';
+import { isObject, type Value } from '../../core/language/values.ts';
+import { pathStep } from '../project/jsonpath-text.ts';
+import { type Terminal } from '../terminal/terminal.ts';
+import { pad } from '../terminal/text-width.ts';
+import { fit } from '../terminal/text-width.ts';
+import { widthOf } from '../terminal/text-width.ts';
+
+/** A line of an answer: the path to write, and what stands there. */
+export interface TreeLine {
+  readonly path: string;
+  readonly text: string;
+  /** A list or an object, whose parts come below. */
+  readonly inner: boolean;
+}
+
+/** Items of a list that are shown in full; those behind them are usually like it. */
+const SHOWN_ITEMS = 1;
+
+/** Each part of a value with its path. Of a list the first item stands for those that are like it. */
+export function answerTree(value: Value, path = '$'): TreeLine[] {
+  if (Array.isArray(value)) {
+    if (value.length === 0) return [{ path, text: 'an empty list', inner: false }];
+    const shown =
+      value.every((item) => typeof item !== 'object' || item === null) && value.length <= 5
+        ? value.length
+        : SHOWN_ITEMS;
+    const shapes = value.map(shapeOf);
+    const others = value.findIndex((_, i) => i >= shown && shapes[i] !== shapes[0]);
+    const rest = value.length - shown;
+    return [
+      { path, text: `list of ${value.length}`, inner: true },
+      ...value.slice(0, shown).flatMap((item, i) => answerTree(item, `${path}[${i}]`)),
+      ...(others < 0
+        ? []
+        : [{ path: `${path}[${others}]`, text: `differs from the first: ${shapes[others]!}`, inner: false }]),
+      ...(rest > 0
+        ? [
+            {
+              path: `${path}[${shown}…${value.length - 1}]`,
+              text: `${rest} more${others < 0 ? ' like it' : ''}`,
+              inner: true,
+            },
+          ]
+        : []),
+    ];
+  }
+  if (isObject(value)) {
+    const entries = Object.entries(value);
+    if (entries.length === 0) return [{ path, text: 'an empty object', inner: false }];
+    return entries.flatMap(([name, member]) => answerTree(member, path + pathStep(name)));
+  }
+  return [{ path, text: brief(value, 200), inner: false }];
+}
+
+/** What an item is made of, for telling whether others are like it. */
+function shapeOf(value: Value): string {
+  if (Array.isArray(value)) return 'a list';
+  if (isObject(value)) return `an object of ${Object.keys(value).slice(0, 8).join(', ')}`;
+  return value === null
+    ? 'null'
+    : typeof value === 'object'
+      ? 'a number'
+      : ({ string: 'a text', boolean: 'yes or no' }[typeof value as string] ?? 'a number');
+}
+
+/** Lines that are shown before the rest is only counted. */
+const MOST_LINES = 80;
+
+/** Prints an answer: on the left the path to write, on the right what stands there. */
+export function printTree(terminal: Terminal, lines: readonly TreeLine[]): void {
+  const { colours, width, wrapWidth } = terminal;
+  const shown = lines.slice(0, MOST_LINES);
+  const column = Math.min(Math.max(...shown.map(({ path }) => widthOf(path))), Math.floor(width * 0.6)) + 2;
+  for (const { path, text, inner } of shown) {
+    const right = wrapWidth === Infinity ? text : fit(text, width - Math.max(column, widthOf(path) + 2));
+    terminal.write(`${colours.cyan(pad(path, column - 2))}  ${inner ? colours.dim(right) : right}\n`);
+  }
+  if (lines.length > shown.length)
+    terminal.write(
+      colours.dim(
+        `and ${lines.length - shown.length} more lines; batharon eval '${lines[0]!.path}' --on last:send prints all\n`,
+      ),
+    );
+}

@@ -1,0 +1,382 @@
+import { whereWords } from '../records/where.ts';
+import type { EventOf, RunEvent } from '../../core/events.ts';
+import { rowWords } from '../../core/record/row-words.ts';
+import { FailureKinds } from './failure-kinds.ts';
+import { isOfSignIn } from '../../core/engine/sign-in/sign-in-events.ts';
+import { LoopLines, untilWords } from './loop-lines.ts';
+import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
+import { type Terminal } from '../terminal/terminal.ts';
+import { sizeWords } from '../terminal/units.ts';
+import { timeWords } from '../terminal/units.ts';
+import { wrap } from '../terminal/text-width.ts';
+import { pad } from '../terminal/text-width.ts';
+import { fit } from '../terminal/text-width.ts';
+import { widthOf } from '../terminal/text-width.ts';
+
+/** How often lines are written again at most, in milliseconds. */
+const BETWEEN_FRAMES = 80;
+
+/**
+ * Shows a run as it happens, from its events alone: a line a step, and in full what broke. A loop is one line, whatever
+ * goes on in its turns; while it goes on, the turns under way are shown below it.
+ */
+export class RunView {
+  readonly #terminal: Terminal;
+  readonly #lines: StepLines;
+  /** Steps that have begun and not ended, by their addresses. */
+  readonly #open = new Map<string, SeenStep>();
+  /** Loops that stand in no other loop. */
+  readonly #loops = new Map<string, LoopLines>();
+  readonly #told = new ToldWaits();
+  /** The same within each of these loops. */
+  readonly #toldIn = new Map<string, ToldWaits>();
+  #counts = { held: 0, broke: 0, skipped: 0 };
+  #broken: string[] = [];
+  #steps = 0;
+  #ending: 'undo' | 'cleanup' | undefined;
+  /** What could not be taken back. */
+  #notUndone = new FailureKinds();
+  #undone = { held: 0, broke: 0 };
+  #lastFrame = -Infinity;
+
+  /** Steps that held before and have not been shown yet; nothing where each is shown. */
+  #heldBeforeNow: number | undefined;
+
+  /** `brief`: of steps that held before only their number is shown. */
+  constructor(terminal: Terminal, brief = false) {
+    this.#terminal = terminal;
+    if (brief) this.#heldBeforeNow = 0;
+    this.#lines = new StepLines(terminal);
+  }
+
+  show(event: RunEvent): void {
+    this.#told.take(event);
+    const address = 'step' in event ? event.step : undefined;
+    // Of what signs in only its failure is shown, with the step that needed it.
+    if (address !== undefined && isOfSignIn(address)) return;
+    const place = address === undefined ? undefined : placeOf(address);
+    const loop = place && this.#loops.get(place.loop);
+    if (loop) {
+      loop.take(event, place.turn);
+      this.#toldIn.get(place.loop)?.take(event);
+    }
+    this.#one(event);
+    if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
+      this.#lastFrame = event.at;
+      this.#lines.live(loop.progress());
+    }
+  }
+
+  #one(event: RunEvent): void {
+    if (event.event === 'step-began' || event.event === 'run-ended') this.#tellHeldBefore();
+    switch (event.event) {
+      case 'run-began':
+        return this.#begin(event);
+      case 'run-resumed':
+        return this.#resume(event);
+      case 'held-before':
+        return this.#heldBefore(event);
+      case 'step-began':
+        return this.#stepBegan(event);
+      case 'turns-began': {
+        const step = this.#open.get(event.step);
+        if (step && !event.step.includes('[')) {
+          this.#loops.set(event.step, new LoopLines(this.#lines, step, event));
+          this.#toldIn.set(event.step, new ToldWaits());
+        }
+        return;
+      }
+      case 'remark':
+        return this.#lines.line('remark', event.message);
+      case 'step-ended':
+        return this.#stepEnded(event);
+      case 'undo-began':
+        this.#ending = 'undo';
+        return;
+      case 'cleanup-began':
+        return this.#cleanupBegan();
+      case 'left':
+        return this.#heldBeforeNow === undefined
+          ? this.#lines.line('remark', `${leftWords(event)}; batharon cleanup last carries them out`)
+          : undefined;
+      case 'run-ended':
+        return this.#end(event);
+      default:
+        if ('step' in event) this.#ofStep(event, this.#open.get(event.step));
+    }
+  }
+
+  /** What an open step has to tell. */
+  #ofStep(event: RunEvent, step: SeenStep | undefined): void {
+    if (!step) return;
+    switch (event.event) {
+      case 'signed-in':
+        step.notes.push(`signed in as ${event.credential} (${event.kind})`);
+        return;
+      case 'request-sent':
+        step.sent = event;
+        return this.#progress(step);
+      case 'answer-came':
+        step.status = event.status;
+        step.answer = event;
+        step.elapsed = event.elapsed;
+        if (event.before) step.kept.push('answered before');
+        return;
+      case 'request-failed':
+        if (event.partial) step.partial = event.partial;
+        return;
+      case 'redirected':
+        step.notes.push(
+          `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
+        );
+        return;
+      case 'saved':
+        step.notes.push(`saved ${event.path}, ${sizeWords(event.size)}`);
+        return;
+      case 'row-written':
+        step.kept.push(rowWords(event));
+        return;
+      case 'page-came':
+        step.pages = event;
+        return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
+      case 'waiting':
+        if (event.why === 'retry' || event.why === 'told') step.repeats++;
+        return this.#progress(step, waitWords(event));
+      case 'called-back':
+        step.notes.push(`called back: ${event.method} ${event.url}, answered with ${event.answered}`);
+        return;
+      case 'expected':
+        if (!event.held) step.failed.push(event);
+        step.expected.push(event.condition);
+        return;
+      case 'kept':
+        step.kept.push(`${event.name}: ${briefJson(event.value)}`);
+        return;
+      case 'said':
+        step.said.push(event.text);
+        return;
+      default:
+    }
+  }
+
+  #begin({ chain, environment, run, services }: EventOf<'run-began' | 'run-resumed'>): void {
+    this.#lines.run = run;
+    const { colours, width } = this.#terminal;
+    const right = `run ${run}`;
+    const title = fit(chain, width - widthOf(right) - 2);
+    this.#terminal.write(`${colours.bold(pad(title, width - widthOf(right)))}${colours.dim(right)}\n`);
+    const where = whereWords(environment, services);
+    if (where !== undefined) this.#terminal.write(colours.dim(`        ${fit(where, width - 8)}\n`));
+  }
+
+  #resume(event: EventOf<'run-resumed'>): void {
+    this.#begin(event);
+    if (this.#heldBeforeNow !== undefined) return;
+    for (const address of event.changed) this.#lines.line('remark', `${address} has changed since`);
+  }
+
+  #heldBefore({ step, title, turns }: EventOf<'held-before'>): void {
+    const before = turns === undefined ? 'held before' : `${turns} turn${turns === 1 ? '' : 's'} held before`;
+    const { colours } = this.#terminal;
+    if (turns === undefined && !step.includes('.')) {
+      this.#steps++;
+      this.#counts.held++;
+    }
+    if (this.#heldBeforeNow !== undefined && turns === undefined) {
+      this.#heldBeforeNow++;
+      return;
+    }
+    this.#lines.line(
+      colours.dim(turns === undefined ? 'held' : ''),
+      colours.dim(`${pad(title, 16)} ${before}`),
+    );
+  }
+
+  #tellHeldBefore(): void {
+    const count = this.#heldBeforeNow;
+    if (count === undefined || count === 0) return;
+    this.#heldBeforeNow = 0;
+    const { colours } = this.#terminal;
+    this.#lines.line(colours.dim('held'), colours.dim(`${count} step${count === 1 ? '' : 's'} held before`));
+  }
+
+  #stepBegan(event: EventOf<'step-began'>): void {
+    const around = [...this.#open.values()].filter(
+      ({ began }) =>
+        (began.type === 'group' || began.type === 'follow') && event.step.startsWith(`${began.step}.`),
+    );
+    const step: SeenStep = {
+      began: event,
+      depth: around.length,
+      kept: [],
+      failed: [],
+      expected: [],
+      said: [],
+      notes: [],
+      elapsed: 0,
+      repeats: 0,
+    };
+    this.#open.set(event.step, step);
+    this.#progress(step);
+  }
+
+  /** The line of the step that is under way; written again in place, and only on a terminal. */
+  #progress(step: SeenStep, note = ''): void {
+    const { began } = step;
+    if (isInTurn(began.step) || ['group', 'each', 'repeat', 'follow'].includes(began.type)) return;
+    const lines = this.#lines;
+    const what = [began.request, note].filter((text) => text !== undefined && text !== '').join('  ');
+    lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`]);
+  }
+
+  #stepEnded(event: EventOf<'step-ended'>): void {
+    const step = this.#open.get(event.step);
+    if (!step) return;
+    this.#open.delete(event.step);
+    if (this.#ending === 'undo') return this.#undoEnded(step, event);
+    if (isInTurn(event.step)) return this.#endedInTurn(step, event);
+    const outer = ['group', 'follow'].includes(step.began.type);
+    const loop = this.#loops.get(event.step);
+    if (!outer && this.#ending === undefined) {
+      this.#steps++;
+      if (event.outcome === 'held') this.#counts.held++;
+      else if (event.outcome === 'skipped') this.#counts.skipped++;
+      else this.#counts.broke++;
+    }
+    if (event.outcome === 'broke' && !outer) this.#broken.push(step.began.title);
+    const silent =
+      (outer && event.outcome === 'held' && step.kept.length === 0) ||
+      (step.began.type === 'plain' &&
+        event.outcome === 'held' &&
+        step.kept.length + step.expected.length === 0);
+    if (loop) {
+      loop.end(event, this.#toldIn.get(event.step)?.words() ?? '');
+      this.#loops.delete(event.step);
+    } else if (!silent) this.#lines.step(step, event);
+    this.#notesOf(step);
+    if (event.outcome === 'broke' && event.problem) this.#lines.failure(step, event);
+  }
+
+  #notesOf({ notes, said }: SeenStep): void {
+    for (const note of notes) this.#lines.line('', this.#terminal.colours.dim(note));
+    for (const text of said) this.#lines.line('says', text);
+  }
+
+  /** Of the steps of a turn only what they say is shown, and what broke, once the loop has ended. */
+  #endedInTurn(step: SeenStep, event: EventOf<'step-ended'>): void {
+    for (const text of step.said) this.#lines.line('says', text);
+    const place = placeOf(event.step);
+    if (event.outcome === 'broke' && event.problem)
+      this.#loops.get(place.loop)?.broke(step, event, place.turn ?? 0);
+  }
+
+  #undoEnded(step: SeenStep, event: EventOf<'step-ended'>): void {
+    if (event.outcome !== 'broke') {
+      this.#undone.held++;
+      const { held, broke } = this.#undone;
+      this.#lines.live([`${this.#lines.paint('waits')}undo             ${held + broke} steps`]);
+      return;
+    }
+    this.#undone.broke++;
+    this.#notUndone.add(step, event);
+  }
+
+  #cleanupBegan(): void {
+    const first = this.#ending !== 'cleanup';
+    this.#endUndo();
+    if (first) this.#lines.line('', this.#terminal.colours.dim('cleanup'));
+    this.#ending = 'cleanup';
+  }
+
+  #endUndo(): void {
+    if (this.#ending !== 'undo') return;
+    this.#ending = undefined;
+    const { held, broke } = this.#undone;
+    const text =
+      broke === 0
+        ? `${held} step${held === 1 ? '' : 's'} taken back`
+        : `${held} of ${held + broke} step${held + broke === 1 ? '' : 's'} taken back`;
+    if (broke > 0) this.#broken.push('undo');
+    this.#lines.line(broke === 0 ? 'held' : 'broke', `${pad('undo', 16)} ${text}`);
+    this.#notUndone.write(this.#lines);
+  }
+
+  #end({ outcome, calls, elapsed, problem }: EventOf<'run-ended'>): void {
+    this.#endUndo();
+    this.#lines.erase();
+    const { colours } = this.#terminal;
+    if (problem) {
+      const lines = this.#lines;
+      lines.line('broke', problem.message);
+      if (problem.instead !== undefined) lines.row('instead', problem.instead);
+      if (problem.place)
+        lines.row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
+      lines.code(problem.code);
+    }
+    const where =
+      this.#broken.length > 0
+        ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}`
+        : '';
+    const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
+    const steps = `${this.#counts.held} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} held${skipped}`;
+    const waited = this.#told.words();
+    const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
+    const paint = outcome === 'held' ? colours.green : outcome === 'broke' ? colours.red : colours.yellow;
+    for (const line of wrap(summary, this.#terminal.wrapWidth)) this.#terminal.write(`${paint(line)}\n`);
+  }
+}
+
+/** How long the run has waited because services said so; turns that wait at the same time wait once. */
+class ToldWaits {
+  readonly #until = new Map<string, number>();
+  readonly #waited = new Map<string, number>();
+
+  take(event: RunEvent): void {
+    if (event.event !== 'waiting' || event.why !== 'told' || event.service === undefined) return;
+    const { at, service } = event;
+    const from = Math.max(at, this.#until.get(service) ?? 0);
+    const until = Math.max(from, at + event.for);
+    this.#until.set(service, until);
+    this.#waited.set(service, (this.#waited.get(service) ?? 0) + until - from);
+  }
+
+  words(): string {
+    return [...this.#waited]
+      .map(([service, waited]) => `waited ${timeWords(waited)} as told by ${service}`)
+      .join(', ');
+  }
+}
+
+function waitWords(event: EventOf<'waiting'>): string {
+  const until = untilWords(event);
+  switch (event.why) {
+    case 'told':
+      return `${event.service ?? 'the service'} says wait, ${until}`;
+    case 'pace':
+      return `in line for ${event.service ?? 'the service'}`;
+    case 'retry':
+      return `${event.note ?? ''}, again ${until}`;
+    case 'call-back':
+      return `waits to be called back, ${until}`;
+    case 'poll':
+      return `${event.note ?? ''}, again ${until}`;
+    default:
+      return until.replace(/^in/, 'for');
+  }
+}
+
+function isInTurn(address: string): boolean {
+  return address.includes('[');
+}
+
+/** The outermost loop that an address leads into, and the turn of it. */
+function placeOf(address: string): { readonly loop: string; readonly turn?: number } {
+  const [, loop, turn] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
+  return loop === undefined ? { loop: address } : { loop, turn: Number(turn) };
+}
+
+/** How much was left of undo and cleanup, in words. */
+export function leftWords({ cleanup, undo }: EventOf<'left'>): string {
+  const steps = undo + cleanup;
+  return `${steps} step${steps === 1 ? '' : 's'} of undo and cleanup left`;
+}

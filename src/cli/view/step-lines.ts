@@ -1,0 +1,204 @@
+import type { EventOf } from '../../core/events.ts';
+import { countOf } from '../../core/count-of.ts';
+import { shorten, visible } from '../../core/language/show.ts';
+import { type Terminal } from '../terminal/terminal.ts';
+import { timeWords } from '../terminal/units.ts';
+import { wrap } from '../terminal/text-width.ts';
+import { chop } from '../terminal/text-width.ts';
+import { padStart } from '../terminal/text-width.ts';
+import { pad } from '../terminal/text-width.ts';
+import { fit } from '../terminal/text-width.ts';
+import { widthOf } from '../terminal/text-width.ts';
+
+/** The columns of the marks at the left, and of the labels of what broke. */
+export const MARK = 8;
+const LABEL = 10;
+
+/** A step, as its events have told it so far. */
+export interface SeenStep {
+  readonly began: EventOf<'step-began'>;
+  /** How many groups it stands in. */
+  readonly depth: number;
+  status?: number;
+  readonly kept: string[];
+  readonly failed: EventOf<'expected'>[];
+  /** All that was expected of it. */
+  readonly expected: string[];
+  readonly said: string[];
+  readonly notes: string[];
+  answer?: EventOf<'answer-came'>;
+  /** What came of an answer that broke off. */
+  partial?: EventOf<'request-failed'>['partial'];
+  sent?: EventOf<'request-sent'>;
+  elapsed: number;
+  /** How often its request was sent again, because of its answer or because none came. */
+  repeats: number;
+  pages?: EventOf<'page-came'>;
+}
+
+/** Writes the lines of a view: a mark in a fixed left column, and a text beside it. */
+export class StepLines {
+  readonly terminal: Terminal;
+  /** The run that is shown, where it is recorded. */
+  run: string | undefined;
+  #nameWidth = 16;
+  #liveLines = 0;
+
+  constructor(terminal: Terminal) {
+    this.terminal = terminal;
+  }
+
+  paint(mark: string): string {
+    const { colours } = this.terminal;
+    const padded = pad(mark, MARK);
+    if (mark === 'held') return colours.green(padded);
+    if (mark === 'broke') return colours.bold(colours.red(padded));
+    if (mark === 'skipped' || mark === 'waits') return colours.dim(padded);
+    if (mark === 'cut off' || mark === 'remark') return colours.yellow(padded);
+    if (mark === 'says') return colours.cyan(padded);
+    return padded;
+  }
+
+  /** Takes away the lines that are written again in place. */
+  erase(): void {
+    if (this.#liveLines > 0) this.terminal.takeAway(this.#liveLines);
+    this.#liveLines = 0;
+  }
+
+  /** Writes lines that stay until something else is written; only on a terminal. */
+  live(lines: readonly string[]): void {
+    if (!this.terminal.live) return;
+    this.erase();
+    this.terminal.write(lines.map((line) => fit(line, this.terminal.width + 8)).join('\n'));
+    this.#liveLines = lines.length;
+  }
+
+  /** A mark, and a text that goes on below itself where it is long. */
+  line(mark: string, text: string): void {
+    this.erase();
+    const [first = '', ...rest] = wrap(text, this.terminal.wrapWidth - MARK);
+    this.terminal.write(`${this.paint(mark)}${first}\n`.trimEnd() + '\n');
+    for (const line of rest) this.terminal.write(`${' '.repeat(MARK)}${line}\n`);
+  }
+
+  /** A name in its column. */
+  name({ began, depth }: Pick<SeenStep, 'began' | 'depth'>): string {
+    // Of an unnamed call, what it does stands beside its name.
+    const title = began.title === began.request ? '' : began.title;
+    return pad(fit('  '.repeat(depth) + title, this.#nameWidth), this.#nameWidth);
+  }
+
+  /** One step that has ended: how, its status, its time, its request, and what it kept. */
+  step(step: SeenStep, event: EventOf<'step-ended'>): void {
+    this.erase();
+    const { colours, width } = this.terminal;
+    const status = padStart(step.status === undefined ? '' : String(step.status), 4);
+    const time = padStart(event.outcome === 'skipped' ? '' : timeWords(elapsedOf(step, event)), 9);
+    const head = `${this.name(step)} ${status} ${time}`;
+    const request = step.sent
+      ? `${step.began.request === undefined ? step.sent.method : step.began.request.split(' ')[0]!} ${step.sent.written}`
+      : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
+    const pages = step.pages
+      ? [`${step.pages.page} page${step.pages.page === 1 ? '' : 's'}, ${step.pages.gathered} items`]
+      : [];
+    const single = !step.pages && event.states === undefined;
+    const attempts = single && step.repeats > 0 ? [`${step.repeats + 1} attempts`] : [];
+    const tail =
+      event.outcome === 'skipped'
+        ? (event.reason ?? '')
+        : [
+            ...pages,
+            ...attempts,
+            ...(event.states === undefined ? [] : [event.states]),
+            ...step.kept,
+            ...expectedWords(step, event),
+          ].join(' · ');
+    const gap = request !== '' && tail !== '' ? 2 : 0;
+    const rest = Math.max(0, width - MARK - widthOf(head) - 2);
+    // Where there is no terminal nothing is cut, so that it can be searched.
+    const whole = this.terminal.wrapWidth === Infinity;
+    const share = Math.min(rest, Math.max(24, rest - Math.min(widthOf(tail), 28) - gap));
+    const left = whole ? request : fit(request, tail === '' ? rest : share);
+    const right = whole ? tail : fit(tail, rest - widthOf(left) - gap);
+    this.terminal.write(
+      `${this.paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() +
+        '\n',
+    );
+  }
+
+  /** A label and a text beside it, on as many lines as it needs. */
+  row(label: string, text: string, breakLines = wrap): void {
+    const { colours, wrapWidth } = this.terminal;
+    breakLines(text, wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
+      this.terminal.write(`${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${line}\n`),
+    );
+  }
+
+  /** What was expected, what came, where it stands. */
+  failure({ failed, answer, partial, sent, began }: SeenStep, { problem }: EventOf<'step-ended'>): void {
+    const { colours, width } = this.terminal;
+    for (const one of failed) {
+      this.row('expected', one.condition);
+      this.row('came', colours.bold(one.came ?? ''));
+      if (one.because !== undefined) this.row('because', one.because);
+      if (one.instead !== undefined) this.row('instead', one.instead);
+    }
+    if (failed.length === 0 && problem) {
+      this.row('problem', colours.bold(problem.message));
+      if (problem.instead !== undefined) this.row('instead', problem.instead);
+    }
+    const room = 2 * (width - MARK - LABEL - 1);
+    if (sent) {
+      const last = answer?.attempt ?? sent.attempt;
+      const page = sent.page === undefined || sent.page === 1 ? '' : ` · page ${sent.page}`;
+      const status = answer ? ` · ${answer.status}` : partial ? ` · ${partial.status}` : '';
+      this.row('call', `${sent.method} ${sent.url}${status}${last > 1 ? ` · attempt ${last}` : ''}${page}`);
+      if (sent.body?.text !== undefined) this.row('sent', fit(oneLine(sent.body.text), room), chop);
+    }
+    const body = answer?.body ?? partial?.body;
+    if (body && body.size > 0) {
+      const { size, text, type } = body;
+      const shown = text === undefined ? `${size} bytes of ${type ?? 'unknown type'}` : oneLine(text);
+      this.row(answer ? 'answer' : 'came', fit(shown, room), chop);
+    }
+    if (this.run !== undefined && sent) this.row('closer', `batharon view ${this.run}:${began.step}`);
+    const place = failed[0]?.place ?? problem?.place ?? began.place;
+    this.row('stands', `${place.file}:${place.line}:${place.column}`);
+    if (problem) this.code(problem.code);
+  }
+
+  code(code: string): void {
+    this.row('code', `${code} ${this.terminal.colours.dim(`(batharon explain ${code})`)}`);
+  }
+}
+
+/** What a step that sends nothing was there to hold. */
+function expectedWords({ began, expected }: SeenStep, { outcome }: EventOf<'step-ended'>): string[] {
+  if (began.type !== 'plain' || outcome !== 'held' || expected.length === 0) return [];
+  return [expected.length === 1 ? expected[0]! : countOf(expected.length, 'expectation')];
+}
+
+/** The time of one request, or that of all where there were several. */
+function elapsedOf(step: SeenStep, event: EventOf<'step-ended'>): number {
+  const one = step.sent?.attempt === 1 && step.pages === undefined && event.states === undefined;
+  return one && step.elapsed > 0 ? step.elapsed : event.elapsed;
+}
+
+function oneLine(text: string): string {
+  return text.replace(/\s+/g, ' ').trim();
+}
+
+/** A value for a line: a text as it is, a list by its length, anything else as JSON. */
+export function briefJson(json: string): string {
+  if (json.startsWith('[') || json.startsWith('"')) {
+    try {
+      const value = JSON.parse(json) as unknown;
+      return typeof value === 'string'
+        ? visible(shorten(value, 40))
+        : `list of ${(value as unknown[]).length}`;
+    } catch {
+      // a list whose numbers or masks the platform does not read
+    }
+  }
+  return shorten(json, 40);
+}

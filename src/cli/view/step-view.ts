@@ -1,0 +1,215 @@
+import type { EventOf } from '../../core/events.ts';
+import { parseJson } from '../../core/language/json.ts';
+import type { Phases } from '../../core/ports.ts';
+import { countOf } from '../../core/count-of.ts';
+import type { Before, RecordedAttempt, RecordedStep } from '../../core/record/recorded-run.ts';
+import { rowWords } from '../../core/record/row-words.ts';
+import { answerTree, printTree } from './response-tree.ts';
+import type { OpenRun } from '../records/open-run.ts';
+import { briefJson, StepLines } from './step-lines.ts';
+import { type Terminal } from '../terminal/terminal.ts';
+import { sizeWords } from '../terminal/units.ts';
+import { timeWords } from '../terminal/units.ts';
+import { wrap } from '../terminal/text-width.ts';
+import { chop } from '../terminal/text-width.ts';
+import { pad } from '../terminal/text-width.ts';
+
+/** Columns of the labels beside a request. */
+const LABEL = 10;
+const MARK = 8;
+
+const PHASES: readonly (readonly [keyof Phases, string])[] = [
+  ['name', 'looking up the name'],
+  ['connect', 'connecting'],
+  ['tls', 'TLS'],
+  ['firstByte', 'until the first byte'],
+  ['body', 'the body'],
+];
+
+/** Shows one step of a recorded run: what it expected and kept, and each request with its answer. */
+export class StepView {
+  readonly #terminal: Terminal;
+  readonly #lines: StepLines;
+  readonly #open: OpenRun;
+
+  constructor(terminal: Terminal, open: OpenRun) {
+    this.#terminal = terminal;
+    this.#lines = new StepLines(terminal);
+    this.#open = open;
+  }
+
+  show(step: RecordedStep, only: RecordedAttempt | undefined): void {
+    const { colours } = this.#terminal;
+    const { address, began, elapsed, outcome } = step;
+    const { file, line, column } = began.place;
+    const mark = outcome ?? 'cut off';
+    this.#terminal.write(
+      `${this.#lines.paint(mark)}${colours.bold(address)}  ${colours.dim(`${timeWords(elapsed)} · ${file}:${line}:${column} · run ${this.#open.id}`)}\n`,
+    );
+    if (step.before) this.#before(step.before);
+    if (step.reason !== undefined) this.#row('because', step.reason);
+    this.#outcome(step);
+    const shown = only ? [only] : step.attempts;
+    for (const attempt of shown) this.#attempt(step, attempt, shown.length === 1);
+    for (const one of step.arrived) this.#arrived(one);
+    if (!only && step.attempts.length > 1) {
+      const last = step.attempts.at(-1)!;
+      if (last.answer) this.#body(last.answer);
+    }
+  }
+
+  /** What it came to before the run was resumed. */
+  #before({ attempts, elapsed, outcome, problem }: Before): void {
+    const words = [
+      outcome === 'unfinished' ? 'cut off' : outcome,
+      countOf(attempts, 'request'),
+      timeWords(elapsed),
+      ...(problem ? [problem.message] : []),
+    ];
+    this.#row('before', words.join(' · '));
+  }
+
+  #outcome(step: RecordedStep): void {
+    const { colours } = this.#terminal;
+    for (const { came, because, condition, held, instead } of step.expected) {
+      this.#row(held ? 'held' : 'expected', condition, held);
+      if (!held) {
+        this.#row('came', colours.bold(came ?? ''));
+        if (because !== undefined) this.#row('because', because);
+        if (instead !== undefined) this.#row('instead', instead);
+      }
+    }
+    if (step.problem && step.expected.every(({ held }) => held)) {
+      this.#row('problem', colours.bold(step.problem.message));
+      if (step.problem.instead !== undefined) this.#row('instead', step.problem.instead);
+    }
+    if (step.problem) this.#row('code', `${step.problem.code} (batharon explain ${step.problem.code})`, true);
+    for (const [name, { value }] of step.kept) this.#row('kept', `${name}: ${briefJson(value)}`);
+    for (const { path, size } of step.saved) this.#row('saved', `${path}, ${sizeWords(size)}`);
+    if (step.row) this.#row('row', `${rowWords(step.row)}: ${step.row.row}`);
+    for (const text of step.said) this.#row('says', text);
+    for (const { message } of step.remarks) this.#row('remark', message);
+    if (step.states !== undefined) this.#row('states', step.states);
+  }
+
+  #row(label: string, text: string, dim = false): void {
+    const { colours, wrapWidth } = this.#terminal;
+    wrap(text, wrapWidth - MARK - LABEL - 1).forEach((line, i) =>
+      this.#terminal.write(
+        `${' '.repeat(MARK)}${colours.dim(pad(i === 0 ? label : '', LABEL))} ${dim ? colours.dim(line) : line}\n`,
+      ),
+    );
+  }
+
+  #attempt(step: RecordedStep, attempt: RecordedAttempt, withBody: boolean): void {
+    const { colours } = this.#terminal;
+    const { answer, failed, redirected, sent } = attempt;
+    const count = step.attempts.length;
+    const nth = step.attempts.indexOf(attempt);
+    const when = nth < (step.before?.attempts ?? 0) ? ', before the run was resumed' : '';
+    const which = (sent.page !== undefined ? `page ${sent.page}` : `attempt ${nth + 1}`) + when;
+    this.#terminal.write('\n');
+    if (count > 1)
+      this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(`${which}, of ${count} requests`)}\n`);
+    if ((sent.held ?? 0) > 0) this.#row('held back', `${timeWords(sent.held!)} by the pace of the service`);
+    this.#terminal.write(`${colours.cyan(pad('sent', MARK))}${colours.bold(`${sent.method} ${sent.url}`)}\n`);
+    this.#fields(sent.headers);
+    if (sent.body) this.#sentBody(sent.body);
+    if (answer) {
+      this.#terminal.write(
+        `${(answer.status < 400 ? colours.green : colours.red)(pad('came', MARK))}${colours.bold(String(answer.status))} · ${timeWords(answer.elapsed)} · ${answer.body.size === 0 ? 'no body' : `${answer.body.type ?? 'no content type'}, ${sizeWords(answer.body.size)}`}${answer.before ? ' · came before the run was resumed' : ''}\n`,
+      );
+      this.#fields(answer.headers);
+      this.#phases(answer.phases, answer.elapsed);
+    }
+    const partial = failed?.partial;
+    if (partial) {
+      const { size, type } = partial.body;
+      this.#terminal.write(
+        `${colours.yellow(pad('came', MARK))}${colours.bold(String(partial.status))} · ${size === 0 ? 'nothing of its body' : `${type ?? 'no content type'}, ${sizeWords(size)} of its body`}\n`,
+      );
+      this.#fields(partial.headers);
+      if (withBody) this.#sentBody(partial.body);
+    }
+    if (failed) {
+      this.#terminal.write(`${colours.red(pad('broke', MARK))}${failed.problem.message}\n`);
+      this.#phases(failed.phases, failed.elapsed);
+    }
+    if (!answer && !failed)
+      this.#terminal.write(`${colours.yellow(pad('cut off', MARK))}no answer is recorded\n`);
+    if (redirected) this.#row('', `redirected to ${redirected.to}`);
+    if (withBody && answer) this.#body(answer);
+  }
+
+  #arrived({ answered, body, headers, method, url }: EventOf<'called-back'>): void {
+    const { colours } = this.#terminal;
+    this.#terminal.write(
+      `\n${colours.cyan(pad('arrived', MARK))}${colours.bold(`${method} ${url}`)} · answered with ${answered}\n`,
+    );
+    this.#fields(headers);
+    this.#sentBody(body);
+  }
+
+  #fields(headers: EventOf<'answer-came'>['headers']): void {
+    const { colours, wrapWidth } = this.#terminal;
+    for (const [name, value] of headers)
+      wrap(`${name}: ${value}`, wrapWidth - MARK - 2).forEach((line, i) =>
+        this.#terminal.write(colours.dim(`${' '.repeat(MARK)}${i === 0 ? '' : '  '}${line}\n`)),
+      );
+  }
+
+  #sentBody(body: EventOf<'answer-came'>['body']): void {
+    if (body.text === undefined) {
+      if (body.size > 0) this.#row('body', `${sizeWords(body.size)} of ${body.type ?? 'unknown type'}`);
+      return;
+    }
+    const lines = body.text.split('\n');
+    for (const line of lines.slice(0, 20)) this.#terminal.write(`${' '.repeat(MARK)}${line}\n`);
+    if (lines.length > 20 || body.cut) this.#terminal.write(`${' '.repeat(MARK)}…\n`);
+  }
+
+  /** The parts of a request's time, as bars on one scale. */
+  #phases(phases: EventOf<'answer-came'>['phases'], elapsed: number): void {
+    const known = PHASES.flatMap(([name, words]) => {
+      const time = phases[name];
+      return time === undefined ? [] : [{ words, time }];
+    });
+    if (known.length === 0) return;
+    const { colours, width } = this.#terminal;
+    const columns = Math.max(10, Math.min(40, width - 60));
+    let before = 0;
+    this.#terminal.write('\n');
+    for (const { time, words } of known) {
+      const from = Math.floor((before / Math.max(elapsed, 0.01)) * columns);
+      const length = Math.max(1, Math.round((time / Math.max(elapsed, 0.01)) * columns));
+      before += time;
+      const bar = `${' '.repeat(Math.min(from, columns - 1))}${'█'.repeat(Math.min(length, columns - Math.min(from, columns - 1)))}`;
+      this.#terminal.write(
+        `${' '.repeat(MARK)}${colours.dim(pad(words, 22))} ${pad(timeWords(time), 9)} ${colours.green(bar)}\n`,
+      );
+    }
+  }
+
+  /** The body as paths and values; what is not JSON as it is. */
+  #body(answer: EventOf<'answer-came'>): void {
+    const { size } = answer.body;
+    if (size === 0) return;
+    this.#terminal.write('\n');
+    const text = this.#open.text(answer);
+    if (text === undefined) {
+      const why = answer.body.text === undefined ? 'not shown' : 'too large to be kept; this is how it began';
+      this.#terminal.write(
+        `${' '.repeat(MARK)}${sizeWords(size)} of ${answer.body.type ?? 'unknown type'}, ${why}\n`,
+      );
+      if (answer.body.text !== undefined) this.#terminal.write(`${answer.body.text}\n`);
+      return;
+    }
+    try {
+      printTree(this.#terminal, answerTree(parseJson(text)));
+    } catch {
+      const { wrapWidth } = this.#terminal;
+      for (const line of text.split('\n').slice(0, 60))
+        for (const row of chop(line, wrapWidth)) this.#terminal.write(`${row}\n`);
+    }
+  }
+}

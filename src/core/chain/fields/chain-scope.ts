@@ -1,0 +1,347 @@
+import {
+  ANY,
+  DURATION,
+  JSON_VALUE,
+  listOf,
+  type Kind,
+  maybe,
+  NUMBER,
+  OBJECT,
+  objectKind,
+  TEXT,
+  TIME,
+  union,
+  YES_NO,
+} from '../../language/kinds.ts';
+import type { StaticName, StaticScope } from '../../language/scope.ts';
+import type { ReadAs } from '../model.ts';
+import { answerKind, answerNameKinds, HEADERS } from '../keys/given-names.ts';
+
+/** The request that a call-back is. */
+export const ARRIVED: Kind = objectKind({
+  body: maybe(JSON_VALUE),
+  text: TEXT,
+  headers: HEADERS,
+  method: TEXT,
+  path: TEXT,
+  query: OBJECT,
+});
+
+/** What a loop says of one of its turns. */
+const TURN = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
+
+const stepKinds = new Map<string, Kind>();
+
+/** What a named step is to later ones; `more` are members that only its kind of step has. */
+export function stepKind(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>> = {}): Kind {
+  if (Object.keys(more).length > 0) return kindOfStep(type, more);
+  let known = stepKinds.get(type);
+  if (!known) stepKinds.set(type, (known = kindOfStep(type, {})));
+  return known;
+}
+
+function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>>): Kind {
+  const call = type === 'call';
+  return objectKind({
+    ...more,
+    ...(type === 'each' ? { turns: listOf(TURN) } : {}),
+    ok: YES_NO,
+    skipped: YES_NO,
+    failed: YES_NO,
+    problem: maybe(TEXT),
+    elapsed: DURATION,
+    ...(call
+      ? {
+          status: maybe(NUMBER),
+          headers: maybe(HEADERS),
+          body: maybe(JSON_VALUE),
+          url: maybe(TEXT),
+          attempts: NUMBER,
+        }
+      : {}),
+  });
+}
+
+export const RUN_KIND = objectKind({ id: TEXT, started: TIME });
+
+interface KnownName extends StaticName {
+  readonly line: number;
+}
+
+/** The names of a chain file while it is read from top to bottom. */
+export class ChainScope {
+  /** What it knows besides the scope that it branched from: copying that for each step would take time with their square. */
+  readonly #names = new Map<string, KnownName>();
+  readonly #from: ChainScope | undefined;
+  /** Each name that was ever defined, with its line. */
+  readonly #lines: Map<string, number>;
+  readonly #later: Map<string, number>;
+  /** Names of the steps that are being read: one, and those it stands in. */
+  readonly #reading: Set<string>;
+  /** Names that ended with the turns of a loop, and the line of that loop. */
+  readonly #ended: Map<string, number>;
+  /** Inputs that are read row by row. */
+  readonly #rows: Set<string>;
+  /** Names that may be kept more than once: those that a repeat starts with. */
+  readonly #again: Set<string>;
+  /** The last named call, for messages about `$`. */
+  lastCall: string | undefined;
+
+  constructor(from?: ChainScope) {
+    this.#lines = from ? from.#lines : new Map<string, number>();
+    this.#later = from ? from.#later : new Map<string, number>();
+    this.#reading = from ? from.#reading : new Set<string>();
+    this.#ended = from ? from.#ended : new Map<string, number>();
+    this.#again = new Set(from ? from.#again : []);
+    this.#rows = from ? from.#rows : new Set<string>();
+    this.lastCall = from?.lastCall;
+    this.#from = from;
+  }
+
+  /** The line on which a name was defined before; nothing if it is new. */
+  define(name: string, known: StaticName, line: number): number | undefined {
+    const before = this.lookup(name)?.line ?? this.#lines.get(name);
+    if (before !== undefined && !this.#again.has(name)) return before;
+    this.set(name, known, line);
+    return undefined;
+  }
+
+  set(name: string, known: StaticName, line: number): void {
+    this.#names.set(name, { ...known, line });
+    this.#lines.set(name, line);
+  }
+
+  /** Names that the file defines further down, for messages. */
+  announce(name: string, line: number): void {
+    this.#later.set(name, line);
+  }
+
+  /** A step with a name begins or ends; inside it the name is not known yet. */
+  reading(name: string | undefined, isBegin: boolean): void {
+    if (name === undefined) return;
+    if (isBegin) this.#reading.add(name);
+    else this.#reading.delete(name);
+  }
+
+  /** An input of rows is no list that expressions could hold: only each goes over it. */
+  defineRows(name: string, line: number): void {
+    this.#lines.set(name, line);
+    this.#rows.add(name);
+  }
+
+  /** These names may be kept again by the steps of this scope. */
+  keepAnew(names: readonly string[]): void {
+    for (const name of names) {
+      this.#again.add(name);
+      this.#later.delete(name);
+    }
+  }
+
+  /** The names of a turn end with it; later loops may use them again. */
+  end(names: Iterable<string>, loop: number): void {
+    for (const name of names) {
+      this.#lines.delete(name);
+      this.#later.delete(name);
+      this.#ended.set(name, loop);
+    }
+  }
+
+  lookup(name: string): KnownName | undefined {
+    return this.#names.get(name) ?? this.#from?.lookup(name);
+  }
+
+  names(): string[] {
+    return [...this.entries().keys()];
+  }
+
+  entries(): Map<string, KnownName> {
+    const all = this.#from?.entries() ?? new Map<string, KnownName>();
+    for (const [name, known] of this.#names) all.set(name, known);
+    return all;
+  }
+
+  /** The names that it knows and the scope that it branched from does not. */
+  added(): [string, KnownName][] {
+    return [...this.#names].filter(([name]) => !this.#from?.lookup(name));
+  }
+
+  /** Another way through the chain: what it defines is forgotten by the other branch. */
+  branch(): ChainScope {
+    return new ChainScope(this);
+  }
+
+  /** Lets a second branch define names that the first one defined. */
+  forget(names: Iterable<string>): void {
+    for (const name of names) this.#lines.delete(name);
+  }
+
+  /** Names of two branches become names after the group. */
+  join(first: ChainScope, second: ChainScope | undefined, why: string): void {
+    for (const [name, known] of first.added()) {
+      if (this.lookup(name)) continue;
+      const other = second?.lookup(name);
+      if (other)
+        this.set(
+          name,
+          { kind: union(known.kind, other.kind), secret: Boolean(known.secret ?? other.secret) },
+          known.line,
+        );
+      else
+        this.set(
+          name,
+          { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` },
+          known.line,
+        );
+    }
+    for (const [name, known] of second?.added() ?? []) {
+      if (!this.lookup(name))
+        this.set(
+          name,
+          { ...known, mayBeNothing: known.mayBeNothing ?? `${why} (line ${known.line})` },
+          known.line,
+        );
+    }
+    this.lastCall = first.lastCall ?? second?.lastCall ?? this.lastCall;
+  }
+
+  // ---- as expressions see it
+
+  #scope(
+    answer: StaticScope['answer'],
+    more: (name: string) => StaticName | undefined,
+    extra: readonly string[],
+    whyNot: StaticScope['whyNot'],
+  ): StaticScope {
+    return {
+      lookup: (name) => more(name) ?? this.lookup(name),
+      names: () => [...extra, ...this.names()],
+      answer,
+      whyNot: (name) => {
+        const why = whyNot?.(name);
+        if (why) return why;
+        if (this.#rows.has(name))
+          return {
+            message: `${name} is read row by row, by each only`,
+            instead: `each: row in ${name}`,
+          };
+        const loop = this.#ended.get(name);
+        if (loop !== undefined && !this.lookup(name))
+          return {
+            message: `${name} is kept in the turns of the loop on line ${loop}, and ends with each of them`,
+            instead: `gather: { ${name}: ${name} } on the loop gives the list of all`,
+          };
+        const line = this.#later.get(name);
+        if (line === undefined || this.lookup(name)) return undefined;
+        if (this.#reading.has(name))
+          return {
+            message: `${name} is the step that this stands in, and is known below it only`,
+            instead: `a step below ${name}`,
+          };
+        return {
+          message: `${name} is defined further down, on line ${line}`,
+          instead: 'a step uses what steps above it keep',
+        };
+      },
+    };
+  }
+
+  /** Where there is no answer: a group, a wait, results; `more` names are there in this step only. */
+  outside(more: ReadonlyMap<string, StaticName> = new Map()): StaticScope {
+    const { lastCall } = this;
+    return this.#scope(
+      {
+        missing: '$ is the answer of the step it stands in, and this step sends nothing',
+        instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
+      },
+      (name) => more.get(name),
+      [...more.keys()],
+      (name) => notHere(name, 'this step sends nothing', lastCall),
+    );
+  }
+
+  /** Fields that are read before the request of the step is sent; `sent` fields may hold secrets. */
+  before(
+    sent: boolean,
+    secrets: readonly string[],
+    services: readonly string[],
+    more: Readonly<Record<string, Kind>> = {},
+  ): StaticScope {
+    const { lastCall } = this;
+    const given = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
+    const names = [...given.names, ...Object.keys(more)];
+    const lookup = (name: string): StaticName | undefined =>
+      Object.hasOwn(more, name) ? { kind: more[name]! } : given.lookup(name);
+    return this.#scope(
+      {
+        missing: 'there is no answer yet: this is read before the request is sent',
+        instead:
+          lastCall === undefined
+            ? 'name an earlier step: NAME.body'
+            : `${lastCall}.body is the answer of the step before`,
+      },
+      lookup,
+      names,
+      (name) =>
+        sent && (name === 'secret' || name === 'services')
+          ? undefined
+          : notHere(name, 'there is no answer yet', lastCall),
+    );
+  }
+
+  /** Fields that are read when the answer is there; `more` names are there in this step only. */
+  after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
+    const own = answerNameKinds(readAs);
+    const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
+    return this.#scope(
+      answerKind(readAs),
+      (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),
+      Object.keys(kinds),
+      (name) => notHere(name, '', undefined),
+    );
+  }
+}
+
+/** `secret.NAME` and `services.NAME.url`. */
+export function sentNames(
+  secrets: readonly string[],
+  services: readonly string[],
+): { lookup: (name: string) => StaticName | undefined; names: string[] } {
+  const secretKind = objectKind(Object.fromEntries(secrets.map((name) => [name, TEXT])));
+  const servicesKind = objectKind(
+    Object.fromEntries(services.map((name) => [name, objectKind({ url: TEXT })])),
+  );
+  return {
+    lookup: (name) =>
+      name === 'secret'
+        ? { kind: secretKind, secret: true }
+        : name === 'services'
+          ? { kind: servicesKind }
+          : undefined,
+    names: ['secret', 'services'],
+  };
+}
+
+function notHere(
+  name: string,
+  why: string,
+  lastCall: string | undefined,
+): { message: string; instead?: string } | undefined {
+  if (name === 'secret') {
+    return {
+      message: 'a secret stands only in texts of the project file and in texts that are sent',
+      instead: 'use it in headers, query, a body or a credential',
+    };
+  }
+  if (name === 'services')
+    return {
+      message: 'services.NAME.url stands only in texts of the project file and in texts that are sent',
+    };
+  if (name === 'gathered' || name === 'arrived' || name === 'index')
+    return { message: `${name} has no meaning in this step` };
+  if (!Object.hasOwn(answerNameKinds(undefined), name) || why === '') return undefined;
+  const of =
+    ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
+      ? `${lastCall}.${name}`
+      : undefined;
+  return { message: `${name} speaks of an answer, and ${why}`, ...(of === undefined ? {} : { instead: of }) };
+}

@@ -1,0 +1,33 @@
+import type { Findings } from '../source/findings.ts';
+import type { Insertion, Typed } from '../model.ts';
+
+/** Remarks on `percent(…)` where what is inserted is percent-encoded anyway: the service would see it encoded. */
+export function remarkEncodedTwice(findings: Findings, parts: readonly (string | Insertion)[]): void {
+  for (const part of parts) {
+    if (typeof part === 'string') continue;
+    const { text, tree } = part.expression;
+    if (tree.type !== 'call' || tree.name !== 'percent') continue;
+    const [inner] = tree.arguments;
+    findings.all.push({
+      level: 'remark',
+      code: 'encoded-twice',
+      message: 'what is inserted here is percent-encoded anyway, so with percent it is encoded twice',
+      ...(inner ? { instead: `\${${text.slice(...inner.span)}}` } : {}),
+      place: part.at(tree.span),
+    });
+  }
+}
+
+/** The insertions of a value, those of its items too. */
+export function insertionsOf(value: Typed): Insertion[] {
+  switch (value.type) {
+    case 'insertion':
+      return [value.insertion];
+    case 'template':
+      return value.template.parts.filter((part) => typeof part === 'object');
+    case 'list':
+      return value.items.flatMap(insertionsOf);
+    default:
+      return [];
+  }
+}

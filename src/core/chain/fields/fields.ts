@@ -1,0 +1,410 @@
+import { checkExpression, checkTree } from '../../language/expression.ts';
+import type { Use } from '../../language/infer.ts';
+import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
+import { readDuration } from '../../language/lexer.ts';
+import { isNumberText, numberOf } from '../../language/numbers.ts';
+import { isReservedWord, parseInsertion } from '../../language/parser.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import { childrenOf, type Tree } from '../../language/tree.ts';
+import { Duration, type Value } from '../../language/values.ts';
+import { problemOf } from '../../problems.ts';
+import type { Findings } from '../source/findings.ts';
+import { readPause } from '../source/key-definition.ts';
+import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
+import { indexBehindFilter } from './path-warnings.ts';
+import type { ScalarNode, SourceNode } from '../source/source-file.ts';
+import { formOf } from '../source/structure.ts';
+import { commentInText, expressionInText } from './text-warnings.ts';
+
+/** Reads the fields of one file, each by its sort, and collects the names that they use. */
+export class FieldReader {
+  readonly findings: Findings;
+  /** Names that the fields read since it was last emptied have used. */
+  readonly used = new Set<string>();
+  /** Names of secrets that the fields read so far insert; `*` where one inserts them all. */
+  readonly secrets = new Set<string>();
+  /** Some expression reads XML. */
+  usesXPath = false;
+  /** Names of which an expression asks for .turns, or uses as a whole. */
+  readonly turnsOf = new Set<string>();
+
+  constructor(findings: Findings) {
+    this.findings = findings;
+  }
+
+  #use(tree: Tree): void {
+    let inside = childrenOf(tree);
+    if (tree.type === 'name') {
+      if (tree.name === 'secret') this.secrets.add('*');
+      this.used.add(tree.name);
+      this.turnsOf.add(tree.name);
+    } else if (tree.type === 'query' && tree.base.type === 'name') {
+      const [member] = tree.segments[0]?.selectors ?? [];
+      this.used.add(tree.base.name);
+      if (tree.base.name === 'secret') this.secrets.add(member?.type === 'name' ? member.name : '*');
+      if (member?.type !== 'name' || member.name === 'turns') this.turnsOf.add(tree.base.name);
+      inside = inside.slice(1);
+    }
+    if (tree.type === 'answer') this.used.add('$');
+    if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
+    inside.forEach((child) => this.#use(child));
+  }
+
+  /** What a part reads, and the names of the secrets that it inserts. */
+  withSecrets<T>(read: () => T): { readonly value: T; readonly secrets: ReadonlySet<string> } {
+    const before = new Set(this.secrets);
+    this.secrets.clear();
+    const value = read();
+    const secrets = new Set(this.secrets);
+    before.forEach((name) => this.secrets.add(name));
+    return { value, secrets };
+  }
+
+  // ---- conditions and value expressions
+
+  /** A condition, or one expression of any kind. */
+  expression(node: SourceNode, scope: StaticScope, use: Use = {}): PlacedExpression | undefined {
+    if (node.type !== 'scalar') {
+      const instead =
+        node.type === 'empty' ? undefined : 'an expression that begins with { or [ stands in quotes';
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `an expression is wanted here, and this is ${formOf(node)}`,
+        instead,
+      );
+      return undefined;
+    }
+    if (this.#insertionInExpression(node) || this.#quotedWord(node)) return undefined;
+    const { expression, problems } = checkExpression(node.text, scope, use);
+    this.findings.expression(node, problems);
+    if (!expression) {
+      this.#useNames(node.text);
+      return undefined;
+    }
+    this.#use(expression.tree);
+    indexBehindFilter(this.findings, node, node.text, expression.tree);
+    return this.findings.placed(expression, node);
+  }
+
+  /** Also of a wrong expression the names count as used, so that one mistake is not two. */
+  #useNames(text: string): void {
+    for (const [name] of text.matchAll(/[A-Za-z_][A-Za-z0-9_]*/g)) this.used.add(name);
+  }
+
+  condition(node: SourceNode, scope: StaticScope): PlacedExpression | undefined {
+    return this.expression(node, scope, { condition: true });
+  }
+
+  /** A value field: an expression, or a list or map of them. */
+  expressions(node: SourceNode, scope: StaticScope, use: Use = {}): Expressions | undefined {
+    if (node.type === 'list') {
+      const items = node.items.map((item) => this.expressions(item, scope));
+      return items.includes(undefined) ? undefined : { type: 'list', items: items as Expressions[] };
+    }
+    if (node.type === 'map') {
+      const members = node.entries.map(
+        ({ key, value }) => [key.text, this.expressions(value, scope)] as const,
+      );
+      return members.some(([, value]) => !value)
+        ? undefined
+        : { type: 'object', members: members as [string, Expressions][] };
+    }
+    const value = this.expression(node, scope, use);
+    return value && { type: 'expression', value };
+  }
+
+  #insertionInExpression(node: ScalarNode): boolean {
+    const at = node.text.indexOf('${');
+    if (at < 0 || /['"][^'"]*\$\{/.test(node.text)) return false;
+    const whole = /^\$\{\s*([\s\S]*?)\s*\}$/.exec(node.text)?.[1];
+    this.findings.problem(
+      node.offset(at),
+      'text-in-expression',
+      'this field is an expression already, so ${ } has no meaning in it',
+      whole ?? node.text.replace(/\$\{\s*([^}]*?)\s*\}/g, '$1'),
+    );
+    this.#useNames(node.text);
+    return true;
+  }
+
+  /** `keep: { id: 'pieces' }`: the quotes are YAML's, and what is left is a name. */
+  #quotedWord(node: ScalarNode): boolean {
+    const source = this.findings.file.text[node.range[0]];
+    if (!node.quoted || (source !== "'" && source !== '"') || !/^[A-Za-z_][A-Za-z0-9_-]*$/.test(node.text))
+      return false;
+    this.findings.problem(
+      node,
+      'yaml-trap',
+      `the quotes around ${node.text} belong to YAML, so this is the name ${node.text}, not a text`,
+      `"'${node.text}'" for the text; ${node.text} without quotes for the name`,
+    );
+    this.used.add(node.text);
+    return true;
+  }
+
+  // ---- texts
+
+  /** A text with insertions. */
+  template(
+    node: SourceNode,
+    scope: StaticScope,
+    { raw = false, hint = true, isValue = false }: { raw?: boolean; hint?: boolean; isValue?: boolean } = {},
+  ): Template | undefined {
+    if (node.type !== 'scalar') {
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `a text is wanted here, and this is ${formOf(node)}`,
+        node.type === 'map' ? 'a text that holds ": " stands in quotes' : undefined,
+      );
+      return undefined;
+    }
+    const parts: (string | Insertion)[] = [];
+    const { text } = node;
+    let literal = '';
+    let whole = true;
+    for (let i = 0; i < text.length;) {
+      if (text.startsWith('$${', i)) {
+        literal += '${';
+        i += 3;
+      } else if (text.startsWith('${', i)) {
+        if (literal !== '') parts.push(literal);
+        literal = '';
+        const insertion = this.#insertion(node, i + 2, scope, raw);
+        if (!insertion) return undefined;
+        if (insertion.insertion) parts.push(insertion.insertion);
+        else whole = false;
+        i = insertion.end;
+      } else {
+        if (text.startsWith('{{', i)) this.#doubleBraces(node, i);
+        literal += text[i]!;
+        i++;
+      }
+    }
+    if (literal !== '') parts.push(literal);
+    if (parts.length === 1 && typeof parts[0] === 'string' && hint)
+      expressionInText(this.findings, node, scope, isValue, (tree) => this.#use(tree));
+    if (hint) commentInText(this.findings, node);
+    return whole ? { parts, at: this.findings.place(node) } : undefined;
+  }
+
+  #insertion(
+    node: ScalarNode,
+    from: number,
+    scope: StaticScope,
+    raw: boolean,
+  ): { insertion?: Insertion; end: number } | undefined {
+    let tree: Tree;
+    let end: number;
+    try {
+      ({ tree, end } = parseInsertion(node.text, from));
+    } catch (error) {
+      this.findings.expression(node, [problemOf(error)]);
+      this.#useNames(node.text.slice(from));
+      return undefined;
+    }
+    this.#use(tree);
+    const { expression, problems } = checkTree(tree, node.text, scope, raw ? { outermost: 'raw' } : {});
+    this.findings.expression(node, problems);
+    if (!expression) return { end };
+    indexBehindFilter(this.findings, node, node.text, tree);
+    const isRaw = tree.type === 'call' && tree.name === 'raw';
+    return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
+  }
+
+  #doubleBraces(node: ScalarNode, at: number): void {
+    const inner = /^\{\{\s*([A-Za-z_$@][^{}]*?)\s*\}\}/.exec(node.text.slice(at))?.[1];
+    if (inner === undefined) return;
+    this.findings.problem(
+      node.offset(at),
+      'expression-in-text',
+      'double braces mean nothing here and are sent as they stand',
+      `\${${inner}}`,
+    );
+  }
+
+  /** A text without insertions. */
+  literal(node: SourceNode | undefined): string | undefined {
+    return node?.type === 'scalar' ? node.text : undefined;
+  }
+
+  /** A whole `${…}` in the place of a map: an object that gives its members. */
+  members(node: SourceNode, scope: StaticScope): Insertion | undefined {
+    if (node.type !== 'scalar') return undefined;
+    const [only] = this.template(node, scope)?.parts ?? [];
+    if (typeof only !== 'object') return undefined;
+    const { kind, secret, text, tree } = only.expression;
+    const source = text.slice(...tree.span);
+    if (secret) {
+      // Where a secret stands is told by the name beside it, which is not known here.
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `${source} holds a secret, which stands under a name of its own`,
+        `NAME: \${${source}.NAME}`,
+      );
+      return undefined;
+    }
+    if (mayBe(kind, BIT.object)) return only;
+    this.findings.problem(
+      node,
+      'wrong-kind',
+      `an object is wanted here, whose members are taken, and ${source} is ${kindWords(kind.bits)}`,
+      `NAME: \${${source}}`,
+    );
+    return undefined;
+  }
+
+  // ---- typed texts
+
+  /**
+   * A typed field: lists and maps of texts, where a whole `${…}` keeps its kind and an unquoted number is one. `isWire` says
+   * that it is sent as text in any case, so that `007` is what it looks like.
+   */
+  typed(node: SourceNode, scope: StaticScope, isWire = false): Typed | undefined {
+    switch (node.type) {
+      case 'empty':
+        this.findings.problem(
+          node,
+          'wrong-form',
+          'a value is wanted here, and there is none',
+          'null, or "" for an empty text',
+        );
+        return undefined;
+      case 'list': {
+        const items = node.items.map((item) => this.typed(item, scope, isWire));
+        return items.includes(undefined) ? undefined : { type: 'list', items: items as Typed[] };
+      }
+      case 'map': {
+        const members = node.entries.map(({ key, value }) => {
+          if (key.text.includes('${'))
+            this.findings.problem(
+              key,
+              'wrong-form',
+              'a name of a member has no insertions',
+              '${merge(object, …)} as the whole value',
+            );
+          return [key.text, this.typed(value, scope, isWire)] as const;
+        });
+        return members.some(([, value]) => !value)
+          ? undefined
+          : { type: 'object', members: members as [string, Typed][] };
+      }
+      case 'scalar':
+        return this.#typedScalar(node, scope, isWire);
+    }
+  }
+
+  #typedScalar(node: ScalarNode, scope: StaticScope, isWire: boolean): Typed | undefined {
+    if (!node.quoted) {
+      const value = this.#literalValue(node, isWire);
+      if (value !== undefined) return { type: 'value', value };
+    }
+    const template = this.template(node, scope, { isValue: true });
+    if (!template) return undefined;
+    const [only] = template.parts;
+    if (template.parts.length === 0) return { type: 'value', value: '' };
+    if (template.parts.length === 1 && typeof only === 'string') return { type: 'value', value: only };
+    if (template.parts.length === 1 && typeof only === 'object')
+      return { type: 'insertion', insertion: only };
+    return { type: 'template', template };
+  }
+
+  /** What an unquoted scalar denotes besides a text; nothing for a text. */
+  #literalValue(node: ScalarNode, isWire: boolean): Value | undefined {
+    const { text } = node;
+    if (text === 'true' || text === 'false') return text === 'true';
+    if (text === 'null') return null;
+    if (isNumberText(text)) return numberOf(text);
+    const instead = isWire ? undefined : almostLiteral(text);
+    if (instead !== undefined) {
+      this.findings.problem(
+        node,
+        'wrong-form',
+        `${text} is neither a number of JSON nor plainly a text`,
+        `${instead}, or "${text}" for the text`,
+      );
+    }
+    return undefined;
+  }
+
+  // ---- settings
+
+  duration(node: SourceNode, scope: StaticScope): Setting<Duration> | undefined {
+    if (node.type !== 'scalar') return undefined; // the form has been looked at
+    const milliseconds = readDuration(node.text);
+    if (milliseconds !== undefined) {
+      if (milliseconds < 0) this.findings.problem(node, 'wrong-form', 'a duration here is not negative');
+      return { value: new Duration(milliseconds) };
+    }
+    const only = this.template(node, scope)?.parts;
+    return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : undefined;
+  }
+
+  /** A whole number. */
+  amount(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<number> {
+    if (node?.type !== 'scalar') return { value: usual };
+    if (/^\d+$/.test(node.text)) return { value: Number(node.text) };
+    const only = this.template(node, scope)?.parts;
+    return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : { value: usual };
+  }
+
+  /** How long to wait between two requests: `2s`, or `1s..10s`. */
+  pause(node: SourceNode | undefined, scope: StaticScope, usual: { least: number; most?: number }): Pause {
+    const { least, most } = (node?.type === 'scalar' && readPause(node.text)) || usual;
+    const pause: Pause = { least: { value: new Duration(least) }, ...(most === undefined ? {} : { most }) };
+    if (node?.type !== 'scalar' || readPause(node.text)) return pause;
+    const setting = this.duration(node, scope);
+    return setting ? { least: setting } : pause;
+  }
+
+  /** A duration that has a usual value. */
+  bound(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<Duration> {
+    return (node && this.duration(node, scope)) ?? { value: new Duration(usual) };
+  }
+
+  /** A name that expressions can reach. */
+  name(node: ScalarNode, reserved: ReadonlySet<string>): boolean {
+    const { text } = node;
+    if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(text)) {
+      const near = text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+/, '');
+      this.findings.problem(
+        node,
+        'name-invalid',
+        `${text} can't be a name: a name is a letter, then letters, digits and _`,
+        near === '' ? undefined : near,
+      );
+      return false;
+    }
+    if (reserved.has(text) || isReservedWord(text)) {
+      this.findings.problem(
+        node,
+        'name-invalid',
+        `${text} is a word of the language`,
+        `${text}_1, or a name that says what it is for`,
+      );
+      return false;
+    }
+    return true;
+  }
+}
+
+/** What was probably meant by a scalar that looks like a number or a word of JSON but is none. */
+export function almostLiteral(text: string): string | undefined {
+  if (/^(?:true|false|null)$/i.test(text)) return text.toLowerCase();
+  if (text === '~') return 'null';
+  if (/^[+-]?\.(?:inf|nan)$/i.test(text)) return 'JSON has no such number';
+  if (/^0x[0-9a-f]+$/i.test(text)) return String(Number(text));
+  if (/^0o[0-7]+$/i.test(text)) return String(Number(text));
+  if (/^[+-]?[0-9]*\.?[0-9]+(?:e[+-]?[0-9]+)?\.?$/i.test(text) && !isNumberText(text)) {
+    const mended = text
+      .replace(/^\+/, '')
+      .replace(/^(-?)0+(?=[0-9])/, '$1')
+      .replace(/^(-?)\./, '$10.')
+      .replace(/\.$/, '');
+    return isNumberText(mended) ? mended : undefined;
+  }
+  if (/^[+-]?[0-9]+\.$/.test(text)) return text.replace(/\.$/, '').replace(/^\+/, '');
+  return undefined;
+}

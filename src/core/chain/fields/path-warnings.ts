@@ -1,0 +1,41 @@
+import { childrenOf, type QueryTree, type Segment, type Tree } from '../../language/tree.ts';
+import type { Findings } from '../source/findings.ts';
+import type { ScalarNode } from '../source/source-file.ts';
+
+/**
+ * Says of an index directly behind a filter or a slice that it looks into each item that was found: whoever writes
+ * `items[?@.open][0]` mostly means the first of them. `text` is that of the expression, `shift` where it begins in the node.
+ */
+export function indexBehindFilter(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+  childrenOf(tree).forEach((child) => indexBehindFilter(findings, node, text, child));
+  if (tree.type !== 'query') return;
+  const at = tree.segments.findIndex(
+    (one, i) => isIndex(one) && i > 0 && givesSeveral(tree.segments[i - 1]!),
+  );
+  const segment = tree.segments[at];
+  if (!segment) return;
+  findings.remark(
+    node.offset(segment.span[0]),
+    'index-in-each-item',
+    `${text.slice(...segment.span)} stands behind ${text.slice(...tree.segments[at - 1]!.span)}, so it looks into each item that was found`,
+    instead(text, tree, at),
+  );
+}
+
+function instead(text: string, { span, segments }: QueryTree, at: number): string {
+  const found = text.slice(span[0], segments[at]!.span[0]);
+  const rest = text.slice(segments[at]!.span[1], span[1]);
+  const [selector] = segments[at]!.selectors;
+  const index = selector?.type === 'index' ? selector.index : 0;
+  if (index === 0) return `first(${found})${rest}`;
+  if (index === -1) return `last(${found})${rest}`;
+  return `slice(${found}, ${index}, ${index + 1})`;
+}
+
+function isIndex({ descendant, selectors }: Segment): boolean {
+  return !descendant && selectors.length === 1 && selectors[0]!.type === 'index';
+}
+
+function givesSeveral({ selectors }: Segment): boolean {
+  return selectors.some(({ type }) => type === 'filter' || type === 'slice');
+}

@@ -1,0 +1,73 @@
+import { checkTree } from '../../language/expression.ts';
+import { functions } from '../../language/functions/index.ts';
+import { parseExpression } from '../../language/parser.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import { namesIn, type Tree } from '../../language/tree.ts';
+import type { Findings } from '../source/findings.ts';
+import type { ScalarNode } from '../source/source-file.ts';
+
+/**
+ * Finds what stands in a field for text and reads as an expression. `$.id` is almost never meant as text, so that is a problem;
+ * a call of a function, an operation on names, and in a field of values (`isValue`) a known member of a name may be, so these
+ * are remarked on unless they stand in quotes. `use` is told what is used.
+ */
+export function expressionInText(
+  findings: Findings,
+  node: ScalarNode,
+  scope: StaticScope,
+  isValue: boolean,
+  use: (tree: Tree) => void,
+): void {
+  const { text } = node;
+  if (!/^[$@][.[]|^[A-Za-z_][A-Za-z0-9_]*\s*[-+*/%?.[(]/.test(text)) return;
+  let tree: Tree;
+  try {
+    tree = parseExpression(text);
+  } catch {
+    return;
+  }
+  const message = `this field is a text, so ${text} is only these characters`;
+  const base = tree.type === 'query' ? tree.base.type : undefined;
+  if (base === 'answer' || base === 'item') {
+    use(tree);
+    findings.problem(node, 'expression-in-text', message, `\${${text}}`);
+  } else if (!node.quoted && isMeant(tree, text, scope, isValue)) {
+    use(tree);
+    findings.remark(
+      node,
+      'expression-in-text',
+      message,
+      `\${${text}}, or quotes where the characters are meant`,
+    );
+  }
+}
+
+/** Whether a text that reads as an expression is one that somebody probably meant, by what is known of its names. */
+function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean): boolean {
+  const isSound = (): boolean =>
+    [...namesIn(tree)].every((name) => scope.lookup(name)) &&
+    checkTree(tree, text, scope).problems.length === 0;
+  if (tree.type === 'query') {
+    // `shop.example.com` and `fired.csv` are names of hosts and files unless the member is known.
+    const [first] = tree.segments[0]!.selectors;
+    const kind = tree.base.type === 'name' ? scope.lookup(tree.base.name)?.kind : undefined;
+    return isValue && first?.type === 'name' && kind?.members?.has(first.name) === true && isSound();
+  }
+  const isCall = tree.type === 'call' && functions.has(tree.name);
+  const isOperation = (tree.type === 'binary' || tree.type === 'default') && namesIn(tree).size > 0;
+  return (isCall || isOperation) && isSound();
+}
+
+/** Remarks on ` #`, which begins a comment in YAML, where a text was meant to go on: `Order #1`. */
+export function commentInText(findings: Findings, node: ScalarNode): void {
+  const { text } = findings.file;
+  const behind = text.slice(node.range[1], node.range[1] + 99);
+  if (node.quoted || !/^[ \t]+#(?=[\p{L}\p{N}]|\$\{)/u.test(behind)) return;
+  const rest = text.slice(node.range[0]).split(/\r?\n/, 1)[0]!.trimEnd();
+  findings.remark(
+    node,
+    'comment-in-text',
+    `in YAML " #" begins a comment, so this text ends with ${node.text.slice(-40)}`,
+    /["\\]/.test(rest) ? `'${rest.replaceAll("'", "''")}'` : `"${rest}"`,
+  );
+}

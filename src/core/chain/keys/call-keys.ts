@@ -1,0 +1,241 @@
+import * as z from 'zod';
+import {
+  type KeyDefinition,
+  anything,
+  count,
+  map,
+  mapOrInsertion,
+  shapeOf,
+  text,
+  timeout,
+  yesNo,
+} from '../source/key-definition.ts';
+import { READ_AS } from '../model.ts';
+
+export const callKeys: readonly KeyDefinition[] = [
+  {
+    name: 'as',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of a credential, or nobody',
+    about:
+      'The credential that the request carries, in place of the one of its service. `nobody` sends none.',
+    example: 'as: counter',
+  },
+  {
+    name: 'query',
+    sort: 'typed text',
+    shape: mapOrInsertion,
+    wants: 'a map of names and values',
+    about:
+      'Parameters of the URL. A list repeats the name. Values are percent-encoded. `${object}` as the whole value gives its members.',
+    example: 'query:\n  state: waiting',
+  },
+  {
+    name: 'headers',
+    sort: 'plain text',
+    shape: mapOrInsertion,
+    wants: 'a map of names and texts',
+    about: 'Fields of the request. `${object}` as the whole value gives its members.',
+    example: 'headers:\n  Accept-Language: en',
+  },
+  {
+    name: 'json',
+    sort: 'typed text',
+    shape: shapeOf(() => z.unknown()),
+    wants: 'a value',
+    about:
+      'A body in JSON. Inserted values stay values; an unquoted true, false, null or number is one. Pasted JSON is YAML already.',
+    example: 'json:\n  piece: ${piece.id}\n  cone: 6',
+  },
+  {
+    name: 'form',
+    sort: 'typed text',
+    shape: mapOrInsertion,
+    wants: 'a map of names and values',
+    about:
+      'A body of form fields (application/x-www-form-urlencoded). A list repeats the name. `${object}` as the whole value gives its members.',
+    example: 'form:\n  user: anna',
+  },
+  {
+    name: 'text',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'A body of plain text.',
+    example: 'text: ${report}',
+  },
+  {
+    name: 'xml',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'A body of XML. Inserted values are escaped, as text and inside attributes.',
+    example: 'xml: <piece id="${piece}"><cone>6</cone></piece>',
+  },
+  {
+    name: 'multipart',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of parts',
+    about:
+      'A body of several parts (RFC 7578). A part is a text, or a map of file (or text), type and filename. Files are read while they are sent.',
+    example: 'multipart:\n  title: Bowl\n  photo: { file: bowl.png, type: image/png }',
+  },
+  {
+    name: 'file',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about:
+      'A body that is a file, read while it is sent. A path begins at the folder of the chain file; the ending says the content type, unless headers do.',
+    example: 'file: designs/bowl.png',
+  },
+  {
+    name: 'save',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about:
+      'Writes the body to a file while it comes. It has its name only when the expectations of the step hold; a path begins at the folder of the chain file.',
+    example: 'save: out/${piece}.png',
+  },
+  {
+    name: 'cookies',
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(['none'])),
+    wants: 'none',
+    about:
+      'Cookies are kept for a run, one jar for each service and credential, and sent again as RFC 6265 says. `none` sends and keeps none.',
+    example: 'cookies: none',
+  },
+  {
+    name: 'redirects',
+    manner: true,
+    sort: 'setting',
+    shape: count,
+    wants: 'a number',
+    usual: '5',
+    about: 'How often a request is redirected at most. 0 takes the redirect as the answer.',
+    example: 'redirects: 0',
+  },
+  {
+    name: 'service-expect',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'yes',
+    about: 'Whether what the service expects of each call holds for this one.',
+    example: 'service-expect: no',
+  },
+  {
+    name: 'timeout',
+    manner: true,
+    sort: 'setting',
+    shape: timeout,
+    wants: 'a duration, or a map of connect, answer and total',
+    usual: 'connect: 10s, answer: 30s, total: 60s',
+    about:
+      'How long a request may take: until it is connected, until the answer begins, and in all. One duration is the time in all.',
+    example: 'timeout: 10s',
+  },
+  {
+    name: 'retry',
+    manner: true,
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of attempts, on, wait, when and as-told',
+    about:
+      'Sends a request again that got no answer, or one that says to come back. Without it only what the service says with 429, or 503 and Retry-After, is waited for.',
+    example: 'retry: { attempts: 4, wait: 1s..30s }',
+  },
+  {
+    name: 'idempotency',
+    manner: true,
+    sort: 'setting',
+    shape: shapeOf(() => z.union([yesNo(), map()])),
+    wants: 'yes, or a map of header and key',
+    about:
+      'Sends a key by which the service knows a repeated request, in the field Idempotency-Key, so that it may be sent again.',
+    example: 'idempotency: yes',
+  },
+  {
+    name: 'repeatable',
+    manner: true,
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'no',
+    about: 'The request may be sent again although its method is not idempotent (RFC 9110, 9.2.2).',
+    example: 'repeatable: yes',
+  },
+  {
+    name: 'poll',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of until, while, give-up-when, every, within and at',
+    about: 'Asks again until a condition holds. expect and keep see the last answer.',
+    example: "poll:\n  until: $.state == 'done'\n  every: 1s..10s\n  within: 5m",
+  },
+  {
+    name: 'pages',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of next, next-query or next-json, items, until, up-to and enough',
+    about: 'Asks for one page after the other. The items of all of them are `gathered`.',
+    example: "pages:\n  next: link('next')\n  items: $.pieces",
+  },
+  {
+    name: 'callback',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of within, when and signed-by',
+    about:
+      'Opens a listener, gives its address to the request as ${callback}, and waits after the answer for the request that comes in: `arrived`.',
+    example: "callback:\n  within: 2m\n  when: arrived.body.state == 'done'",
+  },
+  {
+    name: 'read-as',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([z.enum(READ_AS), z.strictObject({ csv: z.string().length(1) })])),
+    wants: `${READ_AS.join(', ')}, or { csv: ';' }`,
+    about:
+      'How the body of the answer is read, whatever its content type says. `{ csv: ";" }` names what separates cells; json-lines is a JSON value a line.',
+    example: 'read-as: json',
+  },
+];
+
+export const partKeys: readonly KeyDefinition[] = [
+  {
+    name: 'text',
+    sort: 'typed text',
+    shape: anything,
+    wants: 'a text',
+    about: 'What the part holds.',
+    example: 'text: Bowl',
+  },
+  {
+    name: 'file',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    about: 'The file that is the part; read while it is sent.',
+    example: 'file: bowl.png',
+  },
+  {
+    name: 'type',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a media type',
+    about: 'The content type of the part.',
+    example: 'type: image/png',
+  },
+  {
+    name: 'filename',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about: 'The name of the file as the service sees it; usually its own.',
+    example: 'filename: bowl.png',
+  },
+];

@@ -1,0 +1,205 @@
+import {
+  ANY,
+  BIT,
+  BYTES,
+  DURATION,
+  JSON_VALUE,
+  type Kind,
+  listOf,
+  maybe,
+  NUMBER,
+  OBJECT,
+  objectKind,
+  TEXT,
+} from '../../language/kinds.ts';
+import type { ReadAs } from '../model.ts';
+
+/** A name that the language itself gives, for `explain`. */
+export interface NameDocumentation {
+  readonly name: string;
+  readonly where: string;
+  readonly about: string;
+  /** An expression that uses it. */
+  readonly example: string;
+}
+
+interface GivenName extends Omit<NameDocumentation, 'name'> {
+  /** Nothing of a chain can be called so. */
+  readonly reserved?: true;
+}
+
+interface AnswerNameDefinition {
+  /** What it is, by how the body is read. */
+  readonly kind: Kind | ((readAs: ReadAs | undefined) => Kind);
+  readonly about: string;
+  readonly example: string;
+}
+
+/** Fields of HTTP by their names: the case of letters does not count. */
+export const HEADERS: Kind = { ...OBJECT, caseless: true };
+
+/** The kind of `$` by how the body is read. */
+export function answerKind(readAs: ReadAs | undefined): Kind {
+  if (readAs === 'text' || readAs === 'xml') return TEXT;
+  if (readAs === 'lines') return listOf(TEXT);
+  if (readAs === 'json-lines') return listOf(JSON_VALUE);
+  if (readAs === 'csv' || readAs === 'events') return listOf(OBJECT);
+  if (readAs === 'bytes') return BYTES;
+  if (readAs === 'json') return JSON_VALUE;
+  return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };
+}
+
+/** Names of the answer to a call, in its own expressions. What each is then, the engine says of every one of them. */
+export const ANSWER_NAMES = {
+  status: { kind: NUMBER, about: 'The status of the answer.', example: 'status == 200' },
+  headers: {
+    kind: HEADERS,
+    about: 'The fields of the answer by name; the case of letters does not count.',
+    example: "headers['Content-Type'] == 'application/json'",
+  },
+  body: { kind: answerKind, about: 'The same as $.', example: 'body.pieces[0].id' },
+  text: { kind: maybe(TEXT), about: 'The body as text.', example: "contains(text, 'kiln')" },
+  type: {
+    kind: maybe(TEXT),
+    about: 'The media type of the body, without parameters.',
+    example: "type == 'image/png'",
+  },
+  size: { kind: NUMBER, about: 'The bytes of the body.', example: 'size > 1000' },
+  elapsed: { kind: DURATION, about: 'How long the request took.', example: 'elapsed < 800ms' },
+  attempts: {
+    kind: NUMBER,
+    about: 'How many requests it took, redirects included.',
+    example: 'attempts == 1',
+  },
+  cookies: {
+    kind: OBJECT,
+    about: 'The cookies that the answer sets, by name.',
+    example: 'exists(cookies.studio)',
+  },
+  url: { kind: TEXT, about: 'The address that answered, after redirects.', example: "begins(url, 'http')" },
+  sent: {
+    kind: objectKind({ url: TEXT, headers: HEADERS, json: maybe(ANY) }),
+    about: 'What was sent: sent.url, sent.headers and sent.json.',
+    example: "sent.headers['accept'] == 'application/json'",
+  },
+} as const satisfies Readonly<Record<string, AnswerNameDefinition>>;
+export type AnswerName = keyof typeof ANSWER_NAMES;
+
+const after = 'expect, keep and show of a call';
+const later = 'steps below a named step';
+
+const OTHER_NAMES = {
+  index: {
+    where: 'the turns of each and repeat',
+    reserved: true,
+    about: 'The count of the innermost loop, from 0.',
+    example: 'index + 1',
+  },
+  gathered: {
+    where: 'expect, keep and show of a call with pages, and inside pages',
+    reserved: true,
+    about: 'The items of all pages so far, as a list.',
+    example: 'length(gathered) > 0',
+  },
+  page: { where: 'pages', about: 'The number of the page that came, from 1.', example: 'page + 1' },
+  arrived: {
+    where: 'a call with callback',
+    reserved: true,
+    about: 'The request that called back: .body .text .headers .method .path .query.',
+    example: "arrived.body.state == 'done'",
+  },
+  callback: {
+    where: 'texts that a call with callback sends',
+    about: 'The address at which it is waited for.',
+    example: 'callback',
+  },
+  $: {
+    where: after,
+    about:
+      'The answer: the value of its JSON, a text, or bytes. It is that of the step it stands in and of no other.',
+    example: '$.pieces[0].id',
+  },
+  '@': {
+    where: 'filters, and the second argument of any, every, map, sort, min, max, unique and group',
+    about: 'The item that is looked at.',
+    example: '$.pieces[?@.cone > 6]',
+  },
+  run: {
+    where: 'everywhere',
+    reserved: true,
+    about: 'This run: run.id and run.started.',
+    example: "join(['chain', run.id], '-')",
+  },
+  environment: {
+    where: 'everywhere',
+    reserved: true,
+    about: 'The name of the environment in force; nothing where there is none.',
+    example: "environment == 'live'",
+  },
+  secret: {
+    where: 'texts of the project file, and texts that are sent',
+    reserved: true,
+    about: 'The secrets of the project: secret.NAME.',
+    example: 'secret.desk',
+  },
+  services: {
+    where: 'texts of the project file, and texts that are sent',
+    reserved: true,
+    about: 'The services of the project: services.NAME.url.',
+    example: 'services.kiln.url',
+  },
+  'NAME.ok': { where: later, about: 'Whether the step held.', example: 'load.ok' },
+  'NAME.skipped': { where: later, about: 'Whether the step was skipped.', example: 'load.skipped' },
+  'NAME.failed': {
+    where: later,
+    about: 'Whether the step failed and was passed (on-fail: continue).',
+    example: 'load.failed',
+  },
+  'NAME.problem': { where: later, about: 'Why the step failed.', example: "load.problem ?? 'none'" },
+  'NAME.status': {
+    where: later,
+    about: 'The status of a call; likewise .headers, .body, .url, .attempts and .elapsed.',
+    example: 'load.status == 202',
+  },
+} as const satisfies Readonly<Record<string, GivenName>>;
+
+/** The names that an expression finds without anybody having kept them. */
+export const givenNames: readonly NameDocumentation[] = [
+  ...Object.entries(OTHER_NAMES).map(([name, { where, about, example }]) => ({
+    name,
+    where,
+    about,
+    example,
+  })),
+  ...Object.entries(ANSWER_NAMES).map(([name, { about, example }]) => ({
+    name,
+    where: after,
+    about,
+    example,
+  })),
+];
+
+/** Names that have a meaning of their own and can't be given; `values` and `nothing` are words of the language. */
+export const RESERVED_NAMES: ReadonlySet<string> = new Set([
+  ...Object.keys(ANSWER_NAMES),
+  ...Object.entries(OTHER_NAMES).flatMap(([name, one]) => ('reserved' in one ? [name] : [])),
+  'values',
+  'nothing',
+]);
+
+const namesOfAnswers = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
+
+/** The kinds of the names of an answer, by how its body is read. */
+export function answerNameKinds(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
+  let known = namesOfAnswers.get(readAs);
+  if (!known) {
+    known = Object.fromEntries(
+      Object.entries(ANSWER_NAMES).map(([name, { kind }]) => [
+        name,
+        typeof kind === 'function' ? kind(readAs) : kind,
+      ]),
+    );
+    namesOfAnswers.set(readAs, known);
+  }
+  return known;
+}

@@ -1,0 +1,152 @@
+import * as z from 'zod';
+import {
+  type KeyDefinition,
+  amount,
+  duration,
+  list,
+  map,
+  mapOrInsertion,
+  pause,
+  shapeOf,
+  text,
+} from '../source/key-definition.ts';
+
+const steps: KeyDefinition = {
+  name: 'steps',
+  sort: 'structure',
+  shape: list,
+  wants: 'a list of steps',
+  required: true,
+  about: 'What is done in each turn.',
+  example: 'steps:\n  - call: GET kiln /pieces/${piece.id}',
+};
+
+/** The keys of `each`, besides those of every step. */
+export const eachKeys: readonly KeyDefinition[] = [
+  steps,
+  {
+    name: 'at-once',
+    manner: true,
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    usual: '1',
+    about: 'How many turns go on at the same time.',
+    example: 'at-once: 3',
+  },
+  {
+    name: 'turns-on-fail',
+    manner: true,
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(['stop', 'continue'])),
+    wants: 'stop or continue',
+    usual: 'stop',
+    about:
+      'Whether no further turn begins once one has failed. With continue the other turns and the steps below the loop go on; the run still ends with 1.',
+    example: 'turns-on-fail: continue',
+  },
+  {
+    name: 'at-least',
+    manner: true,
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    usual: '0',
+    about: 'How many turns have to hold; fewer is a failure, also where there was nothing to do.',
+    example: 'at-least: 1',
+  },
+  {
+    name: 'up-to',
+    manner: true,
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    usual: '100000',
+    about: 'How many turns there may be; more is a failure.',
+    example: 'up-to: 500',
+  },
+  {
+    name: 'until',
+    sort: 'condition',
+    shape: text,
+    wants: 'a condition',
+    about: 'No turn begins once it holds. It is looked at after each turn, with the names of that turn.',
+    example: "until: found.state == 'fired'",
+  },
+  {
+    name: 'gather',
+    sort: 'value expression',
+    shape: map,
+    wants: 'a map of names and expressions',
+    about:
+      'One value of each turn that held: lists in the order of the items, which are there after the loop. Nothing is left out.',
+    example: 'gather:\n  fired: firing',
+  },
+];
+
+/** The keys inside `repeat`. */
+export const repeatKeys: readonly KeyDefinition[] = [
+  {
+    name: 'until',
+    sort: 'condition',
+    shape: text,
+    wants: 'a condition',
+    required: true,
+    about: 'Looked at after each turn; where it holds, the loop ends.',
+    example: "until: state == 'done'",
+  },
+  {
+    name: 'up-to',
+    manner: true,
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    usual: '50',
+    about: 'How many turns at most; reaching it is a failure.',
+    example: 'up-to: 10',
+  },
+  {
+    name: 'every',
+    manner: true,
+    sort: 'setting',
+    shape: pause,
+    wants: 'a duration, or two with .. between them',
+    usual: '0s',
+    about: 'How long it waits between turns; of two durations it doubles from the first to the second.',
+    example: 'every: 2s',
+  },
+  {
+    name: 'within',
+    manner: true,
+    sort: 'setting',
+    shape: duration,
+    wants: 'a duration',
+    usual: '1h',
+    about: 'How long it goes on; reaching it is a failure.',
+    example: 'within: 5m',
+  },
+];
+
+/** The keys that stand beside `repeat`. */
+export const repeatStepKeys: readonly KeyDefinition[] = [
+  { ...steps, example: 'steps:\n  - call: GET kiln /pieces\n    query: { cursor: "${cursor}" }' },
+  {
+    name: 'start',
+    sort: 'value expression',
+    shape: map,
+    wants: 'a map of names and expressions',
+    about: 'Names with first values, which the steps may keep anew. They are there after the loop.',
+    example: 'start:\n  cursor: "\'\'"',
+  },
+];
+
+export const followKeys: readonly KeyDefinition[] = [
+  {
+    name: 'inputs',
+    sort: 'typed text',
+    shape: mapOrInsertion,
+    wants: 'a map of inputs',
+    about: 'The inputs of the chain that is followed. `${object}` as the whole value gives its members.',
+    example: 'inputs:\n  rack: ${rack}',
+  },
+];

@@ -1,0 +1,264 @@
+import * as z from 'zod';
+import {
+  type KeyDefinition,
+  conditions,
+  count,
+  map,
+  shapeOf,
+  text,
+  texts,
+  timeout,
+  yesNo,
+} from '../source/key-definition.ts';
+import { GUARDS } from '../project.ts';
+import { PER } from './traffic-keys.ts';
+
+/** A size: 200 MB. */
+export const SIZE = /^(\d{1,6}) ?(KB|MB|GB)$/;
+
+export const projectKeys: readonly KeyDefinition[] = [
+  {
+    name: 'services',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of services',
+    about: 'The services that the chains speak to.',
+    example: 'services:\n  kiln:\n    url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'credentials',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of credentials',
+    about: 'Who signs in, and how.',
+    example: 'credentials:\n  counter:\n    kind: bearer\n    token: ${secret.counter}',
+  },
+  {
+    name: 'secrets',
+    sort: 'setting',
+    shape: shapeOf(() => z.record(z.string(), text())),
+    wants: 'a map of names and sources',
+    about:
+      'Where secrets come from: `env NAME`, `file PATH`, `command WORDS` (its output), `ask` (typed in, once a run), or `locked` (stored with `batharon secret set`).',
+    example: 'secrets:\n  counter: env KILN_COUNTER_TOKEN\n  desk: locked',
+  },
+  {
+    name: 'mask',
+    sort: 'setting',
+    shape: shapeOf(() => z.strictObject({ also: texts().optional(), never: texts().optional() })),
+    wants: 'a map of also and never',
+    about:
+      'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
+    example: 'mask:\n  also: [pin]',
+  },
+  {
+    name: 'environments',
+    sort: 'structure',
+    shape: map,
+    wants: 'a map of environments',
+    about: 'Sets of overrides, by dotted key, of anything in this file.',
+    example: 'environments:\n  live:\n    services.kiln.url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'default-environment',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of an environment',
+    about: 'The environment of a run without --env.',
+    example: 'default-environment: practice',
+  },
+  {
+    name: 'guard',
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(GUARDS)),
+    wants: `one of ${GUARDS.join(', ')}`,
+    usual: 'none',
+    about:
+      'Keeps from requests that may change something, mostly in one environment: `ask` has a person confirm the first of a run (`--yes` without a terminal), `reads-only` refuses each. Requests that only sign in are sent.',
+    example: 'guard: ask',
+  },
+  {
+    name: 'values',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about: 'Names that every chain of the project may use.',
+    example: 'values:\n  studio: north',
+  },
+  {
+    name: 'zone',
+    sort: 'setting',
+    shape: text,
+    wants: 'a time zone',
+    usual: 'UTC',
+    about: 'The zone in which date(…) and format(…) write times.',
+    example: 'zone: Europe/Lisbon',
+  },
+  {
+    name: 'callbacks',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of listen and public-url',
+    about:
+      'Where requests of services come in, for calls with `callback`. Usually a free port of this machine.',
+    example: 'callbacks:\n  listen: 127.0.0.1:4801\n  public-url: https://desk.emberfold.example/hooks',
+  },
+  {
+    name: 'records',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of runs and size',
+    about:
+      'How many runs stay recorded in `.batharon/runs`, and how much they take; the oldest ones go first.',
+    example: 'records:\n  runs: 20\n  size: 200 MB',
+  },
+];
+
+/** The keys of `records`. */
+export const recordsKeys: readonly KeyDefinition[] = [
+  {
+    name: 'runs',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(/^[1-9]\d{0,3}$/)),
+    wants: 'a number of at least 1',
+    usual: '50',
+    about: 'How many runs are kept.',
+    example: 'runs: 20',
+  },
+  {
+    name: 'size',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(SIZE)),
+    wants: 'a number of KB, MB or GB',
+    usual: '500 MB',
+    about: 'How much all of them may take together.',
+    example: 'size: 200 MB',
+  },
+];
+
+/** The keys of `callbacks`. */
+export const callbacksKeys: readonly KeyDefinition[] = [
+  {
+    name: 'listen',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(/^(?:[^\s:/]+|\[[0-9a-f:]+\]):\d{1,5}$/)),
+    wants: 'HOST:PORT',
+    usual: '127.0.0.1:0',
+    about: 'Where the listener is; port 0 takes a free one.',
+    example: 'listen: 127.0.0.1:4801',
+  },
+  {
+    name: 'public-url',
+    sort: 'setting',
+    shape: shapeOf(() => z.string().regex(/^https?:\/\/[^\s?#]+$/)),
+    wants: 'a URL',
+    about: 'How services elsewhere reach the listener, such as the address of a tunnel.',
+    example: 'public-url: https://desk.emberfold.example/hooks',
+  },
+];
+
+export const serviceKeys: readonly KeyDefinition[] = [
+  {
+    name: 'url',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or practice',
+    required: true,
+    about:
+      'Where the service lives; paths of calls are appended. `practice` is the practice service, started with the run.',
+    example: 'url: https://api.emberfold.example/v1',
+  },
+  {
+    name: 'as',
+    sort: 'setting',
+    shape: text,
+    wants: 'the name of a credential, or nobody',
+    about: 'The credential that its calls carry.',
+    example: 'as: counter',
+  },
+  {
+    name: 'headers',
+    sort: 'plain text',
+    shape: map,
+    wants: 'a map of names and texts',
+    about: 'Fields of each of its requests. A call may set them otherwise.',
+    example: 'headers:\n  Accept: application/json',
+  },
+  {
+    name: 'timeout',
+    sort: 'setting',
+    shape: timeout,
+    wants: 'a duration, or a map of connect, answer and total',
+    usual: 'connect: 10s, answer: 30s, total: 60s',
+    about: 'How long each of its requests may take.',
+    example: 'timeout:\n  connect: 2s\n  total: 20s',
+  },
+  {
+    name: 'expect',
+    sort: 'condition',
+    shape: conditions,
+    wants: 'a condition or a list of them',
+    about: 'What has to hold for each of its calls; service-expect: no on a call sets it aside.',
+    example: "expect:\n  - type == 'application/json'",
+  },
+  {
+    name: 'pace',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([z.string().regex(PER), map()])),
+    wants: 'a number per second, minute, hour or day, or a map of rate, burst, at-once and budget',
+    about:
+      'How fast its calls go. What the service itself says, by Retry-After and rate-limit fields, is obeyed with or without it.',
+    example: 'pace: 10 per second',
+  },
+  {
+    name: 'retry',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of attempts, on, wait, when and as-told',
+    about: 'The retry of each of its calls that has none of its own.',
+    example: 'retry: { attempts: 3, wait: 500ms..5s }',
+  },
+  {
+    name: 'tls',
+    sort: 'plain text',
+    shape: shapeOf(() =>
+      z.strictObject({
+        ca: text().optional(),
+        cert: text().optional(),
+        key: text().optional(),
+        verify: yesNo().optional(),
+      }),
+    ),
+    wants: 'a map of ca, cert, key and verify',
+    about:
+      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',
+    example: 'tls:\n  ca: keys/kiln-ca.pem\n  cert: keys/desk.pem\n  key: keys/desk.key',
+  },
+  {
+    name: 'proxy',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a URL, or none',
+    about:
+      'A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine’s own addresses are never asked for through one.',
+    example: 'proxy: http://proxy.example:3128',
+  },
+  {
+    name: 'redirects',
+    sort: 'setting',
+    shape: count,
+    wants: 'a number',
+    usual: '5',
+    about: 'How often each of its requests is redirected at most.',
+    example: 'redirects: 2',
+  },
+  {
+    name: 'insecure',
+    sort: 'setting',
+    shape: yesNo,
+    wants: 'yes or no',
+    usual: 'no',
+    about: 'Lets a credential go to it over plain http, where others can read it.',
+    example: 'insecure: yes',
+  },
+];

@@ -1,0 +1,205 @@
+import type { StaticScope } from '../../language/scope.ts';
+import { insertionsOf, remarkEncodedTwice } from '../fields/encoded-twice.ts';
+import { FieldReader } from '../fields/fields.ts';
+import { Findings } from '../source/findings.ts';
+import { partKeys } from '../keys/call-keys.ts';
+import type { CallBody, Parameter, Part, Template, Typed } from '../model.ts';
+import type { StepReader } from './step-reader.ts';
+import { optional } from '../optional.ts';
+import { plainSecret } from '../fields/plain-secrets.ts';
+import { entryOf, type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+
+const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'file'] as const;
+
+/** Reads the body of a call; it has at most one. */
+export function readBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
+  const { fields } = reader;
+  const given = BODIES.filter((name) => entryOf(node, name));
+  if (given.length > 1) {
+    fields.findings.problem(
+      entryOf(node, given[1]!)!.key,
+      'wrong-form',
+      `a request has one body, and this one has ${given.join(' and ')}`,
+      'one of them',
+    );
+  }
+  const type = given[0];
+  const entry = type && entryOf(node, type);
+  if (!entry) return undefined;
+  const at = fields.findings.place(entry.key);
+  switch (type) {
+    case 'json': {
+      const value = readJson(reader, entry.value, scope);
+      return value && { type, value, at };
+    }
+    case 'form':
+      return { type, fields: readParameters(reader, entry.value, scope), at };
+    case 'multipart':
+      return { type, parts: readParts(reader, entry.value, scope), at };
+    case 'file': {
+      const path = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      if (path) missingFile(reader, entry.value, path);
+      return path && { type, path, at };
+    }
+    default: {
+      const text = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      return text && { type, text, at };
+    }
+  }
+}
+
+/** A file that is sent has to be there, unless a step above makes it. */
+function missingFile({ fields, files }: StepReader, node: SourceNode, { parts }: Template): void {
+  const [path] = parts;
+  if (!files || parts.length !== 1 || typeof path !== 'string') return;
+  if (files.made.has('*') || files.made.has(path) || files.exists(path)) return;
+  fields.findings.problem(
+    node,
+    'file-not-found',
+    `the file ${path} does not exist`,
+    'a path begins at the folder of the chain file',
+  );
+}
+
+/** A body of JSON as it stands, or `from:` a file of its own. */
+function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typed | undefined {
+  const only = node.type === 'map' && node.entries.length === 1 ? entryOf(node, 'from') : undefined;
+  const from = only && !only.key.quoted ? only.value : undefined;
+  if (from?.type === 'scalar' && !from.quoted) return readJsonFile(reader, from.text, from, scope);
+  jsonInText(reader, node);
+  const value = reader.fields.typed(node, scope);
+  if (value) secretsInside(reader, node, value);
+  return value;
+}
+
+/** Pasted JSON behind `json: |`, or in quotes: a text that would be sent as one quoted text. */
+function jsonInText({ fields }: StepReader, node: SourceNode): void {
+  if (node.type !== 'scalar' || !node.quoted || !/^\s*[{[]/.test(node.text)) return;
+  try {
+    const value: unknown = JSON.parse(node.text.replace(/"\$\{[^}]*\}"|\$\{[^}]*\}/g, '0'));
+    if (typeof value !== 'object') return;
+  } catch {
+    return;
+  }
+  fields.findings.remark(
+    node,
+    'json-in-text',
+    'this is one text, so it is sent in quotes as a text of JSON, not as the object or list that it shows',
+    'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
+  );
+}
+
+function readJsonFile(
+  reader: StepReader,
+  path: string,
+  node: SourceNode,
+  scope: StaticScope,
+): Typed | undefined {
+  const { findings } = reader.fields;
+  const text = reader.files?.read(path);
+  if (text === undefined) {
+    findings.problem(
+      node,
+      'file-not-found',
+      `the body is to come from the file ${path}, which does not exist`,
+      'a path begins at the folder of the chain file; json: { "from": … } in quotes is a member named from',
+    );
+    return undefined;
+  }
+  const file = new SourceFile(text.path, text.text);
+  const own = new FieldReader(new Findings(file));
+  own.findings.notSecret = reader.project.mask.never;
+  const value = own.typed(file.root, scope);
+  if (value) secretsInside({ ...reader, fields: own }, file.root, value);
+  own.used.forEach((name) => reader.fields.used.add(name));
+  own.secrets.forEach((name) => reader.fields.secrets.add(name));
+  reader.files?.found.push(...own.findings.sorted().map((finding) => ({ file, finding })));
+  return value;
+}
+
+function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void {
+  if (node.type === 'map' && typed.type === 'object') {
+    for (const [i, { key, value }] of node.entries.entries()) {
+      if (value.type === 'scalar') plainSecret(reader.fields.findings, value, key.text);
+      else secretsInside(reader, value, typed.members[i]![1]);
+    }
+  }
+}
+
+/** Names and values of a query or a form. */
+export function readParameters(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Parameter[] {
+  if (node?.type === 'scalar') {
+    const insertion = fields.members(node, scope);
+    return insertion
+      ? [{ name: '', all: true, value: { type: 'insertion', insertion }, at: fields.findings.place(node) }]
+      : [];
+  }
+  if (node?.type !== 'map') return [];
+  return node.entries.flatMap(({ key, value }) => {
+    if (value.type === 'map') {
+      fields.findings.problem(
+        value,
+        'wrong-form',
+        'a parameter is one value or a list of them',
+        '${json(x)} sends an object as JSON',
+      );
+      return [];
+    }
+    const typed = fields.typed(value, scope, true);
+    if (!typed) return [];
+    if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
+    remarkEncodedTwice(fields.findings, insertionsOf(typed));
+    return [{ name: key.text, value: typed, at: fields.findings.place(key) }];
+  });
+}
+
+function readParts(reader: StepReader, node: SourceNode, scope: StaticScope): Part[] {
+  if (node.type !== 'map') return [];
+  return node.entries.flatMap((entry) =>
+    entry.value.type === 'list'
+      ? entry.value.items.flatMap((value) => readPart(reader, { ...entry, value }, scope))
+      : readPart(reader, entry, scope),
+  );
+}
+
+function readPart(reader: StepReader, { key, value }: MapEntry, scope: StaticScope): Part[] {
+  const { fields } = reader;
+  const at = fields.findings.place(key);
+  if (value.type !== 'map') {
+    const text = fields.typed(value, scope, true);
+    if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
+    return text ? [{ name: key.text, content: { text }, at }] : [];
+  }
+  checkStructure(fields.findings, value, partKeys, 'a part');
+  const template = (name: string) => {
+    const one = valueOf(value, name);
+    return one?.type === 'scalar' ? fields.template(one, scope) : undefined;
+  };
+  const file = template('file');
+  if (file) missingFile(reader, valueOf(value, 'file')!, file);
+  const textNode = valueOf(value, 'text');
+  const text = textNode && fields.typed(textNode, scope, true);
+  if (Boolean(file) === Boolean(text)) {
+    fields.findings.problem(
+      key,
+      'wrong-form',
+      `the part ${key.text} is ${file ? 'both a file and a text' : 'neither a file nor a text'}`,
+      'file: PATH, or text: …',
+    );
+    return [];
+  }
+  return [
+    {
+      name: key.text,
+      content: file ? { file } : { text: text! },
+      ...optional('contentType', template('type')),
+      ...optional('filename', template('filename')),
+      at,
+    },
+  ];
+}

@@ -1,0 +1,385 @@
+import { nearest } from '../../language/nearest.ts';
+import { TEXT } from '../../language/kinds.ts';
+import { childrenOf, namesIn, speaksOfBody, type Tree } from '../../language/tree.ts';
+import { ARRIVED, type ChainScope } from '../fields/chain-scope.ts';
+import {
+  type CallStep,
+  type CallTarget,
+  type Field,
+  type Parameter,
+  READ_AS,
+  type ReadAs,
+  type Template,
+  type Timeouts,
+} from '../model.ts';
+import { remarkEncodedTwice } from '../fields/encoded-twice.ts';
+import { readBody, readParameters } from './read-body.ts';
+import { readOutcome } from './read-outcome.ts';
+import { type StepBase } from './step-reader.ts';
+import { type StepReader } from './step-reader.ts';
+import { compact, optional } from '../optional.ts';
+import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
+import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
+import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from '../source/source-file.ts';
+import { FIELD_NAME } from '../model.ts';
+import type { StaticScope } from '../../language/scope.ts';
+
+/** Reads a call: what is sent first, then what is made of the answer. */
+export function readCall(
+  reader: StepReader,
+  node: MapNode,
+  base: StepBase,
+  scope: ChainScope,
+): CallStep | undefined {
+  const { fields, project } = reader;
+  const { findings } = fields;
+  const callbackNode = valueOf(node, 'callback');
+  const sent = scope.before(
+    true,
+    [...project.secrets.keys()],
+    [...project.services.keys()],
+    callbackNode ? { callback: TEXT } : {},
+  );
+  const line = valueOf(node, 'call')!;
+  const request = line.type === 'scalar' ? readRequestLine(reader, line, sent) : undefined;
+  const asNode = valueOf(node, 'as');
+  // What takes a step back signs in as that did.
+  const as = fields.literal(asNode) ?? reader.undoAs;
+  if (asNode && as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
+    const near = nearest(as, [...project.credentials.keys(), 'nobody']);
+    findings.problem(
+      asNode,
+      'unknown-credential',
+      `the project has no credential ${as}`,
+      near === undefined ? credentialsOf(reader) : `the nearest is ${near}`,
+    );
+  }
+  const hidden = callbackNode && scope.lookup('callback');
+  if (hidden)
+    findings.problem(
+      callbackNode,
+      'name-twice',
+      `callback is the address to be called here, and the name callback is defined on line ${hidden.line} already`,
+      'another name there; nothing hides anything',
+    );
+  const query = readParameters(reader, valueOf(node, 'query'), sent);
+  if (request && line.type === 'scalar') {
+    repeatedParameters(reader, line, query);
+    plainSecretsInUrl(findings, line);
+  }
+  const headers = readFields(reader, valueOf(node, 'headers'), sent);
+  const body = readBody(reader, node, sent);
+  const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
+  const { readAs, separator } = readReadAs(reader, valueOf(node, 'read-as'));
+  const service = request && request.target.type !== 'url' ? request.target.service : undefined;
+  const poll = readPoll(fields, valueOf(node, 'poll'), scope, readAs);
+  const pages = readPages(fields, valueOf(node, 'pages'), scope, readAs);
+  if (poll && pages)
+    findings.problem(
+      valueOf(node, 'pages')!,
+      'wrong-form',
+      'a call polls or reads pages, and here it does both',
+      'two steps: the first polls, the second reads pages',
+    );
+  const waitsFor = readCallBack(
+    fields,
+    callbackNode,
+    project,
+    scope.outside(),
+    callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
+  );
+  const retry =
+    readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
+    (service === undefined ? undefined : project.services.get(service)?.retry);
+  const idempotency = readIdempotency(fields, valueOf(node, 'idempotency'), sent);
+  if (idempotency && (pages ?? (poll && !poll.at)))
+    findings.problem(
+      valueOf(node, 'idempotency')!,
+      'wrong-form',
+      `each request of ${pages ? 'pages' : 'a poll'} would carry the same key, and a service answers that with its first answer`,
+      'repeatable: yes, where asking again changes nothing',
+    );
+  const repeatable = fields.literal(valueOf(node, 'repeatable')) === 'yes';
+  const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
+  const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
+  const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
+  const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
+  const speaksOfStatus =
+    retriesOnStatus(retry) ||
+    poll?.speaksOfStatus === true ||
+    [...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
+      namesIn(condition.expression.tree).has('status'),
+    );
+  const saveNode = valueOf(node, 'save');
+  const save = saveNode && fields.template(saveNode, scope.outside());
+  if (save) reader.files?.made.add(literalPath(save));
+  const redirects = fields.literal(valueOf(node, 'redirects'));
+  const held =
+    ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
+    (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
+  if (!request) return undefined;
+  const own = compact({
+    type: 'call' as const,
+    title: base.name ?? `${request.method} ${request.where}`,
+    method: request.method,
+    written: request.written,
+    target: request.target,
+    as,
+    query,
+    headers,
+    body,
+    timeouts,
+    readAs,
+    separator,
+    save: save && { path: save, held },
+    noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
+    redirects: redirects === undefined ? undefined : Number(redirects),
+    serviceExpect,
+    expectsSuccess: !speaksOfStatus,
+    retry,
+    poll,
+    pages,
+    callback: waitsFor,
+    idempotency,
+    repeatable,
+    waitsAsTold: !outcome.expect.some(({ condition }) => speaksOf429(condition.expression.tree)),
+    undoing: reader.undoing === true,
+    uses: new Set(fields.used),
+  });
+  // A literal with both spread into it takes V8 as long as all the reading before.
+  return Object.assign(own, base, outcome);
+}
+
+/** The path that a text is; `*` where values are inserted into it. */
+function literalPath({ parts }: Template): string {
+  return parts.every((part) => typeof part === 'string') ? parts.join('') : '*';
+}
+
+/** How the body is read: a word, or CSV with what separates its cells. */
+function readReadAs(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+): { readonly readAs?: ReadAs; readonly separator?: string } {
+  const separator = node && fields.literal(valueOf(node, 'csv'));
+  if (separator !== undefined) return { readAs: 'csv', separator };
+  return optional(
+    'readAs',
+    READ_AS.find((one) => one === fields.literal(node)),
+  );
+}
+
+function credentialsOf({ project }: StepReader): string {
+  const names = [...project.credentials.keys()];
+  return names.length === 0
+    ? 'credentials: in batharon.yaml describes who signs in'
+    : `it has ${names.join(', ')}; nobody sends none`;
+}
+
+/** A step that expects 429 wants to see it. */
+function speaksOf429(tree: Tree): boolean {
+  return (
+    (tree.type === 'literal' && (tree.value === 429 || tree.value === 503)) ||
+    childrenOf(tree).some(speaksOf429)
+  );
+}
+
+interface RequestLine {
+  readonly method: string;
+  readonly where: string;
+  readonly written: string;
+  readonly target: CallTarget;
+}
+
+/** Reads `METHOD service /path`, `METHOD https://…`, `METHOD /path` or `METHOD service ${address}`. */
+function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScope): RequestLine | undefined {
+  const { fields, project } = reader;
+  const { findings } = fields;
+  const [, method, gap, rest] = /^(\S+)(\s*)([\s\S]*)$/.exec(node.text) ?? [];
+  if (method === undefined || gap === undefined || rest === undefined || rest === '') {
+    findings.problem(node, 'wrong-form', 'a call is METHOD service /path', 'call: GET kiln /racks');
+    return undefined;
+  }
+  if (!/^[A-Z][A-Z-]*$/.test(method)) {
+    const upper = /^[a-z]+$/.test(method) ? method.toUpperCase() : undefined;
+    findings.problem(
+      node,
+      'wrong-form',
+      `${method} is no method of HTTP`,
+      upper === undefined ? 'call: GET kiln /racks' : `${upper} ${rest}`,
+    );
+    return undefined;
+  }
+  const at = method.length + gap.length;
+  if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, method, at);
+  const services = [...project.services.keys()];
+  const [, word, blanks, path] = /^([^\s/$]\S*)(\s+)([\s\S]+)$/.exec(rest) ?? [];
+  const service = word ?? (services.length === 1 ? services[0] : undefined);
+  if (service === undefined) {
+    const lone = /^[^\s/$]\S*$/.test(rest);
+    const message = lone
+      ? `${rest} is a service without a path, or a path without its /`
+      : services.length === 0
+        ? 'no project file describes a service, so a call needs a whole URL'
+        : 'the project has several services, so a call names one';
+    const instead = lone
+      ? `${method} ${rest} /`
+      : services.length === 0
+        ? `${method} https://… , or services: in batharon.yaml`
+        : `${method} ${services[0]!} ${rest}`;
+    findings.problem(node, services.length === 0 ? 'unknown-service' : 'wrong-form', message, instead);
+    return undefined;
+  }
+  if (!project.services.has(service)) {
+    const near = nearest(service, services);
+    findings.problem(
+      node.offset(at),
+      'unknown-service',
+      `the project has no service ${service}`,
+      near !== undefined
+        ? `the nearest is ${near}`
+        : services.length > 0
+          ? `it has ${services.join(', ')}`
+          : 'services: in batharon.yaml describes where it lives',
+    );
+    fields.template(node, scope, { raw: true, hint: false });
+    return undefined;
+  }
+  const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
+  const template = fields.template(partOf(node, from), scope, { raw: true, hint: false });
+  if (!template) return undefined;
+  const written = `${service} ${path ?? rest}`;
+  const [first] = template.parts;
+  if (typeof first === 'object' && template.parts.length === 1) {
+    return { method, where: written, written, target: { type: 'address', service, address: first } };
+  }
+  remarkEncodedTwice(findings, template.parts);
+  if (typeof first !== 'string' || !first.startsWith('/')) {
+    findings.problem(
+      node.offset(from),
+      'wrong-form',
+      'a path begins with /',
+      `${method} ${service} /${path ?? rest}`,
+    );
+    return undefined;
+  }
+  return { method, where: written, written, target: { type: 'service', service, path: template } };
+}
+
+function readUrl(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: StaticScope,
+  method: string,
+  from: number,
+): RequestLine | undefined {
+  const { fields } = reader;
+  const rest = partOf(node, from);
+  const url = fields.template(rest, scope, { raw: true, hint: false });
+  if (!url) return undefined;
+  remarkEncodedTwice(fields.findings, url.parts);
+  const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
+  const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
+  if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
+    fields.findings.problem(
+      rest,
+      'wrong-form',
+      'the host of a URL is written out; insertions stand behind it',
+      'services: in batharon.yaml, with an environment for each host',
+    );
+    return undefined;
+  }
+  if (/@/.test(origin)) {
+    fields.findings.problem(
+      rest,
+      'secret-in-plain-text',
+      'user and password stand readable in this URL',
+      'a credential of kind basic in batharon.yaml',
+    );
+    return undefined;
+  }
+  return { method, where: rest.text, written: rest.text, target: { type: 'url', url, origin } };
+}
+
+/** A name both in the URL and under query would be sent twice without anybody having asked for it. */
+function repeatedParameters({ fields }: StepReader, line: ScalarNode, query: readonly Parameter[]): void {
+  const search = /\?([^#]*)/.exec(line.text.replace(/\$\{[^}]*\}/g, ''))?.[1] ?? '';
+  const names = new Set(search.split('&').map((pair) => decodeName(pair.split('=')[0]!)));
+  for (const { name, at } of query) {
+    if (name !== '' && names.has(name)) {
+      fields.findings.all.push({
+        level: 'problem',
+        code: 'parameter-twice',
+        message: `${name} stands both in the URL and under query`,
+        instead: 'one of them; a list under query repeats a name',
+        place: at,
+      });
+    }
+  }
+}
+
+function decodeName(name: string): string {
+  try {
+    return decodeURIComponent(name.replaceAll('+', ' '));
+  } catch {
+    return name;
+  }
+}
+
+/** Reads a map of header fields (RFC 9110, section 5). */
+export function readFields(
+  { fields }: Pick<StepReader, 'fields'>,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Field[] {
+  if (node?.type === 'scalar') {
+    const insertion = fields.members(node, scope);
+    const at = fields.findings.place(node);
+    return insertion ? [{ name: '', all: true, value: { parts: [insertion], at }, at }] : [];
+  }
+  if (node?.type !== 'map') return [];
+  const seen = new Set<string>();
+  return node.entries.flatMap(({ key, value }) => {
+    const lower = key.text.toLowerCase();
+    if (!FIELD_NAME.test(key.text)) {
+      fields.findings.problem(
+        key,
+        'wrong-form',
+        `${key.text} can't be the name of a header field`,
+        'letters, digits and -',
+      );
+    } else if (seen.has(lower)) {
+      fields.findings.problem(
+        key,
+        'wrong-form',
+        `the field ${key.text} stands here twice; the case of letters does not count`,
+      );
+    } else if (['content-length', 'transfer-encoding', 'connection', 'host'].includes(lower)) {
+      fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);
+    }
+    seen.add(lower);
+    const at = fields.findings.place(key);
+    if (value.type === 'scalar' && !value.quoted && value.text === 'null')
+      return [{ name: key.text, value: { parts: [], at }, leftOut: true as const, at }];
+    const template = fields.template(value, scope);
+    if (!template) return [];
+    if (lower === 'cookie') plainSecretsInCookies(fields.findings, value);
+    else plainSecret(fields.findings, value, lower);
+    return [{ name: key.text, value: template, at }];
+  });
+}
+
+/** One duration is the time in all; a map tells the phases apart. */
+export function readTimeouts(
+  { fields }: Pick<StepReader, 'fields'>,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Timeouts {
+  if (!node) return {};
+  if (node.type === 'scalar') return optional('total', fields.duration(node, scope));
+  const phase = <K extends keyof Timeouts>(name: K): Partial<Record<K, Timeouts[K]>> => {
+    const value = valueOf(node, name);
+    return optional(name, value && fields.duration(value, scope));
+  };
+  return { ...phase('connect'), ...phase('answer'), ...phase('total') };
+}

@@ -1,0 +1,235 @@
+import { BIT, TEXT } from '../../language/kinds.ts';
+import { ChainScope, RUN_KIND } from '../fields/chain-scope.ts';
+import { FieldReader } from '../fields/fields.ts';
+import { type Finding, Findings, inOrder } from '../source/findings.ts';
+import { chainKeys } from '../keys/chain-keys.ts';
+import type { Chain } from '../model.ts';
+import type { Project } from '../project.ts';
+import type { FileFinding } from './step-reader.ts';
+import type { FollowedFile } from './step-reader.ts';
+import type { StepReader } from './step-reader.ts';
+import { optional } from '../optional.ts';
+import { readInputs } from './read-inputs.ts';
+import { readSteps } from './read-steps.ts';
+import { SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+import { isSecretTyped, kindOfTyped } from '../fields/typed-values.ts';
+
+/** A chain file as read: what it means, if nothing is wrong, and all that was found. */
+export interface ReadChain {
+  readonly file: SourceFile;
+  readonly chain?: Chain;
+  readonly findings: readonly Finding[];
+  /** What was found in files that the chain file names. */
+  readonly elsewhere: readonly FileFinding[];
+}
+
+/** Reads a file by its path as it stands in the file `near`. */
+export interface ReadFile {
+  (path: string, near: string): { readonly path: string; readonly text: string } | undefined;
+  /** Whether a file is there, whatever is in it. */
+  readonly exists?: (path: string, near: string) => boolean;
+  /** The columns of a file of CSV; nothing where there is none, or none that can be read. */
+  readonly columns?: (path: string, near: string) => readonly string[] | undefined;
+}
+
+/**
+ * Reads and checks a chain file, with everything that can be known before a request is sent. `files` reads what the chain
+ * file names by its path.
+ */
+export function readChain(
+  path: string,
+  text: string,
+  project: Project,
+  files?: ReadFile,
+  following: readonly string[] = [],
+): ReadChain {
+  const read = readOnce(path, text, project, files, following);
+  const traps = read.findings.filter(({ fix }) => fix);
+  return traps.length === 0
+    ? read
+    : { ...read, findings: withRest(read.findings, path, text, project, files) };
+}
+
+/**
+ * What YAML misreads on one line often hides what stands below it, so the rest is looked for in the text as it should
+ * stand. Lines keep their numbers; what is found on a mended line is left for when it has been mended.
+ */
+function withRest(
+  findings: readonly Finding[],
+  path: string,
+  text: string,
+  project: Project,
+  files?: ReadFile,
+): Finding[] {
+  const found = [...findings];
+  const lines = new Set(findings.map(({ place }) => place?.line));
+  let mended = text;
+  let last = findings;
+  for (let round = 0; round < 20; round++) {
+    const fixes = last.flatMap(({ fix }) => fix ?? []).toSorted((a, b) => b.range[0] - a.range[0]);
+    if (fixes.length === 0) break;
+    for (const { range, text: written } of fixes)
+      mended = mended.slice(0, range[0]) + written + mended.slice(range[1]);
+    last = readOnce(path, mended, project, files).findings;
+    const isNew = ({ fix, place }: Finding): boolean => fix !== undefined && !lines.has(place?.line);
+    // Offsets are those of the mended text, so these are written only when the lines above have been.
+    found.push(...last.filter(isNew).map(withoutFix));
+    for (const { fix, place } of last) if (fix) lines.add(place?.line);
+  }
+  return inOrder([...found, ...last.filter(({ place }) => !lines.has(place?.line))]);
+}
+
+function withoutFix(finding: Finding): Finding {
+  const { fix: _, ...rest } = finding;
+  return rest;
+}
+
+function readOnce(
+  path: string,
+  text: string,
+  project: Project,
+  files?: ReadFile,
+  ancestors: readonly string[] = [],
+): ReadChain {
+  const file = new SourceFile(path, text);
+  const findings = new Findings(file);
+  findings.notSecret = project.mask.never;
+  const elsewhere: FileFinding[] = [];
+  const following = [...ancestors, path];
+  const reader: StepReader = {
+    fields: new FieldReader(findings),
+    project,
+    used: new Set(),
+    following,
+    ...(files
+      ? {
+          files: {
+            read: (other) => files(other, path),
+            exists: (other) => files.exists?.(other, path) ?? true,
+            columns: (other) => files.columns?.(other, path),
+            made: new Set(),
+            found: elsewhere,
+          },
+          follow: (other) => readFollowed(other, project, files, following),
+        }
+      : {}),
+  };
+  const chain = file.root.type === 'map' || findings.all.length === 0 ? readRoot(reader, file) : undefined;
+  const sorted = findings.sorted();
+  const broken = [...sorted, ...elsewhere.map(({ finding }) => finding)].some(
+    ({ level }) => level === 'problem',
+  );
+  return { file, findings: sorted, elsewhere, ...(broken || !chain ? {} : { chain }) };
+}
+
+/** Reads a chain that another one follows. One that is followed already is not read again: that is a circle. */
+function readFollowed(
+  path: string,
+  project: Project,
+  files: ReadFile,
+  following: readonly string[],
+): FollowedFile | undefined {
+  const other = files(path, following.at(-1)!);
+  if (!other) return undefined;
+  if (following.includes(other.path)) return { path: other.path, findings: [] };
+  const read = readChain(other.path, other.text, project, files, following);
+  return {
+    path: other.path,
+    ...optional('chain', read.chain),
+    findings: [...read.findings.map((finding) => ({ file: read.file, finding })), ...read.elsewhere],
+  };
+}
+
+function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
+  const { fields, project } = reader;
+  const root = checkStructure(fields.findings, file.root, chainKeys, 'a chain file');
+  if (!root) return undefined;
+  const scope = new ChainScope();
+  scope.set('run', { kind: RUN_KIND }, 0);
+  scope.set(
+    'environment',
+    { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT },
+    0,
+  );
+  for (const [name, value] of project.values)
+    scope.set(name, { kind: kindOfTyped(value), ...(isSecretTyped(value) ? { secret: true } : {}) }, 0);
+  announceKept(file.root, scope, fields);
+
+  const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
+  const withInputs: StepReader = { ...reader, inputs };
+  const steps = readSteps(withInputs, valueOf(root, 'steps') ?? root, scope, '');
+  const stepsNode = valueOf(root, 'steps');
+  if (stepsNode?.type === 'list' && stepsNode.items.length === 0) {
+    fields.findings.problem(
+      stepsNode,
+      'wrong-form',
+      'a chain has at least one step',
+      'steps:\n  - call: GET kiln /racks',
+    );
+  }
+  const cleanupNode = valueOf(root, 'cleanup');
+  const cleanup = cleanupNode ? readSteps(withInputs, cleanupNode, certainScope(scope), 'cleanup') : [];
+  const results = readResults(reader, valueOf(root, 'results'), scope);
+  for (const input of inputs) {
+    if (!reader.used.has(input.name)) {
+      fields.findings.all.push({
+        level: 'remark',
+        code: 'unused-input',
+        message: `nothing uses the input ${input.name}`,
+        place: input.at,
+      });
+    }
+  }
+  const tags = valueOf(root, 'tags');
+  return {
+    file: file.path,
+    title: fields.literal(valueOf(root, 'chain')) ?? '',
+    ...optional('about', fields.literal(valueOf(root, 'about'))),
+    tags: tags?.type === 'list' ? tags.items.flatMap((tag) => (tag.type === 'scalar' ? [tag.text] : [])) : [],
+    inputs,
+    steps,
+    cleanup,
+    results,
+    usesXPath: fields.usesXPath,
+    turnsOf: fields.turnsOf,
+    secrets: fields.secrets,
+    uses: reader.used,
+  };
+}
+
+/** In cleanup a name that was never kept skips its step, so no name is in doubt there. */
+function certainScope(scope: ChainScope): ChainScope {
+  const sure = scope.branch();
+  for (const [name, { kind, secret, line }] of scope.entries())
+    sure.set(name, { kind, ...optional('secret', secret) }, line);
+  return sure;
+}
+
+/** Tells the scope on which lines names are kept, so that one used too early is not called unknown. */
+function announceKept(node: SourceNode, scope: ChainScope, fields: FieldReader): void {
+  if (node.type === 'list') node.items.forEach((item) => announceKept(item, scope, fields));
+  if (node.type !== 'map') return;
+  for (const { key, value } of node.entries) {
+    if (key.text === 'keep' && value.type === 'map') {
+      for (const kept of value.entries) scope.announce(kept.key.text, fields.findings.place(kept.key).line);
+    } else if (key.text === 'name' && value.type === 'scalar') {
+      scope.announce(value.text, fields.findings.place(value).line);
+    } else if ((key.text === 'gather' || key.text === 'start') && value.type === 'map') {
+      for (const kept of value.entries) scope.announce(kept.key.text, fields.findings.place(kept.key).line);
+    } else if (key.text === 'steps' || key.text === 'else' || key.text === 'cleanup') {
+      announceKept(value, scope, fields);
+    }
+  }
+}
+
+function readResults(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Chain['results'] {
+  if (node?.type !== 'map') return [];
+  reader.fields.used.clear();
+  const results = node.entries.flatMap(({ key, value }) => {
+    const expressions = reader.fields.expressions(value, scope.outside());
+    return expressions ? [{ name: key.text, value: expressions, at: reader.fields.findings.place(key) }] : [];
+  });
+  reader.fields.used.forEach((name) => reader.used.add(name));
+  return results;
+}

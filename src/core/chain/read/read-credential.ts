@@ -1,0 +1,212 @@
+import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
+import { nearest } from '../../language/nearest.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import { ChainScope } from '../fields/chain-scope.ts';
+import { RESERVED_NAMES } from '../keys/given-names.ts';
+import {
+  credentialKeys,
+  credentialKindKey,
+  credentialOriginsKey,
+  credentialTestKey,
+  GRANT_NEEDS,
+  type OAuthGrant,
+  originIn,
+} from '../keys/credential-keys.ts';
+import type { FieldReader } from '../fields/fields.ts';
+import type { Findings } from '../source/findings.ts';
+import type { Template } from '../model.ts';
+import { type Credential, CREDENTIAL_KINDS, type Recipe, type SignInChain } from '../project.ts';
+import { readFields } from './read-call.ts';
+import { optional } from '../optional.ts';
+import { type MapEntry, type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkStructure, formOf } from '../source/structure.ts';
+
+/** The request as a recipe sees it. */
+const REQUEST_KIND = objectKind({
+  method: TEXT,
+  path: TEXT,
+  query: TEXT,
+  url: TEXT,
+  body: { bits: BIT.text | BIT.bytes },
+});
+
+/** Reads one credential of the project file. */
+export function readCredential(
+  fields: FieldReader,
+  { key, value }: MapEntry,
+  scope: StaticScope,
+): [string, Omit<Credential, 'secrets'>][] {
+  const { findings } = fields;
+  const name = key.text;
+  if (name === 'nobody')
+    findings.problem(key, 'name-invalid', 'nobody is the word for sending no credential');
+  if (value.type !== 'map') {
+    findings.problem(
+      value.type === 'empty' ? key : value,
+      'wrong-form',
+      `a credential is a map of keys, and this is ${formOf(value)}`,
+      credentialKeys.bearer.example,
+    );
+    return [];
+  }
+  const kind = readKind(fields, key, value);
+  if (!kind) return [];
+  const { keys } = credentialKeys[kind];
+  checkStructure(
+    findings,
+    value,
+    [credentialKindKey, credentialOriginsKey, credentialTestKey, ...keys],
+    `a credential of kind ${kind}`,
+  );
+  const templates = new Map<string, Template>();
+  for (const { name: field, secret } of keys) {
+    const node = valueOf(value, field);
+    const template =
+      node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
+    if (!node || !template) continue;
+    if (secret) literalSecret(findings, node, name, field, template);
+    templates.set(field, template);
+  }
+  if (kind === 'oauth2') checkGrant(findings, key, value, templates);
+  return [
+    [
+      name,
+      {
+        name,
+        kind,
+        fields: templates,
+        origins: originsOf(valueOf(value, 'origins')),
+        ...optional('test', fields.literal(valueOf(value, 'test'))),
+        ...(kind === 'recipe' ? { recipe: readRecipe(fields, value, scope) } : {}),
+        ...(kind === 'chain' ? { signIn: readSignIn(fields, value, scope) } : {}),
+        at: findings.place(key),
+      },
+    ],
+  ];
+}
+
+function originsOf(node: SourceNode | undefined): ReadonlySet<string> {
+  const items = node?.type === 'list' ? node.items : [];
+  return new Set(items.flatMap((item) => (item.type === 'scalar' ? (originIn(item.text) ?? []) : [])));
+}
+
+function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Credential['kind'] | undefined {
+  const kindNode = valueOf(value, 'kind');
+  const text = fields.literal(kindNode);
+  const kind = CREDENTIAL_KINDS.find((one) => one === text);
+  if (kind) return kind;
+  if (!kindNode) {
+    fields.findings.problem(
+      key,
+      'missing-key',
+      `the credential ${key.text} has no kind`,
+      `kind: ${CREDENTIAL_KINDS.join(', ')}`,
+    );
+  } else {
+    const near = nearest(text ?? '', CREDENTIAL_KINDS);
+    fields.findings.problem(
+      kindNode,
+      'wrong-form',
+      `there is no credential of kind ${text ?? ''}`,
+      near === undefined ? CREDENTIAL_KINDS.join(', ') : `the nearest is ${near}`,
+    );
+  }
+  return undefined;
+}
+
+/** The secret part of a credential is inserted, never written out. */
+function literalSecret(
+  findings: Findings,
+  node: SourceNode,
+  name: string,
+  field: string,
+  { parts }: Template,
+): void {
+  if (parts.some((part) => typeof part === 'object')) return;
+  findings.problem(
+    node,
+    'secret-in-plain-text',
+    `the ${field} of ${name} stands readable in the file`,
+    `${field}: \${secret.${name}}, and under secrets: ${name}: env NAME_OF_A_VARIABLE, or locked`,
+  );
+}
+
+/** What a grant needs: its own keys, and endpoints by themselves or from the issuer. */
+function checkGrant(
+  findings: Findings,
+  key: MapEntry['key'],
+  value: MapNode,
+  templates: ReadonlyMap<string, Template>,
+): void {
+  const [only] = templates.get('grant')?.parts ?? [];
+  if (typeof only !== 'string' || !Object.hasOwn(GRANT_NEEDS, only)) return;
+  const grant = only as OAuthGrant;
+  const endpoints = {
+    'token-url': true,
+    'device-url': grant === 'device',
+    'authorize-url': grant === 'browser',
+  };
+  const needed = [
+    ...GRANT_NEEDS[grant],
+    ...Object.entries(endpoints).flatMap(([name, needs]) =>
+      needs && !templates.has('issuer') ? [name] : [],
+    ),
+    ...(grant === 'client-credentials' && !templates.has('signing-key') ? ['client-secret'] : []),
+  ];
+  for (const name of needed) {
+    if (templates.has(name) || valueOf(value, name)) continue;
+    const instead = name.endsWith('-url') ? `${name}: https://…, or issuer: https://…` : `${name}: …`;
+    findings.problem(
+      key,
+      'missing-key',
+      `the credential ${key.text} has no ${name}, and grant ${grant} needs one`,
+      instead,
+    );
+  }
+}
+
+function readRecipe(fields: FieldReader, node: MapNode, scope: StaticScope): Recipe {
+  const names = new ChainScope();
+  const inside: StaticScope = {
+    ...scope,
+    lookup: (name) =>
+      name === 'request' ? { kind: REQUEST_KIND } : (names.lookup(name) ?? scope.lookup(name)),
+    names: () => ['request', ...names.names(), ...scope.names()],
+  };
+  const letNode = valueOf(node, 'let');
+  const bound = (letNode?.type === 'map' ? letNode.entries : []).flatMap(({ key, value }) => {
+    if (!fields.name(key, RESERVED_NAMES)) return [];
+    const expression = fields.expression(value, inside);
+    if (!expression) return [];
+    const before = names.define(
+      key.text,
+      { kind: expression.expression.kind, secret: expression.expression.secret },
+      fields.findings.place(key).line,
+    );
+    if (before !== undefined)
+      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined on line ${before} already`);
+    return [{ name: key.text, value: expression }];
+  });
+  return { let: bound, headers: readFields({ fields }, valueOf(node, 'headers'), inside) };
+}
+
+function readSignIn(fields: FieldReader, node: MapNode, scope: StaticScope): SignInChain {
+  const inputsNode = valueOf(node, 'inputs');
+  const inputs = (inputsNode?.type === 'map' ? inputsNode.entries : []).flatMap(({ key, value }) => {
+    const typed = fields.typed(value, scope);
+    return typed ? [[key.text, typed] as const] : [];
+  });
+  // What the results of the chain are is known when it is read; here every name may be one.
+  const results: StaticScope = {
+    ...scope,
+    lookup: (name) => scope.lookup(name) ?? { kind: TEXT, secret: true },
+  };
+  const renewNode = valueOf(node, 'renew-when');
+  const answer = new ChainScope().after(undefined);
+  return {
+    file: fields.literal(valueOf(node, 'file')) ?? '',
+    inputs,
+    headers: readFields({ fields }, valueOf(node, 'headers'), results),
+    ...optional('renewWhen', renewNode && fields.condition(renewNode, answer)),
+  };
+}

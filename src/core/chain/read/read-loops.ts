@@ -1,0 +1,218 @@
+import type { StaticScope } from '../../language/scope.ts';
+import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import { RESERVED_NAMES } from '../keys/given-names.ts';
+import { repeatKeys } from '../keys/loop-keys.ts';
+import type { EachStep, Gather, RepeatStep, Step } from '../model.ts';
+import { optional } from '../optional.ts';
+import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
+import { type StepBase } from './step-reader.ts';
+import { type StepReader } from './step-reader.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+
+type ReadSteps = (reader: StepReader, node: SourceNode, scope: ChainScope, address: string) => Step[];
+
+/** How many turns a loop may have where it does not say. */
+const MOST_TURNS = 100_000;
+
+const EACH_FORM = /^\s*([A-Za-z_]\w*)\s*(?:,\s*([A-Za-z_]\w*)\s*)?\sin\s+/;
+
+/** Reads `each`: `NAME in LIST`, `NAME, i in LIST`, `key, value in OBJECT`. */
+export function readEach(
+  reader: StepReader,
+  node: MapNode,
+  base: StepBase,
+  scope: ChainScope,
+  readSteps: ReadSteps,
+): EachStep | undefined {
+  const { fields } = reader;
+  const { findings } = fields;
+  const line = valueOf(node, 'each')!;
+  if (line.type !== 'scalar') return undefined; // the form has been looked at
+  const [head, first, second] = EACH_FORM.exec(line.text) ?? [];
+  if (head === undefined || first === undefined) {
+    findings.problem(line, 'wrong-form', 'each is NAME in LIST', 'each: piece in pieces');
+    return undefined;
+  }
+  const listNode = partOf(line, head.length);
+  const rows = reader.inputs?.find((input) => input.kind === 'rows' && input.name === listNode.text.trim());
+  const items = fields.expression(listNode, rows ? rowsScope(scope, rows.name) : scope.outside());
+  const kind: Kind = items?.expression.kind ?? ANY;
+  if (items && !rows) checkItems(reader, listNode, kind, second !== undefined);
+
+  const { line: at } = findings.place(line);
+  const secret = items?.expression.secret === true;
+  const inside = scope.branch();
+  const [firstKind, secondKind] = turnKinds(kind, rows !== undefined, second !== undefined);
+  defineName(reader, { ...line, text: first }, inside, firstKind, { line: at, secret });
+  if (second !== undefined) {
+    const from = head.indexOf(second, head.indexOf(',') + 1);
+    defineName(reader, { ...partOf(line, from), text: second }, inside, secondKind, { line: at, secret });
+  }
+  inside.set('index', { kind: NUMBER }, at);
+  const usedHere = new Set(fields.used);
+  const steps = readSteps(reader, valueOf(node, 'steps') ?? node, inside, `${base.address}[]`);
+  fields.used.clear();
+  usedHere.forEach((name) => fields.used.add(name));
+  const untilNode = valueOf(node, 'until');
+  const until = untilNode && fields.condition(untilNode, inside.outside());
+  const gatherNode = valueOf(node, 'gather');
+  const gathered = readNamed(reader, gatherNode, inside);
+  scope.end(
+    inside.added().flatMap(([name]) => (name === 'index' ? [] : [name])),
+    at,
+  );
+  if (gatherNode?.type === 'map')
+    for (const { key } of gatherNode.entries) {
+      const one = gathered.find(({ name }) => name === key.text);
+      if (one)
+        defineName(reader, key, scope, listOf(kindOfExpressions(one.value)), {
+          line: findings.place(key).line,
+          secret: isSecret(one.value),
+        });
+    }
+  const rest = readOutcome(reader, node, scope, scope.outside());
+  const setting = (name: string, usual: number): EachStep['atOnce'] =>
+    fields.amount(valueOf(node, name), scope.outside(), usual);
+  const atOnce = setting('at-once', 1);
+  if ('value' in atOnce && atOnce.value === 0)
+    findings.problem(
+      valueOf(node, 'at-once')!,
+      'wrong-form',
+      'with at-once: 0 no turn would ever begin',
+      'at-once: 1',
+    );
+  if (!items) return undefined;
+  return {
+    ...base,
+    ...rest,
+    type: 'each',
+    title: base.name ?? `each ${first}`,
+    items,
+    names: second === undefined ? [first] : [first, second],
+    ...optional('rows', rows),
+    steps,
+    atOnce,
+    turnsOnFail: fields.literal(valueOf(node, 'turns-on-fail')) === 'continue' ? 'continue' : 'stop',
+    atLeast: setting('at-least', 0),
+    upTo: setting('up-to', MOST_TURNS),
+    ...optional('until', until),
+    gather: gathered,
+    uses: new Set(fields.used),
+  };
+}
+
+/** The one place where an input of rows can be named. */
+function rowsScope(scope: ChainScope, name: string): StaticScope {
+  const outside = scope.outside();
+  return { ...outside, lookup: (one) => (one === name ? { kind: LIST } : outside.lookup(one)) };
+}
+
+/** What can be known of the list beforehand. */
+function checkItems({ fields }: StepReader, node: ScalarNode, kind: Kind, two: boolean): void {
+  const wanted = BIT.list | (two ? BIT.object : 0);
+  if ((kind.bits & wanted) !== 0) return;
+  const object = (kind.bits & BIT.object) !== 0;
+  fields.findings.problem(
+    node,
+    'not-a-list',
+    `each goes over a list${two ? ' or an object' : ''}, and this is ${kindWords(kind.bits)}`,
+    object ? 'each: key, value in OBJECT' : 'the path of the list itself',
+  );
+}
+
+/** The kinds of the two names: item and count of a list, key and value of an object. */
+function turnKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, second: Kind] {
+  if (rows) return [ANY, NUMBER];
+  const item = kind.item ?? ANY;
+  const mayBeObject = two && (kind.bits & BIT.object) !== 0;
+  if (!mayBeObject) return [item, NUMBER];
+  return (kind.bits & BIT.list) !== 0 ? [ANY, ANY] : [TEXT, ANY];
+}
+
+function defineName(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: ChainScope,
+  kind: Kind,
+  { line, secret = false }: { readonly line: number; readonly secret?: boolean },
+): void {
+  if (!reader.fields.name(node, RESERVED_NAMES)) return;
+  const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret }, line);
+  if (before !== undefined)
+    reader.fields.findings.problem(
+      node,
+      'name-twice',
+      `the name ${node.text} is defined on line ${before} already`,
+      'another name; nothing hides anything',
+    );
+}
+
+/** A map of names and expressions. */
+function readNamed(reader: StepReader, node: SourceNode | undefined, scope: ChainScope): Gather[] {
+  if (node?.type !== 'map') return [];
+  return node.entries.flatMap(({ key, value }) => {
+    const expressions = reader.fields.expressions(value, scope.outside());
+    return expressions ? [{ name: key.text, value: expressions, at: reader.fields.findings.place(key) }] : [];
+  });
+}
+
+/** Reads `repeat`. Names that its steps keep are there after it, with the values of the last turn. */
+export function readRepeat(
+  reader: StepReader,
+  node: MapNode,
+  base: StepBase,
+  scope: ChainScope,
+  readSteps: ReadSteps,
+): RepeatStep | undefined {
+  const { fields } = reader;
+  const { findings } = fields;
+  const settings = valueOf(node, 'repeat')!;
+  if (settings.type !== 'map') return undefined; // the form has been looked at
+  const map = settings;
+  checkStructure(findings, map, repeatKeys, 'repeat');
+  const startNode = valueOf(node, 'start');
+  const start = readNamed(reader, startNode, scope);
+  const every = fields.pause(valueOf(map, 'every'), scope.outside(), { least: 0 });
+  const upTo = fields.amount(valueOf(map, 'up-to'), scope.outside(), 50);
+  const within = fields.bound(valueOf(map, 'within'), scope.outside(), 3_600_000);
+  const { line } = findings.place(settings);
+  if (startNode?.type === 'map')
+    for (const { key } of startNode.entries) {
+      const one = start.find(({ name }) => name === key.text);
+      if (one)
+        defineName(reader, key, scope, union(kindOfExpressions(one.value), ANY), {
+          line: findings.place(key).line,
+          secret: isSecret(one.value),
+        });
+    }
+  const inside = scope.branch();
+  inside.set('index', { kind: NUMBER }, line);
+  inside.keepAnew(start.map(({ name }) => name));
+  const usedHere = new Set(fields.used);
+  const steps = readSteps(reader, valueOf(node, 'steps') ?? node, inside, `${base.address}[]`);
+  fields.used.clear();
+  usedHere.forEach((name) => fields.used.add(name));
+  const untilNode = valueOf(map, 'until');
+  const until = untilNode && fields.condition(untilNode, inside.outside());
+  for (const [name, known] of inside.entries())
+    if (name !== 'index' && !scope.lookup(name)) scope.set(name, known, known.line);
+  scope.lastCall = inside.lastCall ?? scope.lastCall;
+  const rest = readOutcome(reader, node, scope, scope.outside());
+  return (
+    until && {
+      ...base,
+      ...rest,
+      type: 'repeat',
+      title: base.name ?? 'repeat',
+      steps,
+      until,
+      upTo,
+      every,
+      within,
+      start,
+      uses: new Set(fields.used),
+    }
+  );
+}

@@ -1,0 +1,164 @@
+import { ANY, BIT, type Kind, listOf, objectKind } from '../../language/kinds.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import { RESERVED_NAMES } from '../keys/given-names.ts';
+import type { FieldReader } from '../fields/fields.ts';
+import { expectationKeys } from '../keys/step-keys.ts';
+import type { Expectation, Expressions, Keep, Step, Template } from '../model.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+import { optional } from '../optional.ts';
+import { readWrite } from './read-write.ts';
+import type { StepReader } from './step-reader.ts';
+import { constant } from '../fields/constant-conditions.ts';
+
+/** Reads keep, expect, write and show, in the order in which they are carried out. */
+export function readOutcome(
+  reader: StepReader,
+  node: MapNode,
+  scope: ChainScope,
+  given: StaticScope,
+): Pick<Step, 'expect' | 'keep' | 'show' | 'write'> {
+  const { fields } = reader;
+  const keepNode = valueOf(node, 'keep');
+  const secretPaths = hiddenPaths(keepNode);
+  const expressions = secretPaths.size === 0 ? given : { ...given, secretPaths };
+  const keep: Keep[] = [];
+  const kept = new Set(keepNode?.type === 'map' ? keepNode.entries.map(({ key }) => key.text) : []);
+  const expectNode = valueOf(node, 'expect');
+  const expectNodes =
+    !expectNode || expectNode.type === 'empty'
+      ? []
+      : expectNode.type === 'list'
+        ? expectNode.items
+        : [expectNode];
+  const early = expectNodes.filter((one) => !usesAny(one, kept));
+  const late = expectNodes.filter((one) => usesAny(one, kept));
+  const tried = new Map(early.map((one) => [one, readExpectation(reader, one, expressions, false)]));
+  for (const { key, value } of keepNode?.type === 'map' ? keepNode.entries : []) {
+    const one = readKeep(reader, key, value, scope, expressions);
+    if (one) keep.push(one);
+  }
+  for (const one of late) tried.set(one, readExpectation(reader, one, expressions, true));
+  const write = readWrite(reader, node, expressions);
+  const showNode = valueOf(node, 'show');
+  const show = showNode && fields.template(showNode, expressions);
+  return {
+    expect: expectNodes.flatMap((one) => tried.get(one) ?? []),
+    keep,
+    ...optional('write', write),
+    ...optional('show', show),
+  };
+}
+
+/** What stands in `hidden(…)`: wherever the step says the same path, its value is a secret too. */
+function hiddenPaths(keep: SourceNode | undefined): ReadonlySet<string> {
+  const paths = (keep?.type === 'map' ? keep.entries : []).flatMap(({ value }) =>
+    value.type === 'scalar' ? (/^\s*hidden\(\s*(.+?)\s*\)\s*$/s.exec(value.text)?.[1] ?? []) : [],
+  );
+  return new Set(paths);
+}
+
+function usesAny(node: SourceNode, names: ReadonlySet<string>): boolean {
+  const text =
+    node.type === 'scalar'
+      ? node.text
+      : node.type === 'map'
+        ? (valueOf(node, 'holds') as ScalarNode | undefined)?.text
+        : undefined;
+  return (
+    typeof text === 'string' &&
+    [...text.matchAll(/[A-Za-z_][A-Za-z0-9_]*/g)].some(([word]) => names.has(word))
+  );
+}
+
+/** Expectations that stand by themselves, such as those of a service. */
+export function readExpectations(
+  fields: FieldReader,
+  node: SourceNode | undefined,
+  scope: StaticScope,
+): Expectation[] {
+  if (!node || node.type === 'empty') return [];
+  return (node.type === 'list' ? node.items : [node]).flatMap((one) =>
+    readExpectation({ fields }, one, scope, false),
+  );
+}
+
+function readExpectation(
+  reader: Pick<StepReader, 'fields'>,
+  node: SourceNode,
+  scope: StaticScope,
+  afterKeep: boolean,
+): Expectation[] {
+  const { fields } = reader;
+  let conditionNode: SourceNode | undefined = node;
+  let because: Template | undefined;
+  if (node.type === 'map') {
+    checkStructure(fields.findings, node, expectationKeys, 'an expectation');
+    conditionNode = valueOf(node, 'holds');
+    const why = valueOf(node, 'because');
+    because = why && fields.template(why, scope, { hint: false });
+  }
+  if (!conditionNode) return [];
+  const condition = fields.condition(conditionNode, scope);
+  if (condition && constant(condition.expression.tree) !== undefined) {
+    fields.findings.remark(
+      conditionNode,
+      'unreachable',
+      `this is always ${String(constant(condition.expression.tree))}, whatever comes`,
+    );
+  }
+  return condition ? [{ condition, afterKeep, ...optional('because', because) }] : [];
+}
+
+function readKeep(
+  reader: StepReader,
+  key: ScalarNode,
+  node: SourceNode,
+  scope: ChainScope,
+  expressions: StaticScope,
+): Keep | undefined {
+  const { fields } = reader;
+  const valid = fields.name(key, RESERVED_NAMES);
+  const value = fields.expressions(node, expressions, { outermost: 'hidden' });
+  const hidden =
+    value?.type === 'expression' &&
+    value.value.expression.tree.type === 'call' &&
+    value.value.expression.tree.name === 'hidden';
+  const secret = value !== undefined && isSecret(value);
+  if (valid) {
+    const kind = value ? kindOfExpressions(value) : ANY;
+    const { line } = fields.findings.place(key);
+    const before = scope.define(
+      key.text,
+      { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret: hidden || secret },
+      line,
+    );
+    if (before !== undefined) {
+      fields.findings.problem(
+        key,
+        'name-twice',
+        `the name ${key.text} is defined on line ${before} already`,
+        `another name; nothing hides anything`,
+      );
+    }
+  }
+  return valid && value
+    ? { name: key.text, value, hidden, secret, at: fields.findings.place(key) }
+    : undefined;
+}
+
+/** Whether a value uses a secret, so that it is one. */
+export function isSecret(value: Expressions): boolean {
+  if (value.type === 'expression') return value.value.expression.secret;
+  if (value.type === 'list') return value.items.some(isSecret);
+  return value.members.some(([, member]) => isSecret(member));
+}
+
+export function kindOfExpressions(value: Expressions): Kind {
+  if (value.type === 'expression') return value.value.expression.kind;
+  if (value.type === 'list') return listOf(ANY);
+  return objectKind(
+    Object.fromEntries(value.members.map(([name, member]) => [name, kindOfExpressions(member)])),
+  );
+}

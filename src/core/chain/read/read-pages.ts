@@ -1,0 +1,156 @@
+import { Expression } from '../../language/expression.ts';
+import { ANY, BIT, type Kind, LIST, NUMBER } from '../../language/kinds.ts';
+import { childrenOf, namesIn, speaksOfBody, type Tree } from '../../language/tree.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import type { FieldReader } from '../fields/fields.ts';
+import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
+import type { Expressions, Pages, PlacedExpression, Poll, ReadAs } from '../model.ts';
+import { optional } from '../optional.ts';
+import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+
+/** The names that a step with `pages` has besides those of its answer. */
+export const PAGES_NAMES: Readonly<Record<string, Kind>> = { gathered: LIST };
+
+/** Reads `pages` of a call. */
+export function readPages(
+  fields: FieldReader,
+  node: SourceNode | undefined,
+  scope: ChainScope,
+  readAs: ReadAs | undefined,
+): Pages | undefined {
+  if (node?.type !== 'map') return undefined; // the form has been looked at
+  const map = node;
+  checkStructure(fields.findings, map, pagesKeys, 'pages');
+  const ways = ['next', 'next-query', 'next-json'].filter((name) => valueOf(map, name));
+  if (ways.length !== 1) {
+    fields.findings.problem(
+      node,
+      ways.length === 0 ? 'missing-key' : 'wrong-form',
+      ways.length === 0
+        ? 'pages does not say how it comes to the next page'
+        : `pages comes to the next page in one way, and here are ${ways.join(' and ')}`,
+      "next: link('next'), next-query: { page: page + 1 }, or next-json",
+    );
+    return undefined;
+  }
+  const known = scope.lookup('page');
+  if (known)
+    fields.findings.problem(
+      node,
+      'name-twice',
+      `page is the count of pages here, and the name page is defined on line ${known.line} already`,
+      'another name there; nothing hides anything',
+    );
+  const inside = scope.after(readAs, { ...PAGES_NAMES, page: NUMBER });
+  const one = (name: string): PlacedExpression | undefined => {
+    const value = valueOf(map, name);
+    return value && fields.expression(value, inside);
+  };
+  const many = (name: string): Expressions | undefined => {
+    const value = valueOf(map, name);
+    return value && fields.expressions(value, inside);
+  };
+  const [next, nextQuery, nextJson] = [one('next'), many('next-query'), many('next-json')];
+  const items = one('items');
+  if (items && (items.expression.kind.bits & BIT.list) === 0)
+    fields.findings.problem(
+      valueOf(map, 'items')!,
+      'wrong-kind',
+      'items is a list, and this can never be one',
+      'the path of the list in the answer: $.pieces',
+    );
+  const untilNode = valueOf(map, 'until');
+  const trees = [next?.expression.tree, ...[nextQuery, nextJson].flatMap((one) => (one ? treesOf(one) : []))];
+  return {
+    ...optional('next', next),
+    ...optional('nextQuery', nextQuery),
+    ...optional('nextJson', nextJson),
+    ...optional('items', items),
+    ...optional('until', untilNode && fields.condition(untilNode, inside)),
+    upTo: fields.amount(valueOf(map, 'up-to'), scope.outside(), 100),
+    enough: fields.literal(valueOf(map, 'enough')) === 'yes',
+    fromAnswer: trees.some((tree) => tree && speaksOfAnswer(tree)),
+  };
+}
+
+function treesOf(expressions: Expressions): Tree[] {
+  if (expressions.type === 'expression') return [expressions.value.expression.tree];
+  return (
+    expressions.type === 'list' ? expressions.items : expressions.members.map(([, value]) => value)
+  ).flatMap(treesOf);
+}
+
+/** Whether an expression takes something from the answer: of its body, its fields, or by link(…). */
+function speaksOfAnswer(tree: Tree): boolean {
+  return (
+    speaksOfBody(tree) ||
+    (tree.type === 'name' && tree.name === 'headers') ||
+    (tree.type === 'call' && tree.name === 'link') ||
+    childrenOf(tree).some(speaksOfAnswer)
+  );
+}
+
+/** Reads `poll` of a call. */
+export function readPoll(
+  fields: FieldReader,
+  node: SourceNode | undefined,
+  scope: ChainScope,
+  readAs: ReadAs | undefined,
+): Poll | undefined {
+  if (node?.type !== 'map') return undefined; // the form has been looked at
+  const map = node;
+  checkStructure(fields.findings, map, pollKeys, 'poll');
+  const inside = scope.after(readAs);
+  const condition = (name: string): PlacedExpression | undefined => {
+    const value = valueOf(map, name);
+    return value && fields.condition(value, inside);
+  };
+  const until = condition('until');
+  const [going, giveUpWhen] = [condition('while'), condition('give-up-when')];
+  const at = valueOf(map, 'at');
+  const every = fields.pause(valueOf(map, 'every'), scope.outside(), { least: 1000, most: 10_000 });
+  neverPauses(fields, map, every);
+  const within = fields.bound(valueOf(map, 'within'), scope.outside(), 300_000);
+  if (!until) return undefined;
+  const all = [until, going, giveUpWhen].filter((one) => one !== undefined);
+  return {
+    until,
+    ...optional('while', going),
+    ...optional('giveUpWhen', giveUpWhen),
+    every,
+    within,
+    ...optional('at', at && fields.expression(at, inside)),
+    speaksOfStatus: all.some(({ expression }) => namesIn(expression.tree).has('status')),
+    ...optional('state', stateOf(all)),
+  };
+}
+
+/** Without a pause the service would be asked as fast as it answers. */
+function neverPauses({ findings }: FieldReader, map: MapNode, { least }: Poll['every']): void {
+  if (!('value' in least) || least.value.milliseconds >= 10) return;
+  findings.problem(
+    valueOf(map, 'every') ?? map,
+    'wrong-form',
+    'a poll that does not wait asks as fast as the service answers',
+    'every: 1s..10s',
+  );
+}
+
+/** What the conditions compare with a literal: the state of the job, in most cases. */
+function stateOf(conditions: readonly PlacedExpression[]): PlacedExpression | undefined {
+  for (const { expression, at } of conditions) {
+    const side = comparedIn(expression.tree);
+    if (side) return { expression: new Expression(expression.text, side, ANY, expression.secret), at };
+  }
+  return undefined;
+}
+
+function comparedIn(tree: Tree): Tree | undefined {
+  if (tree.type !== 'binary') return undefined;
+  if (tree.operator === '&&' || tree.operator === '||')
+    return comparedIn(tree.left) ?? comparedIn(tree.right);
+  const isPath = (side: Tree): boolean =>
+    side.type === 'query' || (side.type === 'name' && side.name === 'status');
+  return [tree.left, tree.right].find(isPath);
+}

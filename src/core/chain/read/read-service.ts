@@ -1,0 +1,154 @@
+import { nearest } from '../../language/nearest.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import { ChainScope } from '../fields/chain-scope.ts';
+import type { FieldReader } from '../fields/fields.ts';
+import { plainSecretsInUrl } from '../fields/plain-secrets.ts';
+import { serviceKeys } from '../keys/project-keys.ts';
+import type { Credential, Service, Tls } from '../project.ts';
+import { readFields, readTimeouts } from './read-call.ts';
+import { readExpectations } from './read-outcome.ts';
+import { optional } from '../optional.ts';
+import { readPace, readRetry } from './read-traffic.ts';
+import { type MapEntry, type MapNode, type ScalarNode, valueOf } from '../source/source-file.ts';
+import { checkStructure } from '../source/structure.ts';
+import { isThisMachine } from '../../this-machine.ts';
+
+/** Reads one service of the project file. */
+export function readService(
+  fields: FieldReader,
+  { key, value }: MapEntry,
+  scope: StaticScope,
+  credentials: ReadonlyMap<string, Credential>,
+): [string, Omit<Service, 'secrets'>][] {
+  const { findings } = fields;
+  const name = key.text;
+  if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name)) {
+    findings.problem(
+      key,
+      'name-invalid',
+      `${name} can't be the name of a service: a letter, then letters, digits and _`,
+    );
+  }
+  const node = checkStructure(
+    findings,
+    value.type === 'empty' ? { type: 'map', entries: [], range: key.range } : value,
+    serviceKeys,
+    'a service',
+  );
+  if (!node) return [];
+  const asNode = valueOf(node, 'as');
+  const as = fields.literal(asNode);
+  if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
+    const near = nearest(as, [...credentials.keys(), 'nobody']);
+    findings.problem(
+      asNode,
+      'unknown-credential',
+      `the project has no credential ${as}`,
+      near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in',
+    );
+  }
+  const insecure = fields.literal(valueOf(node, 'insecure')) === 'yes';
+  const urlNode = valueOf(node, 'url');
+  const { value: url, secrets: urlSecrets } = fields.withSecrets(() =>
+    urlNode?.type === 'scalar'
+      ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody' && !insecure)
+      : undefined,
+  );
+  const redirects = fields.literal(valueOf(node, 'redirects'));
+  const proxyNode = valueOf(node, 'proxy');
+  if (proxyNode) plainSecretsInUrl(fields.findings, proxyNode);
+  return [
+    [
+      name,
+      {
+        name,
+        url: url ?? 'practice',
+        urlSecrets,
+        ...optional('as', as),
+        headers: readFields({ fields }, valueOf(node, 'headers'), scope),
+        timeouts: readTimeouts({ fields }, valueOf(node, 'timeout'), scope),
+        expect: readExpectations(fields, valueOf(node, 'expect'), new ChainScope().after(undefined)),
+        ...optional(
+          'retry',
+          readRetry(fields, valueOf(node, 'retry'), scope, new ChainScope().after(undefined)),
+        ),
+        ...optional('pace', readPace(fields, valueOf(node, 'pace'))),
+        ...optional('tls', readTls(fields, valueOf(node, 'tls'), scope)),
+        ...optional('proxy', proxyNode && fields.template(proxyNode, scope, { hint: false })),
+        ...optional('redirects', redirects === undefined ? undefined : Number(redirects)),
+        insecure,
+        at: findings.place(key),
+      },
+    ],
+  ];
+}
+
+function readTls(fields: FieldReader, node: ReturnType<typeof valueOf>, scope: StaticScope): Tls | undefined {
+  if (node?.type !== 'map') return undefined;
+  const path = (name: string) => {
+    const value = valueOf(node, name);
+    return value && fields.template(value, scope, { hint: false });
+  };
+  checkPair(fields, node);
+  const verify = fields.literal(valueOf(node, 'verify')) !== 'no';
+  return {
+    ...optional('ca', path('ca')),
+    ...optional('cert', path('cert')),
+    ...optional('key', path('key')),
+    verify,
+  };
+}
+
+/** A certificate is of no use without its key, which may stand in the same file. */
+function checkPair({ findings }: FieldReader, node: MapNode): void {
+  if (valueOf(node, 'key') && !valueOf(node, 'cert'))
+    findings.problem(node, 'missing-key', 'a key without its certificate proves nothing', 'cert: PATH');
+}
+
+function readServiceUrl(
+  fields: FieldReader,
+  node: ScalarNode,
+  scope: StaticScope,
+  signs: boolean,
+): Service['url'] | undefined {
+  if (node.text === 'practice') return 'practice';
+  const template = fields.template(node, scope, { hint: false });
+  if (!template) return undefined;
+  const [only] = template.parts;
+  if (template.parts.length !== 1 || typeof only !== 'string') return template;
+  if (!/^https?:\/\//.test(only) || !URL.canParse(only)) {
+    fields.findings.problem(
+      node,
+      'not-a-url',
+      `'${only}' is not the URL of a service`,
+      'https://api.emberfold.example/v1',
+    );
+    return template;
+  }
+  const url = new URL(only);
+  if (url.username !== '' || url.password !== '') {
+    fields.findings.problem(
+      node,
+      'secret-in-plain-text',
+      'user and password stand readable in this URL',
+      'a credential of kind basic',
+    );
+  }
+  if (url.search !== '' || url.hash !== '') {
+    fields.findings.problem(
+      node,
+      'wrong-form',
+      'the URL of a service has no query and no fragment',
+      'query: on the calls',
+    );
+  }
+  if (signs && url.protocol === 'http:' && !isThisMachine(url.hostname)) {
+    fields.findings.problem(
+      node,
+      'plain-http',
+      `a credential would go over plain http to ${url.host}, where others can read it`,
+      `${only.replace('http:', 'https:')}, or insecure: yes on the service`,
+    );
+  }
+  return template;
+}

@@ -1,0 +1,317 @@
+import { namesIn, type Tree } from '../../language/tree.ts';
+import { nearest } from '../../language/nearest.ts';
+import { type ChainScope, stepKind } from '../fields/chain-scope.ts';
+import { RESERVED_NAMES } from '../keys/given-names.ts';
+import { groupKeys, stepKeys, verbKeys } from '../keys/step-keys.ts';
+import { callKeys } from '../keys/call-keys.ts';
+import type { KeyDefinition } from '../source/key-definition.ts';
+import { eachKeys, followKeys, repeatStepKeys } from '../keys/loop-keys.ts';
+import type { Step, WaitStep } from '../model.ts';
+import { readCall } from './read-call.ts';
+import { readFollow, resultKinds } from './read-follow.ts';
+import { readEach, readRepeat } from './read-loops.ts';
+import { readOutcome } from './read-outcome.ts';
+import { constant } from '../fields/constant-conditions.ts';
+import { type StepBase } from './step-reader.ts';
+import { type StepReader } from './step-reader.ts';
+import { optional } from '../optional.ts';
+import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { markOf } from './step-fingerprint.ts';
+import { checkStructure } from '../source/structure.ts';
+
+const verb = (name: string): KeyDefinition => verbKeys.find((key) => key.name === name)!;
+const stepShapes = {
+  call: [verb('call'), ...stepKeys, ...callKeys],
+  wait: [verb('wait'), ...stepKeys],
+  steps: [verb('steps'), ...stepKeys, ...groupKeys],
+  each: [verb('each'), ...stepKeys, ...eachKeys],
+  repeat: [verb('repeat'), ...stepKeys, ...repeatStepKeys],
+  follow: [verb('follow'), ...stepKeys, ...followKeys],
+  plain: stepKeys,
+};
+/** The steps of a loop are no verb of their own. */
+const VERBS = ['call', 'each', 'repeat', 'follow', 'wait', 'steps'] as const;
+type Verb = (typeof VERBS)[number] | 'plain';
+const WHAT: Readonly<Record<Verb, string>> = {
+  call: 'a call',
+  each: 'an each',
+  repeat: 'a repeat',
+  follow: 'a follow',
+  wait: 'a wait',
+  steps: 'a group',
+  plain: 'a step',
+};
+
+/** Reads a list of steps; `address` is that of what they stand in. */
+export function readSteps(reader: StepReader, node: SourceNode, scope: ChainScope, address: string): Step[] {
+  if (node.type !== 'list') return []; // said by the structure of what it stands in
+  return node.items.flatMap((item, i) => {
+    const step = readStep(reader, item, scope, address, i);
+    return step ? [step] : [];
+  });
+}
+
+function readStep(
+  reader: StepReader,
+  node: SourceNode,
+  scope: ChainScope,
+  parent: string,
+  position: number,
+): Step | undefined {
+  const { findings } = reader.fields;
+  if (node.type !== 'map') {
+    findings.problem(node, 'wrong-form', 'a step is a map of keys', '- call: GET kiln /racks');
+    return undefined;
+  }
+  const loops = valueOf(node, 'each') ?? valueOf(node, 'repeat');
+  const verbs = VERBS.filter((name) => valueOf(node, name) && !(loops && name === 'steps'));
+  if (verbs.length > 1) {
+    const second = node.entries.filter(({ key }) => (verbs as readonly string[]).includes(key.text))[1]!;
+    findings.problem(
+      second.key,
+      'wrong-form',
+      `a step does one thing, and this one has ${verbs.join(' and ')}`,
+      `a step of its own for ${second.key.text}`,
+    );
+    return undefined;
+  }
+  const type = verbs[0] ?? 'plain';
+  if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
+  checkStructure(findings, node, stepShapes[type], WHAT[type]);
+  const nameNode = valueOf(node, 'name');
+  const name =
+    nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
+  const address = `${parent}${parent === '' ? '' : '.'}${name ?? position}`;
+  scope.reading(name, true);
+  const when = valueOf(node, 'when');
+  reader.fields.used.clear();
+  const condition = when && reader.fields.condition(when, scope.outside());
+  if (condition) unreachable(reader, when, condition.expression.tree);
+
+  // What `when` makes sure of is there inside the step.
+  const inner = scope.branch();
+  if (condition) for (const sure of assured(condition.expression.tree)) certain(inner, sure);
+
+  const base = {
+    address,
+    ...(name === undefined ? {} : { name }),
+    ...optional('about', reader.fields.literal(valueOf(node, 'about'))),
+    at: findings.place(node),
+    ...optional('when', condition),
+    onFail:
+      reader.fields.literal(valueOf(node, 'on-fail')) === 'continue'
+        ? ('continue' as const)
+        : ('stop' as const),
+    undo: [],
+    hash: markOf(node),
+  };
+  const read = readBody(reader, node, type, base, inner, scope);
+  const undo = readUndo(reader, node, inner, address);
+  // A copy of each step takes as long as reading it.
+  const step = read && Object.assign(read, { undo });
+  reader.fields.used.forEach((used) => reader.used.add(used));
+  scope.reading(name, false);
+  settleNames(reader, node, scope, inner, base, step, nameNode);
+  return step;
+}
+
+function readBody(
+  reader: StepReader,
+  node: MapNode,
+  type: Verb,
+  base: StepBase,
+  inner: ChainScope,
+  outer: ChainScope,
+): Step | undefined {
+  if (type === 'call') return readCall(reader, node, base, inner);
+  if (type === 'each') return readEach(reader, node, base, inner, readSteps);
+  if (type === 'repeat') return readRepeat(reader, node, base, inner, readSteps);
+  if (type === 'follow') return readFollow(reader, node, base, inner);
+  const common = () => ({
+    ...readOutcome(reader, node, inner, inner.outside()),
+    uses: new Set(reader.fields.used),
+  });
+  if (type === 'wait') {
+    const value = valueOf(node, 'wait')!;
+    const duration = reader.fields.duration(value, inner.outside());
+    const rest = common();
+    return (
+      duration &&
+      ({ ...base, ...rest, type: 'wait', title: base.name ?? 'wait', duration } satisfies WaitStep)
+    );
+  }
+  if (type === 'plain') {
+    const rest = common();
+    const does = [
+      rest.keep[0]?.name,
+      rest.write && titleOfWrite(node),
+      rest.expect.length > 0 ? 'expect' : undefined,
+      rest.show && 'show',
+    ].find((one) => one !== undefined);
+    return { ...base, ...rest, type: 'plain', title: base.name ?? does ?? 'step' };
+  }
+  const otherwiseNode = valueOf(node, 'else');
+  if (otherwiseNode && !valueOf(node, 'when')) {
+    reader.fields.findings.problem(
+      otherwiseNode,
+      'missing-key',
+      'else without when',
+      'when: condition, on the same group',
+    );
+  }
+  const usedHere = new Set(reader.fields.used);
+  const first = inner.branch();
+  const steps = readSteps(reader, valueOf(node, 'steps')!, first, base.address);
+  const defined = first.added().map(([name]) => name);
+  let second: ChainScope | undefined;
+  let otherwise: Step[] | undefined;
+  if (otherwiseNode) {
+    inner.forget(defined);
+    second = outer.branch();
+    otherwise = readSteps(reader, otherwiseNode, second, `${base.address}.else`);
+    for (const [name] of second.added()) defined.push(name);
+  }
+  if (valueOf(node, 'when'))
+    inner.join(first, second, 'it is kept only where the condition of its group holds');
+  else for (const [name, known] of first.added()) inner.set(name, known, known.line);
+  inner.lastCall = first.lastCall ?? inner.lastCall;
+  reader.fields.used.clear();
+  usedHere.forEach((name) => reader.fields.used.add(name));
+  const rest = common();
+  return {
+    ...base,
+    ...rest,
+    type: 'group',
+    title: base.name ?? 'steps',
+    steps,
+    ...optional('otherwise', otherwise),
+  };
+}
+
+/** What a step is called that only writes a row. */
+function titleOfWrite(node: MapNode): string {
+  const write = valueOf(node, 'write');
+  const to = write?.type === 'map' ? valueOf(write, 'to') : undefined;
+  return to?.type === 'scalar' ? `write ${to.text}` : 'write';
+}
+
+/** Reads the steps that take back what a step did; no name is in doubt there, since the step has held. */
+function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address: string): Step[] {
+  const undo = valueOf(node, 'undo');
+  if (!undo) return [];
+  const { used } = reader.fields;
+  const usedHere = new Set(used);
+  const as = reader.fields.literal(valueOf(node, 'as'));
+  const steps = readSteps(
+    { ...reader, undoing: true, ...optional('undoAs', as) },
+    undo,
+    scope.branch(),
+    `${address}.undo`,
+  );
+  used.clear();
+  usedHere.forEach((name) => used.add(name));
+  return steps;
+}
+
+/** A key that is nearly a verb, in a step that has none. */
+function misspelledVerb(reader: StepReader, node: MapNode): boolean {
+  const known = stepKeys.map(({ name }) => name);
+  const callOnly = callKeys.map(({ name }) => name);
+  for (const { key } of node.entries) {
+    if (known.includes(key.text)) continue;
+    const verbNear = nearest(key.text, VERBS);
+    if (
+      verbNear !== undefined &&
+      !callOnly.includes(key.text) &&
+      nearest(key.text, [...known, ...VERBS, ...callOnly]) === verbNear
+    ) {
+      reader.fields.findings.problem(
+        key,
+        'unknown-key',
+        `a step has no key ${key.text}`,
+        `the nearest is ${verbNear}`,
+      );
+      return true;
+    }
+    if (callOnly.includes(key.text)) {
+      reader.fields.findings.problem(
+        key,
+        'missing-key',
+        `${key.text} belongs to a call, and this step has none`,
+        'call: GET kiln /racks',
+      );
+      return true;
+    }
+  }
+  return false;
+}
+
+/** After a step its name and the names it kept are known to those below it. */
+function settleNames(
+  reader: StepReader,
+  node: MapNode,
+  scope: ChainScope,
+  inner: ChainScope,
+  base: StepBase,
+  step: Step | undefined,
+  nameNode: SourceNode | undefined,
+): void {
+  const mayBeSkipped = base.when !== undefined && !(step?.type === 'group' && step.otherwise);
+  for (const [name, entry] of inner.added()) {
+    const why = mayBeSkipped ? `it is kept in a step that may be skipped (line ${entry.line})` : undefined;
+    scope.set(name, { ...entry, ...optional('mayBeNothing', entry.mayBeNothing ?? why) }, entry.line);
+  }
+  if (inner.lastCall !== undefined) scope.lastCall = inner.lastCall;
+  if (base.name !== undefined && nameNode) {
+    const isCall = valueOf(node, 'call') !== undefined;
+    const { line } = reader.fields.findings.place(nameNode);
+    const kind = stepKind(
+      isCall ? 'call' : valueOf(node, 'each') ? 'each' : 'other',
+      step?.type === 'follow' ? resultKinds(step.chain) : {},
+    );
+    const before = scope.define(base.name, { kind }, line);
+    if (before !== undefined) {
+      reader.fields.findings.problem(
+        nameNode,
+        'name-twice',
+        `the name ${base.name} is defined on line ${before} already`,
+        'another name; nothing hides anything',
+      );
+    }
+    if (isCall) scope.lastCall = base.name;
+  }
+}
+
+/** Names that are there where a condition holds: exists(x), x != nothing, and any comparison that speaks of x itself. */
+function assured(tree: Tree): string[] {
+  if (tree.type === 'binary' && tree.operator === '&&')
+    return [...assured(tree.left), ...assured(tree.right)];
+  if (tree.type === 'call' && tree.name === 'exists' && tree.arguments[0])
+    return [...namesIn(tree.arguments[0])];
+  const isNothing = (side: Tree): boolean => side.type === 'literal' && side.value === undefined;
+  if (tree.type === 'binary' && tree.operator === '!=' && (isNothing(tree.left) || isNothing(tree.right))) {
+    return [...namesIn(isNothing(tree.left) ? tree.right : tree.left)];
+  }
+  return [];
+}
+
+function certain(scope: ChainScope, name: string): void {
+  const known = scope.lookup(name);
+  if (known?.mayBeNothing !== undefined) {
+    const { kind, secret, line } = known;
+    scope.set(name, { kind, ...optional('secret', secret) }, line);
+  }
+}
+
+function unreachable(reader: StepReader, node: SourceNode, tree: Tree): void {
+  const value = constant(tree);
+  if (value === undefined) return;
+  reader.fields.findings.remark(
+    node,
+    'unreachable',
+    value
+      ? 'this always holds, so when has no effect (and else is never carried out)'
+      : 'this never holds, so the step is never carried out',
+    'a condition on an input or a kept name',
+  );
+}

@@ -1,0 +1,41 @@
+import { callKeys } from '../keys/call-keys.ts';
+import { fingerprint } from '../source/fingerprint.ts';
+import type { KeyDefinition } from '../source/key-definition.ts';
+import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from '../keys/loop-keys.ts';
+import type { MapNode, SourceNode } from '../source/source-file.ts';
+import { groupKeys, stepKeys } from '../keys/step-keys.ts';
+import { plainOf } from '../source/structure.ts';
+import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
+
+const mannerOf = (...keys: readonly (readonly KeyDefinition[])[]): ReadonlySet<string> =>
+  new Set(keys.flat().flatMap(({ manner, name }) => (manner ? [name] : [])));
+
+/** Keys of steps that say only how. */
+const MANNER = mannerOf(stepKeys, callKeys, eachKeys, repeatStepKeys, followKeys, groupKeys);
+
+/** The same inside of keys that hold settings. */
+const INSIDE: Readonly<Record<string, ReadonlySet<string>>> = {
+  repeat: mannerOf(repeatKeys),
+  poll: mannerOf(pollKeys),
+  pages: mannerOf(pagesKeys),
+};
+
+/** A mark of a step as written: two steps with one mark do the same. */
+export function markOf(node: MapNode): string {
+  return fingerprint(JSON.stringify(essence(node)));
+}
+
+function essence(node: SourceNode, manner = MANNER): unknown {
+  if (node.type !== 'map') return plainOf(node);
+  return node.entries
+    .filter(({ key }) => !manner.has(key.text))
+    .map(({ key, value }) => [key.text, essenceOf(key.text, value)]);
+}
+
+function essenceOf(key: string, value: SourceNode): unknown {
+  if (STEPS.has(key) && value.type === 'list') return value.items.map((item) => essence(item));
+  const inside = Object.hasOwn(INSIDE, key) ? INSIDE[key] : undefined;
+  return inside ? essence(value, inside) : plainOf(value);
+}
+
+const STEPS: ReadonlySet<string> = new Set(['steps', 'else']);

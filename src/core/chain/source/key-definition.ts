@@ -1,0 +1,71 @@
+import * as z from 'zod';
+import { readDuration } from '../../language/lexer.ts';
+
+/** Which of the five sorts a field is of, and so what may stand in it. */
+export type FieldSort =
+  'condition' | 'value expression' | 'typed text' | 'plain text' | 'setting' | 'structure';
+
+/** A key of one of the two files: how it is checked, and what `explain` says of it. */
+export interface KeyDefinition {
+  readonly name: string;
+  readonly sort: FieldSort;
+  /** Its form before expressions are looked at: scalars are texts, an empty value is null. */
+  readonly shape: Shape;
+  /** What it wants, as a message says it. */
+  readonly wants: string;
+  readonly about: string;
+  readonly usual?: string;
+  readonly required?: boolean;
+  /** Its whole worth is that nobody reads it: it never stands readable in a file. */
+  readonly secret?: true;
+  /** It says how a step goes about it, or what a person is told: with another value the step would have done the same. */
+  readonly manner?: true;
+  readonly example: string;
+}
+
+/** A schema that is made when it is first used: making all of them would take longer than checking a file. */
+export type Shape = () => z.ZodType;
+
+export function shapeOf<T extends z.ZodType>(make: () => T): () => T {
+  let made: T | undefined;
+  return () => (made ??= make());
+}
+
+export const text = shapeOf(() => z.string());
+export const texts = shapeOf(() => z.array(text()));
+export const yesNo = shapeOf(() => z.enum(['yes', 'no']));
+export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
+/** A number, or an insertion that gives one. */
+export const amount = shapeOf(() => z.string().regex(/^(?:\d{1,9}|\$\{.*\})$/s));
+export const anything = shapeOf(() => z.unknown().refine((value) => value !== null));
+export const map = shapeOf(() => z.record(z.string(), z.unknown()));
+/** A map, or a text that is one insertion of an object. */
+export const mapOrInsertion = shapeOf(() => z.union([map(), z.string().regex(/^\$\{.*\}$/s)]));
+export const list = shapeOf(() => z.array(z.unknown()));
+export const duration = shapeOf(() =>
+  z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+);
+/** A duration, or two of which the second is the most. */
+export const pause = shapeOf(() =>
+  z.string().refine((value) => readPause(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+);
+
+/** `1s..10s`, or one duration. In milliseconds; nothing where it is neither. */
+export function readPause(text: string): { least: number; most?: number } | undefined {
+  const [least, most, ...more] = text.split('..').map(readDuration);
+  if (least === undefined || least < 0 || more.length > 0) return undefined;
+  if (!text.includes('..')) return { least };
+  return most === undefined || most < least ? undefined : { least, most };
+}
+
+export const timeout = shapeOf(() =>
+  z.union([
+    duration(),
+    z.strictObject({
+      connect: duration().optional(),
+      answer: duration().optional(),
+      total: duration().optional(),
+    }),
+  ]),
+);
+export const conditions = shapeOf(() => z.union([text(), list(), map()]));

@@ -1,0 +1,271 @@
+import {
+  isAlias,
+  isMap,
+  isPair,
+  isScalar,
+  isSeq,
+  LineCounter,
+  parseDocument,
+  type Document,
+  type Node,
+  type Scalar as YamlScalar,
+} from 'yaml';
+import type { Place, Problem } from '../../problems.ts';
+import { findTraps } from './yaml-traps.ts';
+import { type SourceProblem } from './source-problem.ts';
+
+/** A piece of a file, by offsets; end excluded. */
+export type Range = readonly [start: number, end: number];
+
+export interface ScalarNode {
+  readonly type: 'scalar';
+  /** The text as written, without quotes and escapes; never read as a number or anything else. */
+  readonly text: string;
+  readonly quoted: boolean;
+  readonly range: Range;
+  /** The offset in the file of an offset in the text. */
+  readonly offset: (inText: number) => number;
+}
+
+export interface MapNode {
+  readonly type: 'map';
+  readonly entries: readonly MapEntry[];
+  readonly range: Range;
+}
+
+export interface MapEntry {
+  readonly key: ScalarNode;
+  readonly value: SourceNode;
+}
+
+export interface ListNode {
+  readonly type: 'list';
+  readonly items: readonly SourceNode[];
+  readonly range: Range;
+}
+
+/** A key or item without a value. */
+export interface EmptyNode {
+  readonly type: 'empty';
+  readonly range: Range;
+}
+
+export type SourceNode = ScalarNode | MapNode | ListNode | EmptyNode;
+
+/** A file as it was read. */
+export class SourceFile {
+  readonly path: string;
+  readonly text: string;
+  readonly root: SourceNode;
+  readonly problems: readonly SourceProblem[];
+  readonly #lines: LineCounter;
+
+  /** Reads YAML 1.2 with every scalar as its text. Problems are collected, not thrown. */
+  constructor(path: string, text: string) {
+    this.path = path;
+    this.text = text;
+    this.#lines = new LineCounter();
+    const document = parseDocument(text, {
+      version: '1.2',
+      schema: 'failsafe',
+      lineCounter: this.#lines,
+      prettyErrors: false,
+      uniqueKeys: true,
+      merge: false,
+    });
+    const problems: SourceProblem[] = [];
+    const traps = findTraps(document, text, (offset) => this.place(offset));
+    problems.push(...traps);
+    const trapped = new Set(traps.map(({ place }) => place?.line));
+    for (const error of [...document.errors, ...document.warnings]) {
+      const place = this.place(error.pos[0]);
+      // A trap explains what YAML only stumbled over; one such line often breaks the next one too.
+      if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error))) {
+        problems.push({ code: 'yaml', message: yamlMessage(error.code, error.message), place });
+      }
+    }
+    const reader = new TreeReader(text, (offset) => this.place(offset), problems);
+    this.root = reader.root(document);
+    this.problems = problems;
+  }
+
+  place(offset: number): Place {
+    const { line, col } = this.#lines.linePos(offset);
+    return { file: this.path, line, column: col };
+  }
+
+  /** The text of a line, which counts from 1. */
+  line(number: number): string {
+    return this.text.split('\n')[number - 1]?.replace(/\r$/, '') ?? '';
+  }
+}
+
+function yamlMessage(code: string, message: string): string {
+  const own: Readonly<Record<string, string>> = {
+    TAB_AS_INDENT: 'a tab can’t indent in YAML; use blanks',
+    DUPLICATE_KEY: 'this key stands here twice',
+    MULTIPLE_DOCS: 'a second document begins here; a file has one',
+    TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',
+  };
+  return (
+    own[code] ??
+    `not YAML: ${message.replace(/ at line \d+.*$/s, '').replace(/^./, (char) => char.toLowerCase())}`
+  );
+}
+
+/** How many nodes a file may have with its aliases followed. */
+const MAXIMUM_NODES = 200_000;
+
+class TreeReader {
+  readonly #text: string;
+  readonly #place: (offset: number) => Place;
+  readonly #problems: SourceProblem[];
+  #document: Document | undefined;
+  #nodes = 0;
+
+  constructor(text: string, place: (offset: number) => Place, problems: SourceProblem[]) {
+    this.#text = text;
+    this.#place = place;
+    this.#problems = problems;
+  }
+
+  root(document: Document.Parsed): SourceNode {
+    this.#document = document;
+    return this.#node(document.contents, 0);
+  }
+
+  #problem(offset: number, code: Problem['code'], message: string, instead?: string): void {
+    this.#problems.push({
+      code,
+      message,
+      place: this.#place(offset),
+      ...(instead === undefined ? {} : { instead }),
+    });
+  }
+
+  #node(node: Node | null | undefined, near: number): SourceNode {
+    if (++this.#nodes > MAXIMUM_NODES) {
+      if (this.#nodes === MAXIMUM_NODES + 1)
+        this.#problem(near, 'yaml', `more than ${MAXIMUM_NODES} values, aliases followed`);
+      return { type: 'empty', range: [near, near] };
+    }
+    if (!node) return { type: 'empty', range: [near, near] };
+    const [start = near, end = near] = node.range ?? [];
+    if (isAlias(node)) {
+      const target = node.resolve(this.#document!);
+      if (!target) {
+        this.#problem(
+          start,
+          'yaml',
+          `*${node.source} is no anchor of this file`,
+          'a text that begins with * stands in quotes',
+        );
+        return { type: 'empty', range: [start, end] };
+      }
+      return this.#node(target, start);
+    }
+    if (node.tag !== undefined && node.tag !== '' && !/^tag:yaml\.org,2002:(?:str|map|seq)$/.test(node.tag)) {
+      this.#problem(
+        start,
+        'yaml',
+        'YAML tags have no meaning here',
+        'a text that begins with ! stands in quotes',
+      );
+    }
+    if (isMap(node)) {
+      const entries = node.items.flatMap((pair) => {
+        const key = this.#node(pair.key as Node | null, start);
+        if (key.type !== 'scalar') {
+          this.#problem(
+            key.range[0],
+            'yaml',
+            'a key is a text here',
+            'a value that begins with { or [ stands in quotes',
+          );
+          return [];
+        }
+        if (key.text === '<<' && !key.quoted) {
+          this.#problem(key.range[0], 'yaml', 'merge keys (<<) have no meaning here');
+          return [];
+        }
+        return [{ key, value: this.#node(pair.value as Node | null, key.range[1]) }];
+      });
+      return { type: 'map', entries, range: [start, end] };
+    }
+    if (isSeq(node)) {
+      const items = node.items.map((item) => this.#node(isPair(item) ? null : (item as Node), start));
+      return { type: 'list', items, range: [start, end] };
+    }
+    if (!isScalar(node)) return { type: 'empty', range: [start, end] };
+    return this.#scalar(node, [start, end]);
+  }
+
+  #scalar(node: YamlScalar, range: Range): SourceNode {
+    const text = typeof node.value === 'string' ? node.value : '';
+    const quoted = node.type !== 'PLAIN';
+    if (!quoted && text === '') return { type: 'empty', range };
+    const source = this.#text.slice(...range);
+    return {
+      type: 'scalar',
+      text,
+      quoted,
+      range,
+      offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN'),
+    };
+  }
+}
+
+/** Finds where a character of a scalar's text stands in the file. */
+function offsetsOf(source: string, start: number, text: string, style: string): (inText: number) => number {
+  if (style === 'PLAIN') return source.includes('\n') ? () => start : (at) => start + at;
+  if (style === 'QUOTE_SINGLE' || style === 'QUOTE_DOUBLE') {
+    if (source.includes('\n')) return () => start;
+    return (at) => start + quotedOffset(source, style === 'QUOTE_DOUBLE', at);
+  }
+  return (at) => start + blockOffset(source, text, at);
+}
+
+function quotedOffset(source: string, double: boolean, at: number): number {
+  let offset = 1;
+  for (let seen = 0; seen < at && offset < source.length - 1; seen++) {
+    if (!double) offset += source.startsWith("''", offset) ? 2 : 1;
+    else if (source[offset] !== '\\') offset += 1;
+    else offset += { x: 4, u: 6, U: 10 }[source[offset + 1] ?? ''] ?? 2;
+  }
+  return offset;
+}
+
+function blockOffset(source: string, text: string, at: number): number {
+  const before = text.slice(0, at);
+  const row = before.split('\n').length - 1;
+  const column = at - (before.lastIndexOf('\n') + 1);
+  const lines = source.split('\n');
+  const indent = Math.min(
+    ...lines
+      .slice(1)
+      .filter((line) => line.trim() !== '')
+      .map((line) => /^ */.exec(line)![0].length),
+  );
+  const index = Math.min(row + 1, lines.length - 1);
+  const offset = lines.slice(0, index).reduce((sum, line) => sum + line.length + 1, 0);
+  return offset + (Number.isFinite(indent) ? indent : 0) + column;
+}
+
+/** The value of a key; nothing where the map has no such key. */
+export function entryOf(node: SourceNode, key: string): MapEntry | undefined {
+  return node.type === 'map' ? node.entries.find((entry) => entry.key.text === key) : undefined;
+}
+
+export function valueOf(node: SourceNode, key: string): SourceNode | undefined {
+  return entryOf(node, key)?.value;
+}
+
+/** A scalar from one of its characters on. */
+export function partOf(node: ScalarNode, from: number): ScalarNode {
+  return {
+    ...node,
+    text: node.text.slice(from),
+    offset: (inText) => node.offset(inText + from),
+    range: [node.offset(from), node.range[1]],
+  };
+}

@@ -1,0 +1,157 @@
+import { isCollection, isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
+import { expressionEnd } from '../../language/parser.ts';
+import type { Place } from '../../problems.ts';
+import type { SourceProblem } from './source-problem.ts';
+
+/**
+ * Finds places where YAML reads an expression otherwise than it was meant, also where it says nothing. What was meant is
+ * known from the expression grammar: read from where the value begins, it goes further than YAML's value does.
+ */
+export function findTraps(
+  document: Document.Parsed,
+  text: string,
+  place: (offset: number) => Place,
+): SourceProblem[] {
+  const found = new Map<number, SourceProblem>();
+  const consider = (start: number, end: number, isFlow: boolean): void => {
+    const { line } = place(start);
+    if (found.has(line)) return;
+    const trap = trapAt(text, start, end, isFlow);
+    if (trap) found.set(line, { ...trap, place: place(start) });
+  };
+  visit(document, {
+    Node: (_, node: Node, ancestors) => {
+      if (isMap(node) || isSeq(node)) return;
+      const [start, end] = node.range ?? [];
+      if (start === undefined || end === undefined) return;
+      // A tag belongs to what was meant: !done
+      const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, start) : start;
+      consider(
+        tagged,
+        end,
+        ancestors.some((one) => isCollection(one) && one.flow === true),
+      );
+    },
+  });
+  // What YAML refused may have left no value behind: read on from each place where one could begin on that line. Further
+  // errors are mostly consequences of the first.
+  const [error] = document.errors;
+  if (error) {
+    const at = error.pos[0];
+    const lineStart = text.lastIndexOf('\n', at - 1) + 1;
+    const line = text.slice(lineStart, lineEnd(text, at));
+    for (const match of line.matchAll(/: +|- +|, +|[[{] */g)) {
+      const start = lineStart + match.index + match[0].length;
+      if (start <= at && !/[[{]/.test(text[start] ?? ''))
+        consider(start, Math.max(start, at), isInFlow(line.slice(0, start - lineStart)));
+    }
+  }
+  return [...found.values()];
+}
+
+/** Whether a bracket of YAML is open at the end of the beginning of a line. */
+function isInFlow(before: string): boolean {
+  const marks = before.replace(/'[^']*'|"(?:[^"\\]|\\.)*"|\$\{[^}]*\}/g, '');
+  return (marks.match(/(?:^|[\s:,[{-])[[{]/g)?.length ?? 0) > (marks.match(/[\]}]/g)?.length ?? 0);
+}
+
+function lineEnd(text: string, from: number): number {
+  const end = text.indexOf('\n', from);
+  return end < 0 ? text.length : end;
+}
+
+function tagStart(text: string, before: number): number {
+  const lineStart = text.lastIndexOf('\n', before - 1) + 1;
+  const tag = /![^\s]*\s*$/.exec(text.slice(lineStart, before));
+  return tag ? lineStart + tag.index : before;
+}
+
+function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): SourceProblem | undefined {
+  // Only the line is looked at: of a long file each would otherwise cost its length.
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  const line = text.slice(lineStart, lineEnd(text, start)).replace(/\r$/, '');
+  const insertions = isFlow ? insertionsEnd(line, start - lineStart) : undefined;
+  if (insertions !== undefined && lineStart + insertions > yamlEnd)
+    return flowInsertion(text, start, lineStart + insertions);
+  const endInLine = expressionEnd(line, start - lineStart);
+  if (endInLine === undefined) return undefined;
+  const end = lineStart + endInLine;
+  const expression = text.slice(start, end);
+  if (/^-\s/.test(expression)) return isFlow ? undefined : listItem(text, start, end, lineStart);
+  const beyond = text.slice(yamlEnd, end);
+  const tagged = expression.startsWith('!') && !/[\s]/.test(expression.slice(0, 2));
+  if (end <= yamlEnd && !tagged) return undefined;
+  if (!tagged && (beyond.trim() === '' || /^[\w.]+$/.test(expression))) return undefined;
+  const explanation = explain(expression, text.slice(start, yamlEnd), beyond, tagged);
+  const written = inQuotes(expression);
+  const whole = text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end));
+  return {
+    code: 'yaml-trap',
+    message: explanation,
+    instead: whole.trim(),
+    fix: { range: [start, end], text: written, means: expression },
+  };
+}
+
+/** `expect: - $.a == 1`: a list begins on the line of its key. */
+function listItem(text: string, start: number, end: number, lineStart: number): SourceProblem | undefined {
+  const before = text.slice(lineStart, start);
+  if (!/:\s+$/.test(before)) return undefined;
+  const item = text.slice(start, end).replace(/^-\s+/, '');
+  const written = `[${inQuotes(item)}]`;
+  return {
+    code: 'yaml-trap',
+    message: 'in YAML the first item of a list does not stand on the line of its key',
+    instead: (before + written + text.slice(end, lineEnd(text, end))).trim(),
+    fix: { range: [start, end], text: written, means: item },
+  };
+}
+
+/** Where a text with insertions ends inside { } or [ ]; nothing where there is no insertion in it. */
+function insertionsEnd(line: string, start: number): number | undefined {
+  let found = false;
+  for (let i = start; i < line.length; i++) {
+    if (line.startsWith('${', i)) {
+      const end = expressionEnd(line, i + 2);
+      if (end === undefined || line[end + /^\s*/.exec(line.slice(end))![0].length] !== '}') return undefined;
+      i = line.indexOf('}', end);
+      found = true;
+    } else if (/[,}\]'"]/.test(line[i]!) || line.startsWith(': ', i)) {
+      return found ? start + line.slice(start, i).trimEnd().length : undefined;
+    }
+  }
+  return found ? line.trimEnd().length : undefined;
+}
+
+function flowInsertion(text: string, start: number, end: number): SourceProblem {
+  const written = inQuotes(text.slice(start, end));
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  return {
+    code: 'yaml-trap',
+    message: 'inside { } and [ ] YAML takes the braces of an insertion for its own',
+    instead: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
+    fix: { range: [start, end], text: written, means: text.slice(start, end) },
+  };
+}
+
+function explain(expression: string, read: string, beyond: string, tagged: boolean): string {
+  if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} for a tag, since it begins with "!"`;
+  const first = expression[0]!;
+  if (first === "'" || first === '"')
+    return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
+  if (first === '@') return 'in YAML no value may begin with @';
+  if (/\s#/.test(beyond) || beyond.startsWith('#'))
+    return `in YAML " #" begins a comment, so it reads only ${read.trim()}`;
+  if (/^\s*:/.test(beyond) || /:\s/.test(beyond))
+    return `in YAML ": " makes a key of what stands before it, so it reads ${read.trim()} as a key`;
+  if (beyond.startsWith(','))
+    return `inside { } and [ ] YAML ends a value at a comma, so it reads only ${read.trim()}`;
+  return `inside { } and [ ] YAML ends a value at a bracket, so it reads only ${read.trim() || 'a list'}`;
+}
+
+/** An expression as a YAML scalar that nothing cuts. */
+function inQuotes(expression: string): string {
+  return expression.includes('"') || expression.includes('\\')
+    ? `'${expression.replaceAll("'", "''")}'`
+    : `"${expression}"`;
+}

@@ -1,0 +1,44 @@
+import type { CallStep } from '../../chain/model.ts';
+import { buildRequest } from '../request/build-request.ts';
+import { type BuiltRequest } from '../wire/built-request.ts';
+import { CallBackWait } from './callback.ts';
+import type { RunContext } from '../scope/context.ts';
+import type { Progress } from '../wire/call-result.ts';
+import type { CallResult } from '../wire/call-result.ts';
+import { readPages } from './pages.ts';
+import { pollUntil } from './poll.ts';
+import { sendRepeating } from './retry.ts';
+
+/**
+ * Carries out a call: sends its request, again where that helps and does no harm; asks for further pages; polls; waits for
+ * the request that calls back. Throws problems of the request itself with a place, those of the transport and of sign-in
+ * without one.
+ */
+export async function carryOutCall(context: RunContext, step: CallStep): Promise<CallResult> {
+  if (!step.callback) {
+    const built = buildRequest(context, step, {});
+    return answerTo(context, step, built instanceof Promise ? await built : built);
+  }
+  const waiting = await CallBackWait.open(context, step, step.callback);
+  try {
+    const request = await buildRequest(context, step, { callback: waiting.url });
+    const result = await answerTo(context, step, request);
+    // What failed already calls nobody back.
+    if (step.expectsSuccess && result.answer.status >= 400) return result;
+    try {
+      return { ...result, more: { ...result.more, arrived: await waiting.arrived() } };
+    } catch (error) {
+      await result.saved?.discard();
+      throw error;
+    }
+  } finally {
+    waiting.close();
+  }
+}
+
+function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
+  const progress: Progress = { attempts: 0, reached: false, again: false };
+  if (step.pages) return readPages(context, step, step.pages, request, progress);
+  if (step.poll) return pollUntil(context, step, step.poll, request, progress);
+  return sendRepeating(context, step, request, progress);
+}

@@ -1,0 +1,160 @@
+import type { CallStep, Expressions, Pages } from '../../chain/model.ts';
+import type { Environment } from '../../language/environment.ts';
+import { fromUtf8 } from '../../language/encodings.ts';
+import { namesIn } from '../../language/tree.ts';
+import { kindAndValue } from '../../language/show.ts';
+import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../../language/values.ts';
+import { ProblemError } from '../../problems.ts';
+import { answerNames } from '../wire/response-names.ts';
+import { addressIn, at, withJson, withParameters } from '../request/build-request.ts';
+import { type BuiltRequest } from '../wire/built-request.ts';
+import { Bound } from '../time/bound.ts';
+import type { RunContext } from '../scope/context.ts';
+import { amountOf } from '../scope/settings.ts';
+import { placed, throwNothing } from '../scope/with-place.ts';
+import type { Progress } from '../wire/call-result.ts';
+import type { CallResult } from '../wire/call-result.ts';
+import { sendRepeating } from './retry.ts';
+import { whatItSaid } from '../wire/error-summary.ts';
+
+/**
+ * Asks for one page after the other and gathers their items; gives the last answer. Throws `bound-reached`,
+ * `not-a-list`, `status-not-expected`.
+ */
+export async function readPages(
+  context: RunContext,
+  step: CallStep,
+  pages: Pages,
+  first: BuiltRequest,
+  progress: Progress,
+): Promise<CallResult> {
+  const most = amountOf(pages.upTo, context.environment(step));
+  const gathered: Value[] = [];
+  const asked = new Set<string>([keyOf(first)]);
+  let request: BuiltRequest = { ...first, page: 1 };
+  const bound = new Bound(context.ports.clock, { times: most });
+  while (bound.take()) {
+    const page = bound.taken;
+    const answer = await sendRepeating(context, step, request, progress);
+    const result: CallResult = { ...answer, more: { gathered, page }, pages: page };
+    // The last answer meets all expectations; one that is no page is the last.
+    if (answer.told || answer.body.problem || !meetsStatus(context, step, result)) {
+      if (page === 1) return result;
+      throw new ProblemError({
+        code: 'status-not-expected',
+        message: `page ${page} was answered with ${answer.answer.status}${whatItSaid(answer.body)}`,
+        place: step.at,
+      });
+    }
+    const environment = context.environment(step, answer.body.value, answerNames(result));
+    const items = itemsOf(pages, environment, answer.body.value);
+    for (const item of items) gathered.push(item);
+    context.emit({
+      event: 'page-came',
+      step: context.address(step),
+      page,
+      items: items.length,
+      gathered: gathered.length,
+    });
+    const { until } = pages;
+    if (
+      until &&
+      (placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment))
+    )
+      return result;
+    if (items.length === 0 && !pages.fromAnswer) return result;
+    const next = await nextRequest(context, step, pages, request, result, environment);
+    if (!next) return result;
+    const key = keyOf(next);
+    if (asked.has(key)) {
+      context.remark(
+        step,
+        'page-repeats',
+        `page ${page} leads to a page that was read already, so reading ended there`,
+      );
+      return result;
+    }
+    asked.add(key);
+    if (!bound.mayTake) {
+      if (pages.enough) return result;
+      break;
+    }
+    await answer.saved?.discard();
+    request = { ...next, page: page + 1 };
+  }
+  throw new ProblemError({
+    code: 'bound-reached',
+    message: `there are more than ${most} pages, the most that this step reads`,
+    instead: `up-to: ${most * 10}, or enough: yes where these will do`,
+    place: step.at,
+  });
+}
+
+/** Two requests with one key ask for the same page. */
+function keyOf({ method, url, body }: BuiltRequest): string {
+  return `${method} ${url} ${body instanceof Uint8Array ? (fromUtf8(body) ?? '') : ''}`;
+}
+
+/** Whether a page meets what the step expects of its status. */
+function meetsStatus(context: RunContext, step: CallStep, result: CallResult): boolean {
+  if (step.expectsSuccess) return result.answer.status < 400;
+  const environment = context.environment(step, result.body.value, answerNames(result));
+  return step.expect.every(
+    ({ condition: { expression } }) =>
+      !namesIn(expression.tree).has('status') || expression.test(environment) === true,
+  );
+}
+
+function itemsOf({ items }: Pages, environment: Environment, body: Maybe): Value[] {
+  const value = items ? placed(items, () => items.expression.evaluate(environment)) : body;
+  if (value === undefined && items) throwNothing(items, environment);
+  if (Array.isArray(value)) return value;
+  if (!items) return value === undefined ? [] : [value];
+  throw new ProblemError({
+    code: 'not-a-list',
+    message: `items is a list, and ${items.expression.text} is ${kindAndValue(value)}`,
+    place: items.at(),
+    ...(value === null ? { instead: `${items.expression.text} ?? []` } : {}),
+  });
+}
+
+/** The request for the next page; nothing where there is none. */
+async function nextRequest(
+  context: RunContext,
+  step: CallStep,
+  { next, nextQuery, nextJson }: Pages,
+  request: BuiltRequest,
+  result: CallResult,
+  environment: Environment,
+): Promise<BuiltRequest | undefined> {
+  if (next) {
+    const value = placed(next, () => next.expression.evaluate(environment));
+    if (value === undefined || value === null || value === '') return undefined;
+    return at(context, step, request, addressIn(context, step, next, environment, result.url));
+  }
+  const values = valuesOf((nextQuery ?? nextJson)!, environment);
+  if (!values) return undefined;
+  return nextQuery ? withParameters(request, values) : withJson(request, merged(request.json, values));
+}
+
+function merged(json: Maybe, values: readonly (readonly [string, Value])[]): Value {
+  const object = objectOf(isObject(json) ? membersOf(json) : []);
+  for (const [name, value] of values) setMember(object, name, value);
+  return object;
+}
+
+/** The values that lead to the next page; nothing where one of them is nothing, null or an empty text. */
+function valuesOf(
+  expressions: Expressions,
+  environment: Environment,
+): (readonly [string, Value])[] | undefined {
+  if (expressions.type !== 'object') return undefined;
+  const values: (readonly [string, Value])[] = [];
+  for (const [name, one] of expressions.members) {
+    if (one.type !== 'expression') return undefined;
+    const value = placed(one.value, () => one.value.expression.evaluate(environment));
+    if (value === undefined || value === null || value === '') return undefined;
+    values.push([name, value]);
+  }
+  return values;
+}

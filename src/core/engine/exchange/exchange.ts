@@ -1,0 +1,44 @@
+import type { CallStep } from '../../chain/model.ts';
+import { fillCredential, renews } from '../sign-in/authorise.ts';
+import { type BuiltRequest } from '../wire/built-request.ts';
+import { Bound } from '../time/bound.ts';
+import type { RunContext } from '../scope/context.ts';
+import type { CallResult, Progress } from '../wire/call-result.ts';
+import { sendFollowing } from './follow-redirects.ts';
+
+/**
+ * Sends a request, follows redirects, renews a credential once after a 401. Throws problems of the request itself with a
+ * place, those of the transport and of sign-in without one.
+ */
+export function exchange(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  progress: Progress,
+  patience: number,
+): Promise<CallResult> {
+  return request.as === undefined
+    ? sendFollowing(context, step, request, progress, patience)
+    : sendSigned(context, step, request, request.as, progress, patience);
+}
+
+async function sendSigned(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  as: string,
+  progress: Progress,
+  patience: number,
+): Promise<CallResult> {
+  const renewals = new Bound(context.ports.clock, { times: 1 });
+  for (;;) {
+    const result = await sendFollowing(context, step, request, progress, patience);
+    const { status, headers } = result.answer;
+    if (status !== 401) context.ports.credentials.accepted(as);
+    if (status !== 401 && !context.project.credentials.get(as)!.signIn) return result;
+    const challenges = headers.flatMap(([name, value]) => (name === 'www-authenticate' ? [value] : []));
+    const filled = fillCredential(context, request);
+    if (!renewals.take() || !(await renews(context, filled, result, challenges))) return result;
+    await result.saved?.discard();
+  }
+}

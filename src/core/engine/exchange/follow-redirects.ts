@@ -1,0 +1,146 @@
+import type { WireAnswer, WireRequest } from '../../ports.ts';
+import { ProblemError } from '../../problems.ts';
+import type { RunContext } from '../scope/context.ts';
+import { holdsSecret, withoutSecretFields } from '../request/build-request.ts';
+import type { CallStep } from '../../chain/model.ts';
+import { visible } from '../../language/show.ts';
+import { type ReadBody, readBody } from '../wire/read-response.ts';
+import type { SavedBody } from '../wire/saved-body.ts';
+import { authorise, queryKey } from '../sign-in/authorise.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
+import type { Progress, CallResult } from '../wire/call-result.ts';
+import { hideKept, namesBeforeKeep } from './hide-kept.ts';
+import { redirectOf } from '../wire/redirect.ts';
+import { reportAnswer } from './report-call.ts';
+import { sendOnce } from './send-once.ts';
+import { storeCookies } from '../sign-in/step-cookies.ts';
+
+/** How often a request is redirected, unless its step or service says otherwise. */
+export const USUAL_REDIRECTS = 5;
+
+/** A body with a secret in it is not repeated at another origin, and without it the request would be another one. */
+export function refuseSecretBody(from: string, to: string): never {
+  throw new ProblemError({
+    code: 'secret-elsewhere',
+    message: `${from} redirects to ${new URL(to).origin}, and the body of the request holds a secret that is not meant for it`,
+    instead: 'redirects: 0 takes the redirect as the answer; a call of its own may send the secret there',
+  });
+}
+
+/** A request that goes to another origin carries nothing that was meant for the first one. */
+export function withoutCredentials(
+  context: RunContext,
+  { connection: _, ...request }: WireRequest,
+  secretFields: ReadonlySet<string>,
+): WireRequest {
+  return { ...request, headers: withoutSecretFields(context, request.headers, secretFields) };
+}
+export function readResult(
+  context: RunContext,
+  step: CallStep,
+  answer: WireAnswer,
+  saved: SavedBody | undefined,
+): { body: ReadBody; size: number } | Promise<{ body: ReadBody; size: number }> {
+  if (answer.undecoded !== undefined)
+    context.remark(
+      step,
+      'coding-unknown',
+      `the body is in the content coding ${visible(answer.undecoded)}, which is not known here; it is passed on as it came`,
+    );
+  if (saved && !step.save!.held) {
+    const reading = readBody(answer.headers, saved.head(), { readAs: 'text' }, context.ports.formats);
+    // What is saved need not be text: it is shown where its beginning is.
+    const shown = ({ text, type }: ReadBody): { body: ReadBody; size: number } => {
+      const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
+      return { body: { ...known, value: undefined }, size: saved.size };
+    };
+    return reading instanceof Promise ? reading.then(shown) : shown(reading);
+  }
+  // An error often comes as something else than the answer would; that is no reason to say so before its status.
+  const read = readBody(answer.headers, answer.body, step, context.ports.formats);
+  const size = answer.body.length;
+  return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
+}
+export async function sendFollowing(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest,
+  progress: Progress,
+  patience: number,
+): Promise<CallResult> {
+  const service = context.serviceOf(step);
+  const most = step.redirects ?? service?.redirects ?? USUAL_REDIRECTS;
+  const visited: string[] = [];
+  let wire: WireRequest = request;
+  let carried = true;
+  for (let redirects = 0; ; redirects++) {
+    const authorising = authorise(context, step, request, wire, carried);
+    const authorised = authorising instanceof Promise ? await authorising : authorising;
+    const attempt = ++progress.attempts;
+    const sent = await sendOnce(context, step, authorised, request, progress, patience);
+    const { answer, elapsed, saved } = sent;
+    if (!step.noCookies && answer.headers.some(([name]) => name === 'set-cookie'))
+      await storeCookies(context, request, wire.url, answer.headers);
+    const next = most === 0 ? undefined : redirectOf(wire, answer, queryKey(context, request));
+    if (!next) {
+      const reading = readResult(context, step, answer, saved);
+      const { body, size } = reading instanceof Promise ? await reading : reading;
+      const result: CallResult = {
+        answer,
+        body,
+        size,
+        ...(saved ? { saved } : {}),
+        request,
+        sentHeaders: authorised.headers,
+        url: wire.url,
+        elapsed,
+        attempts: attempt,
+      };
+      context.hidden.learn(result.body);
+      context.hidden.learnFields(answer.headers);
+      hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
+      reportAnswer(context, step, result, attempt, sent);
+      return result;
+    }
+    await saved?.discard();
+    const body = readBody(
+      answer.headers,
+      answer.body,
+      { readAs: 'bytes' },
+      context.ports.formats,
+    ) as ReadBody;
+    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt, sent);
+    visited.push(wire.url);
+    // A redirect to the same place that sets a cookie comes out elsewhere the next time.
+    const setsCookie = !step.noCookies && answer.headers.some(([name]) => name === 'set-cookie');
+    if (visited.includes(next.url) && next.method === wire.method && !setsCookie) {
+      throw new ProblemError({
+        code: 'too-many-redirects',
+        message: `redirected in a circle: ${[...visited, next.url].slice(-4).join(', then to ')}`,
+        instead: 'redirects: 0 takes the redirect as the answer',
+      });
+    }
+    if (redirects === most) {
+      throw new ProblemError({
+        code: 'too-many-redirects',
+        message: `redirected more than ${most} times, the last time from ${wire.url} to ${next.url}`,
+        instead: 'redirects: with a larger number',
+      });
+    }
+    const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
+    if (leaves) {
+      carried = false;
+      if (next.body && holdsSecret(context, { ...request, body: next.body }))
+        refuseSecretBody(wire.url, next.url);
+    }
+    wire = leaves ? withoutCredentials(context, next, request.secretFields) : next;
+    context.emit({
+      event: 'redirected',
+      step: context.address(step),
+      attempt,
+      to: wire.url,
+      method: wire.method,
+      credential: request.as === undefined ? 'none' : carried ? 'kept' : 'left behind',
+    });
+  }
+}

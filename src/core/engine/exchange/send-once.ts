@@ -1,0 +1,221 @@
+import type { CallStep } from '../../chain/model.ts';
+import type { WireAnswer, WireRequest } from '../../ports.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
+import type { RunContext } from '../scope/context.ts';
+import { showBody, keep, shownPartial, rounded } from './report-call.ts';
+import { isSafe, onceOf } from '../wire/idempotency.ts';
+import { SavedBody } from '../wire/saved-body.ts';
+import type { Pace } from '../pace/pace.ts';
+import { fileName } from '../scope/file-name.ts';
+import { type Problem, problemOf, ProblemError } from '../../problems.ts';
+import type { Progress } from '../wire/call-result.ts';
+import { Deadline } from '../time/deadline.ts';
+import { eventProblem } from '../scope/with-place.ts';
+import { pastAnswer } from './past-response.ts';
+
+/** How long an interruption waits for the answer to a request that can be undone, in milliseconds. */
+export const GRACE = 5000;
+
+/** How long a request is held back before that is said, in milliseconds. */
+export const WORTH_SAYING = 500;
+
+/** A request that was sent, and its answer. */
+export interface Sent {
+  readonly answer: WireAnswer;
+  readonly elapsed: number;
+  readonly saved?: SavedBody;
+  /** It may be sent only once, or changes something, so that its answer can't be had again. */
+  readonly once: boolean;
+  /** The answer came before the run was resumed. */
+  readonly before?: boolean;
+}
+
+/** The key that a request carries for the service to know it by. */
+export function keyOf({ idempotency }: CallStep, { headers }: WireRequest): string {
+  const name = idempotency!.header.toLowerCase();
+  return headers.find(([other]) => other.toLowerCase() === name)?.[1] ?? '';
+}
+
+/** An address as a chain would write it: the service's name and the path, without the query. */
+export function writtenAddress(context: RunContext, { target }: CallStep, url: string): string {
+  const base = target.type === 'url' ? undefined : context.serviceBases.get(target.service);
+  if (target.type === 'url' || base === undefined || !url.startsWith(`${base}/`)) return url;
+  return `${target.service} ${url.slice(base.length).replace(/[?#].*$/, '')}`;
+}
+
+/** Tells that a request is sent, and keeps its body. */
+export function tellSent(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  attempt: number,
+  once: ReturnType<typeof onceOf>,
+  held: number | undefined,
+): void {
+  const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
+  // What is typed in, under a name that tells that it is a secret, is one as well.
+  context.hidden.learnFields(wire.headers);
+  if (wire.url.includes('=')) context.hidden.learn({ text: wire.url });
+  const shown = wire.body && showBody(context, wire.body, { type: type?.replace(/;.*/s, '').trim() });
+  if (shown) keep(context, shown);
+  const body = shown?.event;
+  context.count(1);
+  context.emit({
+    event: 'request-sent',
+    step: context.address(step),
+    attempt,
+    method: wire.method,
+    url: wire.url,
+    written: writtenAddress(context, step, wire.url),
+    headers: context.hidden.fields(wire.headers),
+    ...(body ? { body } : {}),
+    ...(held === undefined || held < 1 ? {} : { held }),
+    ...(once === undefined ? {} : { once }),
+    ...(once === 'by key' ? { key: keyOf(step, wire) } : {}),
+    ...(request.page === undefined ? {} : { page: request.page }),
+  });
+}
+
+/** Waits for the pace of a service; gives how long, in milliseconds. A long wait is said. */
+export async function heldBack(
+  context: RunContext,
+  step: CallStep,
+  pace: Pace,
+  entering: Promise<void>,
+  agreed: boolean,
+): Promise<number> {
+  const { clock } = context.ports;
+  const began = clock.elapsed();
+  const told = pace.toldFor;
+  const cancel = clock.timer(WORTH_SAYING, () => {
+    const address = context.address(step);
+    const service = pace.name;
+    if (told.wait <= WORTH_SAYING)
+      context.emit({
+        event: 'waiting',
+        step: address,
+        for: 0,
+        why: 'pace',
+        service,
+        note: `${pace.waiting} in line`,
+      });
+
+    // A call that comes back as it was told has said so already.
+    else if (!agreed)
+      context.emit({
+        event: 'waiting',
+        step: address,
+        for: Math.round(told.wait - WORTH_SAYING),
+        why: 'told',
+        service,
+        note: told.by ?? '429',
+      });
+  });
+  try {
+    await entering;
+  } finally {
+    cancel();
+  }
+  // What the service asked for is no part of what the pace holds back.
+  return Math.max(0, Math.round((clock.elapsed() - began - told.wait) * 100) / 100);
+}
+export async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
+  const environment = context.environment(step);
+  const path = fileName(context, context.inserter(environment), step.save!.path);
+  return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
+}
+
+/** Sends one request that its pace has let go; `held` is how long that has held it back. */
+export async function transmit(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  progress: Progress,
+  pace: Pace | undefined,
+  held: number | undefined,
+): Promise<Sent> {
+  let came: WireAnswer | undefined;
+  let saved: SavedBody | undefined;
+  let deadline: Deadline | undefined;
+  let sent = false;
+  try {
+    const once = onceOf(step, wire.method);
+    tellSent(context, step, wire, request, progress.attempts, once, held);
+    // Whoever goes on with this run has to know that it was sent.
+    if (once !== undefined) await context.ports.record?.durable();
+    if (step.save) saved = await beginSave(context, step);
+    const receive = step.save?.held ? undefined : saved;
+    // What can be undone is waited for: without its answer nobody would know what there is to undo.
+    const grace = step.undo.length > 0 ? GRACE : 0;
+    deadline = new Deadline(
+      context.ports.clock,
+      context.watchdog,
+      request.limits,
+      context.interruption,
+      grace,
+    );
+    deadline.onSent = () => {
+      sent = true;
+      pace?.sent();
+    };
+    came = await context.ports.transport.send(
+      receive ? { ...wire, receive: (chunk) => receive.take(chunk) } : wire,
+      deadline,
+    );
+    progress.reached = true;
+    const { phases, elapsed } = deadline.end();
+    if (saved && !receive) await saved.take(came.body);
+    return {
+      answer: { ...came, phases },
+      elapsed,
+      ...(saved ? { saved } : {}),
+      once: once === 'only' || !isSafe(wire.method),
+    };
+  } catch (error) {
+    await saved?.discard();
+    if (!deadline) throw error;
+    const { phases, elapsed } = deadline.end();
+    if (phases.firstByte !== undefined || phases.body !== undefined) progress.reached = true;
+    const reason = deadline.stopped ?? error;
+    context.noteDefect(reason);
+    const problem: Problem = problemOf(reason);
+    const { partial } = deadline;
+    context.emit({
+      event: 'request-failed',
+      step: context.address(step),
+      attempt: progress.attempts,
+      problem: eventProblem(problem),
+      phases: rounded(phases),
+      elapsed,
+      reached: progress.reached,
+      ...(partial ? { partial: shownPartial(context, partial) } : {}),
+    });
+    throw new ProblemError(problem);
+  } finally {
+    pace?.leave(came, sent);
+  }
+}
+export function sendOnce(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+  request: BuiltRequest,
+  progress: Progress,
+  patience: number,
+): Promise<Sent> | Sent {
+  const before = pastAnswer(context, step, wire);
+  if (before) return { answer: before, elapsed: 0, once: true, before: true };
+  const send = (): Promise<Sent> => {
+    const pace = context.paceOf(step, wire.url);
+    const entering = pace?.enter(patience, context.interruption, progress.again);
+    return entering
+      ? heldBack(context, step, pace!, entering, progress.again).then((held) =>
+          transmit(context, step, wire, request, progress, pace, held),
+        )
+      : transmit(context, step, wire, request, progress, pace, undefined);
+  };
+  const { guarding } = context;
+  return guarding?.stops(wire) ? guarding.allow(wire).then(send) : send();
+}

@@ -1,0 +1,363 @@
+import type { CallStep, Field, Idempotency, PlacedExpression, Timeouts } from '../../chain/model.ts';
+import type { Service } from '../../chain/project.ts';
+import { fromUtf8, percentEncode, utf8 } from '../../language/encodings.ts';
+import { randomUuid } from '../../language/functions/random.ts';
+import { plainText } from '../../language/functions/conversion.ts';
+import { writeJson } from '../../language/json.ts';
+import type { Environment } from '../../language/environment.ts';
+import { type Maybe, memberOf, type Value } from '../../language/values.ts';
+import type { Connection } from '../../ports.ts';
+import { ProblemError } from '../../problems.ts';
+import { namesIn } from '../../language/tree.ts';
+import type { RunContext } from '../scope/context.ts';
+import { durationOf } from '../scope/settings.ts';
+import { placed, throwNothing } from '../scope/with-place.ts';
+import { type Limits, USUAL_LIMITS } from '../time/deadline.ts';
+import { buildBody } from './request-body.ts';
+import {
+  encodeQuery,
+  type Inserter,
+  refuseShortSecret,
+  watchingShort,
+  renderField,
+  renderFieldsOf,
+  renderParameters,
+  renderText,
+  renderUrl,
+} from '../scope/insert.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
+
+/**
+ * Builds the request of a call from its templates; `more` are names for this one. Gives a promise only where there is a body:
+ * each microtask less counts. Throws problems with a place.
+ */
+export function buildRequest(
+  context: RunContext,
+  step: CallStep,
+  more: Readonly<Record<string, Maybe>>,
+): BuiltRequest | Promise<BuiltRequest> {
+  const environment = context.environment(
+    step,
+    undefined,
+    (name) => memberOf(more, name) ?? context.sentName(name),
+  );
+  const inserter = context.inserter(environment);
+  if (!step.body) return assemble(context, step, inserter, environment, {});
+  let secretBody = false;
+  const noting: Inserter = {
+    value: (insertion) => {
+      secretBody ||= insertion.expression.secret;
+      return inserter.value(insertion);
+    },
+    nothing: (insertion) => inserter.nothing(insertion),
+  };
+  return buildBody(context, step, noting).then((body) => ({
+    ...assemble(context, step, inserter, environment, { ...body, secretBody }),
+  }));
+}
+
+function assemble(
+  context: RunContext,
+  step: CallStep,
+  inserter: Inserter,
+  environment: Environment,
+  {
+    body,
+    type,
+    json,
+    secretBody,
+  }: Partial<Awaited<ReturnType<typeof buildBody>>> & { readonly secretBody?: boolean },
+): BuiltRequest {
+  const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
+  const url = buildUrl(context, step, inserter, environment);
+  const fields = [...(service?.headers ?? []), ...step.headers];
+  const headers = buildHeaders(inserter, fields, (name) => context.hidden.names.add(name));
+  const set = (name: string, value: string, written = name): void => {
+    const isOther = ({ name: other, leftOut }: Field): boolean =>
+      leftOut === true && other.toLowerCase() === name;
+    if (!headers.some(([other]) => other.toLowerCase() === name) && !fields.some(isOther))
+      headers.push([written, value]);
+  };
+  if (type !== undefined) set('content-type', type);
+  const { idempotency } = step;
+  if (idempotency)
+    set(
+      idempotency.header.toLowerCase(),
+      idempotencyKey(context, step, inserter, idempotency),
+      idempotency.header,
+    );
+  const { agent } = context.ports;
+  if (agent !== undefined) set('user-agent', agent);
+  set('accept', '*/*');
+  set('accept-encoding', 'gzip, deflate, br');
+  const as = step.as ?? service?.as;
+  const built: BuiltRequest = {
+    method: step.method,
+    url,
+    headers,
+    ...(body ? { body, json } : {}),
+    ...(secretBody ? { secretBody } : {}),
+    ...(as === undefined || as === 'nobody' ? {} : { as }),
+    limits: limitsOf([service, step], environment),
+    ...(service ? { service: service.name } : {}),
+    secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),
+    ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
+  };
+  return step.target.type === 'address' ? at(context, step, built, url) : built;
+}
+
+function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
+  const { target } = step;
+  const query = encodeQuery(
+    step.query.flatMap((parameter) =>
+      renderParameters(
+        watchingShort(inserter, () => context.hidden.names.add(parameter.name)),
+        [parameter],
+      ),
+    ),
+  );
+  const inPath = watchingShort(inserter, refuseShortSecret);
+  if (target.type === 'url') return withQuery(renderUrl(inPath, target.url), query);
+  if (target.type === 'service') {
+    return withQuery(context.serviceBases.get(target.service)! + renderUrl(inPath, target.path), query);
+  }
+  const { address } = target;
+  const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
+  return withQuery(addressIn(context, step, address, environment, base), query);
+}
+
+/**
+ * An address that an expression gives, resolved against the URL of the request that it came from (RFC 3986, section 5).
+ * Throws `other-origin` where it leads away from the service and the step names no credential for it.
+ */
+export function addressIn(
+  context: RunContext,
+  step: CallStep,
+  address: PlacedExpression,
+  environment: Environment,
+  base: string,
+): string {
+  const value = placed(address, () => address.expression.evaluate(environment));
+  if (value === undefined) throwNothing(address, environment);
+  const url = typeof value === 'string' ? resolve(value, base) : undefined;
+  const { span } = address.expression.tree;
+  if (!url || !/^https?:$/.test(url.protocol)) {
+    throw new ProblemError({
+      code: 'not-a-url',
+      message: `${address.expression.text.slice(...span)} is no address that can be called`,
+      place: address.at(span),
+    });
+  }
+  const service = context.serviceOf(step)?.name;
+  const home = service === undefined ? new URL(base).origin : context.serviceOrigins.get(service)!;
+  if (url.origin !== home && !mayLeadTo(context, step, url.origin)) {
+    const as = step.as ?? context.serviceOf(step)?.as;
+    throw new ProblemError({
+      code: 'other-origin',
+      message: `this address leads to ${url.origin}, and ${service === undefined ? 'the request went to' : `the service ${service} lives at`} ${home}`,
+      instead:
+        as === undefined || as === 'nobody'
+          ? 'as: nobody on this step, which sends nothing secret there'
+          : `origins: [${url.origin}] on the credential ${as}, if it belongs there; or as: nobody on this step`,
+      place: address.at(span),
+    });
+  }
+  return url.href;
+}
+
+/** Whether an address out of an answer may lead to another origin: with a credential that belongs there, or with none, as the step says. */
+function mayLeadTo(context: RunContext, step: CallStep, origin: string): boolean {
+  const as = step.as ?? context.serviceOf(step)?.as;
+  if (as === undefined) return false;
+  if (as === 'nobody') return step.as === 'nobody';
+  const { credentials, services } = context.project;
+  if (credentials.get(as)?.origins.has(origin)) return true;
+  return [...services.values()].some(
+    (one) => one.as === as && context.serviceOrigins.get(one.name) === origin,
+  );
+}
+
+/**
+ * The same request at another address. What is meant for the origin of the service stays there: fields with a secret in them, and how it is
+ * connected to. Throws `secret-elsewhere` where a secret stands in the body.
+ */
+export function at(context: RunContext, step: CallStep, request: BuiltRequest, url: string): BuiltRequest {
+  const home = homeOf(context, step);
+  if (home === undefined || new URL(url).origin === home) return { ...request, url };
+  if (request.body && holdsSecret(context, request))
+    throw new ProblemError({
+      code: 'secret-elsewhere',
+      message: `this address leads to ${new URL(url).origin}, and the body of the request holds a secret that is not meant for it`,
+      instead: 'a call of its own, whose body holds what belongs there',
+      place: step.at,
+    });
+  const { connection: _, ...rest } = request;
+  return { ...rest, url, headers: withoutSecretFields(context, request.headers, request.secretFields) };
+}
+
+/** The origin for which a request is made. */
+function homeOf(context: RunContext, { target }: CallStep): string | undefined {
+  return target.type === 'url' ? undefined : context.serviceOrigins.get(target.service);
+}
+
+/** Fields without those that hold something secret, whether the file says so or only the value tells. */
+export function withoutSecretFields(
+  { hidden }: RunContext,
+  headers: readonly (readonly [string, string])[],
+  secretFields: ReadonlySet<string>,
+): [string, string][] {
+  return headers.flatMap(([name, value]): [string, string][] =>
+    secretFields.has(name.toLowerCase()) ||
+    hidden.names.hasField(name) ||
+    hidden.masker.find(value).length > 0
+      ? []
+      : [[name, value]],
+  );
+}
+
+/** Whether something secret stands in the body of a request. */
+export function holdsSecret(
+  { hidden }: RunContext,
+  { body, secretBody }: Pick<BuiltRequest, 'body' | 'secretBody'>,
+): boolean {
+  if (secretBody) return true;
+  if (!(body instanceof Uint8Array)) return false;
+  const text = fromUtf8(body);
+  return text !== undefined && (hidden.masker.find(text).length > 0 || hidden.names.places(text).length > 0);
+}
+
+/** The same request with other values of some parameters. */
+export function withParameters(
+  request: BuiltRequest,
+  values: readonly (readonly [string, Value])[],
+): BuiltRequest {
+  const url = new URL(request.url);
+  const names = new Set(values.map(([name]) => name));
+  const kept = url.search
+    .slice(1)
+    .split('&')
+    .filter((pair) => pair !== '' && !names.has(decodeParameter(pair.split('=')[0]!)));
+  const added = values.map(
+    ([name, value]) => `${percentEncode(name)}=${percentEncode(plainText(value) ?? writeJson(value))}`,
+  );
+  url.search = '';
+  return { ...request, url: withQuery(url.href, [...kept, ...added].join('&')) };
+}
+
+/** The same request with another body in JSON. */
+export function withJson(request: BuiltRequest, json: Value): BuiltRequest {
+  return { ...request, json, body: utf8(writeJson(json)) };
+}
+
+function decodeParameter(name: string): string {
+  try {
+    return decodeURIComponent(name.replaceAll('+', ' '));
+  } catch {
+    return name;
+  }
+}
+
+/**
+ * The key by which a service knows a repeated request (draft-ietf-httpapi-idempotency-key-header: a text in quotes). One
+ * that is made up is a UUID of version 4 (RFC 9562, section 5.4).
+ */
+function idempotencyKey(
+  context: RunContext,
+  step: CallStep,
+  inserter: Inserter,
+  { header, key }: Idempotency,
+): string {
+  if (key) return renderField(inserter, header, key) ?? '';
+  const before = context.options.past?.step(context.address(step))?.key;
+  return before ?? `"${randomUuid(() => context.ports.chance.next())}"`;
+}
+
+/** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */
+function provenance(context: RunContext, step: CallStep): string | undefined {
+  if (step.target.type !== 'address') return undefined;
+  for (const name of namesIn(step.target.address.expression.tree)) {
+    const url = context.names.origin(name);
+    if (url !== undefined) return url;
+  }
+  return undefined;
+}
+
+function resolve(reference: string, base: string): URL | undefined {
+  return URL.canParse(reference, base) ? new URL(reference, base) : undefined;
+}
+
+export function withQuery(url: string, query: string): string {
+  if (query === '') return url;
+  const [, head = '', fragment = ''] = /^([^#]*)(#.*)?$/s.exec(url)!;
+  return `${head}${head.includes('?') ? (/[?&]$/.test(head) ? '' : '&') : '?'}${query}${fragment}`;
+}
+
+/** Fields of the service, those of the step in their place. */
+export function buildHeaders(
+  inserter: Inserter,
+  fields: readonly Field[],
+  short: (name: string) => void,
+): [string, string][] {
+  const headers = new Map<string, [string, string]>();
+  for (const { all, leftOut, name, value } of fields) {
+    const [only] = value.parts;
+    if (all && typeof only === 'object') {
+      const watching = watchingShort(inserter, () => short(name));
+      for (const [one, text] of renderFieldsOf(watching, only)) {
+        if (text === undefined) headers.delete(one.toLowerCase());
+        else headers.set(one.toLowerCase(), [one, text]);
+      }
+      continue;
+    }
+    if (leftOut) {
+      headers.delete(name.toLowerCase());
+      continue;
+    }
+    const text = renderField(
+      watchingShort(inserter, () => short(name)),
+      name,
+      value,
+    );
+    if (text === undefined) headers.delete(name.toLowerCase());
+    else headers.set(name.toLowerCase(), [name, text]);
+  }
+  return [...headers.values()];
+}
+
+function connectionOf(context: RunContext, { tls, proxy }: Service, inserter: Inserter): Connection {
+  const path = (name: 'ca' | 'cert' | 'key'): Partial<Record<typeof name, string>> => {
+    const template = tls?.[name];
+    return template ? { [name]: renderText(inserter, template) } : {};
+  };
+  return {
+    ...(tls ? { tls: { ...path('ca'), ...path('cert'), ...path('key'), verify: tls.verify } } : {}),
+    ...(proxy ? { proxy: renderText(inserter, proxy) } : {}),
+    near: context.project.file ?? context.chain.file,
+  };
+}
+
+const NO_FIELDS: ReadonlySet<string> = new Set();
+
+function secretFieldsOf(fields: readonly Field[]): ReadonlySet<string> {
+  const secret = fields.filter(({ value }) =>
+    value.parts.some((part) => typeof part === 'object' && part.expression.secret),
+  );
+  return secret.length === 0 ? NO_FIELDS : new Set(secret.map(({ name }) => name.toLowerCase()));
+}
+
+/** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */
+function limitsOf(
+  from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[],
+  environment: Environment,
+): Limits {
+  const limits = { ...USUAL_LIMITS };
+  for (const one of from) {
+    const timeouts = one?.timeouts ?? {};
+    for (const phase of ['connect', 'answer', 'total'] as const) {
+      const setting = timeouts[phase];
+      if (setting) limits[phase] = durationOf(setting, environment);
+    }
+    if (timeouts.total && !timeouts.answer) limits.answer = limits.total;
+  }
+  return limits;
+}

@@ -1,0 +1,47 @@
+import type { Project } from '../../chain/project.ts';
+import type { Ports, WireRequest } from '../../ports.ts';
+import { fail } from '../../problems.ts';
+import { isSafe } from '../wire/idempotency.ts';
+
+/** Keeps from requests that may change something, as `guard` of the project says. One for a whole run: a person is asked once. */
+export class Guarding {
+  readonly #project: Project;
+  readonly #confirm: Ports['confirm'];
+  readonly #mask: (text: string) => string;
+  #asked: Promise<boolean | undefined> | undefined;
+
+  /** `mask` takes secrets out of what a person is asked. */
+  constructor(project: Project, confirm: Ports['confirm'], mask: (text: string) => string) {
+    this.#project = project;
+    this.#mask = mask;
+    this.#confirm = confirm;
+  }
+
+  /** Whether somebody has to be asked, or the request is refused. */
+  stops({ method }: WireRequest): boolean {
+    return this.#project.guard !== 'none' && !isSafe(method);
+  }
+
+  /** Resolves where a request that it stops may be sent after all. Throws `guarded`. */
+  async allow({ method, url }: WireRequest): Promise<void> {
+    const { environment, guard } = this.#project;
+    const where = environment === undefined ? 'this project' : `the environment ${environment}`;
+    const { origin, pathname } = new URL(url);
+    const what = this.#mask(`${method} ${origin}${pathname}`);
+    if (guard === 'reads-only')
+      fail('guarded', `${where} is guarded: reads-only, so ${what} is not sent`, {
+        instead: '--env with another environment, or guard: ask in the project file',
+      });
+    const answered = await (this.#asked ??=
+      this.#confirm?.(`${where}: ${what}\nSend what may change something there? [y/N] `) ??
+      Promise.resolve(undefined));
+    if (answered) return;
+    fail(
+      'guarded',
+      answered === undefined
+        ? `${where} is guarded: ask, and there is no terminal to ask at, so ${what} is not sent`
+        : `${what} is not sent: that was the answer`,
+      { instead: '--yes, where it is meant' },
+    );
+  }
+}

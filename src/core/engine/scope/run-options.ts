@@ -1,0 +1,50 @@
+import type { Chain } from '../../chain/model.ts';
+import type { RunEvent } from '../../events.ts';
+import type { Value } from '../../language/values.ts';
+import type { Pace } from '../pace/pace.ts';
+import type { Past, PastAnswers } from '../past-run.ts';
+
+/** Undo and cleanup that a run was told to leave, with the names that they need. */
+export interface LeftOver {
+  readonly undo: readonly { readonly step: string; readonly names: ReadonlyMap<string, Value> }[];
+  readonly names: ReadonlyMap<string, Value>;
+}
+
+/** What a run is given besides its ports. */
+export interface RunOptions {
+  readonly id: string;
+  readonly inputs: Readonly<Record<string, Value>>;
+  readonly emit: (event: RunEvent) => void;
+  /** Aborted when the person interrupts the run. */
+  readonly signal: AbortSignal;
+  /** The URL of the practice service, where the project uses it. */
+  readonly practice?: string;
+  /** The chains of credentials of kind chain, by the names of the credentials. */
+  readonly signInChains?: ReadonlyMap<string, Chain>;
+  /** How fast services are asked, shared by all chains that run together. */
+  readonly paces?: Map<string, Pace>;
+  /** Is told of a defect of the program, which is a failure of the run like others. */
+  readonly onDefect?: ((error: unknown) => void) | undefined;
+  /** Undo and cleanup are left for later. */
+  readonly leave?: boolean;
+  /** Nothing is carried out but what an earlier run has left. */
+  readonly left?: LeftOver;
+  /** What values of the project came to that were computed in the run that is replayed. */
+  readonly values?: ReadonlyMap<string, Value>;
+  /** Values of names from an earlier run, which steps above have kept there. */
+  readonly known?: ReadonlyMap<string, Value>;
+  /** The run is one of `batharon watch`. */
+  readonly watch?: boolean;
+  /** Only some steps of the chain are carried out. */
+  readonly part?: boolean;
+  /** Inputs that are given other values than the run began with. */
+  readonly givenAnew?: readonly string[];
+  /** The run goes on from here. */
+  readonly past?: Past | undefined;
+  /** Only requests that change nothing are sent; the others have these answers. */
+  readonly answers?: PastAnswers | undefined;
+  /** Secrets are marks such as ‹secret desk›, since nothing is sent: a header field may hold them. */
+  readonly marks?: boolean;
+  /** The files of the chain and its project, for the record. */
+  readonly files?: readonly { readonly path: string; readonly text: string }[] | undefined;
+}

@@ -1,0 +1,118 @@
+import type { CallStep } from '../../chain/model.ts';
+import type { Credential } from '../../chain/project.ts';
+import type { Maybe, Value } from '../../language/values.ts';
+import type { Authorisation } from '../../ports.ts';
+import { ProblemError } from '../../problems.ts';
+import { answerNames } from '../wire/response-names.ts';
+import { renderFields } from './authorise.ts';
+import type { CallResult } from '../wire/call-result.ts';
+import type { SignIns, SignInScope } from '../scope/sign-ins.ts';
+import { placed } from '../scope/with-place.ts';
+import { renderTyped } from '../scope/insert.ts';
+
+interface SignedIn {
+  readonly results: Promise<ReadonlyMap<string, Value>>;
+  /** It was made because an earlier one was refused. */
+  readonly renewed: boolean;
+  /** A service has accepted it. */
+  worked: boolean;
+}
+
+/** Credentials of kind chain: each signs in once for all that runs at the same time. */
+export class SignInChains implements SignIns {
+  readonly #done = new Map<string, SignedIn>();
+  readonly #refused = new Set<string>();
+
+  /** Throws `sign-in-failed`. */
+  async authorise(context: SignInScope, credential: Credential, step: CallStep): Promise<Authorisation> {
+    const signIn = credential.signIn!;
+    // Waiting for itself it would never end.
+    if (context.signingIn.has(credential.name))
+      throw failed(
+        credential,
+        step,
+        `${signIn.file} uses ${credential.name} itself`,
+        'as: nobody on its calls',
+      );
+    let signedIn = this.#done.get(credential.name);
+    const isNew = !signedIn;
+    if (!signedIn) {
+      signedIn = {
+        results: this.#run(context, credential, step),
+        renewed: this.#refused.has(credential.name),
+        worked: false,
+      };
+      this.#done.set(credential.name, signedIn);
+    }
+    let results: ReadonlyMap<string, Value>;
+    try {
+      results = await signedIn.results;
+    } catch (error) {
+      this.#done.delete(credential.name);
+      throw error;
+    }
+    const environment = context.environment(
+      undefined,
+      undefined,
+      (name): Maybe => results.get(name) ?? context.sentName(name),
+    );
+    return {
+      headers: renderFields(context, signIn.headers, environment),
+      query: [],
+      secrets: [],
+      ...(isNew ? { signedIn: {} } : {}),
+    };
+  }
+
+  async #run(
+    context: SignInScope,
+    credential: Credential,
+    step: CallStep,
+  ): Promise<ReadonlyMap<string, Value>> {
+    const signIn = credential.signIn!;
+    const chain = context.options.signInChains?.get(credential.name);
+    if (!chain) throw failed(credential, step, `there is no chain ${signIn.file}`);
+    const inserter = context.inserter(
+      context.environment(undefined, undefined, (name) => context.sentName(name)),
+    );
+    const inputs = Object.fromEntries(
+      signIn.inputs.flatMap(([name, typed]): [string, Value][] => {
+        const value = renderTyped(inserter, typed);
+        return value === undefined ? [] : [[name, value]];
+      }),
+    );
+    const { results, problem } = await context.runNested(
+      chain,
+      inputs,
+      credential.name,
+      context.address(step),
+    );
+    if (problem) throw failed(credential, step, problem.message, problem.instead);
+    return results;
+  }
+
+  /** Whether an answer says that signing in again may help. It does so once for each sign-in that never worked. */
+  renew(context: SignInScope, { name, signIn }: Credential, result: CallResult): boolean {
+    const signedIn = this.#done.get(name);
+    if (!signedIn) return false;
+    const condition = signIn!.renewWhen;
+    const environment = context.environment(undefined, result.body.value, answerNames(result));
+    const refused = condition
+      ? placed(condition, () => condition.expression.test(environment)) === true
+      : result.answer.status === 401;
+    if (!refused) signedIn.worked = true;
+    if (!refused || (signedIn.renewed && !signedIn.worked)) return false;
+    this.#done.delete(name);
+    this.#refused.add(name);
+    return true;
+  }
+}
+
+function failed({ name }: Credential, step: CallStep, why: string, instead?: string): ProblemError {
+  return new ProblemError({
+    code: 'sign-in-failed',
+    message: `${name} could not sign in: ${why}`,
+    place: step.at,
+    ...(instead === undefined ? {} : { instead }),
+  });
+}

@@ -1,0 +1,41 @@
+import type { Step } from '../../chain/model.ts';
+import type { CallResult } from '../wire/call-result.ts';
+import type { RunContext } from '../scope/context.ts';
+import { refusedAdvice } from './refused-advice.ts';
+import type { StepOutcome } from './outcome.ts';
+import { whatItSaid } from '../wire/error-summary.ts';
+
+/** Elsewhere no credential was carried along. */
+export function isSameOrigin(one: string, other: string): boolean {
+  return new URL(one).origin === new URL(other).origin;
+}
+
+/** The service did not take the credential of the request. */
+export function isRefused(step: Step & { type: 'call' }, status: number, context: RunContext): boolean {
+  const as = step.as ?? context.serviceOf(step)?.as;
+  return status === 401 && as !== undefined && as !== 'nobody';
+}
+export function usualExpectations(
+  context: RunContext,
+  step: Step & { type: 'call' },
+  { answer, body, request, told, url }: CallResult,
+  outcome: StepOutcome,
+): void {
+  if (step.expectsSuccess && answer.status >= 400) {
+    const said = `${whatItSaid(body)}${told ? `; ${told.message}` : ''}`;
+    const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
+    outcome.failed('status < 400', `${answer.status}${said}`, {
+      code:
+        told?.code ??
+        (isRefused(step, answer.status, context) && isSameOrigin(url, request.url)
+          ? 'sign-in-refused'
+          : 'status-not-expected'),
+      ...(instead === undefined ? {} : { instead }),
+    });
+  }
+  if (body.problem)
+    outcome.failed(body.problem.expected, body.problem.came, {
+      code: 'answer-not-as-typed',
+      instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
+    });
+}

@@ -1,0 +1,179 @@
+import type { Expectation, Step, Template } from '../../chain/model.ts';
+import type { Environment } from '../../language/environment.ts';
+import { childrenOf, namesIn, type Tree } from '../../language/tree.ts';
+import { type Value } from '../../language/values.ts';
+import { type Problem, ProblemError } from '../../problems.ts';
+import type { RunContext } from '../scope/context.ts';
+import { evaluateAll } from '../scope/evaluate.ts';
+import { placed } from '../scope/with-place.ts';
+import { recordedValue } from '../scope/recorded-value.ts';
+import { shownText } from '../scope/shown-text.ts';
+
+/** Carries out what comes after the request: expectations, keep, the expectations that use kept names, show. */
+export class StepOutcome {
+  readonly #context: RunContext;
+  readonly #step: Step;
+  readonly #environment: Environment;
+  readonly #page: string | undefined;
+  /** The first thing that went wrong. */
+  problem: Problem | undefined;
+
+  readonly #advice: string | undefined;
+
+  /** `page` describes the answer where it is a page, which is rarely what was expected. */
+  constructor(
+    context: RunContext,
+    step: Step,
+    environment: Environment,
+    page?: string,
+    advice?: { readonly ofStatus: string },
+  ) {
+    this.#advice = advice?.ofStatus;
+    this.#page = page;
+    this.#context = context;
+    this.#step = step;
+    this.#environment = environment;
+  }
+
+  /** All expectations are tried, and each is reported. */
+  expect(afterKeep: boolean): void {
+    for (const expectation of this.#step.expect)
+      if (expectation.afterKeep === afterKeep) this.#try(expectation);
+  }
+
+  /** Expectations that the step does not write itself. */
+  expectAll(expectations: readonly Expectation[]): void {
+    for (const expectation of expectations) this.#try(expectation);
+  }
+
+  /** One that the engine adds of itself. */
+  failed(condition: string, came: string, more: { code: Problem['code']; instead?: string }): void {
+    const { instead } = more;
+    this.#context.emit({
+      event: 'expected',
+      step: this.#context.address(this.#step),
+      condition,
+      held: false,
+      came,
+      code: more.code,
+      ...(instead === undefined ? {} : { instead }),
+      place: this.#step.at,
+    });
+    this.#note({
+      code: more.code,
+      message: `expected ${condition}, came ${came}`,
+      place: this.#step.at,
+      ...(instead === undefined ? {} : { instead }),
+    });
+  }
+
+  #note(problem: Problem): void {
+    this.problem ??= problem;
+  }
+
+  #try({ condition, because }: Expectation): void {
+    const { expression } = condition;
+    const place = condition.at();
+    const report = (held: boolean, more: { came?: string; instead?: string; code?: string } = {}): void => {
+      this.#context.emit({
+        event: 'expected',
+        step: this.#context.address(this.#step),
+        condition: expression.text,
+        held,
+        ...more,
+        ...(held || because === undefined ? {} : { because: this.#said(because) }),
+        ...(held ? {} : { place }),
+      });
+    };
+    try {
+      const held = placed(condition, () => expression.test(this.#environment));
+      if (held) return report(true);
+      const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
+      const came =
+        (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
+      // Of a status that was not expected, what to do about it.
+      const instead = nothing?.instead ?? (namesIn(expression.tree).has('status') ? this.#advice : undefined);
+      report(false, {
+        came,
+        ...(instead === undefined ? {} : { instead }),
+        code: nothing ? 'found-nothing' : 'not-as-expected',
+      });
+      this.#note({
+        code: nothing ? 'found-nothing' : 'not-as-expected',
+        message: `expected ${expression.text}, came ${came}`,
+        place,
+        ...(instead === undefined ? {} : { instead }),
+      });
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      const { code, message, instead } = error.problem;
+      report(false, { came: message, code, ...(instead === undefined ? {} : { instead }) });
+      this.#note(error.problem);
+    }
+  }
+
+  /** Why it has to hold; as it is written where that comes to nothing. */
+  #said(because: Template): string {
+    try {
+      return shownText(this.#context, this.#environment, because);
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      return because.parts
+        .map((part) =>
+          typeof part === 'string' ? part : `\${${part.expression.text.slice(...part.expression.tree.span)}}`,
+        )
+        .join('');
+    }
+  }
+
+  /** What came instead, for a condition that speaks of the body or its type. */
+  #pageNote(tree: Tree): string {
+    if (this.#page === undefined) return '';
+    const speaks = (part: Tree): boolean =>
+      part.type === 'answer' ||
+      (part.type === 'name' && (part.name === 'type' || part.name === 'body')) ||
+      childrenOf(part).some(speaks);
+    return speaks(tree) ? `, ${this.#page}` : '';
+  }
+
+  /** Keeps names, top to bottom; ends at the first that can't be kept. */
+  keep(cameFrom: string | undefined): void {
+    const { names } = this.#context;
+    for (const { name, value, hidden, secret } of this.#step.keep) {
+      let kept: Value;
+      try {
+        kept = evaluateAll(value, this.#environment);
+      } catch (error) {
+        if (!(error instanceof ProblemError)) throw error;
+        this.#note(error.problem);
+        return;
+      }
+      const isLong = !(hidden || secret) || this.#context.hidden.hide(kept, `secret ${name}`);
+      if (!isLong) this.#context.remarkTooShort(this.#step, `a value of ${name}`);
+      names.set(name, kept);
+      if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
+      const shown = hidden || !isLong ? JSON.stringify(`‹secret ${name}›`) : undefined;
+      this.#context.emit({
+        event: 'kept',
+        step: this.#context.address(this.#step),
+        name,
+        ...recordedValue(this.#context, kept, shown),
+      });
+    }
+  }
+
+  show(): void {
+    const { show } = this.#step;
+    if (!show) return;
+    try {
+      this.#context.emit({
+        event: 'said',
+        step: this.#context.address(this.#step),
+        text: shownText(this.#context, this.#environment, show),
+      });
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      this.#note(error.problem);
+    }
+  }
+}

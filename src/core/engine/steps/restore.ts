@@ -1,0 +1,71 @@
+import { type Chain, type Step, stepsIn } from '../../chain/model.ts';
+import { evaluatedInputs } from './follow-inputs.ts';
+import type { RunContext } from '../scope/context.ts';
+import type { Past, PastStep } from '../past-run.ts';
+import { setInputs } from '../scope/inputs.ts';
+import type { Undo } from './undo.ts';
+
+/** The steps of a chain that are not as they were, by their addresses as written; of steps around them only themselves. */
+export function changedSince(chain: Chain, past: Past): string[] {
+  const visit = (prefix: string, step: Step): string[] => {
+    const before = past.hashOf(prefix + step.address);
+    if (before === undefined || before === step.hash) return [];
+    const inside =
+      step.type === 'follow'
+        ? step.chain.steps.flatMap((inner) => visit(`${prefix}${step.address}.`, inner))
+        : stepsIn(step).flatMap((inner) => visit(prefix, inner));
+    return inside.length > 0 ? inside : [prefix + step.address];
+  };
+  return chain.steps.flatMap((step) => visit('', step));
+}
+
+/**
+ * The step as it was, if it need not be carried out again: it held before the run was resumed and is unchanged, or a person
+ * has said that what it sent was processed.
+ */
+export function heldBefore(context: RunContext, step: Step): PastStep | undefined {
+  const before = context.options.past?.step(context.address(step));
+  if (!before) return undefined;
+  if (before.taken) return before;
+  return before.outcome === 'held' && before.hash === step.hash && !bringsCleanup(step) ? before : undefined;
+}
+
+/** A loop over a chain that cleans up after itself: each of its turns has to be gone through for that. */
+function bringsCleanup(step: Step): boolean {
+  const follows = (inner: Step): boolean =>
+    inner.type === 'follow' ? inner.chain.cleanup.length > 0 : stepsIn(inner).some(follows);
+  return (step.type === 'each' || step.type === 'repeat') && step.steps.some(follows);
+}
+
+/** Sets the names that a step had kept, and those of the steps inside it, as it would have done itself. */
+export function restore(context: RunContext, step: Step, before: PastStep, undo: Undo): void {
+  const { names } = context;
+  const past = context.options.past!;
+  const inside = (at: RunContext, steps: readonly Step[]): void => {
+    for (const inner of steps) {
+      const one = past.step(at.address(inner));
+      if (one?.outcome === 'held') restore(at, inner, one, undo);
+      else if (one?.outcome === 'broke')
+        for (const { name } of inner.keep) if (!at.names.has(name)) at.names.lose(name, inner.title);
+    }
+  };
+  if (step.type === 'group') inside(context, [...step.steps, ...(step.otherwise ?? [])]);
+  else if (step.type === 'repeat') {
+    for (const [name, value] of past.startOf(context.address(step)) ?? []) names.set(name, value);
+    for (let turn = 0; past.turn(context.address(step), turn); turn++)
+      inside(context.turn(step, turn, names), step.steps);
+  } else if (step.type === 'follow' && step.chain.cleanup.length > 0) {
+    const followed = context.following(step, step.chain);
+    setInputs(followed, evaluatedInputs(context, step), past.startOf(context.address(step)));
+    inside(followed, step.chain.steps);
+    undo.bookCleanup(followed, step.chain);
+  }
+  for (const [name, value] of before.kept) {
+    names.set(name, value);
+    if (before.url !== undefined) names.cameFrom(name, before.url);
+  }
+  if (before.taken) for (const { name } of step.keep) if (!names.has(name)) names.lose(name, step.title);
+  if (step.name === undefined || before.named === undefined) return;
+  names.set(step.name, before.named);
+  if (before.url !== undefined) names.cameFrom(step.name, before.url);
+}

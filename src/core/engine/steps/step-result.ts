@@ -1,0 +1,38 @@
+import type { Value } from '../../language/values.ts';
+import type { Chain, Step } from '../../chain/model.ts';
+import type { ExitCode } from '../../events.ts';
+import type { Problem } from '../../problems.ts';
+import type { RunContext } from '../scope/context.ts';
+import type { CallResult } from '../wire/call-result.ts';
+
+/** Why steps were not carried on with: the step that failed, by its address at run time. */
+export interface Stop {
+  readonly address: string;
+  readonly problem: Problem;
+}
+
+/** What a step did besides holding or not. */
+export interface Done {
+  readonly call?: CallResult;
+  /** What went wrong inside it. */
+  readonly stop?: Stop;
+  /** What is wrong with the step itself. */
+  readonly problem?: Problem;
+  /** What is wrong with a turn of it, and with no step of that turn: what it gathers, or whether it was the last. */
+  readonly ofTurn?: Problem;
+  /** It goes on although something inside it failed: the step is broken, the run is not. */
+  readonly passed?: boolean;
+  /** Members of the name of the step that only its kind has. */
+  readonly members?: readonly (readonly [string, Value])[];
+  /** Turns of a loop, for the event. */
+  readonly turns?: { readonly held: number; readonly broke: number; readonly left?: number };
+}
+
+/** Carries out the steps of what holds steps: a loop, a chain that is followed. */
+export interface Steps {
+  /** Carries steps out in order; gives why it stopped, if it did. */
+  steps(context: RunContext, steps: readonly Step[]): Promise<Stop | undefined>;
+  /** Of several problems the exit code is the highest of 130, 4, 2, 3, 1. */
+  raise(exit: ExitCode): void;
+  readonly undo: { bookCleanup(context: RunContext, chain: Chain): void };
+}

@@ -1,0 +1,36 @@
+import { type Problem, ProblemError } from '../../problems.ts';
+
+/**
+ * Tells many that the person interrupts the run, through one listener on its signal: adding and removing a listener for
+ * each request would cost more than all else about its time limits.
+ */
+export class Interruption {
+  readonly signal: AbortSignal;
+  readonly #callbacks = new Set<(reason: Error) => void>();
+
+  constructor(signal: AbortSignal) {
+    this.signal = signal;
+    signal.addEventListener('abort', () => {
+      for (const callback of this.#callbacks) callback(signal.reason as Error);
+      this.#callbacks.clear();
+    });
+  }
+
+  /** Calls back once when the run is interrupted, at once where it is so already. */
+  add(callback: (reason: Error) => void): void {
+    if (this.signal.aborted) callback(this.signal.reason as Error);
+    else this.#callbacks.add(callback);
+  }
+
+  delete(callback: (reason: Error) => void): void {
+    this.#callbacks.delete(callback);
+  }
+}
+
+/** Why a run was interrupted. */
+export function interrupted(signal: AbortSignal): Problem {
+  const { reason } = signal as { reason: unknown };
+  return reason instanceof ProblemError
+    ? reason.problem
+    : { code: 'interrupted', message: 'the run was interrupted' };
+}

@@ -1,0 +1,49 @@
+import { type Maybe, Duration, objectOf, type ValueObject } from '../../language/values.ts';
+import type { AnswerName } from '../../chain/keys/given-names.ts';
+import type { HeaderList } from '../../ports.ts';
+import type { CallResult } from './call-result.ts';
+
+/** What each name of an answer is. */
+const VALUES: Readonly<Record<AnswerName, (result: CallResult) => Maybe>> = {
+  status: ({ answer }) => answer.status,
+  headers: ({ answer }) => headerObject(answer.headers),
+  body: ({ body }) => body.value,
+  text: ({ body }) => body.text,
+  type: ({ body }) => body.type,
+  size: ({ size }) => size,
+  elapsed: ({ elapsed }) => new Duration(elapsed),
+  attempts: ({ attempts }) => attempts,
+  cookies: ({ answer }) => cookiesOf(answer.headers),
+  url: ({ url }) => url,
+  sent: ({ request, sentHeaders, url }) => ({
+    url,
+    headers: headerObject(sentHeaders),
+    ...(request.json === undefined ? {} : { json: request.json }),
+  }),
+};
+
+/** The names that a call gives to the expressions of its own step. */
+export function answerNames(result: CallResult): (name: string) => Maybe {
+  return (name) => (Object.hasOwn(VALUES, name) ? VALUES[name as AnswerName](result) : result.more?.[name]);
+}
+
+/** Fields by their names in lower case; several of one name are joined by commas (RFC 9110, section 5.3). */
+export function headerObject(headers: HeaderList): ValueObject {
+  const joined = new Map<string, string>();
+  for (const [name, value] of headers) {
+    const lower = name.toLowerCase();
+    const before = joined.get(lower);
+    joined.set(lower, before === undefined ? value : `${before}, ${value}`);
+  }
+  return objectOf(joined);
+}
+
+/** Names and values of the cookies that an answer sets (RFC 6265, section 4.1). */
+function cookiesOf(headers: HeaderList): ValueObject {
+  return objectOf(
+    headers.flatMap(([name, value]): [string, string][] => {
+      const pair = name === 'set-cookie' ? /^\s*([^=;\s]+)\s*=\s*("?)([^;"]*)\2/.exec(value) : null;
+      return pair ? [[pair[1]!, pair[3]!.trim()]] : [];
+    }),
+  );
+}

@@ -1,0 +1,210 @@
+import { randomBytes } from 'node:crypto';
+import { createReadStream } from 'node:fs';
+import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
+import type { Files, FileSink, StreamedBody } from '../../core/ports.ts';
+import { ProblemError } from '../../core/problems.ts';
+import { leadsOut, readRegularFile } from '../secrets/own-folder.ts';
+import { isAlive } from '../secrets/process.ts';
+
+/** Why a path is not taken. */
+export const LEADS_OUT = 'a link leads out of the folder in which it lies';
+
+/** How much is gathered before it is written, in bytes. */
+const GATHERED = 512 * 1024;
+
+/** The files of the machine. */
+export const localFiles: Files = {
+  async open(path, near): Promise<StreamedBody> {
+    const whole = resolve(dirname(near), path);
+    let size: number;
+    try {
+      if (leadsOut(path, dirname(near))) throw new Error(LEADS_OUT);
+      const found = await stat(whole);
+      if (!found.isFile()) throw new Error('it is no file');
+      size = found.size;
+    } catch (error) {
+      const reason =
+        (error as NodeJS.ErrnoException).code === 'ENOENT'
+          ? 'does not exist'
+          : `can’t be read: ${(error as Error).message}`;
+      throw new ProblemError({
+        code: 'file-not-found',
+        message: `the file ${whole} ${reason}`,
+        instead: 'a path begins at the folder of the chain file',
+      });
+    }
+    return {
+      size,
+      chunks: () => createReadStream(whole, size === 0 ? {} : { end: size - 1 }) as AsyncIterable<Uint8Array>,
+    };
+  },
+
+  async create(path, near): Promise<FileSink> {
+    const whole = resolve(dirname(near), path);
+    const temporary = temporaryName(whole);
+    const failing = async <T>(work: () => Promise<T>): Promise<T> => {
+      try {
+        return await work();
+      } catch (error) {
+        throw notWritten(whole, error as NodeJS.ErrnoException);
+      }
+    };
+    const handle = await failing(async () => {
+      if (leadsOut(dirname(path), dirname(near))) throw new Error(LEADS_OUT);
+      await mkdir(dirname(whole), { recursive: true });
+      await sweep(dirname(whole));
+      return open(temporary, 'wx');
+    });
+    return new LocalSink(handle, temporary, whole, failing);
+  },
+
+  bytes: (path, near) => bytesBelow(path, resolve(dirname(near))),
+};
+
+/** A file that an expression reads takes no more, in bytes. */
+const LARGEST_READ = 64 * 1024 * 1024;
+
+/** The content of a file that stands below a folder. Throws `file-not-found`. */
+export function bytesBelow(path: string, folder: string): Uint8Array {
+  const whole = resolve(folder, path);
+  try {
+    if (relative(folder, whole).startsWith('..') || isAbsolute(path))
+      throw new Error('it stands outside the folder');
+    if (leadsOut(path, folder)) throw new Error(LEADS_OUT);
+    return readRegularFile(whole, LARGEST_READ);
+  } catch (error) {
+    const { code, message } = error as NodeJS.ErrnoException;
+    throw new ProblemError({
+      code: 'file-not-found',
+      message: `the file ${path} ${code === 'ENOENT' ? 'does not exist' : `can’t be read: ${message}`}`,
+      instead: 'a file in the folder of the chain file, or below it',
+    });
+  }
+}
+
+/** Puts a text in the place of a file in one move, with the rights of that file. Throws `file-not-written`. */
+export async function replaceFile(whole: string, content: string): Promise<void> {
+  const temporary = temporaryName(whole);
+  try {
+    await sweep(dirname(whole));
+    const { mode } = await stat(whole).catch(() => ({ mode: 0o666 }));
+    const handle = await open(temporary, 'wx', mode & 0o777);
+    try {
+      await handle.writeFile(content);
+      await handle.datasync();
+    } finally {
+      await handle.close();
+    }
+    await rename(temporary, whole);
+  } catch (error) {
+    await rm(temporary, { force: true }).catch(() => undefined);
+    throw notWritten(whole, error as NodeJS.ErrnoException);
+  }
+}
+
+/** A name of its own, so that two runs at once don't write into each other's file. */
+function temporaryName(whole: string): string {
+  return `${whole}.${process.pid}-${randomBytes(4).toString('hex')}.part`;
+}
+
+const swept = new Set<string>();
+
+/** Takes away what processes have left that were killed while they wrote into a folder. */
+async function sweep(folder: string): Promise<void> {
+  if (swept.has(folder)) return;
+  swept.add(folder);
+  for (const name of await readdir(folder)) {
+    const [, writer] = /\.(\d+)-[0-9a-f]{8}\.part$/.exec(name) ?? [];
+    if (writer !== undefined && !isAlive(Number(writer))) await rm(join(folder, name), { force: true });
+  }
+}
+
+class LocalSink implements FileSink {
+  readonly #handle: FileHandle;
+  readonly #temporary: string;
+  readonly #whole: string;
+  readonly #failing: <T>(work: () => Promise<T>) => Promise<T>;
+  #open = true;
+  #gathered: Uint8Array[] = [];
+  #size = 0;
+  #writing: Promise<void> = Promise.resolve();
+
+  constructor(
+    handle: FileHandle,
+    temporary: string,
+    whole: string,
+    failing: <T>(work: () => Promise<T>) => Promise<T>,
+  ) {
+    this.#handle = handle;
+    this.#temporary = temporary;
+    this.#whole = whole;
+    this.#failing = failing;
+  }
+
+  async write(chunk: Uint8Array): Promise<void> {
+    this.#gathered.push(chunk);
+    this.#size += chunk.length;
+    if (this.#size < GATHERED) return;
+    // While one part is written the next one is gathered.
+    await this.#writing;
+    this.#writing = this.#flush();
+    this.#writing.catch(() => undefined); // it is awaited with the next part
+  }
+
+  async #flush(): Promise<void> {
+    const chunks = this.#gathered;
+    const size = this.#size;
+    this.#gathered = [];
+    this.#size = 0;
+    if (size === 0) return;
+    await this.#failing(async () => {
+      const { bytesWritten } = await this.#handle.writev(chunks);
+      if (bytesWritten === size) return;
+      // One call may write less than it is given.
+      const rest = Buffer.concat(chunks).subarray(bytesWritten);
+      for (let at = 0; at < rest.length;) at += (await this.#handle.write(rest, at)).bytesWritten;
+    });
+  }
+
+  async #close(): Promise<void> {
+    if (!this.#open) return;
+    this.#open = false;
+    await this.#handle.close();
+  }
+
+  async commit(): Promise<void> {
+    await this.#writing;
+    await this.#flush();
+    await this.#failing(async () => {
+      await this.#close();
+      await rename(this.#temporary, this.#whole);
+    });
+  }
+
+  async discard(): Promise<void> {
+    try {
+      await this.#writing.catch(() => undefined);
+      await this.#close();
+      await rm(this.#temporary, { force: true });
+    } catch {
+      // a temporary file that can't be taken away is no reason to fail for
+    }
+  }
+}
+
+export function notWritten(path: string, error: NodeJS.ErrnoException): ProblemError {
+  const why: Readonly<Record<string, string>> = {
+    ENOSPC: 'no space is left on the device',
+    EACCES: 'this user may not write there',
+    EROFS: 'the file system is read-only',
+    EISDIR: 'a folder has this name',
+    ENOTDIR: 'a part of the path is a file',
+    EEXIST: 'a part of the path is a file',
+    ENAMETOOLONG: 'the name is too long',
+  };
+  return new ProblemError({
+    code: 'file-not-written',
+    message: `the file ${path} can’t be written: ${why[error.code ?? ''] ?? error.message}`,
+  });
+}

@@ -1,0 +1,166 @@
+import { createReadStream } from 'node:fs';
+import { stat } from 'node:fs/promises';
+import { dirname, isAbsolute, resolve } from 'node:path';
+import { parseJson } from '../../core/language/json.ts';
+import { isObject, objectOf, type ValueObject } from '../../core/language/values.ts';
+import type { Rows, RowSource, WrittenRow } from '../../core/ports.ts';
+import { ProblemError } from '../../core/problems.ts';
+import { LEADS_OUT, notWritten } from './files.ts';
+import { leadsOut } from '../secrets/own-folder.ts';
+
+/** Files of rows on this machine: CSV (RFC 4180), JSON Lines, or a JSON list. */
+export const localRows: Rows = {
+  async open(path, near): Promise<RowSource> {
+    const whole = resolve(dirname(resolve(near)), path);
+    const found = await stat(whole).catch(() => undefined);
+    if (found && leadsOut(path, dirname(resolve(near)))) throw unreadable(path, LEADS_OUT);
+    // A pipe may never end; one that a person names by its whole path is meant.
+    if (found && !found.isFile() && (found.isDirectory() || !isAbsolute(path)))
+      throw unreadable(path, 'it is no file');
+    if (!found) {
+      throw new ProblemError({
+        code: 'file-not-found',
+        message: `there is no file ${path} with rows`,
+        instead: 'a path begins at the folder of the chain file',
+      });
+    }
+    if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path), path);
+    if (/\.json$/i.test(path)) return new BufferedRows(list(whole, path), path);
+    return new BufferedRows(await csv(whole), path);
+  },
+  async write(path, near, row): Promise<WrittenRow> {
+    if (leadsOut(path, dirname(resolve(near)))) throw notWritten(path, new Error(LEADS_OUT));
+    const { writeRow } = await import('./row-files.ts');
+    return writeRow(resolve(dirname(resolve(near)), path), path, row);
+  },
+};
+
+/** Rows from a source that gives several at once, so that most of them cost no waiting. */
+class BufferedRows implements RowSource {
+  readonly #chunks: AsyncIterator<ValueObject[]>;
+  readonly #path: string;
+  #buffer: ValueObject[] = [];
+  #at = 0;
+  #reading: Promise<boolean> | undefined;
+
+  constructor(chunks: AsyncIterable<ValueObject[]>, path: string) {
+    this.#chunks = chunks[Symbol.asyncIterator]();
+    this.#path = path;
+  }
+
+  next(): ValueObject | undefined | Promise<ValueObject | undefined> {
+    if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
+    return this.#later();
+  }
+
+  async #later(): Promise<ValueObject | undefined> {
+    for (;;) {
+      if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
+      // Several turns may ask at the same time, and the file is read once.
+      const more = await (this.#reading ??= this.#read().finally(() => (this.#reading = undefined)));
+      if (!more) return undefined;
+    }
+  }
+
+  async #read(): Promise<boolean> {
+    try {
+      const next = await this.#chunks.next();
+      if (next.done === true) return false;
+      this.#buffer = next.value;
+      this.#at = 0;
+      return true;
+    } catch (error) {
+      if (error instanceof ProblemError) throw error;
+      throw unreadable(this.#path, (error as Error).message);
+    }
+  }
+
+  async close(): Promise<void> {
+    await this.#chunks.return?.();
+  }
+}
+
+const CHUNK = 100;
+/**
+ * A file is read in small pieces, in bytes: what is made of one lives until its last turn, and what lives long takes memory
+ * that is given back late.
+ */
+const PIECE = 4096;
+
+async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
+  const { parse } = await import('csv-parse');
+  return {
+    async *[Symbol.asyncIterator]() {
+      const parser = createReadStream(path, { highWaterMark: PIECE }).pipe(
+        parse({ bom: true, skip_empty_lines: true }),
+      );
+      let names: string[] | undefined;
+      let chunk: ValueObject[] = [];
+      for await (const cells of parser as AsyncIterable<string[]>) {
+        if (!names) {
+          names = cells;
+          const seen = new Set<string>();
+          const twice = names.find((name) => seen.size === seen.add(name).size);
+          if (twice !== undefined)
+            throw unreadable(path, `the column ${twice} stands in its first row twice`);
+          continue;
+        }
+        const header = names;
+        chunk.push(objectOf(header.map((name, i): [string, string] => [name, cells[i] ?? ''])));
+        if (chunk.length === CHUNK) {
+          yield chunk;
+          chunk = [];
+        }
+      }
+      yield chunk;
+    },
+  };
+}
+
+async function* lines(path: string, shown: string): AsyncIterable<ValueObject[]> {
+  let chunk: ValueObject[] = [];
+  let number = 0;
+  const { createInterface } = await import('node:readline');
+  for await (const line of createInterface({
+    input: createReadStream(path, { highWaterMark: PIECE }),
+    crlfDelay: Infinity,
+  })) {
+    number++;
+    if (line.trim() === '') continue;
+    chunk.push(rowOf(line, `${shown}:${number}`));
+    if (chunk.length === CHUNK) {
+      yield chunk;
+      chunk = [];
+    }
+  }
+  yield chunk;
+}
+
+async function* list(path: string, shown: string): AsyncIterable<ValueObject[]> {
+  const chunks: Buffer[] = [];
+  for await (const chunk of createReadStream(path) as AsyncIterable<Buffer>) chunks.push(chunk);
+  const value = parsed(Buffer.concat(chunks).toString('utf8'), shown);
+  if (!Array.isArray(value) || !value.every(isObject)) throw unreadable(shown, 'it is no list of objects');
+  yield value;
+}
+
+function rowOf(text: string, where: string): ValueObject {
+  const value = parsed(text, where);
+  if (isObject(value)) return value;
+  throw unreadable(where, 'a row is an object');
+}
+
+function parsed(text: string, where: string): ReturnType<typeof parseJson> {
+  try {
+    return parseJson(text);
+  } catch (error) {
+    throw unreadable(where, (error as Error).message);
+  }
+}
+
+function unreadable(where: string, why: string): ProblemError {
+  return new ProblemError({
+    code: 'answer-not-as-typed',
+    message: `the rows of ${where} can't be read: ${why}`,
+  });
+}

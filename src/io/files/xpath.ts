@@ -1,0 +1,82 @@
+import fontoxpath from 'fontoxpath';
+import { parseXmlDocument } from 'slimdom';
+import type { XPath } from '../../core/language/environment.ts';
+import { numberOf } from '../../core/language/numbers.ts';
+import type { Value } from '../../core/language/values.ts';
+import { fail } from '../../core/problems.ts';
+
+/** How deep elements may stand in each other; deeper ones take the library minutes. */
+const MAXIMUM_DEPTH = 200;
+/** The documents that were read last, since a step often asks several times. */
+const RECENT = 4;
+
+const documents = new Map<string, ReturnType<typeof parseXmlDocument>>();
+
+function documentOf(xml: string): ReturnType<typeof parseXmlDocument> {
+  const known = documents.get(xml);
+  if (known) return known;
+  refuseDepth(xml);
+  let document: ReturnType<typeof parseXmlDocument>;
+  try {
+    document = parseXmlDocument(xml);
+  } catch (error) {
+    return fail('xml-invalid', `this is no XML: ${firstLine(error)}`);
+  }
+  documents.set(xml, document);
+  if (documents.size > RECENT) documents.delete(documents.keys().next().value!);
+  return document;
+}
+
+function refuseDepth(xml: string): void {
+  let depth = 0;
+  for (const [tag] of xml.matchAll(/<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\/?[^\s!?/>][^>]*>/g)) {
+    if (tag.startsWith('<!') || tag.endsWith('/>')) continue;
+    depth += tag.startsWith('</') ? -1 : 1;
+    if (depth > MAXIMUM_DEPTH)
+      fail('xml-invalid', `the XML is nested more than ${MAXIMUM_DEPTH} levels deep`);
+  }
+}
+
+/** Evaluates XPath 3.1: nodes give the list of their texts, nothing where there is none; a single value gives itself. */
+export const xpath: XPath = (xml, expression, namespaces) => {
+  const document = documentOf(xml);
+  let found: unknown[];
+  try {
+    found = fontoxpath.evaluateXPath(
+      expression,
+      document,
+      null,
+      null,
+      fontoxpath.evaluateXPath.ALL_RESULTS_TYPE,
+      {
+        language: fontoxpath.evaluateXPath.XPATH_3_1_LANGUAGE,
+        namespaceResolver: (prefix: string) => namespaces.get(prefix) ?? null,
+      },
+    ) as unknown[];
+  } catch (error) {
+    return fail('xpath-invalid', `XPath: ${firstLine(error)}`);
+  }
+  const values = found.map(valueOf);
+  return found.length === 1 && !isNode(found[0]) ? values[0] : values.length === 0 ? undefined : values;
+};
+
+function isNode(found: unknown): found is { nodeType: number; value?: string; textContent: string | null } {
+  return typeof found === 'object' && found !== null && 'nodeType' in found;
+}
+
+function valueOf(found: unknown): Value {
+  if (isNode(found)) return found.value ?? found.textContent ?? '';
+  if (typeof found === 'boolean' || found === null) return found;
+  if (typeof found === 'number') return Number.isFinite(found) ? numberOf(String(found)) : String(found);
+  return typeof found === 'string' ? found : JSON.stringify(found);
+}
+
+function firstLine(error: unknown): string {
+  const message = error instanceof Error ? error.message : String(error);
+  // The library draws the expression with a mark under it; the position in our file says more.
+  return (
+    message.split('\n').find((line) => /[A-Z]{4}\d{4}|rror/.test(line)) ??
+    message.split('\n')[0] ??
+    ''
+  ).trim();
+}
