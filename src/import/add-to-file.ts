@@ -1,4 +1,10 @@
-import { type ListNode, type MapNode, SourceFile, type SourceNode, valueOf } from '../core/chain/source/source-file.ts';
+import {
+  type ListNode,
+  type MapNode,
+  SourceFile,
+  type SourceNode,
+  valueOf,
+} from '../core/chain/source/source-file.ts';
 import { fail } from '../core/problems.ts';
 import { scalar } from './yaml-text.ts';
 

@@ -15,7 +15,13 @@ import { join } from 'node:path';
 import { gunzipSync } from 'node:zlib';
 import { nameList } from '../../core/language/nearest.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { isRealFolder, makeOwnFolder, makeRealFolder, OWN_FOLDER, readRegularFile } from '../secrets/own-folder.ts';
+import {
+  isRealFolder,
+  makeOwnFolder,
+  makeRealFolder,
+  OWN_FOLDER,
+  readRegularFile,
+} from '../secrets/own-folder.ts';
 import { reasonOf } from '../reason.ts';
 import { isAlive } from '../secrets/process.ts';
 import { BODIES, EVENTS, INCOMPLETE, LONG, OUTLINE, PROCESS, SUMMARY } from './layout.ts';

@@ -7,7 +7,14 @@ import type { CallBody, Parameter, Part, Template, Typed } from '../model.ts';
 import type { StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
-import { entryOf, type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import {
+  entryOf,
+  type MapEntry,
+  type MapNode,
+  SourceFile,
+  type SourceNode,
+  valueOf,
+} from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
 const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'file'] as const;

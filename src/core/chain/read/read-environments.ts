@@ -1,7 +1,13 @@
 import { nameList, nearest } from '../../language/nearest.ts';
 import type { Findings } from '../source/findings.ts';
 import { projectKeys } from '../keys/project-keys.ts';
-import { type MapEntry, type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import {
+  type MapEntry,
+  type MapNode,
+  type ScalarNode,
+  type SourceNode,
+  valueOf,
+} from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 
 /** The environment that is in force: the one that is wanted, the default, or the only one. */

@@ -7,7 +7,14 @@ import { type Maybe, memberOf, type Value } from '../../language/values.ts';
 import type { Ports } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import { RunContext } from '../scope/context.ts';
-import { encodeForm, type Inserter, renderParameters, renderText, renderTyped, renderXml } from '../scope/insert.ts';
+import {
+  encodeForm,
+  type Inserter,
+  renderParameters,
+  renderText,
+  renderTyped,
+  renderXml,
+} from '../scope/insert.ts';
 import { buildHeaders } from '../request/build-request.ts';
 import { needsOf, servicesAt } from './chain-needs.ts';
 import { checkInputs, setInputs, setValues } from '../scope/inputs.ts';
