@@ -11,7 +11,7 @@ import { JSON_VALUE, kindOfValue } from '../src/core/language/kinds.ts';
 import { parseQuery } from '../src/core/language/parser.ts';
 import { Pattern } from '../src/core/language/pattern/pattern.ts';
 import type { Value } from '../src/core/language/values.ts';
-import { randomDocument, randomQuery, seeded } from '../test/language/random-queries.ts';
+import { randomDocument, randomQuery, seeded } from '../test/core/language/random-queries.ts';
 import { median, microseconds, print } from './measure.ts';
 
 const GLAZES = ['ash', 'celadon', 'cobalt', 'tenmoku'];

@@ -12,9 +12,9 @@ const child = spawn(
     ? ['scripts/mutations.mjs', ...rest]
     : [
         'scripts/test.mjs',
-        'engine/properties',
-        'engine/masking',
-        'engine/planted',
+        'run/properties',
+        'masking/masking',
+        'masking/planted',
         'practice/proofs',
         'practice/pace',
         'practice/kills',

@@ -1,6 +1,6 @@
 // What the pages on limits, polling, paging and credentials say of requests, each with a run that shows it.
 import { expect } from '@jest/globals';
-import { KILN, plain, type Ran, type Reply, runChain, type RunSetting } from '../engine/support.ts';
+import { KILN, plain, type Ran, type Reply, runChain, type RunSetting } from '../core/engine/support.ts';
 import { claim } from './support.ts';
 
 type Script = Parameters<typeof runChain>[1];

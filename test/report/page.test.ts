@@ -7,7 +7,7 @@ import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 import { Records } from '../../src/io/record/records.ts';
 import { batharon } from '../cli/support.ts';
-import { KILN, runChain } from '../engine/support.ts';
+import { KILN, runChain } from '../core/engine/support.ts';
 
 const CHROMIUM = '/usr/bin/chromium';
 const TURNS = 300;

@@ -11,7 +11,7 @@ import { json } from '../../src/report/json.ts';
 import { junit } from '../../src/report/junit.ts';
 import { markdown } from '../../src/report/markdown.ts';
 import type { ReportSource } from '../../src/report/report-source.ts';
-import { KILN, type Reply, runChain } from '../engine/support.ts';
+import { KILN, type Reply, runChain } from '../core/engine/support.ts';
 
 const CHAIN = `chain: Fire <all> | "pieces" & more
 steps:

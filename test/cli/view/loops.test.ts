@@ -1,0 +1,193 @@
+// Loops, undo that is left, and what a person sees of them, end to end.
+import { expect, test } from '@jest/globals';
+import { RunView } from '../../../src/cli/view/run-view.ts';
+import { widthOf } from '../../../src/cli/terminal/text-width.ts';
+import { startPractice } from '../../../src/practice/service.ts';
+import { PRACTICE_VARIABLES } from '../../../src/practice/state.ts';
+import { KILN, runChain } from '../../core/engine/support.ts';
+import { batharon, folderWith, PRACTICE } from '../support.ts';
+import { WrittenTerminal } from '../written-terminal.ts';
+
+const LOAD = `chain: Load three pieces
+steps:
+  - each: piece in ['p1001', 'p1002', 'p1003']
+    name: each_piece
+    steps:
+      - call: POST kiln /firings
+        name: load
+        json: { piece: "\${piece}" }
+        keep: { firing: $.id }
+        undo:
+          - call: DELETE kiln /firings/\${firing}
+cleanup:
+  - call: GET kiln /racks
+    name: last_look
+`;
+
+test('run --leave leaves what was made; cleanup takes it back, once', async () => {
+  const practice = await startPractice({});
+  const firings = async (): Promise<number> =>
+    ((await (await fetch(new URL('/ledger', practice.url))).json()) as { firings: number }).firings;
+  try {
+    const folder = folderWith({
+      'batharon.yaml': PRACTICE.replace('url: practice', `url: ${practice.url}`),
+      'load.chain.yaml': LOAD,
+    });
+    const env = PRACTICE_VARIABLES;
+    const left = await batharon(folder, ['run', '--leave'], { env });
+    expect([left.code, await firings()]).toEqual([0, 3]);
+    expect(left.stderr).toContain('4 steps of undo and cleanup left; batharon cleanup last carries them out');
+    const taken = await batharon(folder, ['cleanup', 'last'], { env });
+    expect([taken.code, await firings()]).toEqual([0, 0]);
+    expect(taken.stderr).toMatch(/held\s+undo\s+3 steps taken back[\s\S]*held\s+last_look/);
+    const again = await batharon(folder, ['cleanup', 'last'], { env });
+    expect([again.code, again.stderr]).toEqual([2, expect.stringContaining('has left nothing')]);
+    const unknown = await batharon(folder, ['cleanup', 'zzz'], { env });
+    expect([unknown.code, unknown.stderr]).toEqual([2, expect.stringContaining('no run zzz is recorded')]);
+    const plain = await batharon(folder, ['run'], { env });
+    expect([plain.code, await firings()]).toEqual([0, 0]);
+    const dry = await batharon(folder, ['run', '--dry'], { env });
+    expect(dry.stderr).toMatch(
+      /load\s+for each piece in \['p1001', 'p1002', 'p1003'\][\s\S]*"piece":"‹each_piece: piece›"/,
+    );
+  } finally {
+    await practice.close();
+  }
+});
+
+test('try sends a loop with what it needs, and says what stands inside one', async () => {
+  const folder = folderWith({
+    'batharon.yaml': PRACTICE,
+    'a.chain.yaml': `chain: A
+steps:
+  - call: GET kiln /racks
+    name: racks
+    keep: { ids: "$.racks[0:2].id" }
+  - each: rack in ids
+    name: look
+    steps:
+      - call: GET kiln /racks/\${rack}/pieces
+        name: inner
+        query: { limit: 1 }
+    gather: { seen: inner.status }
+  - show: \${length(seen)} seen
+    name: say
+`,
+  });
+  const inner = await batharon(folder, ['try', 'a.chain.yaml', 'inner']);
+  expect([inner.code, inner.stderr]).toEqual([
+    2,
+    expect.stringMatching(/inner stands in look[\s\S]*batharon try FILE look/),
+  ]);
+  const loop = await batharon(folder, ['try', 'a.chain.yaml', 'look']);
+  expect([loop.code, loop.stderr]).toEqual([
+    0,
+    expect.stringMatching(/held\s+racks[\s\S]*held\s+look\s+2 turns/),
+  ]);
+  const say = await batharon(folder, ['try', 'a.chain.yaml', 'say']);
+  expect([say.code, say.stderr]).toEqual([0, expect.stringContaining('2 seen')]);
+});
+
+/** What a terminal shows in the end, and each frame on the way. */
+async function shown(turns: number, live: boolean): Promise<{ lines: string[]; written: string }> {
+  const { events } = await runChain(
+    `chain: Many
+steps:
+  - each: n in range(1, ${turns})
+    name: look
+    at-once: 8
+    turns-on-fail: continue
+    steps:
+      - call: GET kiln /\${n}
+        name: one
+        expect: [ status == 200, $.ok == true ]
+  - show: done
+`,
+    (_, nth) =>
+      nth % 10 === 3
+        ? { status: 500, json: '{"ok": false}', after: 30 }
+        : nth % 25 === 7
+          ? { json: '{"ok": false}', after: 40 }
+          : { json: '{"ok": true}', after: 20 },
+    { project: KILN },
+  );
+  const terminal = new WrittenTerminal(100, live);
+  const view = new RunView(terminal);
+  for (const event of events) view.show(event);
+  const { written } = terminal;
+  return { lines: written.split('\n'), written };
+}
+
+test('a loop is one line and the first failure of each kind, with 100 turns or with 10,000', async () => {
+  for (const turns of [100, 10_000]) {
+    const { lines } = await shown(turns, false);
+    expect(lines.length).toBeLessThan(30);
+    const marks = lines.filter((line) => /^\S/.test(line));
+    expect(marks[1]).toMatch(new RegExp(`^broke   look +\\d+ of ${turns} turns held · \\d+ broke`));
+    expect(marks[2]).toBe(
+      `broke   look[3].one, the 4th of ${turns} turns: 4, and ${turns / 10 - 1} more in the same way`,
+    );
+    expect(marks[3]).toMatch(
+      /^broke {3}look\[7\]\.one, the 8th of \d+ turns: 8, and \d+ more in the same way$/,
+    );
+    expect(marks.at(-2)).toBe('says    done');
+  }
+});
+
+test('the line of a loop says how long was waited in it, not before', async () => {
+  const { events } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /first\n  - each: n in [1, 2]\n    name: look\n    steps:\n      - call: GET kiln /${n}\n',
+    (_, nth) => (nth === 0 ? { status: 429, headers: [['retry-after', '9']] } : {}),
+    { project: KILN },
+  );
+  const terminal = new WrittenTerminal(120, false);
+  const view = new RunView(terminal);
+  for (const event of events) view.show(event);
+  const lines = terminal.written.split('\n');
+  expect(lines.find((line) => line.includes('look'))).not.toMatch(/waited/);
+  expect(lines.at(-2)).toMatch(/waited 9\.0 s as told by kiln/);
+});
+
+test('undo that failed 300 times is told by kind', async () => {
+  const { events } = await runChain(
+    `chain: Undo
+steps:
+  - each: n in range(1, 300)
+    name: load
+    steps:
+      - call: POST kiln /\${n}
+        name: one
+        undo:
+          - call: DELETE kiln /\${n}
+  - expect: 1 + 1 == length(load.turns)
+`,
+    ({ method, url }) => ({ status: method === 'POST' ? 201 : url.endsWith('0') ? 503 : 500 }),
+    { project: KILN },
+  );
+  const terminal = new WrittenTerminal(100, false);
+  const view = new RunView(terminal);
+  for (const event of events) view.show(event);
+  const lines = terminal.written.split('\n').filter((line) => line.startsWith('broke'));
+  expect(lines.slice(1, 4)).toEqual([
+    expect.stringMatching(/^broke +undo +0 of 300 steps taken back/),
+    expect.stringMatching(
+      /^broke +load\[299\]\.one\.undo\.0 DELETE kiln \/\$\{n\}, and 29 more in the same way/,
+    ),
+    expect.stringMatching(/^broke +load\[298\]\.one\.undo\.0 .*, and 269 more in the same way/),
+  ]);
+  expect(terminal.written.split('\n').length).toBeLessThan(50);
+});
+
+test('while it goes on, the turns under way are shown, a few lines, none too wide', async () => {
+  const { written } = await shown(200, true);
+  const frames = written.split('\r\u001b[2K');
+  const frame = frames.filter((one) => one.includes('turns done'))[3]!;
+  expect(frame).toMatch(
+    /waits {3}look +\d+ of 200 turns done · \d+ broke · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
+  );
+  expect(frame).toContain('and 3 more');
+  for (const line of frame.replace(/\u001b\[\d*[AK]/g, '').split('\n'))
+    expect(widthOf(line)).toBeLessThanOrEqual(100);
+  // Nothing of it stays.
+  expect(frames.at(-1)).not.toContain('turns done');
+});
