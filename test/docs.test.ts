@@ -38,7 +38,7 @@ describe.each(pages)('%s', (page) => {
     const broken = [...text.matchAll(/```yaml breaks\n([\s\S]*?)```/g)].map(([, block]) => block!);
     for (const block of [...blocks, ...broken]) {
       const findings = block.startsWith('chain:')
-        ? readChain(page, block, project, (path) => namedBlock(text, path)).findings
+        ? readChain(page, block, project, { files: (path) => namedBlock(text, path) }).findings
         : readProject(page, block, undefined, true).findings;
       expect([block, findings.map(({ message }) => message)]).toEqual([block, []]);
     }

@@ -21,24 +21,28 @@ export function addEntry(
   path: string,
   text: string,
   key: string,
-  name: string,
-  lines: readonly string[],
+  { name, lines }: { readonly name: string; readonly lines: readonly string[] },
 ): string {
   const [first = ''] = lines;
   const entry =
     lines.length === 1 && !/^[A-Za-z][\w-]*:(?: |$)/.test(first)
       ? [`${name}: ${first}`]
       : [`${name}:`, ...lines.map((line) => (line === '' ? '' : `  ${line}`))];
-  return addLines(path, text, key, 'map', entry);
+  return addLines(path, text, key, { type: 'map', lines: entry });
 }
 
 /** Puts a step behind the last one. Its lines begin with `- call:`. */
 export function addStep(path: string, text: string, lines: readonly string[]): string {
-  return addLines(path, text, 'steps', 'list', lines);
+  return addLines(path, text, 'steps', { type: 'list', lines });
 }
 
 /** Puts a name under `keep` of a step, found by its name. The expression stays as it is written. */
-export function addKeep(path: string, text: string, step: string, name: string, expression: string): string {
+export function addKeep(
+  path: string,
+  text: string,
+  step: string,
+  { name, expression }: { readonly name: string; readonly expression: string },
+): string {
   const node = stepNamed(valueOf(new SourceFile(path, text).root, 'steps'), step);
   if (!node)
     return fail('no-such-step', `${path} has no step of the name ${step}`, {
@@ -79,8 +83,7 @@ function addLines(
   path: string,
   text: string,
   key: string,
-  type: 'map' | 'list',
-  lines: readonly string[],
+  { type, lines }: { readonly type: 'map' | 'list'; readonly lines: readonly string[] },
 ): string {
   const file = new SourceFile(path, text);
   const root = file.root;

@@ -30,8 +30,7 @@ export function takeCredential(
   draft: Draft,
   project: Project,
   service: Service | undefined,
-  word: string,
-  request: ImportedRequest,
+  { word, request }: { readonly word: string; readonly request: ImportedRequest },
 ): SignedParts {
   const known = service?.as === undefined ? undefined : project.credentials.get(service.as);
   const use = (
@@ -45,7 +44,7 @@ export function takeCredential(
       return undefined;
     }
     const name = freeName(word, { has: (one) => project.credentials.has(one) || draft.credentials.has(one) });
-    const written = lines((part, text) => secretText(draft, project, name, part, text));
+    const written = lines((part, text) => secretText(draft, project, name, { part, text }));
     draft.credentials.set(name, [`kind: ${kind}`, ...written]);
     return name;
   };
@@ -145,7 +144,12 @@ function plain(text: string): string {
 }
 
 /** The insertion that stands for a key; the key itself becomes a secret. */
-function secretText(draft: Draft, project: Project, credential: string, part: string, text: string): string {
+function secretText(
+  draft: Draft,
+  project: Project,
+  credential: string,
+  { part, text }: { readonly part: string; readonly text: string },
+): string {
   const printed = wholeOutput(text);
   const variable = wholeVariable(text) ?? variablesIn(text)[0];
   const words =

@@ -37,7 +37,10 @@ export function toSteps(all: readonly ImportedRequest[], project: Project, name?
   };
   const made: MadeService[] = [];
   for (const [i, imported] of all.entries())
-    addRequest(draft, made, imported, project, name === undefined || i === 0 ? name : `${name}_${i + 1}`);
+    addRequest(draft, made, imported, {
+      project,
+      name: name === undefined || i === 0 ? name : `${name}_${i + 1}`,
+    });
   return draft;
 }
 
@@ -54,8 +57,7 @@ function addRequest(
   draft: Draft,
   made: MadeService[],
   imported: ImportedRequest,
-  project: Project,
-  name: string | undefined,
+  { project, name }: { readonly project: Project; readonly name: string | undefined },
 ): void {
   draft.notes.push(...imported.notes);
   const origin = /^https?:\/\/[^/?#]*/i.exec(imported.url)?.[0];
@@ -65,13 +67,10 @@ function addRequest(
   const word = found?.service.name ?? (openHost ? 'service' : hostWord(host.replace(/^[^@]*@/, '')));
   const service = found?.service;
   const own: Draft = { ...draft, credentials: new Map(), secrets: new Map(draft.secrets) };
-  const { request: signedApart, as: ownAs } = takeCredential(
-    own,
-    project,
-    service,
+  const { request: signedApart, as: ownAs } = takeCredential(own, project, service, {
     word,
-    withoutUserInfo(imported),
-  );
+    request: withoutUserInfo(imported),
+  });
   const request = mapTexts(signedApart, (text) => withOpenOutputs(draft, text));
   const before = found ? undefined : made.find(({ base }) => isBelow(request.url, base));
   const signs = signatureOf(own, ownAs, draft);
@@ -83,7 +82,7 @@ function addRequest(
     ? { name: found.service.name, path: serviceAt(project, request.url)!.path }
     : before
       ? { name: before.name, path: pathBelow(request.url, before.base) }
-      : newService(draft, project, request, word, as);
+      : newService(draft, project, request, { word, as });
   if (!found && !before)
     made.push({
       name: target.name,
@@ -251,8 +250,7 @@ function newService(
   draft: Draft,
   project: Project,
   request: ImportedRequest,
-  word: string,
-  as: string | undefined,
+  { word, as }: { readonly word: string; readonly as: string | undefined },
 ): { name: string; path: string } {
   const [, origin = 'https://api.emberfold.example', rest = '/'] =
     /^(https?:\/\/[^/?#]*)(.*)$/is.exec(request.url) ?? [];

@@ -21,7 +21,7 @@ export function grantToken(state: State, request: FastifyRequest, reply: Fastify
     const known = state.refresh.get(form.get('refresh_token') ?? '');
     if (!known) return refuse(reply, 400, 'invalid_grant', 'this refresh token is not known, or used up');
     state.refresh.delete(form.get('refresh_token')!);
-    return grant(state, known.client, known.scope, reply, true);
+    return grant(state, known.client, known.scope, { reply, refreshable: true });
   }
   const basic = /^Basic\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
   const [user, secret] =
@@ -40,7 +40,7 @@ export function grantToken(state: State, request: FastifyRequest, reply: Fastify
   const asked = form.get('scope')?.split(' ').filter(Boolean) ?? SCOPES;
   const unknown = asked.find((scope) => !SCOPES.includes(scope));
   if (unknown !== undefined) return refuse(reply, 400, 'invalid_scope', `there is no scope ${unknown}`);
-  return grant(state, user, asked.join(' '), reply, false);
+  return grant(state, user, asked.join(' '), { reply, refreshable: false });
 }
 
 function basicParts(encoded: string): [string, string] {
@@ -52,7 +52,7 @@ function basicParts(encoded: string): [string, string] {
 /** A token, or the key in the field Emberfold-Key or the parameter `key`. */
 export function authenticate(state: State, request: FastifyRequest, reply: FastifyReply): Caller | undefined {
   const refuse = (challenge: string, detail: string): undefined => {
-    void problem(reply.header('www-authenticate', challenge), 401, 'Who are you?', detail);
+    void problem(reply.header('www-authenticate', challenge), 401, 'Who are you?', { detail });
     return undefined;
   };
   const token = /^Bearer\s+(\S+)$/i.exec(request.headers.authorization ?? '')?.[1];
@@ -86,7 +86,7 @@ export function permits(caller: Caller, scope: string, reply: FastifyReply): boo
     ),
     403,
     'Not with this credential',
-    `this needs the scope ${scope}`,
+    { detail: `this needs the scope ${scope}` },
   );
   return false;
 }

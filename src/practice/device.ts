@@ -67,5 +67,5 @@ export function deviceToken(
   if (early) return refuse(reply, 400, 'slow_down', `ask every ${INTERVAL} seconds`);
   if (!device.approved) return refuse(reply, 400, 'authorization_pending', 'nobody has entered the code yet');
   state.devices.delete(form.get('device_code')!);
-  return grant(state, KEYS.panel, device.scope, reply, true);
+  return grant(state, KEYS.panel, device.scope, { reply, refreshable: true });
 }

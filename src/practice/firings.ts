@@ -31,12 +31,9 @@ export function addFirings(server: FastifyInstance, state: State, guard: Guard):
     const { id } = request.params as { id: string };
     const firing = state.firings.get(id);
     if (!firing || firing.takenBack) {
-      void problem(
-        reply,
-        firing ? 410 : 404,
-        firing ? 'Taken back' : 'No such firing',
-        `there is no firing ${id}`,
-      );
+      void problem(reply, firing ? 410 : 404, firing ? 'Taken back' : 'No such firing', {
+        detail: `there is no firing ${id}`,
+      });
       return undefined;
     }
     return firing;
@@ -83,7 +80,9 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
   const known = typeof key === 'string' ? state.answered.get(key) : undefined;
   if (known) {
     if (known.request !== text)
-      return problem(reply, 422, 'Key used before', 'this Idempotency-Key came with another request');
+      return problem(reply, 422, 'Key used before', {
+        detail: 'this Idempotency-Key came with another request',
+      });
     return accept(reply, known.location, known.body);
   }
   let given: { piece?: unknown; cone?: unknown; notify?: unknown };
@@ -93,13 +92,13 @@ function load(state: State, request: FastifyRequest, reply: FastifyReply): Fasti
     return problem(reply, 400, 'The body is not JSON');
   }
   const piece = typeof given.piece === 'string' ? state.pieces.get(given.piece) : undefined;
-  if (!piece) return problem(reply, 422, 'No such piece', 'piece is the id of a piece');
+  if (!piece) return problem(reply, 422, 'No such piece', { detail: 'piece is the id of a piece' });
   const cone = given.cone ?? piece.cone;
   if (typeof cone !== 'number' || !Number.isInteger(cone) || cone < 1 || cone > 13)
-    return problem(reply, 422, 'Not a cone', 'cone is a whole number from 1 to 13');
+    return problem(reply, 422, 'Not a cone', { detail: 'cone is a whole number from 1 to 13' });
   const address = given.notify;
   if (address !== undefined && !mayNotify(address))
-    return problem(reply, 422, 'Not an address', 'notify is an http address of this machine');
+    return problem(reply, 422, 'Not an address', { detail: 'notify is an http address of this machine' });
   const firing: Firing = {
     id: `f${8000 + state.next()}`,
     piece: piece.id,

@@ -71,7 +71,7 @@ export class Moods {
     if (AFTERWARDS.has(mishap)) return false;
     switch (mishap) {
       case '500':
-        await problem(reply, 500, 'The kiln is out of order', 'a fuse has blown');
+        await problem(reply, 500, 'The kiln is out of order', { detail: 'a fuse has blown' });
         return true;
       case '503':
         await page(reply.header('retry-after', '1'), 503, 'Back in a moment', 'The kiln is being cleaned.');

@@ -42,7 +42,7 @@ function listRack(state: State, request: FastifyRequest, reply: FastifyReply): F
   const query = request.query as Query;
   const { rack } = request.params as { rack: string };
   if (!(RACKS as readonly string[]).includes(rack))
-    return problem(reply, 404, 'No such rack', `the racks are ${RACKS.join(', ')}`);
+    return problem(reply, 404, 'No such rack', { detail: `the racks are ${RACKS.join(', ')}` });
   const page = whole(one(query.page), 1, 10_000);
   const size = whole(one(query.limit), 5, 50);
   if (page === undefined || size === undefined)
@@ -85,7 +85,9 @@ function listPieces(state: State, request: FastifyRequest, reply: FastifyReply):
   const after = cursor === undefined ? '' : Buffer.from(cursor, 'base64url').toString('utf8');
   const start = cursor === undefined ? 0 : all.findIndex(({ id }) => id === after) + 1;
   if (cursor !== undefined && start === 0)
-    return problem(reply, 400, 'No such cursor', 'cursors are good for as long as their piece is there');
+    return problem(reply, 400, 'No such cursor', {
+      detail: 'cursors are good for as long as their piece is there',
+    });
   const pieces = all.slice(start, start + size);
   const more = start + size < all.length;
   return sendJson(reply, 200, {
@@ -126,14 +128,14 @@ export function addPieces(server: FastifyInstance, state: State, guard: Guard): 
   const find = (request: FastifyRequest, reply: FastifyReply): Piece | undefined => {
     const { id } = request.params as { id: string };
     const piece = state.pieces.get(id);
-    if (!piece) void problem(reply, 404, 'No such piece', `there is no piece ${id}`);
+    if (!piece) void problem(reply, 404, 'No such piece', { detail: `there is no piece ${id}` });
     return piece;
   };
   /** If-Match and If-None-Match (RFC 9110, section 13.1). */
   const mayChange = (piece: Piece, request: FastifyRequest, reply: FastifyReply): boolean => {
     const wanted = request.headers['if-match'];
     if (wanted === undefined || wanted === '*' || wanted === etag(piece)) return true;
-    void problem(reply, 412, 'Changed meanwhile', `the piece is at ${etag(piece)}`);
+    void problem(reply, 412, 'Changed meanwhile', { detail: `the piece is at ${etag(piece)}` });
     return false;
   };
 
@@ -166,7 +168,7 @@ export function addPieces(server: FastifyInstance, state: State, guard: Guard): 
     const caller = guard(request, reply);
     if (!caller || !permits(caller, 'pieces:write', reply)) return reply;
     const draft = readDraft(String(request.body), undefined);
-    if (typeof draft === 'string') return problem(reply, 422, 'Not a piece', draft);
+    if (typeof draft === 'string') return problem(reply, 422, 'Not a piece', { detail: draft });
     const number = state.next();
     const piece: Piece = {
       id: `n${number}`,
@@ -190,7 +192,7 @@ export function addPieces(server: FastifyInstance, state: State, guard: Guard): 
     const piece = find(request, reply);
     if (!piece || !mayChange(piece, request, reply)) return reply;
     const draft = readDraft(String(request.body), replace ? undefined : piece);
-    if (typeof draft === 'string') return problem(reply, 422, 'Not a piece', draft);
+    if (typeof draft === 'string') return problem(reply, 422, 'Not a piece', { detail: draft });
     Object.assign(piece, draft, { glazed: draft.glaze !== null, version: piece.version + 1 });
     return sendJson(reply.header('etag', etag(piece)), 200, shown(piece));
   };

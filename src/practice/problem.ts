@@ -6,8 +6,10 @@ export function problem(
   reply: FastifyReply,
   status: number,
   title: string,
-  detail?: string,
-  more: Record<string, unknown> = {},
+  {
+    detail,
+    more = {},
+  }: { readonly detail?: string | undefined; readonly more?: Record<string, unknown> | undefined } = {},
 ): FastifyReply {
   return reply
     .code(status)

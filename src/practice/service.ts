@@ -70,15 +70,12 @@ function addHooks(server: FastifyInstance, state: State): void {
   };
   server.addHook('onResponse', async (request, reply) => record(request, reply.statusCode));
   server.setNotFoundHandler((request, reply) =>
-    problem(
-      reply,
-      404,
-      'Nothing here',
-      `${request.method} ${request.url.split('?')[0]!} leads nowhere; / describes the service`,
-    ),
+    problem(reply, 404, 'Nothing here', {
+      detail: `${request.method} ${request.url.split('?')[0]!} leads nowhere; / describes the service`,
+    }),
   );
   server.setErrorHandler((error: Error & { statusCode?: number }, _, reply) =>
-    problem(reply, error.statusCode ?? 500, 'That went wrong', error.message),
+    problem(reply, error.statusCode ?? 500, 'That went wrong', { detail: error.message }),
   );
 }
 
@@ -133,7 +130,9 @@ function addRoutes(server: FastifyInstance, state: State): void {
     const glaze = GLAZES.find((one) => one.name === name);
     return glaze
       ? sendJson(reply, 200, glaze)
-      : problem(reply, 404, 'No such glaze', `the glazes are ${GLAZES.map((one) => one.name).join(', ')}`);
+      : problem(reply, 404, 'No such glaze', {
+          detail: `the glazes are ${GLAZES.map((one) => one.name).join(', ')}`,
+        });
   });
   server.get('/v1/daylight', (request, reply) => daylight(state, request, reply));
   addPieces(server, state, guard);
@@ -161,7 +160,7 @@ async function daylight(state: State, request: FastifyRequest, reply: FastifyRep
   const { date } = request.query as { date?: string };
   const day = date === undefined ? NaN : Date.parse(`${date}T00:00:00Z`);
   if (date === undefined || !/^\d{4}-\d\d-\d\d$/.test(date) || Number.isNaN(day))
-    return problem(reply, 400, 'Which date?', 'date=2026-03-01');
+    return problem(reply, 400, 'Which date?', { detail: 'date=2026-03-01' });
   const yearly = Math.cos(((day / 86_400_000 - 172) / 365.25) * 2 * Math.PI);
   const hours = 12 + yearly * 2.8;
   const noon = day / 1000 + 12 * 3600;

@@ -21,7 +21,7 @@ export function addSigned(server: FastifyInstance): void {
 function isSigned(request: FastifyRequest, reply: FastifyReply): boolean {
   const why = fault(request);
   if (why === undefined) return true;
-  void problem(reply, 401, 'Not signed', why);
+  void problem(reply, 401, 'Not signed', { detail: why });
   return false;
 }
 

@@ -20,8 +20,7 @@ export function grant(
   state: State,
   client: string,
   scope: string,
-  reply: FastifyReply,
-  refreshable: boolean,
+  { reply, refreshable }: { readonly reply: FastifyReply; readonly refreshable: boolean },
 ): FastifyReply {
   const random = (what: string): string =>
     createHash('sha256')

@@ -39,7 +39,8 @@ export function addTransfers(server: FastifyInstance, state: State, guard: Guard
   server.get('/v1/pieces/:id/photo', (request, reply) => {
     if (!guard(request, reply)) return reply;
     const { id } = request.params as { id: string };
-    if (!state.pieces.has(id)) return problem(reply, 404, 'No such piece', `there is no piece ${id}`);
+    if (!state.pieces.has(id))
+      return problem(reply, 404, 'No such piece', { detail: `there is no piece ${id}` });
     // Pictures lie with somebody else, who must not see the credential.
     return reply.redirect(
       `${request.protocol}://localhost${request.host.replace(/^[^:]*/, '')}/pictures/${id}.png`,
@@ -48,7 +49,7 @@ export function addTransfers(server: FastifyInstance, state: State, guard: Guard
   });
   server.get('/pictures/:file', (request, reply) =>
     request.headers.authorization !== undefined || request.headers['emberfold-key'] !== undefined
-      ? problem(reply, 400, 'No credential here', 'this host has nothing to do with the studio')
+      ? problem(reply, 400, 'No credential here', { detail: 'this host has nothing to do with the studio' })
       : reply
           .header('content-type', 'image/png')
           .send(drawCertificate({ id: (request.params as { file: string }).file, cone: 6 })),
@@ -83,7 +84,7 @@ async function film(guard: Guard, request: FastifyRequest, reply: FastifyReply):
   if (!guard(request, reply)) return reply;
   const megabytes = Number((request.query as { megabytes?: string }).megabytes ?? '10');
   if (!Number.isInteger(megabytes) || megabytes < 1 || megabytes > LARGEST_FILM)
-    return problem(reply, 400, 'How long?', `megabytes=1 to ${LARGEST_FILM}`);
+    return problem(reply, 400, 'How long?', { detail: `megabytes=1 to ${LARGEST_FILM}` });
   reply.hijack();
   const { raw } = reply;
   raw.writeHead(200, { 'content-type': 'video/mp4', 'content-length': megabytes * 1_000_000 });

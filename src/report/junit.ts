@@ -31,26 +31,28 @@ export function junit(sources: readonly ReportSource[]): string {
     failures += count('failure');
     errors += count('error');
     const suite = element(document, root, 'testsuite', {
-      name: run.chain,
-      package: run.file,
-      id: String(id),
-      hostname: 'localhost',
-      timestamp: new Date(run.at).toISOString().slice(0, 19),
-      tests: String(cases.length),
-      failures: String(count('failure')),
-      errors: String(count('error')),
-      skipped: String(cases.filter(({ skipped }) => skipped !== undefined).length),
-      time: seconds(run.elapsed),
+      attributes: {
+        name: run.chain,
+        package: run.file,
+        id: String(id),
+        hostname: 'localhost',
+        timestamp: new Date(run.at).toISOString().slice(0, 19),
+        tests: String(cases.length),
+        failures: String(count('failure')),
+        errors: String(count('error')),
+        skipped: String(cases.filter(({ skipped }) => skipped !== undefined).length),
+        time: seconds(run.elapsed),
+      },
     });
-    const properties = element(document, suite, 'properties', {});
+    const properties = element(document, suite, 'properties', { attributes: {} });
     for (const [name, value] of [
       ['run', run.id],
       ...(run.environment === undefined ? [] : [['environment', run.environment]]),
     ])
-      element(document, properties, 'property', { name: name!, value: value! });
+      element(document, properties, 'property', { attributes: { name: name!, value: value! } });
     for (const one of cases) writeCase(document, suite, run, one);
-    element(document, suite, 'system-out', {});
-    element(document, suite, 'system-err', {});
+    element(document, suite, 'system-out', { attributes: {} });
+    element(document, suite, 'system-err', { attributes: {} });
   });
   root.setAttribute('tests', String(tests));
   root.setAttribute('failures', String(failures));
@@ -60,24 +62,25 @@ export function junit(sources: readonly ReportSource[]): string {
 
 function writeCase(document: Document, suite: Element, { file }: RecordedRun, one: Case): void {
   const found = element(document, suite, 'testcase', {
-    name: one.name,
-    classname: file.replace(/\.chain\.yaml$/, '').replaceAll('/', '.'),
-    time: seconds(one.time),
+    attributes: {
+      name: one.name,
+      classname: file.replace(/\.chain\.yaml$/, '').replaceAll('/', '.'),
+      time: seconds(one.time),
+    },
   });
-  if (one.skipped !== undefined) element(document, found, 'skipped', {}, one.skipped);
+  if (one.skipped !== undefined) element(document, found, 'skipped', { attributes: {}, text: one.skipped });
   if (one.wrong) {
     const { as, message, text, type } = one.wrong;
-    element(document, found, as, { type, message }, text);
+    element(document, found, as, { attributes: { type, message }, text });
   }
-  if (one.said !== undefined) element(document, found, 'system-out', {}, one.said);
+  if (one.said !== undefined) element(document, found, 'system-out', { attributes: {}, text: one.said });
 }
 
 function element(
   document: Document,
   parent: Element,
   name: string,
-  attributes: Record<string, string>,
-  text?: string,
+  { attributes, text }: { readonly attributes: Record<string, string>; readonly text?: string | undefined },
 ): Element {
   const made = document.createElement(name);
   for (const [key, value] of Object.entries(attributes)) made.setAttribute(key, allowed(value));

@@ -42,7 +42,7 @@ const otherFile = (path: string): { path: string; text: string } => ({
 });
 
 function chainProblems(text: string): string[] {
-  return readChain('example.chain.yaml', text, project, otherFile)
+  return readChain('example.chain.yaml', text, project, { files: otherFile })
     .findings.filter(({ level }) => level === 'problem')
     .map(({ message }) => message);
 }

@@ -574,7 +574,7 @@ describe('adding to files that people wrote', () => {
       'secrets:\n  a: |\n    env\n    A\n  key: locked\n',
     ],
   ])('%s', (_, before, after) => {
-    expect(addEntry('batharon.yaml', before, 'secrets', 'key', ['locked'])).toBe(after);
+    expect(addEntry('batharon.yaml', before, 'secrets', { name: 'key', lines: ['locked'] })).toBe(after);
   });
   test.each([
     [
@@ -593,13 +593,13 @@ describe('adding to files that people wrote', () => {
       '  - steps:\n      - call: GET https://k.example/a\n        name: a\n        keep:\n          c: $.c\n',
     ],
   ])('a picked value goes %s', (_, before, after) => {
-    expect(addKeep('a.chain.yaml', `chain: A\nsteps:\n${before}`, 'a', 'c', '$.c')).toBe(
-      `chain: A\nsteps:\n${after}`,
-    );
+    expect(
+      addKeep('a.chain.yaml', `chain: A\nsteps:\n${before}`, 'a', { name: 'c', expression: '$.c' }),
+    ).toBe(`chain: A\nsteps:\n${after}`);
   });
   test('a section in one line has no place for more', () => {
-    expect(() => addEntry('batharon.yaml', 'secrets: { a: env A }\n', 'secrets', 'key', ['locked'])).toThrow(
-      'written in one line',
-    );
+    expect(() =>
+      addEntry('batharon.yaml', 'secrets: { a: env A }\n', 'secrets', { name: 'key', lines: ['locked'] }),
+    ).toThrow('written in one line');
   });
 });

@@ -61,7 +61,7 @@ function fixAll({ files, findings, project }: Loaded, environment: string | unde
     if (!wanted.has(file)) continue;
     const { text, lines } = mend(file.path, file.text, (attempt) =>
       file.path.endsWith(CHAIN_ENDING)
-        ? readChain(file.path, attempt, project, readNear).findings
+        ? readChain(file.path, attempt, project, { files: readNear }).findings
         : readProject(file.path, attempt, environment, false).findings,
     );
     if (lines.length === 0) continue;

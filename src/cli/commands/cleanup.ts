@@ -36,19 +36,16 @@ export function cleanup(wanted: string, options: { env?: string }): Promise<Exit
           },
           { sent: () => true, notSent: () => false },
         );
-        const { exit } = await runRecorded(
-          loaded.chains[0]!,
-          loaded.project,
-          world,
-          {
+        const { exit } = await runRecorded(loaded.chains[0]!, loaded.project, world, {
+          options: {
             inputs: Object.fromEntries(past.inputs),
             left: { undo: past.booked, names: leftNames(past) },
             signal: interruption.signal,
             signInChains: loaded.signInChains,
             emit: (event) => view.show(event),
           },
-          run.id,
-        );
+          resumed: run.id,
+        });
         return exit;
       } finally {
         interruption.stop();

@@ -89,11 +89,13 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
         loaded.project,
         { ...world, ports: { ...world.ports, files: filesIn(folder) } },
         {
-          files: filesOf(loaded, chain),
-          inputs: inputsOf(chain, new Given(), loaded.project.zone),
-          signal: interruption.signal,
-          paces,
-          emit: (event) => view.show(event),
+          options: {
+            files: filesOf(loaded, chain),
+            inputs: inputsOf(chain, new Given(), loaded.project.zone),
+            signal: interruption.signal,
+            paces,
+            emit: (event) => view.show(event),
+          },
         },
       );
       if (CHAINS[i]!.text === fire && exit === 0) say(`The certificates are in ${join(folder, 'out')}.`);

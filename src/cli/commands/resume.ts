@@ -54,7 +54,10 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
         const given = readGiven(options.give ?? [], options.giveFrom);
         let said: Said = { sent: options.sent, notSent: options.notSent, lost: lostNames(chain, given) };
         const read = (): PastRun =>
-          readPast(records, id, decisionsOf(said), lostOf(said.lost), (sealed) => world.locked.open(sealed));
+          readPast(records, id, decisionsOf(said), {
+            given: lostOf(said.lost),
+            open: (sealed) => world.locked.open(sealed),
+          });
         let past = read();
         while (past.undecided.length > 0) {
           const [first] = past.undecided as [Undecided];
@@ -67,11 +70,8 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
         const anew = givenAnew(chain, past, given);
         const view = new RunView(terminal);
         let results: Readonly<Record<string, string>> = {};
-        const { exit } = await runRecorded(
-          chain,
-          loaded.project,
-          world,
-          {
+        const { exit } = await runRecorded(chain, loaded.project, world, {
+          options: {
             inputs: {
               ...inputsOf(withoutKnown(chain, past), withoutLost(chain, given), loaded.project.zone),
               ...knownInputs(chain, past),
@@ -89,8 +89,8 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
               else view.show(event);
             },
           },
-          id,
-        );
+          resumed: id,
+        });
         if (!options.json) printOwnResults(chain.file, results, options.print);
         return exit;
       } finally {
@@ -188,9 +188,7 @@ function refuseOneForAll(records: Records, id: string, said: Said): void {
     records,
     id,
     { sent: () => false, notSent: decisionsOf(said).notSent },
-    () => new Map(),
-    () => undefined,
-    true,
+    { given: () => new Map(), open: () => undefined, quiet: true },
   );
   if (undecided.length < 2) return;
   const [first, second] = undecided as [Undecided, Undecided];
@@ -245,9 +243,15 @@ export function readPast(
   records: Records,
   id: string,
   decisions: Decisions,
-  given: (address: string) => ReadonlyMap<string, Value>,
-  open: (sealed: string) => string | undefined,
-  quiet = false,
+  {
+    given,
+    open,
+    quiet = false,
+  }: {
+    readonly given: (address: string) => ReadonlyMap<string, Value>;
+    readonly open: (sealed: string) => string | undefined;
+    readonly quiet?: boolean | undefined;
+  },
 ): PastRun {
   const { events, garbled } = records.events(id);
   if (quiet)

@@ -64,7 +64,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       printDry(loaded.project, runs);
       return 0;
     }
-    if (options.replay !== undefined) return await replayAll(terminal, loaded, runs, options.replay, options);
+    if (options.replay !== undefined)
+      return await replayAll(terminal, loaded, runs, { wanted: options.replay, options });
     return await runAll(terminal, loaded, runs, options);
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
@@ -153,17 +154,19 @@ async function runAll(
     // Of several chains none begins before it is known of all that they can.
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
-        await lookAhead(chain, project, world.ports, inputs, signInChains, world.practice);
+        await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
     await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
       if (interruption.signal.aborted || (options.stopEarly && several.hasBroken)) return undefined;
       return runRecorded(chain, project, world, {
-        files: filesOf(loaded, chain),
-        inputs,
-        signal: interruption.signal,
-        signInChains,
-        paces,
-        ...(options.leave ? { leave: true } : {}),
-        emit: show,
+        options: {
+          files: filesOf(loaded, chain),
+          inputs,
+          signal: interruption.signal,
+          signInChains,
+          paces,
+          ...(options.leave ? { leave: true } : {}),
+          emit: show,
+        },
       });
     });
   } finally {
@@ -182,8 +185,10 @@ async function replayAll(
   terminal: Terminal,
   { project }: Loaded,
   runs: readonly PlannedRun[],
-  wanted: string,
-  { json, print }: RunCommandOptions,
+  {
+    wanted,
+    options: { json, print },
+  }: { readonly wanted: string; readonly options: RunCommandOptions },
 ): Promise<ExitCode> {
   const [only] = runs;
   if (!only || runs.length > 1)
@@ -191,7 +196,7 @@ async function replayAll(
   const records = recordsOf(project);
   const { replay } = await import('../runs/replay-run.ts');
   const recorded = OpenRun.read(records, records.find(wanted));
-  const { exit, results } = await replay(terminal, only, project, recorded, json ?? false);
+  const { exit, results } = await replay(terminal, only, project, { recorded, json: json ?? false });
   if (!json) printOwnResults(only.chain.file, results, print);
   return exit;
 }

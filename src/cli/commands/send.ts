@@ -75,10 +75,12 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
         typed.project,
         { ...world, ports: { ...world.ports, secrets: typed.before(world.ports.secrets) } },
         {
-          inputs: {},
-          signal: interruption.signal,
-          signInChains,
-          emit: (event) => events.push(event),
+          options: {
+            inputs: {},
+            signal: interruption.signal,
+            signInChains,
+            emit: (event) => events.push(event),
+          },
         },
       ));
     } finally {

@@ -35,7 +35,7 @@ export function signIn(name: string | undefined, options: { env?: string }): Pro
         `${terminal.colours.green('held')}    signed in as ${credential}${kept}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
       );
     }
-    if (test !== undefined) return tryOut(context, credential, test, terminal, world);
+    if (test !== undefined) return tryOut(context, credential, test, { terminal, world });
     const done =
       kind === 'oauth2'
         ? 'No request was sent with it'
@@ -50,8 +50,7 @@ async function tryOut(
   { interruption, options, project }: RunContext,
   credential: string,
   test: string,
-  terminal: Terminal,
-  world: OpenWorld,
+  { terminal, world }: { readonly terminal: Terminal; readonly world: OpenWorld },
 ): Promise<ExitCode> {
   const text = `chain: ${JSON.stringify(`Sign in as ${credential}`)}\nsteps:\n  - call: ${test}\n    as: ${credential}\n`;
   const { chain, findings } = readChain(SENT_FILE, text, project);
@@ -63,11 +62,13 @@ async function tryOut(
     });
   const view = new RunView(terminal);
   const { exit } = await runRecorded(chain, project, world, {
-    inputs: {},
-    part: true,
-    ...(options.signInChains ? { signInChains: options.signInChains } : {}),
-    signal: interruption.signal,
-    emit: (event) => view.show(event),
+    options: {
+      inputs: {},
+      part: true,
+      ...(options.signInChains ? { signInChains: options.signInChains } : {}),
+      signal: interruption.signal,
+      emit: (event) => view.show(event),
+    },
   });
   return exit;
 }
@@ -113,12 +114,14 @@ function withCredential(
       const text = `chain: sign-in\nsteps:\n  - call: GET https://localhost/\n    as: ${credential}\n`;
       const { chain } = readChain('sign-in', text, project);
       const context = new RunContext(chain!, project, world.ports, {
-        id: 'sign-in',
-        inputs: {},
-        signal: interruption.signal,
-        emit: () => undefined,
-        signInChains: loaded.signInChains,
-        ...(world.practice === undefined ? {} : { practice: world.practice }),
+        options: {
+          id: 'sign-in',
+          inputs: {},
+          signal: interruption.signal,
+          emit: () => undefined,
+          signInChains: loaded.signInChains,
+          ...(world.practice === undefined ? {} : { practice: world.practice }),
+        },
       });
       await prepare(context);
       return await work(context, credential, terminal, world);

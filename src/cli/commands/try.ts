@@ -55,7 +55,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const interruption = watchInterruption(terminal);
       try {
         const runs = runsOfChain(recordsOf(loaded.project), chain.file);
-        const plan = planOf(chain, all, target, runs, world.locked, given);
+        const plan = planOf(chain, all, target, { runs, locked: world.locked, given });
         for (const [run, used] of plan.used)
           terminal.write(
             `${terminal.colours.dim(`uses ${nameList(used)} from run ${run.id}, ${agoWords(Date.now() - run.lastAt)}`)}\n`,
@@ -64,13 +64,15 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
         const view = new RunView(terminal);
         const { exit, id } = await runRecorded(part, loaded.project, world, {
-          inputs: inputsOf(chain, given, loaded.project.zone),
-          known: plan.known,
-          signal: interruption.signal,
-          signInChains: loaded.signInChains,
-          part: true,
-          files: filesOf(loaded, chain),
-          emit: (event) => view.show(event),
+          options: {
+            inputs: inputsOf(chain, given, loaded.project.zone),
+            known: plan.known,
+            signal: interruption.signal,
+            signInChains: loaded.signInChains,
+            part: true,
+            files: filesOf(loaded, chain),
+            emit: (event) => view.show(event),
+          },
         });
         const open = OpenRun.read(recordsOf(loaded.project), id);
         const answered = open.step(target.address);
@@ -161,9 +163,15 @@ function planOf(
   chain: Chain,
   all: readonly Step[],
   target: Step,
-  runs: readonly OpenRun[],
-  locked: LockedStore,
-  given: ReadonlyMap<string, unknown>,
+  {
+    runs,
+    locked,
+    given,
+  }: {
+    readonly runs: readonly OpenRun[];
+    readonly locked: LockedStore;
+    readonly given: ReadonlyMap<string, unknown>;
+  },
 ): Plan {
   const needed = new Set<Step>([target]);
   const known = new Map<string, Value>();

@@ -41,7 +41,7 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
     }
     const turn = /^(.*)\[(\d+)\]$/.exec(where.step);
     if (turn) {
-      viewTurn(terminal, records, records.find(where.run), turn[1]!, Number(turn[2]));
+      viewTurn(terminal, records, records.find(where.run), { loop: turn[1]!, number: Number(turn[2]) });
       return 0;
     }
     const { open, step } = findStep(records, where);
@@ -155,7 +155,12 @@ function sayGarbled(terminal: Terminal, { garbled, id }: OpenRun): void {
   );
 }
 
-function viewTurn(terminal: Terminal, records: Records, id: string, loop: string, number: number): void {
+function viewTurn(
+  terminal: Terminal,
+  records: Records,
+  id: string,
+  { loop, number }: { readonly loop: string; readonly number: number },
+): void {
   const open = OpenRun.read(records, id, leadsTo(`${loop}[${number}]`));
   const step = open.step(loop);
   const turn = step?.turns.find((one) => one.turn === number);

@@ -221,7 +221,7 @@ class Watching {
       past = this.#readPast(records, world);
       from = past && fromFirstChanged(chain, past.past, changed);
     }
-    await this.#run(loaded, chain, world, inputs, past, from, signal);
+    await this.#run(loaded, chain, world, { inputs, past, from, signal });
   }
 
   #baseFiles: readonly { readonly path: string; readonly digest: string }[] = [];
@@ -260,13 +260,10 @@ class Watching {
     const id = this.#id;
     if (id === undefined || !records.has(id)) return undefined;
     const none = { sent: () => false, notSent: () => false };
-    const past = readPast(
-      records,
-      id,
-      none,
-      () => new Map(),
-      (sealed) => world.locked.open(sealed),
-    );
+    const past = readPast(records, id, none, {
+      given: () => new Map(),
+      open: (sealed) => world.locked.open(sealed),
+    });
     if (this.#last === undefined && past.tookBack > 0)
       this.#lines.line(
         'remark',
@@ -294,11 +291,8 @@ class Watching {
   /** What is sent anew is taken back before, so that it is there once. Throws `not-sent` where that fails. */
   async #takeBack(loaded: Loaded, chain: Chain, undo: PastRun['booked'], signal: AbortSignal): Promise<void> {
     const view = new RunView(this.#terminal);
-    const { exit } = await runRecorded(
-      { ...chain, cleanup: [] },
-      loaded.project,
-      this.#world!,
-      {
+    const { exit } = await runRecorded({ ...chain, cleanup: [] }, loaded.project, this.#world!, {
+      options: {
         inputs: {},
         left: { undo, names: new Map() },
         signal,
@@ -306,8 +300,8 @@ class Watching {
         signInChains: loaded.signInChains,
         emit: (event) => view.show(event),
       },
-      this.#id,
-    );
+      resumed: this.#id,
+    });
     if (exit !== 0)
       fail('not-sent', 'what was made before could not be taken back, so nothing is sent anew', {
         instead: `batharon cleanup ${this.#id!}, and the next save`,
@@ -318,18 +312,22 @@ class Watching {
     loaded: Loaded,
     chain: Chain,
     world: OpenWorld,
-    inputs: Readonly<Record<string, Value>>,
-    past: PastRun | undefined,
-    from: FromChanged | undefined,
-    signal: AbortSignal,
+    {
+      inputs,
+      past,
+      from,
+      signal,
+    }: {
+      readonly inputs: Readonly<Record<string, Value>>;
+      readonly past: PastRun | undefined;
+      readonly from: FromChanged | undefined;
+      readonly signal: AbortSignal;
+    },
   ): Promise<void> {
     const view = new RunView(this.#terminal, true);
     let results: Readonly<Record<string, string>> = {};
-    const { id } = await runRecorded(
-      chain,
-      loaded.project,
-      world,
-      {
+    const { id } = await runRecorded(chain, loaded.project, world, {
+      options: {
         inputs,
         signal,
         leave: true,
@@ -346,8 +344,8 @@ class Watching {
           view.show(event);
         },
       },
-      past && this.#id,
-    );
+      resumed: past && this.#id,
+    });
     this.#id = id;
     printOwnResults(chain.file, results);
   }

@@ -50,7 +50,7 @@ export function keepInFile(path: string, step: string, picks: readonly string[],
   const before = textOf(path) ?? fail('file-not-found', `there is no file ${path}`);
   const after = picks.reduce((text, pick) => {
     const [name, expression] = pickOf(pick);
-    return addKeep(path, text, step, name, expression);
+    return addKeep(path, text, step, { name, expression });
   }, before);
   const problems = (text: string) => {
     const { file, findings } = readChain(path, text, project);
@@ -87,7 +87,10 @@ function textOf(path: string): string | undefined {
 function withStep(path: string, text: string, draft: Draft): string {
   const known = /^inputs:/m.test(text) ? text : '';
   const inputs = [...draft.inputs].filter(([name]) => !new RegExp(`^ +${name}:`, 'm').test(known));
-  const withInputs = inputs.reduce((all, [name, lines]) => addEntry(path, all, 'inputs', name, lines), text);
+  const withInputs = inputs.reduce(
+    (all, [name, lines]) => addEntry(path, all, 'inputs', { name, lines }),
+    text,
+  );
   return addStep(path, withInputs, finished(draft.step));
 }
 
@@ -100,7 +103,7 @@ function withProject(path: string, text: string, draft: Draft): string {
   ] as const;
   return sections.reduce(
     (all, [key, entries]) =>
-      [...entries].reduce((written, [name, lines]) => addEntry(path, written, key, name, lines), all),
+      [...entries].reduce((written, [name, lines]) => addEntry(path, written, key, { name, lines }), all),
     text,
   );
 }

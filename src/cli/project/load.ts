@@ -127,7 +127,7 @@ function loadSignIns(project: Project): SignInRead[] {
           instead: 'a path begins at the folder of the project file',
         },
       );
-    const read = readChain(shownPath(path), readText(path), project, readNear);
+    const read = readChain(shownPath(path), readText(path), project, { files: readNear });
     const results = new Set(read.chain?.results.map((result) => result.name));
     const given = new Set(['secret', 'services', 'environment', 'run', ...project.values.keys()]);
     const findings = signIn.headers.flatMap(({ value }) =>
@@ -213,7 +213,7 @@ export function loadTexts(
   chains: readonly { path: string; text: string }[],
 ): Loaded {
   const project = read?.project ?? NO_PROJECT;
-  const results = chains.map(({ path, text }) => readChain(path, text, project, readNear));
+  const results = chains.map(({ path, text }) => readChain(path, text, project, { files: readNear }));
   const signIns = loadSignIns(project);
   const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
   return {

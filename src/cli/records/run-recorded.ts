@@ -27,8 +27,7 @@ export async function runRecorded(
   chain: Chain,
   project: Project,
   world: OpenWorld,
-  options: Omit<RunOptions, 'id'>,
-  resumed?: string,
+  { options, resumed }: { readonly options: Omit<RunOptions, 'id'>; readonly resumed?: string | undefined },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
   const warn = (why: string): void => writeTo(2, `remark  this run is not recorded: ${why}\n`);

@@ -17,7 +17,7 @@ export function printDry(
   const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
   const ports = machinePorts(project, transport, { variables: {} });
   for (const { chain, inputs } of runs) {
-    const { requests, services } = dryRun(chain, project, ports, inputs, 'http://practice/v1');
+    const { requests, services } = dryRun(chain, project, ports, { inputs, practice: 'http://practice/v1' });
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
     const where = whereWords(project.environment, services);
     if (where !== undefined) write(colours.dim(`        ${where}\n`));

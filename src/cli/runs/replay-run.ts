@@ -24,8 +24,7 @@ export async function replay(
   terminal: Terminal,
   { chain, inputs }: { readonly chain: Chain; readonly inputs: Readonly<Record<string, Value>> },
   project: Project,
-  recorded: OpenRun,
-  json: boolean,
+  { recorded, json }: { readonly recorded: OpenRun; readonly json: boolean },
 ): Promise<{ readonly exit: ExitCode; readonly results: Readonly<Record<string, string>> }> {
   const transport = new ReplayTransport({
     id: recorded.id,

@@ -15,13 +15,10 @@ export function printFindings(
         ? [place!.column]
         : [],
     );
-    printProblem(
-      terminal,
-      finding,
-      file,
-      finding.level,
-      secrets.length > 0 ? Math.min(...secrets) : undefined,
-    );
+    printProblem(terminal, finding, file, {
+      level: finding.level,
+      secretFrom: secrets.length > 0 ? Math.min(...secrets) : undefined,
+    });
   }
 }
 
@@ -30,8 +27,10 @@ export function printProblem(
   terminal: Terminal,
   problem: Omit<Problem, 'code'> & { readonly code: string },
   file: SourceFile | undefined,
-  level: Finding['level'] = 'problem',
-  secretFrom?: number,
+  {
+    level = 'problem',
+    secretFrom,
+  }: { readonly level?: Finding['level'] | undefined; readonly secretFrom?: number | undefined } = {},
 ): void {
   const { colours, width, wrapWidth } = terminal;
   const { place } = problem;

@@ -45,8 +45,7 @@ export function arithmeticAdvice(
   operator: string,
   left: string,
   right: string,
-  a: Kind,
-  b: Kind,
+  { a, b }: { readonly a: Kind; readonly b: Kind },
 ): string | undefined {
   if (
     operator === '+' &&

@@ -192,7 +192,7 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
     if (a === undefined || b === undefined) return undefined;
     return located(tree, () => {
       const result = calculate(tree.operator, a, b);
-      if (result instanceof Time) sayClockChange(environment, tree.operator, a, b, result);
+      if (result instanceof Time) sayClockChange(environment, tree.operator, a, { b, result });
       if (result !== undefined || filter) return result;
       const text = [a, b].find((value) => typeof value === 'string');
       const instead =
@@ -211,7 +211,12 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
 }
 
 /** Says where whole days were added as 24 hours each over a change of the clocks, so that the time of day is another. */
-function sayClockChange(environment: Environment, operator: string, a: Value, b: Value, result: Time): void {
+function sayClockChange(
+  environment: Environment,
+  operator: string,
+  a: Value,
+  { b, result }: { readonly b: Value; readonly result: Time },
+): void {
   const [time, duration] = a instanceof Time ? [a, b] : [b, a];
   if (!environment.remark || !(time instanceof Time) || !(duration instanceof Duration)) return;
   const days = duration.milliseconds / DAY;

@@ -137,7 +137,7 @@ export function whyNoNodes(tree: QueryTree, text: string, environment: Environme
       ...nearestIn(absence, shown),
     };
   }
-  return whyEmpty(tree, source, start, environment, base);
+  return whyEmpty(tree, source, start, { environment, base });
 }
 
 /** "none of the 12 items of $.pieces[*] has .price; they have prize, id" */
@@ -169,8 +169,7 @@ function whyEmpty(
   tree: QueryTree,
   source: string,
   start: string,
-  environment: Environment,
-  base: Value,
+  { environment, base }: { readonly environment: Environment; readonly base: Value },
 ): Diagnosis {
   let before = locate(environment, base, [], compileFilter);
   for (const [i, segment] of tree.segments.entries()) {

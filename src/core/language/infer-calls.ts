@@ -39,7 +39,7 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
   const kinds: Kind[] = [];
   tree.arguments.forEach((argument, i) => {
     const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
-    kinds.push(inferArgument(self, argument, parameter, definition, kinds[0], context));
+    kinds.push(inferArgument(self, argument, parameter, { definition, first: kinds[0], context }));
   });
   if (!context.filter) tryConstants(self, tree, definition);
   return definition.gives(kinds);
@@ -117,9 +117,15 @@ function inferArgument(
   self: Inferring,
   tree: Tree,
   parameter: Parameter,
-  definition: FunctionDefinition,
-  first: Kind | undefined,
-  context: InferContext,
+  {
+    definition,
+    first,
+    context,
+  }: {
+    readonly definition: FunctionDefinition;
+    readonly first: Kind | undefined;
+    readonly context: InferContext;
+  },
 ): Kind {
   switch (parameter.passing) {
     case 'nodes':

@@ -10,7 +10,7 @@ export function inferQuery(self: Inferring, tree: QueryTree, context: InferConte
   let end = tree.base.span[1];
   for (const segment of tree.segments) {
     const before = self.text.slice(tree.span[0], end);
-    kind = inferSegment(self, kind, segment, before, context);
+    kind = inferSegment(self, kind, segment, { before, context });
     end = segment.span[1];
   }
   return nothingBefore ? maybe(kind) : kind;
@@ -20,11 +20,10 @@ function inferSegment(
   self: Inferring,
   kind: Kind,
   segment: Segment,
-  before: string,
-  context: InferContext,
+  { before, context }: { readonly before: string; readonly context: InferContext },
 ): Kind {
   const found = segment.selectors.map((selector) =>
-    inferSelected(self, segment.descendant ? JSON_VALUE : kind, selector, before, segment, context),
+    inferSelected(self, segment.descendant ? JSON_VALUE : kind, selector, { before, segment, context }),
   );
   return found.reduce(union);
 }
@@ -33,9 +32,11 @@ function inferSelected(
   self: Inferring,
   kind: Kind,
   selector: Selector,
-  before: string,
-  segment: Segment,
-  context: InferContext,
+  {
+    before,
+    segment,
+    context,
+  }: { readonly before: string; readonly segment: Segment; readonly context: InferContext },
 ): Kind {
   const quiet = context.filter || segment.descendant;
   switch (selector.type) {
@@ -58,7 +59,7 @@ function inferSelected(
         return ANY;
       }
       if (!mayBe(kind, BIT.object | BIT.nothing) && !quiet)
-        refuseMember(self, kind, selector.name, before, segment);
+        refuseMember(self, kind, selector.name, { before, segment });
       return kind.caseless ? { bits: BIT.text } : JSON_VALUE;
     }
     case 'index':
@@ -73,7 +74,7 @@ function inferSelected(
       return kind.item ?? JSON_VALUE;
     case 'filter': {
       const item = kind.item ?? (mayBe(kind, BIT.object) && kind.members ? JSON_VALUE : JSON_VALUE);
-      refuseUnfilterable(self, kind, before, segment, quiet);
+      refuseUnfilterable(self, kind, before, { segment, quiet });
       self.condition(selector.condition, {
         filter: true,
         item: kind.item ? item : JSON_VALUE,
@@ -82,7 +83,7 @@ function inferSelected(
       return item;
     }
     default:
-      refuseUnfilterable(self, kind, before, segment, quiet);
+      refuseUnfilterable(self, kind, before, { segment, quiet });
       return kind.item ?? JSON_VALUE;
   }
 }
@@ -91,8 +92,7 @@ function refuseUnfilterable(
   self: Inferring,
   kind: Kind,
   before: string,
-  segment: Segment,
-  quiet: boolean,
+  { segment, quiet }: { readonly segment: Segment; readonly quiet: boolean },
 ): void {
   if (!quiet && !mayBe(kind, BIT.list | BIT.object | BIT.nothing)) {
     self.problem(
@@ -103,7 +103,12 @@ function refuseUnfilterable(
   }
 }
 
-function refuseMember(self: Inferring, kind: Kind, name: string, before: string, segment: Segment): void {
+function refuseMember(
+  self: Inferring,
+  kind: Kind,
+  name: string,
+  { before, segment }: { readonly before: string; readonly segment: Segment },
+): void {
   const instead = isOnly(kind, BIT.list)
     ? `${before}[0].${name} for the first, ${before}[*].${name} for all`
     : undefined;

@@ -303,7 +303,7 @@ class Inferrer implements Inferring {
         tree,
         'wrong-kind',
         `${operator} has no meaning between ${kindWords(a.bits)} and ${kindWords(b.bits)}`,
-        arithmeticAdvice(operator, this.source(left), this.source(right), a, b),
+        arithmeticAdvice(operator, this.source(left), this.source(right), { a, b }),
       );
       return ANY;
     }
@@ -326,7 +326,7 @@ class Inferrer implements Inferring {
           instead,
         );
       } else if (list.item && !context.filter) {
-        this.#comparable('==', item, list.item, span, left, right);
+        this.#comparable('==', item, list.item, { span, left, right });
       }
       return;
     }
@@ -345,7 +345,7 @@ class Inferrer implements Inferring {
       this.#refuseLogical(left);
       this.#refuseLogical(right);
     } else if (!presence) {
-      this.#comparable(operator, a, b, span, left, right);
+      this.#comparable(operator, a, b, { span, left, right });
     }
   }
 
@@ -374,7 +374,12 @@ class Inferrer implements Inferring {
     }
   }
 
-  #comparable(operator: string, a: Kind, b: Kind, span: Tree['span'], left: Tree, right: Tree): void {
+  #comparable(
+    operator: string,
+    a: Kind,
+    b: Kind,
+    { span, left, right }: { readonly span: Tree['span']; readonly left: Tree; readonly right: Tree },
+  ): void {
     const [leftBits, rightBits] = [a.bits & ~BIT.nothing, b.bits & ~BIT.nothing];
     if (leftBits === 0 || rightBits === 0) return;
     const ordered = operator !== '==' && operator !== '!=';

@@ -25,8 +25,8 @@ export class HttpTransport implements Transport {
     const { origin, path } = this.#addressOf(request.url);
     const way = this.#agents.for(origin, request.connection, watch);
     return way instanceof Promise
-      ? way.then((known) => dispatch(request, known, origin, path, watch))
-      : dispatch(request, way, origin, path, watch);
+      ? way.then((known) => dispatch(request, known, origin, { path, watch }))
+      : dispatch(request, way, origin, { path, watch });
   }
 
   /** Where a request goes, and what it asks for there. Most addresses are plain, and reading those whole takes longest. */
@@ -49,8 +49,7 @@ function dispatch(
   request: WireRequest,
   { agent, proxy }: Way,
   url: URL,
-  path: string,
-  watch: Watch,
+  { path, watch }: { readonly path: string; readonly watch: Watch },
 ): Promise<WireAnswer> {
   return new Promise((resolve, reject) => {
     const chunks: Buffer[] = [];

@@ -136,9 +136,11 @@ export async function runChain(
     setting.project === undefined
       ? NO_PROJECT
       : readProject('batharon.yaml', setting.project, undefined, true).project;
-  const { chain, findings } = readChain('test.chain.yaml', text, project, (path) => {
-    const other = setting.chains?.[path];
-    return other === undefined ? undefined : { path, text: other };
+  const { chain, findings } = readChain('test.chain.yaml', text, project, {
+    files: (path) => {
+      const other = setting.chains?.[path];
+      return other === undefined ? undefined : { path, text: other };
+    },
   });
   if (!chain)
     throw new Error(findings.map(({ place, message }) => `${place?.line ?? 0}: ${message}`).join('\n'));

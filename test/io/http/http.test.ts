@@ -51,7 +51,12 @@ async function send(
   } = {},
 ): Promise<WireAnswer & { measured: Phases }> {
   const watchdog = new Watchdog(systemClock);
-  const watch = new Deadline(systemClock, watchdog, { ...USUAL_LIMITS, ...limits }, new Interruption(signal));
+  const watch = new Deadline(
+    systemClock,
+    watchdog,
+    { ...USUAL_LIMITS, ...limits },
+    { interruption: new Interruption(signal) },
+  );
   try {
     const answer = await transport.send(
       { method: 'GET', url, headers, ...(connection ? { connection } : {}) },

@@ -54,9 +54,10 @@ async function runHere(
     undefined,
     true,
   );
-  const read = readChain(join(folder, 'a.chain.yaml'), `chain: A\nsteps:\n${steps}`, project, (path) =>
-    existsSync(join(folder, path)) ? { path, text: readFileSync(join(folder, path), 'utf8') } : undefined,
-  );
+  const read = readChain(join(folder, 'a.chain.yaml'), `chain: A\nsteps:\n${steps}`, project, {
+    files: (path) =>
+      existsSync(join(folder, path)) ? { path, text: readFileSync(join(folder, path), 'utf8') } : undefined,
+  });
   const wrong = [...findings, ...read.findings, ...read.elsewhere.map(({ finding }) => finding)].filter(
     ({ level }) => level === 'problem',
   );

@@ -184,7 +184,7 @@ export class FieldReader {
     }
     if (literal !== '') parts.push(literal);
     if (parts.length === 1 && typeof parts[0] === 'string' && hint)
-      expressionInText(this.findings, node, scope, isValue, (tree) => this.#use(tree));
+      expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
     if (hint) commentInText(this.findings, node);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }

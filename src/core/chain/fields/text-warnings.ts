@@ -15,8 +15,7 @@ export function expressionInText(
   findings: Findings,
   node: ScalarNode,
   scope: StaticScope,
-  isValue: boolean,
-  use: (tree: Tree) => void,
+  { isValue, use }: { readonly isValue: boolean; readonly use: (tree: Tree) => void },
 ): void {
   const { text } = node;
   if (!/^[$@][.[]|^[A-Za-z_][A-Za-z0-9_]*\s*[-+*/%?.[(]/.test(text)) return;

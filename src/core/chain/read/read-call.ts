@@ -82,13 +82,10 @@ export function readCall(
       'a call polls or reads pages, and here it does both',
       'two steps: the first polls, the second reads pages',
     );
-  const waitsFor = readCallBack(
-    fields,
-    callbackNode,
-    project,
-    scope.outside(),
-    callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
-  );
+  const waitsFor = readCallBack(fields, callbackNode, project, {
+    scope: scope.outside(),
+    answer: callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
+  });
   const retry =
     readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
     (service === undefined ? undefined : project.services.get(service)?.retry);
@@ -211,7 +208,7 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
     return undefined;
   }
   const at = method.length + gap.length;
-  if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, method, at);
+  if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
   const services = [...project.services.keys()];
   const [, word, blanks, path] = /^([^\s/$]\S*)(\s+)([\s\S]+)$/.exec(rest) ?? [];
   const service = word ?? (services.length === 1 ? services[0] : undefined);
@@ -270,8 +267,7 @@ function readUrl(
   reader: StepReader,
   node: ScalarNode,
   scope: StaticScope,
-  method: string,
-  from: number,
+  { method, from }: { readonly method: string; readonly from: number },
 ): RequestLine | undefined {
   const { fields } = reader;
   const rest = partOf(node, from);

@@ -41,14 +41,16 @@ export function readChain(
   path: string,
   text: string,
   project: Project,
-  files?: ReadFile,
-  following: readonly string[] = [],
+  {
+    files,
+    following = [],
+  }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
 ): ReadChain {
-  const read = readOnce(path, text, project, files, following);
+  const read = readOnce(path, text, project, { files, ancestors: following });
   const traps = read.findings.filter(({ fix }) => fix);
   return traps.length === 0
     ? read
-    : { ...read, findings: withRest(read.findings, path, text, project, files) };
+    : { ...read, findings: withRest(read.findings, path, text, { project, files }) };
 }
 
 /**
@@ -59,8 +61,7 @@ function withRest(
   findings: readonly Finding[],
   path: string,
   text: string,
-  project: Project,
-  files?: ReadFile,
+  { project, files }: { readonly project: Project; readonly files?: ReadFile | undefined },
 ): Finding[] {
   const found = [...findings];
   const lines = new Set(findings.map(({ place }) => place?.line));
@@ -71,7 +72,7 @@ function withRest(
     if (fixes.length === 0) break;
     for (const { range, text: written } of fixes)
       mended = mended.slice(0, range[0]) + written + mended.slice(range[1]);
-    last = readOnce(path, mended, project, files).findings;
+    last = readOnce(path, mended, project, { files }).findings;
     const isNew = ({ fix, place }: Finding): boolean => fix !== undefined && !lines.has(place?.line);
     // Offsets are those of the mended text, so these are written only when the lines above have been.
     found.push(...last.filter(isNew).map(withoutFix));
@@ -89,8 +90,10 @@ function readOnce(
   path: string,
   text: string,
   project: Project,
-  files?: ReadFile,
-  ancestors: readonly string[] = [],
+  {
+    files,
+    ancestors = [],
+  }: { readonly files?: ReadFile | undefined; readonly ancestors?: readonly string[] | undefined } = {},
 ): ReadChain {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
@@ -133,7 +136,7 @@ function readFollowed(
   const other = files(path, following.at(-1)!);
   if (!other) return undefined;
   if (following.includes(other.path)) return { path: other.path, findings: [] };
-  const read = readChain(other.path, other.text, project, files, following);
+  const read = readChain(other.path, other.text, project, { files, following });
   return {
     path: other.path,
     ...optional('chain', read.chain),

@@ -64,7 +64,7 @@ export function readCredential(
     const template =
       node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
-    if (secret) literalSecret(findings, node, name, field, template);
+    if (secret) literalSecret(findings, node, name, { field, template });
     templates.set(field, template);
   }
   if (kind === 'oauth2') checkGrant(findings, key, value, templates);
@@ -119,8 +119,7 @@ function literalSecret(
   findings: Findings,
   node: SourceNode,
   name: string,
-  field: string,
-  { parts }: Template,
+  { field, template: { parts } }: { readonly field: string; readonly template: Template },
 ): void {
   if (parts.some((part) => typeof part === 'object')) return;
   findings.problem(

@@ -15,8 +15,7 @@ export function chooseEnvironment(
   findings: Findings,
   root: MapNode,
   environments: readonly MapEntry[],
-  wanted: string | undefined,
-  choose: boolean,
+  { wanted, choose }: { readonly wanted: string | undefined; readonly choose: boolean },
 ): MapEntry | undefined {
   const names = environments.map(({ key }) => key.text);
   const usualNode = valueOf(root, 'default-environment');
@@ -76,7 +75,7 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
     const path = key.text.split('.');
     const [first = ''] = path;
     const settable = projectKeys.map(({ name }) => name).filter((name) => !name.includes('environment'));
-    if (settable.includes(first)) return setPath(findings, changed, path, key, value, []);
+    if (settable.includes(first)) return setPath(findings, changed, path, { key, value, above: [] });
     const near = nearest(first, settable);
     findings.problem(
       key,
@@ -92,9 +91,11 @@ function setPath(
   findings: Findings,
   node: MapNode,
   [name = '', ...rest]: readonly string[],
-  key: ScalarNode,
-  value: SourceNode,
-  above: readonly string[],
+  {
+    key,
+    value,
+    above,
+  }: { readonly key: ScalarNode; readonly value: SourceNode; readonly above: readonly string[] },
 ): MapNode {
   const known = node.entries.find((entry) => entry.key.text === name);
   const what = above.length === 1 ? NAMED[above[0]!] : undefined;
@@ -117,14 +118,19 @@ function setPath(
   const inner = known?.value;
   let changed = value;
   if (rest.length > 0)
-    changed = setPath(findings, inner?.type === 'map' ? inner : empty(key), rest, key, value, path);
+    changed = setPath(findings, inner?.type === 'map' ? inner : empty(key), rest, {
+      key,
+      value,
+      above: path,
+    });
   else if (
     value.type === 'map' &&
     (inner?.type === 'map' || NAMED[name] !== undefined) &&
     !isOfOtherKind(inner, value)
   )
     changed = value.entries.reduce(
-      (merged, entry) => setPath(findings, merged, [entry.key.text], entry.key, entry.value, path),
+      (merged, entry) =>
+        setPath(findings, merged, [entry.key.text], { key: entry.key, value: entry.value, above: path }),
       inner?.type === 'map' ? inner : empty(key),
     );
   const entry: MapEntry = { key: known?.key ?? { ...key, text: name }, value: changed };

@@ -55,8 +55,7 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
       reader,
       entry,
       INPUT_KINDS.find((one) => one === written),
-      earlier,
-      scope,
+      { earlier, scope },
     );
     const kind = INPUT_KINDS.find((one) => one === written) ?? usual.kind ?? 'text';
     const known = scope.lookup(key.text);
@@ -82,7 +81,7 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
       return [];
     }
     earlier.add(key.text);
-    return readOneInput(reader, entry, kind, usual.typed, scope);
+    return readOneInput(reader, entry, kind, { usual: usual.typed, scope });
   });
 }
 
@@ -90,8 +89,7 @@ function readOneInput(
   { fields, used }: StepReader,
   { key, value }: MapEntry,
   kind: InputKind,
-  usual: Typed | undefined,
-  scope: ChainScope,
+  { usual, scope }: { readonly usual: Typed | undefined; readonly scope: ChainScope },
 ): Input[] {
   const { findings } = fields;
   const node = value.type === 'empty' ? undefined : value;
@@ -159,8 +157,7 @@ function readDefault(
   { fields, project, used }: StepReader,
   { key, value }: MapEntry,
   written: InputKind | undefined,
-  earlier: ReadonlySet<string>,
-  scope: ChainScope,
+  { earlier, scope }: { readonly earlier: ReadonlySet<string>; readonly scope: ChainScope },
 ): { readonly typed?: Typed; readonly kind?: InputKind } {
   const node = valueOf(value, 'default');
   if (!node) return {};

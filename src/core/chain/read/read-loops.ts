@@ -23,8 +23,7 @@ export function readEach(
   reader: StepReader,
   node: MapNode,
   base: StepBase,
-  scope: ChainScope,
-  readSteps: ReadSteps,
+  { scope, readSteps }: { readonly scope: ChainScope; readonly readSteps: ReadSteps },
 ): EachStep | undefined {
   const { fields } = reader;
   const { findings } = fields;
@@ -45,10 +44,13 @@ export function readEach(
   const secret = items?.expression.secret === true;
   const inside = scope.branch();
   const [firstKind, secondKind] = turnKinds(kind, rows !== undefined, second !== undefined);
-  defineName(reader, { ...line, text: first }, inside, firstKind, { line: at, secret });
+  defineName(reader, { ...line, text: first }, inside, { kind: firstKind, more: { line: at, secret } });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
-    defineName(reader, { ...partOf(line, from), text: second }, inside, secondKind, { line: at, secret });
+    defineName(reader, { ...partOf(line, from), text: second }, inside, {
+      kind: secondKind,
+      more: { line: at, secret },
+    });
   }
   inside.set('index', { kind: NUMBER }, at);
   const usedHere = new Set(fields.used);
@@ -67,9 +69,12 @@ export function readEach(
     for (const { key } of gatherNode.entries) {
       const one = gathered.find(({ name }) => name === key.text);
       if (one)
-        defineName(reader, key, scope, listOf(kindOfExpressions(one.value)), {
-          line: findings.place(key).line,
-          secret: isSecret(one.value),
+        defineName(reader, key, scope, {
+          kind: listOf(kindOfExpressions(one.value)),
+          more: {
+            line: findings.place(key).line,
+            secret: isSecret(one.value),
+          },
         });
     }
   const rest = readOutcome(reader, node, scope, scope.outside());
@@ -135,8 +140,10 @@ function defineName(
   reader: StepReader,
   node: ScalarNode,
   scope: ChainScope,
-  kind: Kind,
-  { line, secret = false }: { readonly line: number; readonly secret?: boolean },
+  {
+    kind,
+    more: { line, secret = false },
+  }: { readonly kind: Kind; readonly more: { readonly line: number; readonly secret?: boolean } },
 ): void {
   if (!reader.fields.name(node, RESERVED_NAMES)) return;
   const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret }, line);
@@ -163,8 +170,7 @@ export function readRepeat(
   reader: StepReader,
   node: MapNode,
   base: StepBase,
-  scope: ChainScope,
-  readSteps: ReadSteps,
+  { scope, readSteps }: { readonly scope: ChainScope; readonly readSteps: ReadSteps },
 ): RepeatStep | undefined {
   const { fields } = reader;
   const { findings } = fields;
@@ -182,9 +188,12 @@ export function readRepeat(
     for (const { key } of startNode.entries) {
       const one = start.find(({ name }) => name === key.text);
       if (one)
-        defineName(reader, key, scope, union(kindOfExpressions(one.value), ANY), {
-          line: findings.place(key).line,
-          secret: isSecret(one.value),
+        defineName(reader, key, scope, {
+          kind: union(kindOfExpressions(one.value), ANY),
+          more: {
+            line: findings.place(key).line,
+            secret: isSecret(one.value),
+          },
         });
     }
   const inside = scope.branch();

@@ -36,7 +36,7 @@ export function readOutcome(
   const late = expectNodes.filter((one) => usesAny(one, kept));
   const tried = new Map(early.map((one) => [one, readExpectation(reader, one, expressions, false)]));
   for (const { key, value } of keepNode?.type === 'map' ? keepNode.entries : []) {
-    const one = readKeep(reader, key, value, scope, expressions);
+    const one = readKeep(reader, key, value, { scope, expressions });
     if (one) keep.push(one);
   }
   for (const one of late) tried.set(one, readExpectation(reader, one, expressions, true));
@@ -115,8 +115,7 @@ function readKeep(
   reader: StepReader,
   key: ScalarNode,
   node: SourceNode,
-  scope: ChainScope,
-  expressions: StaticScope,
+  { scope, expressions }: { readonly scope: ChainScope; readonly expressions: StaticScope },
 ): Keep | undefined {
   const { fields } = reader;
   const valid = fields.name(key, RESERVED_NAMES);

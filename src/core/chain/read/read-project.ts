@@ -63,7 +63,7 @@ function readRoot(
   const written = checkStructure(findings, file.root, projectKeys, 'a project file');
   if (!written) return { ...NO_PROJECT, file: file.path };
   const environments = entries(valueOf(written, 'environments'));
-  const environment = chooseEnvironment(findings, written, environments, wanted, choose);
+  const environment = chooseEnvironment(findings, written, environments, { wanted, choose });
   const root = environment ? override(findings, written, environment.value) : written;
   if (environment) movedServices(findings, written, root, environment);
   const mask = readMask(valueOf(root, 'mask'));

@@ -46,7 +46,7 @@ const WHAT: Readonly<Record<Verb, string>> = {
 export function readSteps(reader: StepReader, node: SourceNode, scope: ChainScope, address: string): Step[] {
   if (node.type !== 'list') return []; // said by the structure of what it stands in
   return node.items.flatMap((item, i) => {
-    const step = readStep(reader, item, scope, address, i);
+    const step = readStep(reader, item, scope, { parent: address, position: i });
     return step ? [step] : [];
   });
 }
@@ -55,8 +55,7 @@ function readStep(
   reader: StepReader,
   node: SourceNode,
   scope: ChainScope,
-  parent: string,
-  position: number,
+  { parent, position }: { readonly parent: string; readonly position: number },
 ): Step | undefined {
   const { findings } = reader.fields;
   if (node.type !== 'map') {
@@ -105,13 +104,13 @@ function readStep(
     undo: [],
     hash: markOf(node),
   };
-  const read = readBody(reader, node, type, base, inner, scope);
+  const read = readBody(reader, node, type, { base, inner, outer: scope });
   const undo = readUndo(reader, node, inner, address);
   // A copy of each step takes as long as reading it.
   const step = read && Object.assign(read, { undo });
   reader.fields.used.forEach((used) => reader.used.add(used));
   scope.reading(name, false);
-  settleNames(reader, node, scope, inner, base, step, nameNode);
+  settleNames(reader, node, scope, { inner, base, step, nameNode });
   return step;
 }
 
@@ -119,13 +118,11 @@ function readBody(
   reader: StepReader,
   node: MapNode,
   type: Verb,
-  base: StepBase,
-  inner: ChainScope,
-  outer: ChainScope,
+  { base, inner, outer }: { readonly base: StepBase; readonly inner: ChainScope; readonly outer: ChainScope },
 ): Step | undefined {
   if (type === 'call') return readCall(reader, node, base, inner);
-  if (type === 'each') return readEach(reader, node, base, inner, readSteps);
-  if (type === 'repeat') return readRepeat(reader, node, base, inner, readSteps);
+  if (type === 'each') return readEach(reader, node, base, { scope: inner, readSteps });
+  if (type === 'repeat') return readRepeat(reader, node, base, { scope: inner, readSteps });
   if (type === 'follow') return readFollow(reader, node, base, inner);
   const common = () => ({
     ...readOutcome(reader, node, inner, inner.outside()),
@@ -251,10 +248,17 @@ function settleNames(
   reader: StepReader,
   node: MapNode,
   scope: ChainScope,
-  inner: ChainScope,
-  base: StepBase,
-  step: Step | undefined,
-  nameNode: SourceNode | undefined,
+  {
+    inner,
+    base,
+    step,
+    nameNode,
+  }: {
+    readonly inner: ChainScope;
+    readonly base: StepBase;
+    readonly step: Step | undefined;
+    readonly nameNode: SourceNode | undefined;
+  },
 ): void {
   const mayBeSkipped = base.when !== undefined && !(step?.type === 'group' && step.otherwise);
   for (const [name, entry] of inner.added()) {

@@ -75,8 +75,7 @@ export function readCallBack(
   fields: FieldReader,
   node: SourceNode | undefined,
   project: Project,
-  scope: StaticScope,
-  answer: StaticScope,
+  { scope, answer }: { readonly scope: StaticScope; readonly answer: StaticScope },
 ): CallBack | undefined {
   if (node?.type !== 'map') return undefined;
   checkStructure(fields.findings, node, callbackKeys, 'callback');

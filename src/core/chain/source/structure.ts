@@ -56,7 +56,7 @@ export function checkStructure(
   }
   for (const { key, value } of node.entries) {
     const definition = keys.find(({ name }) => name === key.text);
-    if (!definition) unknownKey(findings, node, key.text, keys, what);
+    if (!definition) unknownKey(findings, node, key.text, { keys, what });
     else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success) {
       const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
       findings.problem(
@@ -77,8 +77,7 @@ function unknownKey(
   findings: Findings,
   node: MapNode,
   name: string,
-  keys: readonly KeyDefinition[],
-  what: string,
+  { keys, what }: { readonly keys: readonly KeyDefinition[]; readonly what: string },
 ): void {
   const names = keys.map((key) => key.name);
   const near = nearest(name, names);

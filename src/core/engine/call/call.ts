@@ -38,7 +38,7 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
 
 function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
   const progress: Progress = { attempts: 0, reached: false, again: false };
-  if (step.pages) return readPages(context, step, step.pages, request, progress);
-  if (step.poll) return pollUntil(context, step, step.poll, request, progress);
+  if (step.pages) return readPages(context, step, step.pages, { first: request, progress });
+  if (step.poll) return pollUntil(context, step, step.poll, { first: request, progress });
   return sendRepeating(context, step, request, progress);
 }

@@ -50,7 +50,7 @@ export class CallBackWait {
         place: step.at,
       });
     const inbox = new Inbox();
-    const opened = await callBacks.open((arrived) => take(context, step, setting, inbox, arrived));
+    const opened = await callBacks.open((arrived) => take(context, step, setting, { inbox, arrived }));
     context.atEnd(() => opened.close());
     return new CallBackWait(context, step, setting, { url: opened.url, inbox });
   }
@@ -158,8 +158,7 @@ async function take(
   context: RunContext,
   step: CallStep,
   { signedBy }: CallBack,
-  inbox: Inbox,
-  arrived: ArrivedRequest,
+  { inbox, arrived }: { readonly inbox: Inbox; readonly arrived: ArrivedRequest },
 ): Promise<number> {
   const unsigned = signedBy === undefined ? undefined : await whyNotSigned(context, signedBy, arrived);
   const status = inbox.closed ? GONE : unsigned === undefined ? ACCEPTED : NOT_SIGNED;

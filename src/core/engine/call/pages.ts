@@ -25,8 +25,7 @@ export async function readPages(
   context: RunContext,
   step: CallStep,
   pages: Pages,
-  first: BuiltRequest,
-  progress: Progress,
+  { first, progress }: { readonly first: BuiltRequest; readonly progress: Progress },
 ): Promise<CallResult> {
   const most = amountOf(pages.upTo, context.environment(step));
   const gathered: Value[] = [];
@@ -63,7 +62,7 @@ export async function readPages(
     )
       return result;
     if (items.length === 0 && !pages.fromAnswer) return result;
-    const next = await nextRequest(context, step, pages, request, result, environment);
+    const next = await nextRequest(context, step, pages, { request, result, environment });
     if (!next) return result;
     const key = keyOf(next);
     if (asked.has(key)) {
@@ -123,14 +122,16 @@ async function nextRequest(
   context: RunContext,
   step: CallStep,
   { next, nextQuery, nextJson }: Pages,
-  request: BuiltRequest,
-  result: CallResult,
-  environment: Environment,
+  {
+    request,
+    result,
+    environment,
+  }: { readonly request: BuiltRequest; readonly result: CallResult; readonly environment: Environment },
 ): Promise<BuiltRequest | undefined> {
   if (next) {
     const value = placed(next, () => next.expression.evaluate(environment));
     if (value === undefined || value === null || value === '') return undefined;
-    return at(context, step, request, addressIn(context, step, next, environment, result.url));
+    return at(context, step, request, addressIn(context, step, next, { environment, base: result.url }));
   }
   const values = valuesOf((nextQuery ?? nextJson)!, environment);
   if (!values) return undefined;

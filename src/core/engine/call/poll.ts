@@ -27,8 +27,7 @@ export async function pollUntil(
   context: RunContext,
   step: CallStep,
   poll: Poll,
-  first: BuiltRequest,
-  progress: Progress,
+  { first, progress }: { readonly first: BuiltRequest; readonly progress: Progress },
 ): Promise<CallResult> {
   const { clock } = context.ports;
   const settings = context.environment(step);
@@ -43,12 +42,12 @@ export async function pollUntil(
     if (job.answer.status < 400) await job.saved?.discard();
     // What was not accepted has no state to be asked for.
     if (job.answer.status >= 400) return job;
-    request = requestAt(context, step, poll.at, request, job);
+    request = requestAt(context, step, poll.at, { request, job });
   }
   while (bound.take() || last) {
     const result = await sendRepeating(context, step, request, progress);
     const environment = context.environment(step, result.body.value, answerNames(result));
-    const seen = await settled(result, () => look(context, step, poll, result, environment, states));
+    const seen = await settled(result, () => look(context, step, poll, { result, environment, states }));
     if (seen === 'done') return { ...result, states: describeStates(states) };
     if (seen !== 'going') throw problemWith(seen, states);
     if (last) break;
@@ -89,9 +88,11 @@ function look(
   context: RunContext,
   step: CallStep,
   poll: Poll,
-  result: CallResult,
-  environment: Environment,
-  states: SeenStates,
+  {
+    result,
+    environment,
+    states,
+  }: { readonly result: CallResult; readonly environment: Environment; readonly states: SeenStates },
 ): 'done' | 'going' | Problem {
   const { status } = result.answer;
   const holds = (condition: PlacedExpression): boolean =>
@@ -170,8 +171,7 @@ function requestAt(
   context: RunContext,
   step: CallStep,
   address: PlacedExpression,
-  request: BuiltRequest,
-  job: CallResult,
+  { request, job }: { readonly request: BuiltRequest; readonly job: CallResult },
 ): BuiltRequest {
   const environment = context.environment(step, job.body.value, answerNames(job));
   const { body: _, ...rest } = request;
@@ -181,5 +181,5 @@ function requestAt(
     method: 'GET',
     headers: request.headers.filter(([name]) => !/^(?:content-type|idempotency-key)$/i.test(name)),
   };
-  return at(context, step, asking, addressIn(context, step, address, environment, job.url));
+  return at(context, step, asking, addressIn(context, step, address, { environment, base: job.url }));
 }

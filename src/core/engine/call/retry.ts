@@ -43,7 +43,10 @@ export async function sendRepeating(
     let result: CallResult | undefined;
     let failure: ProblemError | undefined;
     try {
-      result = await exchange(context, step, request, progress, repeats.patience + repeats.agreed);
+      result = await exchange(context, step, request, {
+        progress,
+        patience: repeats.patience + repeats.agreed,
+      });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       failure = error;

@@ -14,25 +14,22 @@ export function exchange(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
-  progress: Progress,
-  patience: number,
+  { progress, patience }: { readonly progress: Progress; readonly patience: number },
 ): Promise<CallResult> {
   return request.as === undefined
-    ? sendFollowing(context, step, request, progress, patience)
-    : sendSigned(context, step, request, request.as, progress, patience);
+    ? sendFollowing(context, step, request, { progress, patience })
+    : sendSigned(context, step, request, { as: request.as, progress, patience });
 }
 
 async function sendSigned(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
-  as: string,
-  progress: Progress,
-  patience: number,
+  { as, progress, patience }: { readonly as: string; readonly progress: Progress; readonly patience: number },
 ): Promise<CallResult> {
   const renewals = new Bound(context.ports.clock, { times: 1 });
   for (;;) {
-    const result = await sendFollowing(context, step, request, progress, patience);
+    const result = await sendFollowing(context, step, request, { progress, patience });
     const { status, headers } = result.answer;
     if (status !== 401) context.ports.credentials.accepted(as);
     if (status !== 401 && !context.project.credentials.get(as)!.signIn) return result;

@@ -65,8 +65,7 @@ export async function sendFollowing(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
-  progress: Progress,
-  patience: number,
+  { progress, patience }: { readonly progress: Progress; readonly patience: number },
 ): Promise<CallResult> {
   const service = context.serviceOf(step);
   const most = step.redirects ?? service?.redirects ?? USUAL_REDIRECTS;
@@ -74,10 +73,10 @@ export async function sendFollowing(
   let wire: WireRequest = request;
   let carried = true;
   for (let redirects = 0; ; redirects++) {
-    const authorising = authorise(context, step, request, wire, carried);
+    const authorising = authorise(context, step, request, { wire, carried });
     const authorised = authorising instanceof Promise ? await authorising : authorising;
     const attempt = ++progress.attempts;
-    const sent = await sendOnce(context, step, authorised, request, progress, patience);
+    const sent = await sendOnce(context, step, authorised, { request, progress, patience });
     const { answer, elapsed, saved } = sent;
     if (!step.noCookies && answer.headers.some(([name]) => name === 'set-cookie'))
       await storeCookies(context, request, wire.url, answer.headers);
@@ -99,7 +98,7 @@ export async function sendFollowing(
       context.hidden.learn(result.body);
       context.hidden.learnFields(answer.headers);
       hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
-      reportAnswer(context, step, result, attempt, sent);
+      reportAnswer(context, step, result, { attempt, more: sent });
       return result;
     }
     await saved?.discard();
@@ -109,7 +108,7 @@ export async function sendFollowing(
       { readAs: 'bytes' },
       context.ports.formats,
     ) as ReadBody;
-    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, attempt, sent);
+    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, { attempt, more: sent });
     visited.push(wire.url);
     // A redirect to the same place that sets a cookie comes out elsewhere the next time.
     const setsCookie = !step.noCookies && answer.headers.some(([name]) => name === 'set-cookie');

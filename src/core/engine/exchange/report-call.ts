@@ -22,8 +22,13 @@ export function reportAnswer(
   context: RunContext,
   step: CallStep,
   { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
-  attempt: number,
-  { once, before }: { readonly once?: boolean; readonly before?: boolean } = {},
+  {
+    attempt,
+    more: { once, before } = {},
+  }: {
+    readonly attempt: number;
+    readonly more?: { readonly once?: boolean; readonly before?: boolean } | undefined;
+  },
 ): void {
   const bytes = saved ? utf8(body.text ?? '') : answer.body;
   const shown = showBody(context, bytes, body, saved !== undefined);

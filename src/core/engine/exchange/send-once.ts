@@ -48,10 +48,17 @@ export function tellSent(
   context: RunContext,
   step: CallStep,
   wire: WireRequest,
-  request: BuiltRequest,
-  attempt: number,
-  once: ReturnType<typeof onceOf>,
-  held: number | undefined,
+  {
+    request,
+    attempt,
+    once,
+    held,
+  }: {
+    readonly request: BuiltRequest;
+    readonly attempt: number;
+    readonly once: ReturnType<typeof onceOf>;
+    readonly held: number | undefined;
+  },
 ): void {
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
   // What is typed in, under a name that tells that it is a secret, is one as well.
@@ -82,8 +89,7 @@ export async function heldBack(
   context: RunContext,
   step: CallStep,
   pace: Pace,
-  entering: Promise<void>,
-  agreed: boolean,
+  { entering, agreed }: { readonly entering: Promise<void>; readonly agreed: boolean },
 ): Promise<number> {
   const { clock } = context.ports;
   const began = clock.elapsed();
@@ -131,10 +137,17 @@ export async function transmit(
   context: RunContext,
   step: CallStep,
   wire: WireRequest,
-  request: BuiltRequest,
-  progress: Progress,
-  pace: Pace | undefined,
-  held: number | undefined,
+  {
+    request,
+    progress,
+    pace,
+    held,
+  }: {
+    readonly request: BuiltRequest;
+    readonly progress: Progress;
+    readonly pace: Pace | undefined;
+    readonly held: number | undefined;
+  },
 ): Promise<Sent> {
   let came: WireAnswer | undefined;
   let saved: SavedBody | undefined;
@@ -142,20 +155,17 @@ export async function transmit(
   let sent = false;
   try {
     const once = onceOf(step, wire.method);
-    tellSent(context, step, wire, request, progress.attempts, once, held);
+    tellSent(context, step, wire, { request, attempt: progress.attempts, once, held });
     // Whoever goes on with this run has to know that it was sent.
     if (once !== undefined) await context.ports.record?.durable();
     if (step.save) saved = await beginSave(context, step);
     const receive = step.save?.held ? undefined : saved;
     // What can be undone is waited for: without its answer nobody would know what there is to undo.
     const grace = step.undo.length > 0 ? GRACE : 0;
-    deadline = new Deadline(
-      context.ports.clock,
-      context.watchdog,
-      request.limits,
-      context.interruption,
+    deadline = new Deadline(context.ports.clock, context.watchdog, request.limits, {
+      interruption: context.interruption,
       grace,
-    );
+    });
     deadline.onSent = () => {
       sent = true;
       pace?.sent();
@@ -201,9 +211,11 @@ export function sendOnce(
   context: RunContext,
   step: CallStep,
   wire: WireRequest,
-  request: BuiltRequest,
-  progress: Progress,
-  patience: number,
+  {
+    request,
+    progress,
+    patience,
+  }: { readonly request: BuiltRequest; readonly progress: Progress; readonly patience: number },
 ): Promise<Sent> | Sent {
   const before = pastAnswer(context, step, wire);
   if (before) return { answer: before, elapsed: 0, once: true, before: true };
@@ -211,10 +223,10 @@ export function sendOnce(
     const pace = context.paceOf(step, wire.url);
     const entering = pace?.enter(patience, context.interruption, progress.again);
     return entering
-      ? heldBack(context, step, pace!, entering, progress.again).then((held) =>
-          transmit(context, step, wire, request, progress, pace, held),
+      ? heldBack(context, step, pace!, { entering, agreed: progress.again }).then((held) =>
+          transmit(context, step, wire, { request, progress, pace, held }),
         )
-      : transmit(context, step, wire, request, progress, pace, undefined);
+      : transmit(context, step, wire, { request, progress, pace, held: undefined });
   };
   const { guarding } = context;
   return guarding?.stops(wire) ? guarding.allow(wire).then(send) : send();

@@ -21,8 +21,10 @@ export class Budget {
     ledger: Ledger,
     clock: Clock,
     service: string,
-    origin: string,
-    { count, period }: NonNullable<Pace['budget']>,
+    {
+      origin,
+      nonNullable: { count, period },
+    }: { readonly origin: string; readonly nonNullable: NonNullable<Pace['budget']> },
   ) {
     this.#ledger = ledger;
     this.#clock = clock;

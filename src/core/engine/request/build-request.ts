@@ -42,7 +42,7 @@ export function buildRequest(
     (name) => memberOf(more, name) ?? context.sentName(name),
   );
   const inserter = context.inserter(environment);
-  if (!step.body) return assemble(context, step, inserter, environment, {});
+  if (!step.body) return assemble(context, step, inserter, { environment, partial: {} });
   let secretBody = false;
   const noting: Inserter = {
     value: (insertion) => {
@@ -52,7 +52,7 @@ export function buildRequest(
     nothing: (insertion) => inserter.nothing(insertion),
   };
   return buildBody(context, step, noting).then((body) => ({
-    ...assemble(context, step, inserter, environment, { ...body, secretBody }),
+    ...assemble(context, step, inserter, { environment, partial: { ...body, secretBody } }),
   }));
 }
 
@@ -60,13 +60,13 @@ function assemble(
   context: RunContext,
   step: CallStep,
   inserter: Inserter,
-  environment: Environment,
   {
-    body,
-    type,
-    json,
-    secretBody,
-  }: Partial<Awaited<ReturnType<typeof buildBody>>> & { readonly secretBody?: boolean },
+    environment,
+    partial: { body, type, json, secretBody },
+  }: {
+    readonly environment: Environment;
+    readonly partial: Partial<Awaited<ReturnType<typeof buildBody>>> & { readonly secretBody?: boolean };
+  },
 ): BuiltRequest {
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
   const url = buildUrl(context, step, inserter, environment);
@@ -123,7 +123,7 @@ function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, envir
   }
   const { address } = target;
   const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
-  return withQuery(addressIn(context, step, address, environment, base), query);
+  return withQuery(addressIn(context, step, address, { environment, base }), query);
 }
 
 /**
@@ -134,8 +134,7 @@ export function addressIn(
   context: RunContext,
   step: CallStep,
   address: PlacedExpression,
-  environment: Environment,
-  base: string,
+  { environment, base }: { readonly environment: Environment; readonly base: string },
 ): string {
   const value = placed(address, () => address.expression.evaluate(environment));
   if (value === undefined) throwNothing(address, environment);

@@ -37,15 +37,16 @@ export function dryRun(
   chain: Chain,
   project: Project,
   ports: Ports,
-  inputs: Readonly<Record<string, Value>>,
-  practice: string,
+  { inputs, practice }: { readonly inputs: Readonly<Record<string, Value>>; readonly practice: string },
 ): { readonly requests: readonly DryRequest[]; readonly services: Readonly<Record<string, string>> } {
   const context = new RunContext(chain, project, ports, {
-    id: '‹run›',
-    inputs,
-    emit: () => undefined,
-    signal: new AbortController().signal,
-    practice,
+    options: {
+      id: '‹run›',
+      inputs,
+      emit: () => undefined,
+      signal: new AbortController().signal,
+      practice,
+    },
   });
   for (const name of project.secrets.keys()) context.secrets.set(name, `‹secret ${name}›`);
   setValues(context);
@@ -69,16 +70,24 @@ export async function lookAhead(
   chain: Chain,
   project: Project,
   ports: Ports,
-  inputs: Readonly<Record<string, Value>>,
-  signInChains: ReadonlyMap<string, Chain>,
-  practice: string | undefined,
+  {
+    inputs,
+    signInChains,
+    practice,
+  }: {
+    readonly inputs: Readonly<Record<string, Value>>;
+    readonly signInChains: ReadonlyMap<string, Chain>;
+    readonly practice: string | undefined;
+  },
 ): Promise<void> {
   const context = new RunContext(chain, project, ports, {
-    id: '‹run›',
-    inputs,
-    emit: () => undefined,
-    signal: new AbortController().signal,
-    ...(practice === undefined ? {} : { practice }),
+    options: {
+      id: '‹run›',
+      inputs,
+      emit: () => undefined,
+      signal: new AbortController().signal,
+      ...(practice === undefined ? {} : { practice }),
+    },
   });
   for (const name of needsOf(chain, project, signInChains).secrets)
     context.secrets.set(name, await ports.secrets.get(name));

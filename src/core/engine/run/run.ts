@@ -41,7 +41,7 @@ export async function run(
   ports: Ports,
   options: RunOptions,
 ): Promise<RunResult> {
-  return new Run(new RunContext(chain, project, ports, options)).carryOut();
+  return new Run(new RunContext(chain, project, ports, { options })).carryOut();
 }
 
 class Run {
@@ -77,11 +77,8 @@ class Run {
       };
     // Its answers hold what it is carried out for, so no body of them is kept.
     const { record: _, ...ports } = context.ports;
-    const nested = new RunContext(
-      chain,
-      context.project,
-      ports,
-      {
+    const nested = new RunContext(chain, context.project, ports, {
+      options: {
         ...context.options,
         past: undefined,
         answers: undefined,
@@ -92,8 +89,8 @@ class Run {
           if (told.length < MOST_TOLD || whyItFailed(event)) told.push(event);
         },
       },
-      { context, credential },
-    );
+      within: { context, credential },
+    });
     const { exit, results } = await new Run(nested).carryOut();
     context.count(nested.calls);
     // What it gives is secret before anything of it is told.

@@ -64,9 +64,15 @@ export class RunContext {
     chain: Chain,
     project: Project,
     ports: Ports,
-    options: RunOptions,
-    within?: { readonly context: RunContext; readonly credential: string },
-    from?: { readonly context: RunContext; readonly where: Where },
+    {
+      options,
+      within,
+      from,
+    }: {
+      readonly options: RunOptions;
+      readonly within?: { readonly context: RunContext; readonly credential: string } | undefined;
+      readonly from?: { readonly context: RunContext; readonly where: Where } | undefined;
+    },
   ) {
     this.chain = chain;
     this.project = project;
@@ -102,22 +108,34 @@ export class RunContext {
   /** The same run inside a turn of a loop, whose names end with it. */
   turn(loop: Step, index: number, names: Names = new Names(this.names)): RunContext {
     const where = { names, prefix: `${this.address(loop)}[${index}]`, cut: loop.address.length + 2, index };
-    return new RunContext(this.chain, this.project, this.ports, this.options, undefined, {
-      context: this,
-      where,
+    return new RunContext(this.chain, this.project, this.ports, {
+      options: this.options,
+      within: undefined,
+      from: {
+        context: this,
+        where,
+      },
     });
   }
 
   /** The same run inside a chain that a step follows. */
   following(step: Step, chain: Chain): RunContext {
     const where = { names: new Names(), prefix: `${this.address(step)}.`, cut: 0 };
-    return new RunContext(chain, this.project, this.ports, this.options, undefined, { context: this, where });
+    return new RunContext(chain, this.project, this.ports, {
+      options: this.options,
+      within: undefined,
+      from: { context: this, where },
+    });
   }
 
   /** The place of a step of an earlier run, by its address at that time, with the names that it needs. */
   resumedAt(chain: Chain, step: Step, address: string, names: Names): RunContext {
     const where = { names, prefix: address, cut: step.address.length };
-    return new RunContext(chain, this.project, this.ports, this.options, undefined, { context: this, where });
+    return new RunContext(chain, this.project, this.ports, {
+      options: this.options,
+      within: undefined,
+      from: { context: this, where },
+    });
   }
 
   /** The same place with other names. */
@@ -128,9 +146,13 @@ export class RunContext {
       cut: this.#cut,
       ...(this.index === undefined ? {} : { index: this.index }),
     };
-    return new RunContext(this.chain, this.project, this.ports, this.options, undefined, {
-      context: this,
-      where,
+    return new RunContext(this.chain, this.project, this.ports, {
+      options: this.options,
+      within: undefined,
+      from: {
+        context: this,
+        where,
+      },
     });
   }
 
@@ -349,7 +371,9 @@ export class RunContext {
       const setting = this.project.services.get(name)?.pace ?? { burst: 1 };
       const { budget } = setting;
       const counted =
-        budget && ledger && new Budget(ledger, clock, name, this.serviceOrigins.get(name)!, budget);
+        budget &&
+        ledger &&
+        new Budget(ledger, clock, name, { origin: this.serviceOrigins.get(name)!, nonNullable: budget });
       pace = new Pace(clock, name, setting, counted);
       paces.set(name, pace);
     }

@@ -44,8 +44,7 @@ export function authorise(
   context: RunContext,
   step: CallStep,
   request: BuiltRequest,
-  wire: WireRequest,
-  carried: boolean,
+  { wire, carried }: { readonly wire: WireRequest; readonly carried: boolean },
 ): WireRequest | Promise<WireRequest> {
   return request.as === undefined || !carried
     ? addCookies(context, step, request, wire)

@@ -39,7 +39,7 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
     atOnce,
     ...(items.count === undefined ? {} : { of: items.count }),
   });
-  const turns = new Turns(runner, context, step, items, most);
+  const turns = new Turns(runner, context, step, { items, most });
   try {
     await turns.carryOut(atOnce);
   } finally {
@@ -67,7 +67,12 @@ class Turns {
   #ofTurn: { readonly turn: number; readonly problem: Problem } | undefined;
   #problem: ProblemError | undefined;
 
-  constructor(runner: Steps, context: RunContext, step: EachStep, items: Items, most: number) {
+  constructor(
+    runner: Steps,
+    context: RunContext,
+    step: EachStep,
+    { items, most }: { readonly items: Items; readonly most: number },
+  ) {
     this.#runner = runner;
     this.#context = context;
     this.#step = step;

@@ -25,8 +25,13 @@ export class StepOutcome {
     context: RunContext,
     step: Step,
     environment: Environment,
-    page?: string,
-    advice?: { readonly ofStatus: string },
+    {
+      page,
+      advice,
+    }: {
+      readonly page?: string | undefined;
+      readonly advice?: { readonly ofStatus: string } | undefined;
+    } = {},
   ) {
     this.#advice = advice?.ofStatus;
     this.#page = page;

@@ -66,7 +66,7 @@ export class StepRunner {
   /** Skips a step, and says why. */
   skip(context: RunContext, step: Step, reason: string): void {
     const before = context.options.past?.step(context.address(step));
-    if (before?.outcome === 'skipped') return this.#setStep(context, step, 'skipped', 0);
+    if (before?.outcome === 'skipped') return this.#setStep(context, step, 'skipped', { elapsed: 0 });
     this.#begin(context, step);
     context.emit({
       event: 'step-ended',
@@ -75,7 +75,7 @@ export class StepRunner {
       elapsed: 0,
       reason,
     });
-    this.#setStep(context, step, 'skipped', 0);
+    this.#setStep(context, step, 'skipped', { elapsed: 0 });
   }
 
   #begin(context: RunContext, step: Step): void {
@@ -148,7 +148,7 @@ export class StepRunner {
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
     if (problem) await discarded(context, done);
-    return this.#settle(context, step, began, done, problem, made);
+    return this.#settle(context, step, began, { done, problem, made });
   }
 
   /** A step of which a person has said that its request was processed; what it keeps, if that was given, is recorded. */
@@ -172,7 +172,7 @@ export class StepRunner {
     if (step.undo.length > 0) this.undo.book(context, step);
     const reason = SAID_PROCESSED;
     context.emit({ event: 'step-ended', step: address, outcome: 'held', elapsed: 0, reason });
-    this.#setStep(context, step, 'held', 0);
+    this.#setStep(context, step, 'held', { elapsed: 0 });
   }
 
   #carryOut(
@@ -214,7 +214,7 @@ export class StepRunner {
       call?.answer.status === 401 && step.type === 'call'
         ? { ofStatus: refusedAdvice(step, context) }
         : undefined;
-    const outcome = new StepOutcome(context, step, environment, page, advice);
+    const outcome = new StepOutcome(context, step, environment, { page, advice });
     if (call && step.type === 'call') {
       if (!step.pages && !step.poll) remarkNextPage(context, step, call);
       const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
@@ -235,14 +235,16 @@ export class StepRunner {
     context: RunContext,
     step: Step,
     began: number,
-    done: Done,
-    problem: Problem | undefined,
-    made: boolean,
+    {
+      done,
+      problem,
+      made,
+    }: { readonly done: Done; readonly problem: Problem | undefined; readonly made: boolean },
   ): Stop | undefined {
     const inner = done.stop;
     const cut = (problem ?? inner?.problem)?.code === 'interrupted';
     const outcome: Outcome = problem || inner ? (cut ? 'cut off' : 'broke') : 'held';
-    this.#ended(context, step, outcome, began, done, problem);
+    this.#ended(context, step, outcome, { began, done, problem });
     if (step.undo.length > 0 && (outcome === 'held' || made)) this.undo.book(context, step);
     if (outcome === 'held') return undefined;
     // What broke inside has been raised where it broke.
@@ -258,9 +260,11 @@ export class StepRunner {
     context: RunContext,
     step: Step,
     outcome: Outcome,
-    began: number,
-    done: Done,
-    problem: Problem | undefined,
+    {
+      began,
+      done,
+      problem,
+    }: { readonly began: number; readonly done: Done; readonly problem: Problem | undefined },
   ): void {
     const elapsed = context.elapsed() - began;
     const said = problem ?? done.ofTurn;
@@ -274,7 +278,7 @@ export class StepRunner {
       ...(done.call?.states ? { states: done.call.states } : {}),
       ...(done.call?.pages === undefined ? {} : { pages: done.call.pages }),
     });
-    this.#setStep(context, step, outcome, elapsed, done, problem ?? done.stop?.problem);
+    this.#setStep(context, step, outcome, { elapsed, done, problem: problem ?? done.stop?.problem });
   }
 
   /** Names that a failed step would have kept can't be used below it. */
@@ -289,9 +293,11 @@ export class StepRunner {
     context: RunContext,
     step: Step,
     outcome: Outcome,
-    elapsed: number,
-    { call, members = [] }: Done = {},
-    problem?: Problem,
+    {
+      elapsed,
+      done: { call, members = [] } = {},
+      problem,
+    }: { readonly elapsed: number; readonly done?: Done | undefined; readonly problem?: Problem | undefined },
   ): void {
     if (step.name === undefined) return;
     const about: (readonly [string, Value])[] = [

@@ -47,7 +47,12 @@ export class Deadline implements Watch, Watched {
   readonly #watchdog: Watchdog;
 
   /** `grace` is how long an interruption waits for the answer, in milliseconds. */
-  constructor(clock: Clock, watchdog: Watchdog, limits: Limits, interruption: Interruption, grace = 0) {
+  constructor(
+    clock: Clock,
+    watchdog: Watchdog,
+    limits: Limits,
+    { interruption, grace = 0 }: { readonly interruption: Interruption; readonly grace?: number | undefined },
+  ) {
     this.#grace = grace;
     this.#watchdog = watchdog;
     this.#clock = clock;

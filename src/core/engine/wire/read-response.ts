@@ -85,10 +85,13 @@ export function readBody(
   formats: Formats,
 ): ReadBody | Promise<ReadBody> {
   const charset = bytes.length === 0 ? undefined : charsetOf(headers, bytes);
-  if (charset === undefined || reading.readAs === 'bytes') return readIn(headers, bytes, reading, formats);
+  if (charset === undefined || reading.readAs === 'bytes')
+    return readIn(headers, bytes, reading, { formats });
   return formats
     .charset(charset)
-    .then((decode) => readIn(headers, bytes, reading, formats, { charset, text: decode?.(bytes) }));
+    .then((decode) =>
+      readIn(headers, bytes, reading, { formats, decoded: { charset, text: decode?.(bytes) } }),
+    );
 }
 
 /** A text that was in another charset than UTF-8; undefined where that is not known. */
@@ -101,8 +104,7 @@ function readIn(
   headers: HeaderList,
   bytes: Uint8Array,
   { readAs, separator }: Reading,
-  formats: Formats,
-  decoded?: Decoded,
+  { formats, decoded }: { readonly formats: Formats; readonly decoded?: Decoded | undefined },
 ): ReadBody | Promise<ReadBody> {
   const { type } = contentType(headers);
   const as = readAs ?? (type === undefined ? undefined : memberOf(SAYS, type));

@@ -18,11 +18,10 @@ export function findGroups(program: Program, text: string): (string | undefined)
   const add = (
     list: Thread[],
     seen: Set<number>,
-    at: number,
-    slots: readonly (number | undefined)[],
+    first: Thread,
     offset: number,
   ): void => {
-    const open: Thread[] = [{ at, slots }];
+    const open: Thread[] = [first];
     while (open.length > 0) {
       const thread = open.pop()!;
       if (seen.has(thread.at)) continue;
@@ -59,7 +58,7 @@ export function findGroups(program: Program, text: string): (string | undefined)
 
   for (let offset = 0; ;) {
     const seen = new Set(current.map((thread) => thread.at));
-    if (!found) add(current, seen, 0, [offset], offset);
+    if (!found) add(current, seen, { at: 0, slots: [offset] }, offset);
     if (current.length === 0) break;
     const point = offset < end ? text.codePointAt(offset)! : -1;
     const width = point > 0xffff ? 2 : 1;
@@ -74,7 +73,7 @@ export function findGroups(program: Program, text: string): (string | undefined)
         break; // the ways behind this one are less preferred
       }
       if (point >= 0 && instruction.type === 'consume' && program.sets[instruction.set]!(point)) {
-        add(following, followingSeen, thread.at + 1, thread.slots, offset + width);
+        add(following, followingSeen, { at: thread.at + 1, slots: thread.slots }, offset + width);
       }
     }
     if (point < 0) break;

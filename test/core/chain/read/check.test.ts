@@ -539,7 +539,10 @@ describe('what YAML does to expressions is said, and the line is printed as it s
 `,
     );
     expect(
-      readChain('a.chain.yaml', text, project, files).findings.map(({ code, message }) => [code, message]),
+      readChain('a.chain.yaml', text, project, { files }).findings.map(({ code, message }) => [
+        code,
+        message,
+      ]),
     ).toEqual([
       ['file-not-found', 'the file missing.bin does not exist'],
       ['file-not-found', 'the file gone.bin does not exist'],

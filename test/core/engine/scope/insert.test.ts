@@ -152,8 +152,7 @@ steps:
       chain,
       read,
       { digests: { hmac }, clock: { now: () => 0 } } as unknown as Ports,
-      { rack: 'A 3' },
-      '',
+      { inputs: { rack: 'A 3' }, practice: '' },
     );
     expect(requests.map(({ method, url, as, when }) => [method, url, as, when])).toEqual([
       ['GET', 'https://kiln.example/v1/racks/A%203/pieces?limit=5&day=‹date(now())›', 'desk', undefined],

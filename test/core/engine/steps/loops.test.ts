@@ -252,10 +252,17 @@ results: { ids: ids }
       /has no member ids/,
     ],
   ])('%s is found by check', (_, chains, wrong, message) => {
-    const { findings } = readChain('test.chain.yaml', wrong, { ...NO_PROJECT, services: kiln() }, (path) => {
-      const found = chains[path];
-      return found === undefined ? undefined : { path, text: found };
-    });
+    const { findings } = readChain(
+      'test.chain.yaml',
+      wrong,
+      { ...NO_PROJECT, services: kiln() },
+      {
+        files: (path) => {
+          const found = chains[path];
+          return found === undefined ? undefined : { path, text: found };
+        },
+      },
+    );
     expect(findings.map((one) => one.message).join('\n')).toMatch(message);
   });
 });
