@@ -1,10 +1,20 @@
 import { type AnyNode, type CallExpression, type NewExpression, type ObjectExpression, parse } from 'acorn';
-import { parseJson } from '../core/language/json.ts';
 import { objectOf, type Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
 import { bodyOf } from './http-message.ts';
 import { markAddress, nameOf, variable } from './placeholders.ts';
 import type { ImportedBody, ImportedPart, ImportedRequest } from './request.ts';
+import {
+  FILE_READERS,
+  isFile,
+  isMember,
+  nameOfCallee,
+  numberAsWritten,
+  queryText,
+  textOf,
+  variableOf,
+  withMarks,
+} from './fetch-nodes.ts';
 
 /** Options of fetch that say nothing about the request as it is sent. */
 const IGNORED: ReadonlySet<string> = new Set([
@@ -51,22 +61,6 @@ export function importFetches(source: string): ImportedRequest[] {
   // Where a call stands inside another one, the inner one is carried out first; else as they are written.
   return calls.sort((a, b) => a.end - b.end).map((call) => reader.request(call));
 }
-
-/** What is called: `fetch`, `window.fetch`. */
-function nameOfCallee(callee: AnyNode): string | undefined {
-  if (callee.type === 'Identifier') return callee.name;
-  return callee.type === 'MemberExpression' && !callee.computed && callee.property.type === 'Identifier'
-    ? callee.property.name
-    : undefined;
-}
-
-/** Functions that read a file by its path, as documentation for servers has them. */
-const FILE_READERS: ReadonlySet<string> = new Set([
-  'readFile',
-  'readFileSync',
-  'createReadStream',
-  'openAsBlob',
-]);
 
 /** `append(name, value, filename?)`. */
 interface Appended {
@@ -374,55 +368,4 @@ class Reader {
         return variable('value');
     }
   }
-}
-
-/** The name of a variable: `form`, `url.searchParams`. */
-function variableOf(node: AnyNode): string | undefined {
-  if (node.type === 'Identifier') return node.name;
-  return node.type === 'MemberExpression' &&
-    node.object.type === 'Identifier' &&
-    nameOfCallee(node) === 'searchParams'
-    ? `${node.object.name}.searchParams`
-    : undefined;
-}
-
-/** What stands before `.toString()` or `.href`. */
-function textOf(node: AnyNode): AnyNode {
-  if (
-    node.type === 'CallExpression' &&
-    node.callee.type === 'MemberExpression' &&
-    nameOfCallee(node.callee) === 'toString'
-  )
-    return textOf(node.callee.object);
-  return node.type === 'MemberExpression' && nameOfCallee(node) === 'href' ? textOf(node.object) : node;
-}
-
-/** `input.files[0]`, or a name that says that it is a file. */
-function isFile(node: AnyNode): boolean {
-  if (node.type === 'Identifier') return /file|blob|image|photo|upload|attachment/i.test(node.name);
-  if (node.type !== 'MemberExpression') return false;
-  return isFile(node.object) || nameOfCallee(node) === 'files';
-}
-
-/** As URLSearchParams writes them; marks of what is left open stay. */
-function queryText(pairs: readonly (readonly [string, string])[]): string {
-  return withMarks(new URLSearchParams(pairs.map(([name, value]) => [name, value])).toString());
-}
-
-function withMarks(url: string): string {
-  return url.replaceAll('%EE%80%80', '\ue000').replaceAll('%EE%80%81', '\ue001');
-}
-
-function isMember(node: AnyNode, object: string, property: string): boolean {
-  return (
-    node.type === 'MemberExpression' &&
-    node.object.type === 'Identifier' &&
-    node.object.name === object &&
-    node.property.type === 'Identifier' &&
-    node.property.name === property
-  );
-}
-
-function numberAsWritten(raw: string, value: number): Value {
-  return /^-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?$/.test(raw) ? parseJson(raw) : value;
 }

@@ -1,21 +1,13 @@
 import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
 import { encodeQuery } from '../core/engine/scope/insert.ts';
-import { soundsSecret } from '../core/chain/keys/secret-members.ts';
 import type { Project } from '../core/chain/project.ts';
 import { isObject, membersOf, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
 import { takeCredential } from './keys-of-request.ts';
-import {
-  isPlaceholderKey,
-  nameOf,
-  replaceOutputs,
-  replaceVariables,
-  variable,
-  variablesIn,
-  wholeVariable,
-} from './placeholders.ts';
+import { nameOf, replaceOutputs, replaceVariables, variable, variablesIn } from './placeholders.ts';
 import { type ImportedBody, type ImportedPart, type ImportedRequest, LEFT_OUT } from './request.ts';
 import { asTemplate, entry, key, scalar, textEntry } from './yaml-text.ts';
+import { cookiesWithSecrets, isSecretNamed, secretFor, withSecrets } from './step-secrets.ts';
 
 /** Fields that follow from the request. */
 const FOLLOWING_FIELD = /^(?:content-length|connection|transfer-encoding)$/i;
@@ -377,59 +369,6 @@ function partLines({ name, value, file, type, filename }: ImportedPart): string[
     ...(type === undefined ? [] : [`  type: ${scalar(type)}`]),
     ...(filename === undefined ? [] : [`  filename: ${scalar(asTemplate(filename))}`]),
   ];
-}
-
-const SECRET_MEMBER =
-  /^(?:.*[-_])?(?:password|passwd|secret|client_secret|api_?key|access_?token|refresh_?token|token)$/i;
-
-/** Members whose names say that they are keys become secrets. */
-function withSecrets(draft: Draft, value: Value): Value {
-  if (Array.isArray(value)) return value.map((item) => withSecrets(draft, item));
-  if (!isObject(value)) return value;
-  return objectOf(
-    membersOf(value).map(([name, member]): [string, Value] => {
-      const secret = typeof member === 'string' ? secretFor(draft, name, member) : undefined;
-      return [name, secret ?? withSecrets(draft, member)];
-    }),
-  );
-}
-
-function isSecretNamed(name: string, value: string): boolean {
-  return value.length >= 6 && (SECRET_MEMBER.test(name) || soundsSecret(name) === 'surely');
-}
-
-/** The insertion of a secret that stands for a key; nothing where the name does not say that it is one. */
-function secretFor(draft: Draft, name: string, value: string): string | undefined {
-  if (!isSecretNamed(name, value)) return undefined;
-  const open = wholeVariable(value);
-  const secret = freeName(
-    name
-      .toLowerCase()
-      .replace(/\W+/g, '_')
-      .replace(/^[^a-z]+/, ''),
-    draft.secrets,
-  );
-  draft.secrets.set(
-    secret,
-    open !== undefined || isPlaceholderKey(value)
-      ? { source: `env ${(open ?? secret).toUpperCase()}` }
-      : { source: 'locked', value },
-  );
-  return inserted(`secret.${secret}`);
-}
-
-/** A field of cookies, with secrets for those that let somebody in. */
-function cookiesWithSecrets(draft: Draft, value: string): string {
-  return value.replace(/(^|;\s*)([^=;\s]+)=([^;]+)/g, (whole, before: string, name: string, text: string) => {
-    const named = /sess|sid$|auth|token/i.test(name) ? `${name}_secret` : name;
-    const secret = secretFor(draft, named, text);
-    return secret === undefined ? whole : `${before}${name}=${secret}`;
-  });
-}
-
-/** An insertion of something that is no open value of the documentation. */
-export function inserted(expression: string): string {
-  return `\ue002${expression}\ue003`;
 }
 
 /** The lines of a draft with their insertions written out. */

@@ -1,4 +1,4 @@
-import { almostLiteral } from '../core/chain/fields/fields.ts';
+import { almostLiteral } from '../core/chain/fields/text-warnings.ts';
 import { isNumberText, numberText } from '../core/language/numbers.ts';
 import { isNumeric, isObject, membersOf, type Value } from '../core/language/values.ts';
 import { writeJson } from '../core/language/json.ts';

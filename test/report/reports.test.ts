@@ -5,7 +5,7 @@ import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { Ajv } from 'ajv';
 import { validateXML } from 'xmllint-wasm';
-import { RunFold } from '../../src/core/record/recorded-run.ts';
+import { RunFold } from '../../src/core/record/run-fold.ts';
 import { har } from '../../src/report/har.ts';
 import { json } from '../../src/report/json.ts';
 import { junit } from '../../src/report/junit.ts';

@@ -185,10 +185,7 @@ async function replayAll(
   terminal: Terminal,
   { project }: Loaded,
   runs: readonly PlannedRun[],
-  {
-    wanted,
-    options: { json, print },
-  }: { readonly wanted: string; readonly options: RunCommandOptions },
+  { wanted, options: { json, print } }: { readonly wanted: string; readonly options: RunCommandOptions },
 ): Promise<ExitCode> {
   const [only] = runs;
   if (!only || runs.length > 1)

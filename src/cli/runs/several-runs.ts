@@ -3,7 +3,7 @@ import type { RunResult } from '../../core/engine/run/run.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
-import { RunFold } from '../../core/record/recorded-run.ts';
+import { RunFold } from '../../core/record/run-fold.ts';
 import { type RunSummary, Summing } from '../../io/record/summary.ts';
 import { RunView } from '../view/run-view.ts';
 import { type Terminal, writeData } from '../terminal/terminal.ts';

@@ -1,14 +1,13 @@
 import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
-import { compareValues, equalValues } from './compare.ts';
 import type { Environment } from './environment.ts';
 import { reviewFilter } from './filter-remarks.ts';
 import type { Parameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
-import { isDropping } from './infer.ts';
+import { isDropping } from './tree.ts';
 import { BIT, kindWords, withArticle } from './kinds.ts';
 import { boundList, visit } from './limits.ts';
-import { add, approximately, divide, multiply, negate, remainder, subtract } from './numbers.ts';
+import { negate } from './numbers.ts';
 import { pathText } from './path-text.ts';
 import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
 import { compileStrictNodes } from './strict-paths.ts';
@@ -22,23 +21,10 @@ import {
   type Relation,
   type Tree,
 } from './tree.ts';
-import { clockChanges, DAY } from './local-times.ts';
 import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
-
-export type Evaluate = (environment: Environment, item: Maybe) => Maybe;
-/** True, false, or nothing where what it speaks of is not there. */
-export type Test = (environment: Environment, item: Maybe) => boolean | undefined;
-
-/** Runs a part, and lets a problem say where in the expression it arose. */
-function located<T>(tree: Tree, run: () => T): T {
-  try {
-    return run();
-  } catch (error) {
-    if (error instanceof ProblemError && !error.problem.span)
-      throw new ProblemError({ ...error.problem, span: tree.span });
-    throw error;
-  }
-}
+import { located, type Evaluate, type Test } from './compiled.ts';
+import { compileIn, compileStandardRelation, compileStrictRelation } from './compile-relations.ts';
+import { calculate, sayClockChange } from './calculate.ts';
 
 /** Compiles an expression for one value; the nodes of a path become a list. */
 export function compileValue(tree: Tree, filter = false): Evaluate {
@@ -210,68 +196,6 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
   };
 }
 
-/** Says where whole days were added as 24 hours each over a change of the clocks, so that the time of day is another. */
-function sayClockChange(
-  environment: Environment,
-  operator: string,
-  a: Value,
-  { b, result }: { readonly b: Value; readonly result: Time },
-): void {
-  const [time, duration] = a instanceof Time ? [a, b] : [b, a];
-  if (!environment.remark || !(time instanceof Time) || !(duration instanceof Duration)) return;
-  const days = duration.milliseconds / DAY;
-  const { zone } = environment.world;
-  if (days === 0 || !Number.isInteger(days) || !clockChanges(time.milliseconds, result.milliseconds, zone))
-    return;
-  const shifting = operator === '-' ? -days : days;
-  environment.remark({
-    code: 'clock-change',
-    message: `${days}d are ${days * 24} hours, and the clocks of ${zone} change between; shift(T, {days: ${shifting}}) keeps the time of day`,
-  });
-}
-
-/** What arithmetic gives; nothing for kinds that it does not take. */
-function calculate(operator: string, a: Value, b: Value): Maybe {
-  if (isNumeric(a) && isNumeric(b)) {
-    switch (operator) {
-      case '+':
-        return add(a, b);
-      case '-':
-        return subtract(a, b);
-      case '*':
-        return multiply(a, b);
-      case '/':
-        return divide(a, b);
-      default:
-        return remainder(a, b);
-    }
-  }
-  const sign = operator === '+' ? 1 : operator === '-' ? -1 : 0;
-  if (sign !== 0) {
-    if (a instanceof Time && b instanceof Duration) return timeOf(a.milliseconds + sign * b.milliseconds);
-    if (a instanceof Duration && b instanceof Time && sign === 1)
-      return timeOf(a.milliseconds + b.milliseconds);
-    if (a instanceof Time && b instanceof Time && sign === -1)
-      return new Duration(a.milliseconds - b.milliseconds);
-    if (a instanceof Duration && b instanceof Duration)
-      return new Duration(a.milliseconds + sign * b.milliseconds);
-  }
-  if (operator === '*') {
-    if (a instanceof Duration && isNumeric(b)) return new Duration(a.milliseconds * approximately(b));
-    if (isNumeric(a) && b instanceof Duration) return new Duration(approximately(a) * b.milliseconds);
-  }
-  if (operator === '/' && a instanceof Duration) {
-    if (b instanceof Duration) return divide(a.milliseconds, b.milliseconds);
-    if (isNumeric(b)) return new Duration(approximately(divide(a.milliseconds, b)));
-  }
-  return undefined;
-}
-
-function timeOf(milliseconds: number): Time {
-  if (Math.abs(milliseconds) > 8.64e15) fail('not-a-time', 'this time lies outside the calendar');
-  return new Time(milliseconds);
-}
-
 // ---- conditions
 
 /** Compiles an expression that decides something. */
@@ -339,80 +263,6 @@ function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean):
   return filter
     ? compileStandardRelation(operator, left, right, tree.right)
     : compileStrictRelation(operator, left, right, tree);
-}
-
-/** RFC 9535, section 2.3.5.2.2: what has no order does not hold, and two nothings are equal. */
-function compileStandardRelation(operator: Relation, left: Evaluate, right: Evaluate, rightTree: Tree): Test {
-  const equal = (a: Maybe, b: Maybe): boolean =>
-    a === b || (a !== undefined && b !== undefined && equalValues(a, b));
-  const below = (a: Maybe, b: Maybe): boolean =>
-    a !== undefined && b !== undefined && (compareValues(a, b) ?? 0) < 0;
-  if (rightTree.type === 'literal' && (operator === '==' || operator === '!=')) {
-    const { value } = rightTree;
-    const wanted = operator === '==';
-    return (environment, item) => equal(left(environment, item), value) === wanted;
-  }
-  const relation = {
-    '==': equal,
-    '!=': (a: Maybe, b: Maybe) => !equal(a, b),
-    '<': below,
-    '>': (a: Maybe, b: Maybe) => below(b, a),
-    '<=': (a: Maybe, b: Maybe) => below(a, b) || equal(a, b),
-    '>=': (a: Maybe, b: Maybe) => below(b, a) || equal(a, b),
-  }[operator as Exclude<Relation, 'in'>];
-  return (environment, item) => relation(left(environment, item), right(environment, item));
-}
-
-function compileStrictRelation(operator: Relation, left: Evaluate, right: Evaluate, tree: BinaryTree): Test {
-  return (environment, item) => {
-    const a = left(environment, item);
-    const b = right(environment, item);
-    if (a === undefined || b === undefined) return undefined;
-    return located(tree, () => {
-      if (operator === '==') return equalValues(a, b);
-      if (operator === '!=') return !equalValues(a, b);
-      const order = compareValues(a, b);
-      if (order === undefined) {
-        fail('kinds-differ', `${withArticle(kindOf(a))} and ${withArticle(kindOf(b))} have no order`, {
-          instead: orderAdvice(a, b),
-        });
-      }
-      return operator === '<'
-        ? order < 0
-        : operator === '<='
-          ? order <= 0
-          : operator === '>'
-            ? order > 0
-            : order >= 0;
-    });
-  };
-}
-
-function orderAdvice(a: Value, b: Value): string {
-  if (a instanceof Time || b instanceof Time) return 'time(x) reads a time from a text or a number';
-  if (a instanceof Duration || b instanceof Duration) return 'a duration has a unit: 800ms, 2s';
-  return 'number(x) reads a number from a text';
-}
-
-function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, filter: boolean): Test {
-  return (environment, item) => {
-    const a = left(environment, item);
-    const list = right(environment, item);
-    if (a === undefined || list === undefined) return filter ? false : undefined;
-    if (Array.isArray(list)) {
-      visit(environment, list.length);
-      return list.some((other) => equalValues(a, other));
-    }
-    if (filter) return false;
-    const instead =
-      typeof list === 'string'
-        ? 'contains(text, part) for a part of a text'
-        : 'x in keys(object) or values(object)';
-    return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, {
-      span: tree.right.span,
-      instead,
-    });
-  };
 }
 
 // ---- functions

@@ -26,7 +26,7 @@ import { nameList, nearest } from './nearest.ts';
 import { compareNumbers } from './numbers.ts';
 import { isNumeric, type Maybe, memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
-import { type BinaryTree, givesNodes, isRelation, isStandardPath, type Tree } from './tree.ts';
+import { type BinaryTree, givesNodes, isDropping, isRelation, isStandardPath, type Tree } from './tree.ts';
 
 /** Words that other languages have for what is written in small letters here. */
 const OTHER_LITERALS: Readonly<Record<string, string>> = {
@@ -394,9 +394,4 @@ class Inferrer implements Inferring {
 
 function isZero(value: Maybe): boolean {
   return isNumeric(value) && compareNumbers(value, 0) === 0;
-}
-
-/** `x ?? nothing`: the word says that the part may be left out. */
-export function isDropping(tree: Tree): boolean {
-  return tree.type === 'default' && tree.right.type === 'literal' && tree.right.value === undefined;
 }

@@ -172,3 +172,8 @@ export function namesIn(tree: Tree): Set<string> {
   visit(tree);
   return names;
 }
+
+/** `x ?? nothing`: the word says that the part may be left out. */
+export function isDropping(tree: Tree): boolean {
+  return tree.type === 'default' && tree.right.type === 'literal' && tree.right.value === undefined;
+}

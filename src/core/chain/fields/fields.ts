@@ -14,7 +14,7 @@ import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template
 import { indexBehindFilter } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
-import { commentInText, expressionInText } from './text-warnings.ts';
+import { almostLiteral, commentInText, expressionInText } from './text-warnings.ts';
 
 /** Reads the fields of one file, each by its sort, and collects the names that they use. */
 export class FieldReader {
@@ -388,23 +388,4 @@ export class FieldReader {
     }
     return true;
   }
-}
-
-/** What was probably meant by a scalar that looks like a number or a word of JSON but is none. */
-export function almostLiteral(text: string): string | undefined {
-  if (/^(?:true|false|null)$/i.test(text)) return text.toLowerCase();
-  if (text === '~') return 'null';
-  if (/^[+-]?\.(?:inf|nan)$/i.test(text)) return 'JSON has no such number';
-  if (/^0x[0-9a-f]+$/i.test(text)) return String(Number(text));
-  if (/^0o[0-7]+$/i.test(text)) return String(Number(text));
-  if (/^[+-]?[0-9]*\.?[0-9]+(?:e[+-]?[0-9]+)?\.?$/i.test(text) && !isNumberText(text)) {
-    const mended = text
-      .replace(/^\+/, '')
-      .replace(/^(-?)0+(?=[0-9])/, '$1')
-      .replace(/^(-?)\./, '$10.')
-      .replace(/\.$/, '');
-    return isNumberText(mended) ? mended : undefined;
-  }
-  if (/^[+-]?[0-9]+\.$/.test(text)) return text.replace(/\.$/, '').replace(/^\+/, '');
-  return undefined;
 }

@@ -1,5 +1,6 @@
 import { checkTree } from '../../language/expression.ts';
 import { functions } from '../../language/functions/index.ts';
+import { isNumberText } from '../../language/numbers.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { namesIn, type Tree } from '../../language/tree.ts';
@@ -69,4 +70,23 @@ export function commentInText(findings: Findings, node: ScalarNode): void {
     `in YAML " #" begins a comment, so this text ends with ${node.text.slice(-40)}`,
     /["\\]/.test(rest) ? `'${rest.replaceAll("'", "''")}'` : `"${rest}"`,
   );
+}
+
+/** What was probably meant by a scalar that looks like a number or a word of JSON but is none. */
+export function almostLiteral(text: string): string | undefined {
+  if (/^(?:true|false|null)$/i.test(text)) return text.toLowerCase();
+  if (text === '~') return 'null';
+  if (/^[+-]?\.(?:inf|nan)$/i.test(text)) return 'JSON has no such number';
+  if (/^0x[0-9a-f]+$/i.test(text)) return String(Number(text));
+  if (/^0o[0-7]+$/i.test(text)) return String(Number(text));
+  if (/^[+-]?[0-9]*\.?[0-9]+(?:e[+-]?[0-9]+)?\.?$/i.test(text) && !isNumberText(text)) {
+    const mended = text
+      .replace(/^\+/, '')
+      .replace(/^(-?)0+(?=[0-9])/, '$1')
+      .replace(/^(-?)\./, '$10.')
+      .replace(/\.$/, '');
+    return isNumberText(mended) ? mended : undefined;
+  }
+  if (/^[+-]?[0-9]+\.$/.test(text)) return text.replace(/\.$/, '').replace(/^\+/, '');
+  return undefined;
 }

@@ -23,8 +23,8 @@ export class Budget {
     service: string,
     {
       origin,
-      nonNullable: { count, period },
-    }: { readonly origin: string; readonly nonNullable: NonNullable<Pace['budget']> },
+      budget: { count, period },
+    }: { readonly origin: string; readonly budget: NonNullable<Pace['budget']> },
   ) {
     this.#ledger = ledger;
     this.#clock = clock;

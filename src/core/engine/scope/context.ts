@@ -4,28 +4,25 @@ import type { Project, Service } from '../../chain/project.ts';
 import type { RunEvent } from '../../events.ts';
 import type { Environment, World, XPath } from '../../language/environment.ts';
 import type { Maybe, Value } from '../../language/values.ts';
-import { fail, ProblemError } from '../../problems.ts';
+import { fail } from '../../problems.ts';
 import type { Ports } from '../../ports.ts';
 import type { Inserter } from './insert.ts';
-import { Budget } from '../pace/budget.ts';
-import { Interruption } from '../time/interruption.ts';
-import { Pace } from '../pace/pace.ts';
+import { Interruption, sleep } from '../time/interruption.ts';
+import type { Pace } from '../pace/pace.ts';
+import { paceFor } from '../pace/paces.ts';
 import { placed, throwNothing } from './with-place.ts';
+import { type Emitted, EventLog } from './event-log.ts';
 import { Guarding } from './guarding.ts';
 import { StepEnvironment } from './step-environment.ts';
-import { maskEvent } from '../masking/mask-event.ts';
 import type { Masker } from '../masking/masker.ts';
 import { SHORTEST_NEEDLE } from '../masking/needles.ts';
 import { SecretNames } from '../masking/secret-names.ts';
 import { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import { Names } from './names.ts';
 import type { RunOptions } from './run-options.ts';
-import { Shared } from './run-state.ts';
+import { RunState } from './run-state.ts';
 import type { RunNested, SignIns } from './sign-ins.ts';
 import { Watchdog } from '../time/watchdog.ts';
-
-/** An event before it is stamped. */
-export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
 
 /** Where in a run a step is carried out: in the chain itself, in a turn of a loop, or in a chain that is followed. */
 interface Where {
@@ -47,7 +44,7 @@ export class RunContext {
   readonly names: Names;
   /** The count of the innermost loop, from 0; nothing outside loops. */
   readonly index: number | undefined;
-  readonly #shared: Shared;
+  readonly #shared: RunState;
   readonly #prefix: string;
   readonly #cut: number;
   /** The place around this one. */
@@ -84,12 +81,12 @@ export class RunContext {
       this.signingIn = from.context.signingIn;
       this.runNested = from.context.runNested;
     } else {
-      this.#shared = new Shared(
-        within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask)),
-        new Interruption(options.signal),
-        options.paces ?? new Map<string, Pace>(),
-        within?.context.watchdog ?? new Watchdog(ports.clock),
-      );
+      const hidden = within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask));
+      this.#shared = new RunState(new EventLog(hidden, ports.clock, options), hidden, {
+        interruption: new Interruption(options.signal),
+        paces: options.paces ?? new Map<string, Pace>(),
+        watchdog: within?.context.watchdog ?? new Watchdog(ports.clock),
+      });
       // What signs in changes nothing that a guard is for.
       if (!within)
         this.#shared.guarding = new Guarding(project, ports.confirm, (text) => this.masker.text(text));
@@ -269,25 +266,31 @@ export class RunContext {
 
   /** Masks an event and sends it out. */
   emit(event: Emitted): void {
-    const masked = maskEvent(event, this.hidden) as RunEvent;
-    masked.at = this.#now();
-    try {
-      this.options.emit(masked);
-    } catch (error) {
-      // Whoever looks on is no reason to leave a run where it is.
-      this.noteDefect(error);
-    }
+    this.#shared.log.emit(event);
   }
 
   /** Passes on what a chain has told that signed in; what is known to be secret since then is masked in it too. */
   pass(event: RunEvent): void {
-    const masked: RunEvent = maskEvent(event, this.hidden);
-    masked.at = event.at;
-    try {
-      this.options.emit(masked);
-    } catch (error) {
-      this.noteDefect(error);
-    }
+    this.#shared.log.pass(event);
+  }
+
+  /** Something went wrong in the program itself: the run goes on to its end, and fails. */
+  noteDefect(error: unknown): void {
+    this.#shared.log.noteDefect(error);
+  }
+
+  get hasDefect(): boolean {
+    return this.#shared.log.hasDefect;
+  }
+
+  /** Milliseconds on the clock's scale that never jumps, for what is told of how long something took. */
+  elapsed(): number {
+    return this.#shared.log.elapsed();
+  }
+
+  /** Says something that is no error; of the turns of a loop the first says it for all. */
+  remark(step: Step | undefined, code: RemarkCode, message: string): void {
+    this.#shared.log.remark(step && { written: step.address, address: this.address(step) }, code, message);
   }
 
   /** How often a credential has signed in for a step, this time included. */
@@ -295,46 +298,6 @@ export class RunContext {
     const count = (this.#shared.signInCounts.get(address) ?? 0) + 1;
     this.#shared.signInCounts.set(address, count);
     return count;
-  }
-
-  /** Something went wrong in the program itself: the run goes on to its end, and fails. */
-  noteDefect(error: unknown): void {
-    if (error instanceof ProblemError) return;
-    this.#shared.hasDefect = true;
-    this.options.onDefect?.(error);
-  }
-
-  get hasDefect(): boolean {
-    return this.#shared.hasDefect;
-  }
-
-  /** Milliseconds on the clock's scale that never jumps, for what is told of how long something took. */
-  elapsed(): number {
-    try {
-      return this.ports.clock.elapsed();
-    } catch (error) {
-      this.noteDefect(error);
-      return 0;
-    }
-  }
-
-  /** The time of an event, in milliseconds since 1970. */
-  #now(): number {
-    try {
-      return (this.#shared.latest = this.ports.clock.now());
-    } catch (error) {
-      this.noteDefect(error);
-      return this.#shared.latest;
-    }
-  }
-
-  /** Says something that is no error; of the turns of a loop the first says it for all. */
-  remark(step: Step | undefined, code: RemarkCode, message: string): void {
-    const { remarks } = this.#shared;
-    const key = `${step?.address ?? ''} ${code} ${step && step.address.includes('[]') ? '' : message}`;
-    if (remarks.has(key)) return;
-    remarks.add(key);
-    this.emit({ event: 'remark', ...(step ? { step: this.address(step) } : {}), code, message });
   }
 
   /** What expressions may ask of the world; the time is the same throughout one environment. */
@@ -364,20 +327,8 @@ export class RunContext {
 
   /** The pace of a service, or of a host that is none of the project's. */
   paceFor(name: string): Pace {
-    const { paces } = this.#shared;
-    let pace = paces.get(name);
-    if (!pace) {
-      const { clock, ledger } = this.ports;
-      const setting = this.project.services.get(name)?.pace ?? { burst: 1 };
-      const { budget } = setting;
-      const counted =
-        budget &&
-        ledger &&
-        new Budget(ledger, clock, name, { origin: this.serviceOrigins.get(name)!, nonNullable: budget });
-      pace = new Pace(clock, name, setting, counted);
-      paces.set(name, pace);
-    }
-    return pace;
+    const { ports, project } = this;
+    return paceFor(this.#shared.paces, name, { ports, project, origin: this.serviceOrigins.get(name) });
   }
 
   /** Calls back when the run has ended. */
@@ -437,19 +388,8 @@ export class RunContext {
   }
 
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */
-  async sleep(milliseconds: number): Promise<void> {
-    const { interruption } = this;
-    await new Promise<void>((resolve, reject) => {
-      const stop = (reason: Error): void => {
-        cancel();
-        reject(reason);
-      };
-      const cancel = this.ports.clock.timer(milliseconds, () => {
-        interruption.delete(stop);
-        resolve();
-      });
-      interruption.add(stop);
-    });
+  sleep(milliseconds: number): Promise<void> {
+    return sleep(this.ports.clock, this.interruption, milliseconds);
   }
 }
 

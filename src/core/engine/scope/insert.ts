@@ -1,6 +1,6 @@
 import { percentEncode, percentEncodeReserved } from '../../language/encodings.ts';
 import { plainText } from '../../language/functions/conversion.ts';
-import { isDropping } from '../../language/infer.ts';
+import { isDropping } from '../../language/tree.ts';
 import { withArticle } from '../../language/kinds.ts';
 import { brief, visible } from '../../language/show.ts';
 import { numberText } from '../../language/numbers.ts';

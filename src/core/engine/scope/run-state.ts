@@ -1,5 +1,6 @@
 import type { XPath } from '../../language/environment.ts';
 import type { Value } from '../../language/values.ts';
+import type { EventLog } from './event-log.ts';
 import type { Guarding } from './guarding.ts';
 import type { Interruption } from '../time/interruption.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
@@ -8,7 +9,8 @@ import type { Watchdog } from '../time/watchdog.ts';
 import type { SignIns } from './sign-ins.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
-export class Shared {
+export class RunState {
+  readonly log: EventLog;
   readonly hidden: SecretsOfRun;
   readonly secrets = new Map<string, string>();
   /** The values of the project, once they are computed. */
@@ -17,11 +19,9 @@ export class Shared {
   /** The same without slashes at the end, for paths to be put behind. */
   readonly serviceBases = new Map<string, string>();
   readonly serviceOrigins = new Map<string, string>();
-  readonly remarks = new Set<string>();
   /** Secrets that are too short to be found where they were not put. */
   readonly tooShort = new Set<string>();
   calls = 0;
-  hasDefect = false;
   /** How often a credential of kind chain has signed in, by the addresses under which it is told. */
   readonly signInCounts = new Map<string, number>();
   readonly paces: Map<string, Pace>;
@@ -30,20 +30,18 @@ export class Shared {
   xpath: XPath | undefined;
   interruption: Interruption;
   started: number | undefined;
-  /** When the last event was told. */
-  latest = 0;
   signIns: SignIns | undefined;
   guarding: Guarding | undefined;
 
   constructor(
+    log: EventLog,
     hidden: SecretsOfRun,
-    interruption: Interruption,
-    paces: Map<string, Pace>,
-    watchdog: Watchdog,
+    { interruption, paces, watchdog }: Pick<RunState, 'interruption' | 'paces' | 'watchdog'>,
   ) {
-    this.watchdog = watchdog;
-    this.paces = paces;
+    this.log = log;
     this.hidden = hidden;
     this.interruption = interruption;
+    this.paces = paces;
+    this.watchdog = watchdog;
   }
 }

@@ -1,7 +1,7 @@
 import type { EachStep } from '../../chain/model.ts';
 import type { Outcome } from '../../events.ts';
 import { plainText } from '../../language/functions/conversion.ts';
-import { isDropping } from '../../language/infer.ts';
+import { isDropping } from '../../language/tree.ts';
 import { brief, shorten, visible } from '../../language/show.ts';
 import { Duration, isNumeric, isObject, objectOf, type Value } from '../../language/values.ts';
 import { type Problem, ProblemError, problemOf } from '../../problems.ts';

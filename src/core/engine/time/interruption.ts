@@ -1,3 +1,4 @@
+import type { Clock } from '../../ports.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 
 /**
@@ -33,4 +34,19 @@ export function interrupted(signal: AbortSignal): Problem {
   return reason instanceof ProblemError
     ? reason.problem
     : { code: 'interrupted', message: 'the run was interrupted' };
+}
+
+/** Waits for so many milliseconds on a clock; rejects early, with the signal's reason, when the run is interrupted. */
+export function sleep(clock: Clock, interruption: Interruption, milliseconds: number): Promise<void> {
+  return new Promise<void>((resolve, reject) => {
+    const stop = (reason: Error): void => {
+      cancel();
+      reject(reason);
+    };
+    const cancel = clock.timer(milliseconds, () => {
+      interruption.delete(stop);
+      resolve();
+    });
+    interruption.add(stop);
+  });
 }

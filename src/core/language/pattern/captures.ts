@@ -15,12 +15,7 @@ export function findGroups(program: Program, text: string): (string | undefined)
   let found: readonly (number | undefined)[] | undefined;
   const end = text.length;
 
-  const add = (
-    list: Thread[],
-    seen: Set<number>,
-    first: Thread,
-    offset: number,
-  ): void => {
+  const add = (list: Thread[], seen: Set<number>, first: Thread, offset: number): void => {
     const open: Thread[] = [first];
     while (open.length > 0) {
       const thread = open.pop()!;

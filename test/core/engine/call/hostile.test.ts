@@ -3,7 +3,7 @@ import { expect, test } from '@jest/globals';
 import { describeText } from '../../../../src/core/engine/wire/read-response.ts';
 import { findLink } from '../../../../src/core/language/links.ts';
 import { pastOf } from '../../../../src/core/record/past-of-events.ts';
-import { RunFold } from '../../../../src/core/record/recorded-run.ts';
+import { RunFold } from '../../../../src/core/record/run-fold.ts';
 import { formats } from '../../../../src/io/files/formats.ts';
 import { KILN, runChain } from '../support.ts';
 

@@ -2,7 +2,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { Ports, RunRecord } from '../../../../src/core/ports.ts';
-import { RunFold } from '../../../../src/core/record/recorded-run.ts';
+import { RunFold } from '../../../../src/core/record/run-fold.ts';
 import { har } from '../../../../src/report/har.ts';
 import { json } from '../../../../src/report/json.ts';
 import { junit } from '../../../../src/report/junit.ts';

@@ -1,0 +1,29 @@
+import type { Project } from '../../chain/project.ts';
+import type { Ports } from '../../ports.ts';
+import { Budget } from './budget.ts';
+import { Pace } from './pace.ts';
+
+/**
+ * The pace of a service, or of a host that is none of the project's; it is made where there is none yet. `origin` is that of
+ * the service, to which its budget belongs.
+ */
+export function paceFor(
+  paces: Map<string, Pace>,
+  name: string,
+  {
+    project,
+    ports,
+    origin,
+  }: { readonly project: Project; readonly ports: Ports; readonly origin?: string | undefined },
+): Pace {
+  let pace = paces.get(name);
+  if (!pace) {
+    const { clock, ledger } = ports;
+    const setting = project.services.get(name)?.pace ?? { burst: 1 };
+    const { budget } = setting;
+    const counted = budget && ledger && new Budget(ledger, clock, name, { origin: origin!, budget });
+    pace = new Pace(clock, name, setting, counted);
+    paces.set(name, pace);
+  }
+  return pace;
+}

@@ -1,0 +1,86 @@
+import type { RunEvent } from '../../events.ts';
+import type { Clock } from '../../ports.ts';
+import type { RemarkCode } from '../../problem-codes.ts';
+import { ProblemError } from '../../problems.ts';
+import { maskEvent } from '../masking/mask-event.ts';
+import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
+import type { RunOptions } from './run-options.ts';
+
+/** An event before it is stamped. */
+export type Emitted = RunEvent extends infer E ? (E extends RunEvent ? Omit<E, 'at'> : never) : never;
+
+/** Sends out the events of a run, masked and stamped. What fails here is noted, and never ends the run. */
+export class EventLog {
+  readonly #hidden: SecretsOfRun;
+  readonly #clock: Clock;
+  readonly #options: Pick<RunOptions, 'emit' | 'onDefect'>;
+  readonly #remarks = new Set<string>();
+  /** When the last event was sent out. */
+  #latest = 0;
+  hasDefect = false;
+
+  constructor(hidden: SecretsOfRun, clock: Clock, options: Pick<RunOptions, 'emit' | 'onDefect'>) {
+    this.#hidden = hidden;
+    this.#clock = clock;
+    this.#options = options;
+  }
+
+  /** Masks an event and sends it out. */
+  emit(event: Emitted): void {
+    this.#send(event, this.#now());
+  }
+
+  /** Sends out an event of another log at its own time; what is known to be secret since then is masked in it too. */
+  pass(event: RunEvent): void {
+    this.#send(event, event.at);
+  }
+
+  #send(event: Emitted, at: number): void {
+    const masked = maskEvent(event, this.#hidden) as RunEvent;
+    masked.at = at;
+    try {
+      this.#options.emit(masked);
+    } catch (error) {
+      // Whoever looks on is no reason to leave a run where it is.
+      this.noteDefect(error);
+    }
+  }
+
+  /** Something went wrong in the program itself: the run goes on to its end, and fails. */
+  noteDefect(error: unknown): void {
+    if (error instanceof ProblemError) return;
+    this.hasDefect = true;
+    this.#options.onDefect?.(error);
+  }
+
+  /** Milliseconds on the clock's scale that never jumps. */
+  elapsed(): number {
+    try {
+      return this.#clock.elapsed();
+    } catch (error) {
+      this.noteDefect(error);
+      return 0;
+    }
+  }
+
+  #now(): number {
+    try {
+      return (this.#latest = this.#clock.now());
+    } catch (error) {
+      this.noteDefect(error);
+      return this.#latest;
+    }
+  }
+
+  /** Says something that is no error, once; of the iterations of a loop the first says it for all. */
+  remark(
+    step: { readonly written: string; readonly address: string } | undefined,
+    code: RemarkCode,
+    message: string,
+  ): void {
+    const key = `${step?.written ?? ''} ${code} ${step?.written.includes('[]') ? '' : message}`;
+    if (this.#remarks.has(key)) return;
+    this.#remarks.add(key);
+    this.emit({ event: 'remark', ...(step ? { step: step.address } : {}), code, message });
+  }
+}
