@@ -47,8 +47,8 @@ async function script(): Promise<void> {
   for (let i = 0; i < calls; i++) {
     // The same request, to the byte, so that the server has the same work.
     const { statusCode, body } = await request(`${url}/racks/A3/pieces`, { headers: SENT });
-    const answer = (await body.json()) as { pieces: unknown[] };
-    if (statusCode !== 200 || answer.pieces.length === 0) throw new Error('no pieces');
+    const response = (await body.json()) as { pieces: unknown[] };
+    if (statusCode !== 200 || response.pieces.length === 0) throw new Error('no pieces');
   }
 }
 

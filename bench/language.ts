@@ -36,8 +36,8 @@ const world = {
   zone: 'UTC',
 };
 
-function environmentOf(answer: Value, names: Record<string, Value> = {}): Environment {
-  return { answer, name: (name) => names[name], world, visited: 0 };
+function environmentOf(response: Value, names: Record<string, Value> = {}): Environment {
+  return { response, name: (name) => names[name], world, visited: 0 };
 }
 
 const QUERIES: readonly (readonly [string, string])[] = [
@@ -115,7 +115,7 @@ function benchExpressions(): void {
   const scope = {
     lookup: (name: string) => (name in names ? { kind: kindOfValue(names[name]) } : undefined),
     names: () => Object.keys(names),
-    answer: JSON_VALUE,
+    response: JSON_VALUE,
   };
   const environment = environmentOf(document, names);
   for (const text of [

@@ -1,4 +1,4 @@
-// Loops: many calls at once against a script of undici; a million turns; a poll of a thousand jobs.
+// Loops: many calls at once against a script of undici; a million iterations; a poll of a thousand jobs.
 import { appendFileSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -21,11 +21,11 @@ const SENT = { accept: '*/*', 'accept-encoding': 'gzip, deflate, br' };
 
 export async function benchLoops(): Promise<void> {
   await manyAtOnce();
-  await millionTurns();
+  await millionIterations();
   await thousandJobs();
 }
 
-/** A loop with a number of turns at once, against a hand-written one with the same assertion. */
+/** A loop with a number of iterations at once, against a hand-written one with the same assertion. */
 async function manyAtOnce(): Promise<void> {
   process.stdout.write(`\na loop of ${CALLS} calls, ${AT_ONCE} at once, median of ${PAIRS} pairs\n`);
   const { url, stop } = await startServer();
@@ -56,8 +56,8 @@ steps:
     const lane = async (): Promise<void> => {
       while (next++ < CALLS) {
         const { statusCode, body } = await request(`${url}/racks/A3/pieces`, { headers: SENT });
-        const answer = (await body.json()) as { pieces: unknown[] };
-        if (statusCode !== 200 || answer.pieces.length === 0) throw new Error('no pieces');
+        const response = (await body.json()) as { pieces: unknown[] };
+        if (statusCode !== 200 || response.pieces.length === 0) throw new Error('no pieces');
       }
     };
     await Promise.all(Array.from({ length: AT_ONCE }, lane));
@@ -83,8 +83,8 @@ function options(inputs: Record<string, string> = {}): Parameters<typeof run>[3]
 
 const instant = instantTransport({ id: 'p1001', state: 'waiting' });
 
-/** Turns over the rows of a file, with a transport that answers at once. */
-async function millionTurns(): Promise<void> {
+/** Iterations over the rows of a file, with a transport that answers at once. */
+async function millionIterations(): Promise<void> {
   process.stdout.write('\nturns over the rows of a CSV file, a transport that answers at once\n');
   const folder = mkdtempSync(join(tmpdir(), 'batharon-bench-'));
   const { project } = readProject(
@@ -129,9 +129,9 @@ steps:
   await carryOut(10_000);
   const few = [await carryOut(10_000), await carryOut(10_000), await carryOut(10_000)];
   const many = await carryOut(1_000_000);
-  print('a turn', `${many.micros.toFixed(0)} µs`, '(at most 60 µs)');
+  print('an iteration', `${many.micros.toFixed(0)} µs`, '(at most 60 µs)');
   print(
-    'memory of 1,000,000 turns, more than of 10,000',
+    'memory of 1,000,000 iterations, more than of 10,000',
     `${Math.max(0, (many.memory - Math.max(...few.map(({ memory }) => memory))) / 1e6).toFixed(0)} MB`,
     '(at most 40 MB)',
   );
@@ -180,7 +180,7 @@ steps:
   const { exit } = await run(chain!, project, ports, {
     ...options(),
     emit: (event) => {
-      if (event.event === 'answer-came' && event.status === 202) lastLoaded = event.at;
+      if (event.event === 'response-received' && event.status === 202) lastLoaded = event.at;
     },
   });
   if (exit !== 0) throw new Error(`the jobs ended with ${exit}`);

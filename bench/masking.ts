@@ -1,10 +1,10 @@
-// Masking: what it costs to know secrets, to add one, and to look through a text; and services that set a new cookie in each answer.
+// Masking: what it costs to know secrets, to add one, and to look through a text; and services that set a new cookie in each response.
 import { randomBytes } from 'node:crypto';
 import { Masker } from '../src/core/engine/masking/masker.ts';
 import { readChain } from '../src/core/chain/read/read-chain.ts';
 import { readProject } from '../src/core/chain/read/read-project.ts';
 import { run } from '../src/core/engine/run/run.ts';
-import type { WireAnswer } from '../src/core/ports.ts';
+import type { WireResponse } from '../src/core/ports.ts';
 import { RunCookies } from '../src/io/http/cookies.ts';
 import { machinePorts } from '../src/io/machine-ports.ts';
 import { median, print } from './measure.ts';
@@ -72,7 +72,7 @@ function knowing(known: number, adding: number | undefined, searching: number | 
   );
 }
 
-/** 400 calls of a service that sets two new cookies in each answer, against the same without. */
+/** 400 calls of a service that sets two new cookies in each response, against the same without. */
 async function rotatingCookies(): Promise<void> {
   const { project } = readProject(
     'batharon.yaml',
@@ -88,7 +88,7 @@ async function rotatingCookies(): Promise<void> {
     );
     const body = Buffer.from(JSON.stringify({ ok: true, text: 'x'.repeat(400) }));
     const answering = {
-      send: async (): Promise<WireAnswer> => {
+      send: async (): Promise<WireResponse> => {
         // As long as a service on the same machine takes with its network: 400 calls in 0.8 s.
         await new Promise((resolve) => setTimeout(resolve, 2));
         return {
@@ -125,7 +125,7 @@ async function rotatingCookies(): Promise<void> {
       if (i >= 0) ratios.push(withCookies / without);
     }
     print(
-      `${calls} calls with two new cookies in each answer`,
+      `${calls} calls with two new cookies in each response`,
       `${median(ratios).toFixed(2)}x`,
       calls === 400 ? 'at most 1.2, against none' : '',
     );

@@ -16,7 +16,7 @@ import { startServer, time } from './start.ts';
 
 const CALLS = 5000;
 const PAIRS = 15;
-const TURNS = 10_000;
+const ITERATIONS = 10_000;
 const CHROMIUM = '/usr/bin/chromium';
 
 export async function benchRecord(): Promise<void> {
@@ -102,11 +102,11 @@ async function recording(folder: string, url: string): Promise<void> {
 
 async function longRun(folder: string, url: string): Promise<string> {
   writeFileSync(join(folder, 'batharon.yaml'), `services:\n  kiln:\n    url: ${url}\n`);
-  return (await loop(folder, url, TURNS, true)).id;
+  return (await loop(folder, url, ITERATIONS, true)).id;
 }
 
 function looking(folder: string, id: string): void {
-  process.stdout.write(`\na recorded run of ${TURNS} turns\n`);
+  process.stdout.write(`\na recorded run of ${ITERATIONS} iterations\n`);
   const program = join(process.env.BATHARON_ROOT!, 'bin/batharon.cjs');
   const env = { PATH: process.env.PATH, HOME: folder, NO_COLOR: '1' };
   const ratios: number[] = [];
@@ -142,7 +142,7 @@ async function reporting(folder: string, id: string): Promise<void> {
   const times = await page.evaluate(async () => {
     const field = document.querySelector<HTMLInputElement>('#search')!;
     const figures: number[] = [];
-    for (const wanted of ['f', 'fi', 'fire[', 'fire[77', 'celadon', 'zzz', 'held', '']) {
+    for (const wanted of ['f', 'fi', 'fire[', 'fire[77', 'celadon', 'zzz', 'passed', '']) {
       const began = performance.now();
       field.value = wanted;
       field.dispatchEvent(new Event('input'));

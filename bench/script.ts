@@ -3,9 +3,9 @@ import { request } from 'undici';
 
 async function main(): Promise<void> {
   const { statusCode, body } = await request(process.argv[2]!, { headers: { accept: 'application/json' } });
-  const answer = (await body.json()) as { pieces: unknown[] };
-  if (statusCode !== 200 || answer.pieces.length === 0) {
-    console.error(`expected 200 and pieces, came ${statusCode}`);
+  const response = (await body.json()) as { pieces: unknown[] };
+  if (statusCode !== 200 || response.pieces.length === 0) {
+    console.error(`expected 200 and pieces, got ${statusCode}`);
     process.exit(1);
   }
   process.exit(0);

@@ -25,12 +25,12 @@ const server = createServer((request, response) => {
     };
     return next();
   }
-  const answer = (): void => {
+  const respond = (): void => {
     response.writeHead(200, { 'content-type': 'application/json', 'content-length': body.length });
     response.end(body);
   };
-  if (request.url?.startsWith('/near/')) setTimeout(answer, NEAR);
-  else answer();
+  if (request.url?.startsWith('/near/')) setTimeout(respond, NEAR);
+  else respond();
 });
 server.listen(0, '127.0.0.1', () =>
   console.log(`http://127.0.0.1:${(server.address() as AddressInfo).port}`),

@@ -124,7 +124,9 @@ function benchRead(): void {
     state: 'waiting',
   }));
   const text = JSON.stringify({ pieces });
-  process.stdout.write(`\na JSON answer of ${(text.length / 1_000_000).toFixed(0)} MB, median of 7 pairs\n`);
+  process.stdout.write(
+    `\na JSON response of ${(text.length / 1_000_000).toFixed(0)} MB, median of 7 pairs\n`,
+  );
   const time = (work: () => unknown): number => {
     const began = performance.now();
     work();

@@ -68,7 +68,7 @@ describe.each(credentialPages)('%s', (page) => {
       ...(chains.length > 1 ? { 'sign-in.chain.yaml': chains[0]! } : {}),
     });
     const { code, stderr } = await batharon(folder, ['run', 'main.chain.yaml']);
-    expect([code, stderr]).toEqual([0, expect.stringContaining('held')]);
+    expect([code, stderr]).toEqual([0, expect.stringContaining('passed')]);
   });
 });
 
@@ -104,13 +104,13 @@ test('the chains of README, guide and recipes hold against the practice service'
     });
     const files = chains.map((_, i) => `all/${String(i).padStart(2, '0')}.chain.yaml`);
     const { code, stderr } = await batharon(folder, ['run', ...files], { env: PRACTICE_VARIABLES });
-    expect([stderr.match(/^broke.*/gm) ?? [], code]).toEqual([[], 0]);
+    expect([stderr.match(/^failed.*/gm) ?? [], code]).toEqual([[], 0]);
   } finally {
     await practice.close();
   }
 });
 
-test('the chain that breaks in “Finding out why a run broke” does, and goes on with another number', async () => {
+test('the chain that breaks in “Finding out why a run failed” does, and goes on with another number', async () => {
   const page = readFileSync(join(root, 'docs/finding-out.md'), 'utf8');
   const [, chain] = /```yaml breaks\n([\s\S]*?)```/.exec(page)!;
   const practice = await startPractice({});
@@ -127,25 +127,25 @@ test('the chain that breaks in “Finding out why a run broke” does, and goes 
     );
     expect(first.code).toBe(1);
     expect(readFileSync(join(folder, 'report.xml'), 'utf8')).toContain('failures="1"');
-    expect(readFileSync(join(folder, 'report.html'), 'utf8')).toContain('Enough pieces to fire: broke');
-    expect((await batharon(folder, ['history', '--outcome', 'broke'], setting)).stdout).toMatch(
-      /^broke .* all\/enough\.chain\.yaml {2}Enough pieces to fire\n +at other: expected length\(pieces\)/,
+    expect(readFileSync(join(folder, 'report.html'), 'utf8')).toContain('Enough pieces to fire: failed');
+    expect((await batharon(folder, ['history', '--outcome', 'failed'], setting)).stdout).toMatch(
+      /^failed .* all\/enough\.chain\.yaml {2}Enough pieces to fire\n +at other: expected length\(pieces\)/,
     );
     expect((await batharon(folder, ['view'], setting)).stdout).toMatch(
-      /^broke +other +200 .*\n[\s\S]*batharon resume/m,
+      /^failed +other +200 .*\n[\s\S]*batharon resume/m,
     );
     writeFileSync(join(folder, 'all/enough.chain.yaml'), chain!.replace('1000', '10'));
     const second = await batharon(folder, ['resume'], setting);
-    expect([second.code, second.stderr]).toEqual([0, expect.stringContaining('held before') as unknown]);
-    expect(second.stderr).toContain('2 of 2 steps held, 1 call');
+    expect([second.code, second.stderr]).toEqual([0, expect.stringContaining('passed before') as unknown]);
+    expect(second.stderr).toContain('2 of 2 steps passed, 1 call');
     expect((await batharon(folder, ['resume'], setting)).stderr).toContain(
-      'held, so there is nothing to go on with',
+      'passed, so there is nothing to go on with',
     );
     expect((await batharon(folder, ['compare', 'last:rack', 'last:other'], setting)).code).toBe(0);
     const { stdout } = await batharon(folder, ['view', 'last:rack', '--as-curl'], setting);
     expect(stdout).toContain("curl 'http://127.0.0.1:");
     expect(stdout).toContain('-H "authorization: Bearer $CREDENTIAL"');
-    // Against the answers that came; whoever asks for something else is told that it is new.
+    // Against the responses that came; whoever asks for something else is told that it is new.
     const replayed = await batharon(folder, ['run', 'all', '--replay', 'last']);
     expect([replayed.code, replayed.stderr]).toEqual([
       0,

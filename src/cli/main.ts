@@ -77,7 +77,7 @@ program
   .option('--text <text>', 'a body of plain text; @file reads a file')
   .option('--env <name>', 'the environment of the project')
   .option('--name <name>', 'a name for the step')
-  .option('--keep <name=expression>', 'a value of the answer that the step keeps', several)
+  .option('--keep <name=expression>', 'a value of the response that the step keeps', several)
   .option('--add <file>', 'put it into a chain file as a step')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .option('--yes', 'send what may change something where guard: ask would ask')
@@ -114,13 +114,13 @@ program
   .command('history')
   .argument('[files...]', 'only runs of these chain files')
   .description('list the recorded runs, the latest first')
-  .option('--outcome <word>', 'only those that held, broke, were `cut off`, or are unfinished')
+  .option('--outcome <word>', 'only those that passed, failed, were `interrupted`, or are unfinished')
   .option('--env <name>', 'only those of an environment')
   .option('--since <time>', 'only those since then: 2h, 3d, or a date')
   .option('--most <number>', 'how many are shown', '20')
   .option('--watch', 'those of batharon watch too')
   .option('--json', 'print them as JSON')
-  .addHelpText('after', '\nExample:\n  batharon history --outcome broke --since 2d')
+  .addHelpText('after', '\nExample:\n  batharon history --outcome failed --since 2d')
   .action(async (files: string[], options: import('./commands/history.ts').HistoryOptions) => {
     const { history } = await import('./commands/history.ts');
     process.exitCode = await history(files, options);
@@ -129,7 +129,7 @@ program
 program
   .command('view')
   .argument('[where]', 'RUN or RUN:STEP, such as last:fire[7].load; RUN is last, an id, or the start of one')
-  .description('show a recorded run as a timeline, or a step with its requests and answers')
+  .description('show a recorded run as a timeline, or a step with its requests and responses')
   .option('--as-curl', 'print the request of a step as a command line, with $NAME for secrets')
   .addHelpText('after', '\nExample:\n  batharon view\n  batharon view last:rack_pieces/page-2')
   .action(async (where: string | undefined, options: import('./commands/view.ts').ViewOptions) => {
@@ -144,7 +144,7 @@ program
   .option('--env <name>', 'the environment to use')
   .option('--give <name=value>', 'a value for an input (name=@file, or name=- for standard input)', several)
   .option('--give-from <file>', 'values for inputs, as a map in YAML or JSON')
-  .option('--send', 'also send requests that may change something; without it their recorded answers stand')
+  .option('--send', 'also send requests that may change something; without it their recorded responses stand')
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText('after', '\nExample:\n  batharon watch rack.chain.yaml')
@@ -156,10 +156,10 @@ program
 program
   .command('resume')
   .argument('[run]', 'the id of a run, the start of one, or last', 'last')
-  .description('go on where a run broke or was cut off, with the chain as it now is')
-  .option('--sent [steps...]', 'requests without an answer were processed, and are not sent again')
-  .option('--not-sent [steps...]', 'requests without an answer were not processed, and are sent')
-  .option('--give <name=value>', 'a value that was lost with an answer, or of a new input', several)
+  .description('go on where a run failed or was interrupted, with the chain as it now is')
+  .option('--sent [steps...]', 'requests without a response were processed, and are not sent again')
+  .option('--not-sent [steps...]', 'requests without a response were not processed, and are sent')
+  .option('--give <name=value>', 'a value that was lost with a response, or of a new input', several)
   .option('--give-from <file>', 'such values, as a map in YAML or JSON')
   .addOption(new Option('--print <name>', 'print one result as plain text').conflicts('json'))
   .option('--json', 'print what happens as JSON, one event a line')
@@ -176,7 +176,7 @@ program
   .command('compare')
   .argument('<before>', 'RUN or RUN:STEP')
   .argument('<after>', 'RUN or RUN:STEP')
-  .description('say what differs between two runs: outcome, time, values, the shape of the answers')
+  .description('say what differs between two runs: outcome, time, values, the shape of the responses')
   .option('--json', 'print the differences as JSON')
   .addHelpText(
     'after',
@@ -235,7 +235,7 @@ program
   .option('--env <name>', 'the environment of the project')
   .option('--give <name=value>', 'the value of an input', several)
   .option('--give-from <file>', 'values of inputs, as a map in YAML or JSON')
-  .option('--keep <name=expression>', 'write a value of the answer under keep of the step', several)
+  .option('--keep <name=expression>', 'write a value of the response under keep of the step', several)
   .option('--trust', 'let the project file run its commands and read files outside its folder, unasked')
   .option('--yes', 'send what may change something where guard: ask would ask')
   .addHelpText(
@@ -250,7 +250,7 @@ program
 program
   .command('find')
   .argument('<text>', 'a value, or a part of one')
-  .description('find a value in recorded answers: the step, and the path to write in a chain')
+  .description('find a value in recorded responses: the step, and the path to write in a chain')
   .addHelpText('after', "\nExample:\n  batharon find 'moon jar'")
   .action(async (text: string) => {
     const { find } = await import('./commands/find.ts');
@@ -261,7 +261,7 @@ program
   .command('eval')
   .argument('<expression>', 'an expression of the chain language')
   .argument('[file]', 'a JSON file, or - for standard input')
-  .description('evaluate an expression on a file, standard input, or the answer of a recorded step')
+  .description('evaluate an expression on a file, standard input, or the response of a recorded step')
   .option('--on <run:step>', 'a recorded step, such as last:load')
   .option('--json', 'print the value alone, as JSON')
   .addHelpText('after', "\nExample:\n  batharon eval '$.pieces[?@.glazed == true].id' --on last:rack_pieces")
@@ -294,7 +294,7 @@ program
   .option('--junit <file>', 'write JUnit XML, as build servers read it')
   .option('--html <file>', 'write a page that shows the runs')
   .addOption(
-    new Option('--replay <run>', 'take the answers of a recorded run, and send nothing').conflicts([
+    new Option('--replay <run>', 'take the responses of a recorded run, and send nothing').conflicts([
       'dry',
       'html',
       'junit',

@@ -15,7 +15,7 @@ const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() 
 const problem = z.strictObject({
   code: z.string(),
   message: z.string(),
-  instead: z.string().optional(),
+  hint: z.string().optional(),
   place: place.optional(),
 });
 
@@ -50,7 +50,7 @@ const kept = z.strictObject({
 
 const file = z.strictObject({ path: z.string(), digest: z.string() });
 
-const outcome = z.enum(['held', 'broke', 'skipped', 'cut off']);
+const outcome = z.enum(['passed', 'failed', 'skipped', 'interrupted']);
 
 export const eventSchema = z.discriminatedUnion('event', [
   z.strictObject({
@@ -78,7 +78,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** `batharon watch` carries it out. */
     watch: z.boolean().optional(),
   }),
-  /** A run that was cut off or broke goes on. */
+  /** A run that was interrupted or failed goes on. */
   z.strictObject({
     event: z.literal('run-resumed'),
     at,
@@ -99,13 +99,13 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** `batharon watch` carries it out. */
     watch: z.boolean().optional(),
   }),
-  /** A step held before the run was resumed, and is not carried out again; of a loop, so many of its turns. */
+  /** A step passed before the run was resumed, and is not carried out again; of a loop, so many of its iterations. */
   z.strictObject({
-    event: z.literal('held-before'),
+    event: z.literal('passed-before'),
     at,
     step,
     title: z.string(),
-    turns: z.int().optional(),
+    iterations: z.int().optional(),
   }),
   z.strictObject({
     event: z.literal('step-began'),
@@ -113,7 +113,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     step,
     type: z.enum(['call', 'each', 'follow', 'group', 'plain', 'repeat', 'wait']),
     title: z.string(),
-    hash: z.string(),
+    fingerprint: z.string(),
     place,
     request: z.string().optional(),
   }),
@@ -136,8 +136,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     written: z.string(),
     headers,
     body: body.optional(),
-    /** How long the pace of the service held it back, in milliseconds. */
-    held: z.number().optional(),
+    /** How long the pace of the service passed it back, in milliseconds. */
+    delayed: z.number().optional(),
     /** It may not be sent twice, or only with the key that it carries. Without it it may. */
     once: z.union([z.literal('only'), z.literal('by key')]).optional(),
     key: z.string().optional(),
@@ -145,7 +145,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     page: z.int().optional(),
   }),
   z.strictObject({
-    event: z.literal('answer-came'),
+    event: z.literal('response-received'),
     at,
     step,
     attempt,
@@ -156,7 +156,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     /** Where it may not be had again: fields and body as they came, sealed, if what is shown of them is masked. */
     sealed: z.string().optional(),
-    /** It was not sent this time: this is the answer that came before the run was resumed. */
+    /** It was not sent this time: this is the response that came before the run was resumed. */
     before: z.boolean().optional(),
   }),
   z.strictObject({
@@ -169,7 +169,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     /** The service may have processed it. */
     reached: z.boolean(),
-    /** What had come of the answer before it broke off. */
+    /** What had come of the response before it failed off. */
     partial: z.strictObject({ status: z.int(), headers, body }).optional(),
   }),
   z.strictObject({
@@ -179,24 +179,24 @@ export const eventSchema = z.discriminatedUnion('event', [
     attempt,
     to: z.string(),
     method: z.string(),
-    credential: z.enum(['kept', 'left behind', 'none']),
+    credential: z.enum(['kept', 'removed', 'none']),
   }),
   z.strictObject({
     event: z.literal('waiting'),
     at,
     step,
     for: z.number(),
-    /** Because of the step itself, its poll, repeat, retry or call-back; the pace of the service; or what the service said. */
-    why: z.enum(['step', 'repeat', 'poll', 'retry', 'call-back', 'pace', 'told']),
+    /** Because of the step itself, its poll, repeat, retry or callback; the pace of the service; or what the service said. */
+    why: z.enum(['step', 'repeat', 'poll', 'retry', 'callback', 'pace', 'retry-after']),
     service: z.string().optional(),
     /** What it waits for, in a few words. */
     note: z.string().optional(),
   }),
   /** A chain that a step follows begins with inputs whose defaults were computed. */
   z.strictObject({ event: z.literal('follow-began'), at, step, computed: z.record(z.string(), kept) }),
-  /** The turns of a loop begin; `of` is how many there are, where that is known. */
+  /** The iterations of a loop begin; `of` is how many there are, where that is known. */
   z.strictObject({
-    event: z.literal('turns-began'),
+    event: z.literal('loop-began'),
     at,
     step,
     atOnce: z.int(),
@@ -205,37 +205,37 @@ export const eventSchema = z.discriminatedUnion('event', [
     start: z.record(z.string(), kept).optional(),
   }),
   z.strictObject({
-    event: z.literal('turn-began'),
+    event: z.literal('iteration-began'),
     at,
     step,
-    turn: z.int(),
+    iteration: z.int(),
     item: z.string().optional(),
   }),
   z.strictObject({
-    event: z.literal('turn-ended'),
+    event: z.literal('iteration-ended'),
     at,
     step,
-    turn: z.int(),
+    iteration: z.int(),
     outcome,
     elapsed: z.number(),
-    /** The address of the step that broke. */
-    broke: z.string().optional(),
+    /** The address of the step that failed. */
+    failed: z.string().optional(),
     problem: problem.optional(),
   }),
   /** A poll has seen a state. */
   z.strictObject({ event: z.literal('state-seen'), at, step, state: z.string() }),
   /** A page of a list has come: how many items it had, and how many there are in all. */
   z.strictObject({
-    event: z.literal('page-came'),
+    event: z.literal('page-received'),
     at,
     step,
     page: z.int(),
     items: z.int(),
     gathered: z.int(),
   }),
-  /** A request has called back. */
+  /** A request has callback received. */
   z.strictObject({
-    event: z.literal('called-back'),
+    event: z.literal('callback-received'),
     at,
     step,
     method: z.string(),
@@ -249,7 +249,7 @@ export const eventSchema = z.discriminatedUnion('event', [
   z.strictObject({ event: z.literal('undo-began'), at, steps: z.int() }),
   /** Undo and cleanup were left for later. */
   z.strictObject({
-    event: z.literal('left'),
+    event: z.literal('undo-left'),
     at,
     undo: z.int(),
     cleanup: z.int(),
@@ -260,10 +260,10 @@ export const eventSchema = z.discriminatedUnion('event', [
     at,
     step,
     condition: z.string(),
-    held: z.boolean(),
-    came: z.string().optional(),
+    passed: z.boolean(),
+    got: z.string().optional(),
     because: z.string().optional(),
-    instead: z.string().optional(),
+    hint: z.string().optional(),
     code: z.string().optional(),
     place: place.optional(),
   }),
@@ -284,7 +284,7 @@ export const eventSchema = z.discriminatedUnion('event', [
   }),
   /** A secret that a service gave or that was computed; so that a run which goes on masks it too. */
   z.strictObject({ event: z.literal('learned'), at, label: z.string(), sealed: z.string() }),
-  /** Cookies that an answer set: the jar, the URL and the fields, sealed. */
+  /** Cookies that a response set: the jar, the URL and the fields, sealed. */
   z.strictObject({ event: z.literal('cookies-set'), at, sealed: z.string() }),
   z.strictObject({ event: z.literal('saved'), at, step, path: z.string(), size: z.int() }),
   /** A row is about to be added to a file that has so many rows like it. */
@@ -306,9 +306,9 @@ export const eventSchema = z.discriminatedUnion('event', [
     nth: z.int(),
     change: z.enum(['added', 'changed', 'same']),
   }),
-  z.strictObject({ event: z.literal('said'), at, step, text: z.string() }),
+  z.strictObject({ event: z.literal('shown'), at, step, text: z.string() }),
   z.strictObject({
-    event: z.literal('remark'),
+    event: z.literal('warning'),
     at,
     step: step.optional(),
     code: z.string(),
@@ -322,8 +322,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     reason: z.string().optional(),
     problem: problem.optional(),
-    /** Of a loop: how many of its turns held and broke, and how many were left. */
-    turns: z.strictObject({ held: z.int(), broke: z.int(), left: z.int().optional() }).optional(),
+    /** Of a loop: how many of its iterations passed and failed, and how many were left. */
+    iterations: z.strictObject({ passed: z.int(), failed: z.int(), left: z.int().optional() }).optional(),
     /** Of a poll: the states it saw, in order. */
     states: z.string().optional(),
     /** Of pages: how many came. */

@@ -91,11 +91,11 @@ const VALUE_KINDS: readonly (readonly [word: string, about: string, example: str
   ],
   ['list', 'Items in order; places count from 0.', "$.state in ['waiting', 'fired']"],
   ['object', 'Members by name.', '{ id: $.id, cone: 6 }'],
-  ['time', 'An instant. A time in an answer is text until time(…) reads it.', 'time($.made) < now()'],
+  ['time', 'An instant. A time in a response is text until time(…) reads it.', 'time($.made) < now()'],
   ['duration', 'A length of time: 250ms, 1.5h, 1h30m.', 'elapsed < 800ms'],
   [
     'bytes',
-    'What base64, hex and digests work on, and the body of an answer that is no text.',
+    'What base64, hex and digests work on, and the body of a response that is no text.',
     "hex(digest($.name, 'sha-256'))",
   ],
   [
@@ -152,7 +152,7 @@ export function topics(): Topic[] {
     })),
     ...Object.entries(problemCodes).map(([code, { means, level }]): Topic => ({
       word: code,
-      what: level === 'remark' ? 'code of a remark' : 'code of an error',
+      what: level === 'warning' ? 'code of a warning' : 'code of an error',
       group: 'codes of errors',
       about: means,
       details: [],

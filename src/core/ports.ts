@@ -16,7 +16,7 @@ export interface Ports {
   /** Files of rows; without it there are none. */
   readonly rows?: Rows;
   /** Without it nothing can call back. */
-  readonly callBacks?: CallBacks;
+  readonly callbacks?: Callbacks;
   /** Without it budgets are not kept. */
   readonly ledger?: Ledger;
   /** Without it nothing of what came is kept. */
@@ -39,7 +39,7 @@ export interface WireRequest {
   readonly body?: Uint8Array | StreamedBody;
   /** How to connect; as usual without it. */
   readonly connection?: Connection;
-  /** Takes the body while it comes, free of any content coding; the answer then has an empty one. */
+  /** Takes the body while it comes, free of any content coding; the response then has an empty one. */
   readonly receive?: (chunk: Uint8Array) => Promise<void>;
 }
 
@@ -73,7 +73,7 @@ export interface Phases {
   connect?: number;
   /** The TLS handshake. */
   tls?: number;
-  /** From sending until the first byte of the answer. */
+  /** From sending until the first byte of the response. */
   firstByte?: number;
   /** From the first byte until the end of the body. */
   body?: number;
@@ -81,7 +81,7 @@ export interface Phases {
 
 export type Phase = keyof Phases;
 
-export interface WireAnswer {
+export interface WireResponse {
   readonly status: number;
   /** Names in lower case, in the order and number in which they came. */
   readonly headers: HeaderList;
@@ -92,11 +92,11 @@ export interface WireAnswer {
   readonly phases: Phases;
 }
 
-/** An answer that broke off. */
-export interface PartialAnswer {
+/** A response that failed off. */
+export interface PartialResponse {
   readonly status: number;
   readonly headers: HeaderList;
-  /** What came of the body, as it came: still in its content coding. */
+  /** What came of the body, as it got: still in its content coding. */
   readonly body: Uint8Array;
 }
 
@@ -108,16 +108,16 @@ export interface Watch {
   onStop(callback: (reason: Error) => void): void;
   /** A phase has begun. */
   phase(phase: Phase): void;
-  /** What has come of an answer that is not whole and never will be; said before the request fails. */
-  partial?: PartialAnswer | undefined;
+  /** What has come of a response that is not whole and never will be; said before the request fails. */
+  partial?: PartialResponse | undefined;
 }
 
 export interface Transport {
   /**
-   * Sends one request and reads its answer whole. Follows no redirect and repeats nothing. Throws a ProblemError with a
+   * Sends one request and reads its response whole. Follows no redirect and repeats nothing. Throws a ProblemError with a
    * code of the transport (`connection-refused`, `unknown-host`, `body-too-large` …), or the reason for which the watch stopped it.
    */
-  send(request: WireRequest, watch: Watch): Promise<WireAnswer>;
+  send(request: WireRequest, watch: Watch): Promise<WireResponse>;
 }
 
 export interface Clock {
@@ -189,13 +189,13 @@ export interface WrittenRow {
 }
 
 export interface RowSource {
-  /** The next row; nothing at the end. Throws `answer-not-as-typed`. */
+  /** The next row; nothing at the end. Throws `response-not-as-typed`. */
   next(): ValueObject | undefined | Promise<ValueObject | undefined>;
   close(): Promise<void>;
 }
 
 /** A listener for requests that services send. */
-export interface CallBacks {
+export interface Callbacks {
   /**
    * An address of its own for one step. `take` is given each request that comes in and says with which status it is
    * answered. Throws `listener-failed`.
@@ -228,13 +228,13 @@ export interface Ledger {
 export interface Cookies {
   /** The Cookie field for a request; nothing where no cookie fits. */
   header(jar: string, url: string): string | undefined;
-  /** Takes the Set-Cookie fields of an answer. */
+  /** Takes the Set-Cookie fields of a response. */
   store(jar: string, url: string, fields: readonly string[]): Promise<void>;
 }
 
 /** Readers of formats that are loaded only where they are met. */
 export interface Formats {
-  /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `answer-not-as-typed`. */
+  /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `response-not-as-typed`. */
   csv(text: string, separator?: string): Promise<Value>;
   /** Reads bytes in a charset of the IANA registry; gives undefined for one that is not known. */
   charset(name: string): Promise<((bytes: Uint8Array) => string) | undefined>;

@@ -2,20 +2,20 @@
 interface Code {
   /** As `explain CODE` prints it. */
   readonly means: string;
-  /** A problem stops a step, a remark only says something; some codes may be either. */
-  readonly level: 'problem' | 'remark' | 'either';
+  /** A problem stops a step, a warning only says something; some codes may be either. */
+  readonly level: 'problem' | 'warning' | 'either';
   /** The exit code of a run that ends with it. */
   readonly exit: 1 | 3 | 4;
 }
 
 const problem = (means: string) => ({ means, level: 'problem', exit: 1 }) as const;
-/** The run could not be completed: no answer came that could be looked at, or a bound was reached. */
+/** The run could not be completed: no response came that could be looked at, or a bound was reached. */
 const incomplete = (means: string) => ({ means, level: 'problem', exit: 3 }) as const;
 const ofOurOwn = (means: string) => ({ means, level: 'problem', exit: 4 }) as const;
-const remark = (means: string) => ({ means, level: 'remark', exit: 1 }) as const;
+const warn = (means: string) => ({ means, level: 'warning', exit: 1 }) as const;
 const either = (means: string) => ({ means, level: 'either', exit: 1 }) as const;
 
-/** Every code that a problem or a remark can carry. A code is never renamed: people search for it. */
+/** Every code that a problem or a warning can carry. A code is never renamed: people search for it. */
 export const problemCodes = {
   // expressions, before anything runs
   'bad-syntax': problem(
@@ -41,7 +41,7 @@ export const problemCodes = {
   'may-be-nothing': problem(
     'A name that some way through the chain leaves without a value is used as if it always had one.',
   ),
-  'no-answer-here': problem('$ is the answer of the step it stands in, and there is none here.'),
+  'no-response-here': problem('$ is the response of the step it stands in, and there is none here.'),
   'no-item': problem(
     '@ stands only inside a filter, or in the second argument of any, every, map, sort, min, max, unique and group.',
   ),
@@ -53,14 +53,14 @@ export const problemCodes = {
   'number-pattern-invalid': problem('A pattern for a number has other signs than 0 # , and a point.'),
   'date-pattern-invalid': problem('A date pattern has a letter that means nothing.'),
   // expressions, on what came
-  'existence-of-false': remark(
+  'existence-of-false': warn(
     'A filter asks whether a member is there, and kept items in which it is false or null.',
   ),
-  'path-in-no-item': remark('A filter speaks of a member that none of the items it was tried on has.'),
-  'path-in-some-items': remark(
+  'path-in-no-item': warn('A filter speaks of a member that none of the items it was tried on has.'),
+  'path-in-some-items': warn(
     'A path that finds several values found none in some of the items before it. They are left out.',
   ),
-  'clock-change': remark(
+  'clock-change': warn(
     'Whole days were added to a time, as 24 hours each, over a change of the clocks. The time of day is another then.',
   ),
   'found-nothing': problem(
@@ -103,22 +103,22 @@ export const problemCodes = {
     'The project has more than one environment and no default, so one must be chosen.',
   ),
   'expression-in-text': either('An expression stands in a field for text, where it is only text.'),
-  'index-in-each-item': remark(
+  'index-in-each-item': warn(
     'An index stands behind a filter or a slice, and looks into each item that it found.',
   ),
-  'comment-in-text': remark('A text seems to go on behind " #", where YAML begins a comment.'),
-  'json-in-text': remark('A text that reads as JSON stands where JSON is made of what stands there.'),
+  'comment-in-text': warn('A text seems to go on behind " #", where YAML begins a comment.'),
+  'json-in-text': warn('A text that reads as JSON stands where JSON is made of what stands there.'),
   'text-in-expression': problem('An insertion ${…} stands in a field that is an expression already.'),
   'secret-in-plain-text': either('A key, a token or a password stands readable in a file.'),
   'secret-not-here': either('A secret stands only in texts of the project file and in texts that are sent.'),
-  'unused-input': remark('Nothing uses the input.'),
+  'unused-input': warn('Nothing uses the input.'),
   'chain-circle': problem('A chain follows itself, by way of other chains or at once.'),
-  'not-sent-again': remark(
+  'not-sent-again': warn(
     'A request was not sent again, since the service may have processed it. `idempotency: yes` or `repeatable: yes` on the call allows it.',
   ),
-  'next-page': remark('An answer says that there is a next page, and the step takes one page only.'),
+  'next-page': warn('A response says that there is a next page, and the step takes one page only.'),
   unreachable: either('A step can never be carried out, or an expectation never fail.'),
-  'encoded-twice': remark('percent(…) stands where what is inserted is percent-encoded anyway.'),
+  'encoded-twice': warn('percent(…) stands where what is inserted is percent-encoded anyway.'),
   'parameter-twice': problem('A name stands both in the URL and under query.'),
   'file-not-text': problem('A file that a person wrote is neither UTF-8 nor UTF-16 with a byte order mark.'),
   'file-not-found': incomplete('The file does not exist or can’t be read.'),
@@ -126,7 +126,7 @@ export const problemCodes = {
   'locked-unreadable': problem('What was locked can’t be opened with the key of this user.'),
   'xml-invalid': problem('A text is no XML, or is nested too deep.'),
   'xpath-invalid': problem('An expression for xpath(…) is not XPath 3.1, or failed on what it was given.'),
-  'not-verified': remark('The certificate of a service is not looked at, as tls: { verify: no } says.'),
+  'not-verified': warn('The certificate of a service is not looked at, as tls: { verify: no } says.'),
   'file-not-written': incomplete('A file can’t be written.'),
   'row-not-fitting': either(
     'A row does not fit the file it is written into: a column that the file does not have, several rows that could be meant, or a file that is not of rows.',
@@ -137,7 +137,7 @@ export const problemCodes = {
   'record-unreadable': problem(
     'The record of a run can’t be read: it was damaged, or a newer version wrote it.',
   ),
-  'not-recorded': incomplete('A request has no answer in the recorded run that is replayed.'),
+  'not-recorded': incomplete('A request has no response in the recorded run that is replayed.'),
   'not-sent': problem(
     'A request that may change something at a service is not sent while a file is watched, unless `--send` says so.',
   ),
@@ -173,28 +173,28 @@ export const problemCodes = {
   'not-a-duration': problem('A setting that is a duration came out as something else.'),
   'not-as-expected': problem('An expectation did not hold.'),
   'status-not-expected': problem('A call that says nothing of status expects one below 400.'),
-  'answer-not-as-typed': problem('The body of an answer is not what its content type, or read-as, says.'),
+  'response-not-as-typed': problem('The body of a response is not what its content type, or read-as, says.'),
   'not-a-list': problem('each goes over a list, and this is none.'),
   'not-a-count': problem('A setting that is a whole number came out as something else.'),
-  'too-few-turns': problem('Fewer turns of a loop held than `at-least` says.'),
-  'page-repeats': remark('An answer leads to a page that was read already, so reading ended there.'),
-  'poll-given-up': problem('The condition `give-up-when` of a poll held.'),
+  'too-few-iterations': problem('Fewer iterations of a loop passed than `at-least` says.'),
+  'page-repeats': warn('A response leads to a page that was read already, so reading ended there.'),
+  'poll-given-up': problem('The condition `give-up-when` of a poll passed.'),
   'poll-unforeseen': problem(
     'A poll met a state for which neither `until` nor `while` holds, so nobody has said what it means.',
   ),
-  'poll-out-of-time': problem('A poll reached its bound `within` before its condition held.'),
-  'not-signed': remark(
-    'A request that called back is not signed with the key of the credential that signed-by names.',
+  'poll-out-of-time': problem('A poll reached its bound `within` before its condition passed.'),
+  'not-signed': warn(
+    'A request that callback received is not signed with the key of the credential that signed-by names.',
   ),
-  'call-back-left': remark('A call-back came that nothing waited for any more.'),
+  'callback-ignored': warn('A callback came that nothing waited for any more.'),
   // bounds
   'bound-reached': incomplete(
-    'A bound was reached: the turns of a loop, the pages of a list, or a time. `up-to` and `within` set it.',
+    'A bound was reached: the iterations of a loop, the pages of a list, or a time. `up-to` and `within` set it.',
   ),
-  'told-to-wait-too-long': incomplete(
-    'A service says to come back later than the call waits in all, or more often than ten times. `retry: { as-told: … }` sets how long that is.',
+  'retry-after-too-long': incomplete(
+    'A service says to come back later than the call waits in all, or more often than ten times. `retry: { retry-after: … }` sets how long that is.',
   ),
-  'told-unclearly': remark(
+  'retry-after-unclear': warn(
     'A service says to come back, in a way that can’t be obeyed: at once, in the past, or unreadably. At least a second is waited.',
   ),
   defect: ofOurOwn(
@@ -206,14 +206,14 @@ export const problemCodes = {
   'ledger-unreadable': incomplete(
     'The file in which the calls of a budget are counted can’t be read or written.',
   ),
-  'no-call-back': incomplete('The request that was waited for did not come in within the time.'),
-  'listener-failed': incomplete('The listener for call-backs can’t be opened.'),
-  // no answer
+  'no-callback': incomplete('The request that was waited for did not come in within the time.'),
+  'listener-failed': incomplete('The listener for callbacks can’t be opened.'),
+  // no response
   'time-limit': incomplete(
-    'A request reached one of its time limits: to connect, until the answer begins, or in all.',
+    'A request reached one of its time limits: to connect, until the response begins, or in all.',
   ),
   'connection-refused': incomplete('Nothing listens at this address.'),
-  'connection-reset': incomplete('The connection was broken off before the answer was complete.'),
+  'connection-reset': incomplete('The connection was broken off before the response was complete.'),
   'unknown-host': incomplete('The name of the host can’t be found.'),
   'host-unreachable': incomplete('No way leads to the host.'),
   'tls-failed': incomplete(
@@ -223,15 +223,15 @@ export const problemCodes = {
     'The certificate of the service is not to be trusted: expired, of another name, or from an unknown authority.',
   ),
   'not-http': incomplete('What answered does not speak HTTP.'),
-  'body-too-large': incomplete('The body of an answer is larger than 64 MiB.'),
-  'body-broken': incomplete('The body of an answer can’t be decoded as its Content-Encoding says.'),
-  'coding-unknown': remark(
-    'The body of an answer is in a content coding that is not known here. It is passed on as it came.',
+  'body-too-large': incomplete('The body of a response is larger than 64 MiB.'),
+  'body-broken': incomplete('The body of a response can’t be decoded as its Content-Encoding says.'),
+  'coding-unknown': warn(
+    'The body of a response is in a content coding that is not known here. It is passed on as it came.',
   ),
-  'headers-too-large': incomplete('The head of an answer is larger than the bound.'),
+  'headers-too-large': incomplete('The head of a response is larger than the bound.'),
   'too-many-redirects': incomplete('A request was redirected more than 5 times.'),
   'redirect-invalid': incomplete('A redirect leads nowhere, or away from HTTP.'),
-  'no-answer': incomplete('The request failed in a way that has no name of its own here.'),
+  'no-response': incomplete('The request failed in a way that has no name of its own here.'),
   'sign-in-refused': incomplete('The service did not accept the credential.'),
   'sign-in-failed': incomplete('The token endpoint did not answer as RFC 6749 says.'),
   interrupted: problem('The run was interrupted.'),
@@ -245,7 +245,7 @@ type OfLevel<L extends Code['level']> = {
 /** What stops a step or a file. */
 export type ProblemCode = OfLevel<'problem' | 'either'>;
 /** What is only said. */
-export type RemarkCode = OfLevel<'remark' | 'either'>;
+export type WarningCode = OfLevel<'warning' | 'either'>;
 
 /** The exit code of a run that ends with a problem; 1 for a code that another version wrote. */
 export function exitOf(code: string): Code['exit'] {

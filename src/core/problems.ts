@@ -9,12 +9,12 @@ export interface Place {
 
 /**
  * An error as a value: what a person is told. `message` says what and why, `instead` what to write or do.
- * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader turns it into a `place`.
+ * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader iterations it into a `place`.
  */
 export interface Problem {
   readonly code: ProblemCode;
   readonly message: string;
-  readonly instead?: string;
+  readonly hint?: string;
   readonly place?: Place;
   readonly span?: Span;
 }
@@ -49,7 +49,7 @@ export function problemOf(error: unknown): Problem {
   return {
     code: 'defect',
     message: `Batharon met a defect of its own: ${what}`,
-    instead: REPORT,
+    hint: REPORT,
   };
 }
 

@@ -46,7 +46,7 @@ export function addKeep(
   const node = stepNamed(valueOf(new SourceFile(path, text).root, 'steps'), step);
   if (!node)
     return fail('no-such-step', `${path} has no step of the name ${step}`, {
-      instead: `name: ${step} on the step`,
+      hint: `name: ${step} on the step`,
     });
   const keep = valueOf(node, 'keep');
   const isOpen = (one: MapNode): boolean => text[one.range[0]] !== '{';
@@ -58,7 +58,7 @@ export function addKeep(
     ]);
   if (keep || !isOpen(node))
     return fail('cannot-add', `the step ${step} in ${path} is written in one line, with no place for more`, {
-      instead: 'keep: with its names on lines of their own',
+      hint: 'keep: with its names on lines of their own',
     });
   const indent = ' '.repeat(columnOf(text, node.entries[0]!.key.range[0]));
   return insertAfterLine(whole, endOf(node), [`${indent}keep:`, `${indent}  ${line}`]);
@@ -102,7 +102,7 @@ function addLines(
   }
   if (node.type !== type || /^[{[]/.test(text.slice(node.range[0], node.range[0] + 1)))
     return fail('cannot-add', `${key} in ${path} is written in one line, with no place for more`, {
-      instead: `${key}: with its entries on lines of their own`,
+      hint: `${key}: with its entries on lines of their own`,
     });
   return insertAfterLine(whole, endOf(node), indented(text, node, lines));
 }

@@ -35,7 +35,7 @@ export function importCurls(source: string): ImportedCommands {
   });
   if (requests.length === 0)
     fail('import-unreadable', 'this is no command line that begins with curl', {
-      instead: "batharon import curl 'curl https://…'",
+      hint: "batharon import curl 'curl https://…'",
     });
   return { requests, notes: notes.map((note) => replaceOutputs(note, (command) => `$(${command})`)) };
 }
@@ -65,7 +65,7 @@ function requestOf(command: ShellCommand): ImportedRequest {
   takeInput(values, input);
   const [address, ...others] = values.url;
   if (address === undefined)
-    return fail('import-unreadable', 'the command has no address', { instead: 'curl https://…' });
+    return fail('import-unreadable', 'the command has no address', { hint: 'curl https://…' });
   for (const other of others) notes.push(`${other}: a second address; it is a command of its own`);
 
   const headers = values.header.flatMap((line) => headerOf(line));
@@ -263,5 +263,5 @@ function saveOf(
   const output = values.output.at(-1);
   if (output !== undefined) return output === '-' || output === '/dev/null' ? {} : { save: output };
   if (!flags.has('remote-name')) return {};
-  return { save: /([^/?#]+)(?:[?#].*)?$/.exec(address)?.[1] ?? 'answer' };
+  return { save: /([^/?#]+)(?:[?#].*)?$/.exec(address)?.[1] ?? 'response' };
 }

@@ -15,7 +15,7 @@ export interface Draft {
 export interface DraftSecret {
   /** `env NAME`, or `locked`. */
   readonly source: string;
-  /** The key itself, where the documentation held it; it is stored, and shown nowhere. */
+  /** The key itself, where the documentation passed it; it is stored, and shown nowhere. */
   readonly value?: string;
 }
 

@@ -49,14 +49,14 @@ export function importFetches(source: string): ImportedRequest[] {
     });
   } catch (error) {
     return fail('import-unreadable', `this is no JavaScript: ${(error as Error).message}`, {
-      instead: "fetch('https://…', { … })",
+      hint: "fetch('https://…', { … })",
     });
   }
   const reader = new Reader(program);
   const calls = reader.calls.filter(({ callee }) => nameOfCallee(callee) === 'fetch');
   if (calls.length === 0)
     return fail('import-unreadable', 'nothing in this snippet calls fetch', {
-      instead: "fetch('https://…', { … })",
+      hint: "fetch('https://…', { … })",
     });
   // Where a call stands inside another one, the inner one is carried out first; else as they are written.
   return calls.sort((a, b) => a.end - b.end).map((call) => reader.request(call));
@@ -209,7 +209,7 @@ class Reader {
     this.#notes = [];
     if (!address)
       return fail('import-unreadable', 'fetch is called without an address', {
-        instead: "fetch('https://…')",
+        hint: "fetch('https://…')",
       });
     const settings = options && this.#follow(options);
     if (settings && settings.type !== 'ObjectExpression')

@@ -18,7 +18,7 @@ export function importHttp(source: string): ImportedRequest {
       'import-unreadable',
       `the first line is no request line: ${JSON.stringify(first.slice(0, 60))}`,
       {
-        instead: 'GET /racks HTTP/1.1',
+        hint: 'GET /racks HTTP/1.1',
       },
     );
   const fields = lines
@@ -36,14 +36,14 @@ export function importHttp(source: string): ImportedRequest {
         return fail(
           'import-unreadable',
           `this is no field of a request: ${JSON.stringify(line.slice(0, 60))}`,
-          { instead: 'Accept: application/json' },
+          { hint: 'Accept: application/json' },
         );
       return [name, value];
     });
   const host = fields.find(([name]) => /^host$/i.test(name))?.[1];
   if (!/^https?:\/\//.test(target) && host === undefined)
     fail('import-unreadable', 'the message says nowhere which host it goes to', {
-      instead: 'Host: api.emberfold.example',
+      hint: 'Host: api.emberfold.example',
     });
   const headers = fields.filter(
     ([name]) => !/^(?:host|content-length|connection|cookie|transfer-encoding)$/i.test(name),

@@ -19,7 +19,7 @@ export interface ImportedRequest {
   readonly insecure?: boolean;
   readonly tls?: { readonly ca?: string; readonly cert?: string; readonly key?: string };
   readonly proxy?: string;
-  /** The file that its answer goes into. */
+  /** The file that its response goes into. */
   readonly save?: string;
   /** What can't be carried over, a line each. */
   readonly notes: readonly string[];

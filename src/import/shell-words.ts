@@ -72,7 +72,7 @@ export function shellCommands(source: string): ShellCommand[] {
       endCommand();
       i += text[i + 1] === char ? 2 : 1;
     } else if (char === '>') {
-      // 2> is what goes wrong, which is no part of an answer.
+      // 2> is what goes wrong, which is no part of a response.
       const isErrors = word === '2';
       if (word !== undefined && /^[12&]$/.test(word)) word = undefined;
       endWord();
@@ -169,7 +169,7 @@ function closing(text: string, open: number, quote: string): number {
       'import-unreadable',
       `the quote that begins ${JSON.stringify(text.slice(open, open + 20))} is not closed`,
       {
-        instead: `the whole command, ${quote} at its end`,
+        hint: `the whole command, ${quote} at its end`,
       },
     );
   return close;
@@ -177,7 +177,7 @@ function closing(text: string, open: number, quote: string): number {
 
 /** Inside double quotes a backslash keeps its meaning only before `$`, a backtick, `"`, itself and a line break. */
 function doubleQuoted(text: string, open: number, add: (part: string) => void): number {
-  // A word processor turns quotes into curly ones.
+  // A word processor iterations quotes into curly ones.
   const quote = text[open] === '"' ? '"' : '\u201d';
   let i = open + 1;
   add('');

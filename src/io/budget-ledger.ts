@@ -92,6 +92,6 @@ function unreadable(message: string): ProblemError {
   return new ProblemError({
     code: 'ledger-unreadable',
     message,
-    instead: 'take the file away, if the calls that it counts do not matter',
+    hint: 'take the file away, if the calls that it counts do not matter',
   });
 }

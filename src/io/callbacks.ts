@@ -1,8 +1,8 @@
 import { randomBytes } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import type { CallBacks as CallBacksSetting } from '../core/chain/project.ts';
-import type { ArrivedRequest, CallBacks } from '../core/ports.ts';
+import type { Callbacks as CallbacksSetting } from '../core/chain/project.ts';
+import type { ArrivedRequest, Callbacks } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 
 /** The most that is taken of one body, in bytes. */
@@ -10,13 +10,13 @@ const LARGEST_BODY = 8 * 1024 * 1024;
 
 type Take = (arrived: ArrivedRequest) => Promise<number>;
 
-/** One listener for all steps that wait for a call-back; opened when the first one does. */
-export class CallBackListener implements CallBacks {
-  readonly #setting: CallBacksSetting;
+/** One listener for all steps that wait for a callback; opened when the first one does. */
+export class CallbackListener implements Callbacks {
+  readonly #setting: CallbacksSetting;
   readonly #takers = new Map<string, Take>();
   #server: Promise<{ server: Server; base: string }> | undefined;
 
-  constructor(setting: CallBacksSetting = { host: '127.0.0.1', port: 0 }) {
+  constructor(setting: CallbacksSetting = { host: '127.0.0.1', port: 0 }) {
     this.#setting = setting;
   }
 
@@ -31,7 +31,7 @@ export class CallBackListener implements CallBacks {
   async #listen(): Promise<{ server: Server; base: string }> {
     const { host, port, publicUrl } = this.#setting;
     const server = createServer((request, response) => {
-      this.#answer(request).then(
+      this.#response(request).then(
         (status) => response.writeHead(status).end(),
         () => response.writeHead(500).end(),
       );
@@ -43,8 +43,8 @@ export class CallBackListener implements CallBacks {
       this.#server = undefined;
       throw new ProblemError({
         code: 'listener-failed',
-        message: `the listener for call-backs can't be opened at ${host}:${port}: ${(error as Error).message}`,
-        instead: 'callbacks: { listen: 127.0.0.1:0 } in the project file takes a free port',
+        message: `the listener for callbacks can't be opened at ${host}:${port}: ${(error as Error).message}`,
+        hint: 'callbacks: { listen: 127.0.0.1:0 } in the project file takes a free port',
       });
     });
     server.unref();
@@ -52,7 +52,7 @@ export class CallBackListener implements CallBacks {
     return { server, base: publicUrl?.replace(/\/+$/, '') ?? `http://${host}:${taken}` };
   }
 
-  async #answer(request: IncomingMessage): Promise<number> {
+  async #response(request: IncomingMessage): Promise<number> {
     const id = /\/([0-9a-f]{24})(?:[/?]|$)/.exec(request.url ?? '')?.[1];
     const take = id === undefined ? undefined : this.#takers.get(id);
     if (!take) return 404;

@@ -5,7 +5,7 @@ import { RunCredentials } from './credentials/index.ts';
 import type { Person } from './credentials/person.ts';
 import { RunCookies } from './http/cookies.ts';
 import { localFiles } from './files/files.ts';
-import { CallBackListener } from './callbacks.ts';
+import { CallbackListener } from './callbacks.ts';
 import { formats } from './files/formats.ts';
 import { BudgetLedger } from './budget-ledger.ts';
 import { projectFolder } from './secrets/project-folder.ts';
@@ -23,7 +23,7 @@ export function machinePorts(
   project: Project,
   transport: Transport,
   machine: Machine,
-): Ports & { readonly credentials: RunCredentials; readonly callBacks: CallBackListener } {
+): Ports & { readonly credentials: RunCredentials; readonly callbacks: CallbackListener } {
   return {
     transport,
     agent: AGENT,
@@ -36,7 +36,7 @@ export function machinePorts(
     cookies: new RunCookies(),
     formats,
     rows: localRows,
-    callBacks: new CallBackListener(project.callbacks),
+    callbacks: new CallbackListener(project.callbacks),
     ledger: new BudgetLedger(projectFolder(project)),
   };
 }

@@ -1,10 +1,10 @@
-import type { Transport, WireAnswer, WireRequest } from '../core/ports.ts';
+import type { Transport, WireResponse, WireRequest } from '../core/ports.ts';
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
 import type { EventBody } from '../core/events.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 
-/** Where recorded answers come from. */
+/** Where recorded responses come from. */
 export interface Replayed {
   readonly id: string;
   steps(): Iterable<RecordedStep>;
@@ -12,12 +12,12 @@ export interface Replayed {
 }
 
 /**
- * Answers requests with what was answered to the same ones in a recorded run: same method, path, query and body, in the
+ * Responses requests with what was answered to the same ones in a recorded run: same method, path, query and body, in the
  * order in which they were sent. Sends nothing. A request that was not recorded is `not-recorded`.
  */
 export class ReplayTransport implements Transport {
   readonly #run: Replayed;
-  readonly #answers = new Map<string, RecordedAttempt[]>();
+  readonly #responses = new Map<string, RecordedAttempt[]>();
 
   constructor(run: Replayed) {
     this.#run = run;
@@ -26,49 +26,49 @@ export class ReplayTransport implements Transport {
       const own = new Map<string, { attempt: RecordedAttempt; isBefore: boolean }[]>();
       step.attempts.forEach((attempt, i) => {
         // A credential was renewed behind it, which happens by itself here.
-        if (attempt.answer?.status === 401 && step.attempts[i + 1] && i + 1 !== before) return;
+        if (attempt.response?.status === 401 && step.attempts[i + 1] && i + 1 !== before) return;
         const { method, url } = attempt.sent;
         const key = keyOf(method, url, textOf(run.bytes(attempt.sent)));
         own.set(key, [...(own.get(key) ?? []), { attempt, isBefore: i < before }]);
       });
       for (const [key, all] of own) {
-        // What was sent again when the run went on counts; of what was not, the answer that it had before.
+        // What was sent again when the run went on counts; of what was not, the response that it had before.
         const again = all.filter(({ isBefore }) => !isBefore);
         const last = (again.length > 0 ? again : all).map(({ attempt }) => attempt);
-        this.#answers.set(key, [...(this.#answers.get(key) ?? []), ...last]);
+        this.#responses.set(key, [...(this.#responses.get(key) ?? []), ...last]);
       }
     }
   }
 
-  async send(request: WireRequest): Promise<WireAnswer> {
+  async send(request: WireRequest): Promise<WireResponse> {
     const body = request.body instanceof Uint8Array ? textOf(request.body) : '';
-    const attempt = this.#answers.get(keyOf(request.method, request.url, body))?.shift();
+    const attempt = this.#responses.get(keyOf(request.method, request.url, body))?.shift();
     if (!attempt)
       throw new ProblemError({
         code: 'not-recorded',
-        message: `${request.method} ${request.url} is new: the run ${this.#run.id} has no answer to it, and nothing is sent`,
-        instead: 'batharon run, which sends it',
+        message: `${request.method} ${request.url} is new: the run ${this.#run.id} has no response to it, and nothing is sent`,
+        hint: 'batharon run, which sends it',
       });
-    const { answer, failed } = attempt;
+    const { response, failed } = attempt;
     if (failed)
       throw new ProblemError({ code: failed.problem.code as ProblemCode, message: failed.problem.message });
-    const bytes = answer && this.#run.bytes(answer);
-    if (!answer || !bytes)
+    const bytes = response && this.#run.bytes(response);
+    if (!response || !bytes)
       throw new ProblemError({
         code: 'not-recorded',
-        message: answer
-          ? `the answer to ${request.method} ${request.url} was not kept whole`
-          : `the run ${this.#run.id} was cut off before ${request.method} ${request.url} was answered`,
-        instead: 'batharon run, which sends it',
+        message: response
+          ? `the response to ${request.method} ${request.url} was not kept whole`
+          : `the run ${this.#run.id} was interrupted before ${request.method} ${request.url} was answered`,
+        hint: 'batharon run, which sends it',
       });
     // The text was decoded before it was recorded.
-    const headers = answer.headers
+    const headers = response.headers
       .filter(([name]) => name !== 'set-cookie')
       .map(([name, value]): [string, string] => [
         name,
         name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
       ]);
-    const whole = { status: answer.status, headers, body: bytes, phases: {} };
+    const whole = { status: response.status, headers, body: bytes, phases: {} };
     if (!request.receive) return whole;
     await request.receive(bytes);
     return { ...whole, body: new Uint8Array() };

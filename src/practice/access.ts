@@ -4,7 +4,7 @@ import { problem } from './problem.ts';
 import { KEYS, type State } from './state.ts';
 import { grant, refuse } from './tokens.ts';
 
-/** Who sends a request, or nobody; an answer has been given where the credential is no good. */
+/** Who sends a request, or nobody; a response has been given where the credential is no good. */
 export interface Caller {
   readonly name: string;
   readonly scopes: readonly string[];
@@ -76,7 +76,7 @@ export function authenticate(state: State, request: FastifyRequest, reply: Fasti
     : refuse('Bearer realm="emberfold"', 'this key is not known here');
 }
 
-/** Whether the caller may do something; an answer has been given where not (RFC 6750, section 3.1). */
+/** Whether the caller may do something; a response has been given where not (RFC 6750, section 3.1). */
 export function permits(caller: Caller, scope: string, reply: FastifyReply): boolean {
   if (caller.scopes.includes(scope)) return true;
   void problem(

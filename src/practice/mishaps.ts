@@ -8,8 +8,8 @@ import type { State } from './state.ts';
 export const MISHAPS = {
   '500': 'an internal error, as problem details',
   '503': 'a page, with Retry-After',
-  reset: 'the connection is broken off before the answer',
-  'slow-first-byte': 'the answer begins after 3 seconds of the service’s time',
+  reset: 'the connection is broken off before the response',
+  'slow-first-byte': 'the response begins after 3 seconds of the service’s time',
   'slow-body': 'the body comes in pieces over 3 seconds of the service’s time',
   'cut-body': 'the body breaks off in its middle',
   'broken-json': 'JSON that does not parse',
@@ -18,11 +18,11 @@ export const MISHAPS = {
   'endless-body': 'a body without an end (bounded at 200 MB)',
   'redirect-away': 'a redirect to another origin',
   'redirect-loop': 'a redirect to itself',
-  late: 'an answer after 90 seconds of the service’s time',
-  'lost-answer': 'the request is carried out, and the connection broken off in place of an answer',
-  'cut-answer': 'the request is carried out, and its answer breaks off in its middle',
-  '500-after': 'the request is carried out, and the answer is an internal error all the same',
-  'early-notice': 'a notice about a firing comes before the answer to its request',
+  late: 'a response after 90 seconds of the service’s time',
+  'lost-response': 'the request is carried out, and the connection broken off in place of a response',
+  'cut-response': 'the request is carried out, and its response breaks off in its middle',
+  '500-after': 'the request is carried out, and the response is an internal error all the same',
+  'early-notice': 'a notice about a firing comes before the response to its request',
   'double-notice': 'a notice about a firing comes twice',
   'garbled-notice': 'a notice about a firing is no JSON',
 } as const;
@@ -33,11 +33,19 @@ export type Mishap = keyof typeof MISHAPS;
 const MOOD = 0.4;
 const MOODS: readonly Mishap[] = ['500', '503', 'reset', 'cut-body', 'broken-json', 'wrong-type'];
 /** What can happen to any request of a moody service: before, in and after it is carried out. */
-const FAULTS: readonly Mishap[] = ['500', '503', 'reset', 'late', 'lost-answer', 'cut-answer', '500-after'];
-/** Mishaps that happen to an answer, or to what follows it. */
+const FAULTS: readonly Mishap[] = [
+  '500',
+  '503',
+  'reset',
+  'late',
+  'lost-response',
+  'cut-response',
+  '500-after',
+];
+/** Mishaps that happen to a response, or to what follows it. */
 const AFTERWARDS: ReadonlySet<Mishap> = new Set<Mishap>([
-  'lost-answer',
-  'cut-answer',
+  'lost-response',
+  'cut-response',
   '500-after',
   'early-notice',
   'double-notice',
@@ -116,7 +124,7 @@ export class Moods {
     }
   }
 
-  /** Carries out a mishap of an answer that is about to be sent; gives what is sent in its place. */
+  /** Carries out a mishap of a response that is about to be sent; gives what is sent in its place. */
   spoil(mishap: Mishap, request: FastifyRequest, reply: FastifyReply, payload: unknown): unknown {
     if (mishap === '500-after') {
       const body = '{"title":"The kiln is out of order"}';
@@ -126,8 +134,8 @@ export class Moods {
         .header('content-length', body.length);
       return body;
     }
-    if (mishap !== 'lost-answer' && mishap !== 'cut-answer') return payload;
-    if (mishap === 'lost-answer') request.raw.socket.resetAndDestroy();
+    if (mishap !== 'lost-response' && mishap !== 'cut-response') return payload;
+    if (mishap === 'lost-response') request.raw.socket.resetAndDestroy();
     else {
       // Half of the body goes out, then the connection is broken off.
       const { raw } = reply;

@@ -1,4 +1,4 @@
-// The description of the practice service. A test holds every answer to it.
+// The description of the practice service. A test holds every response to it.
 
 const json = (schema: object): object => ({ 'application/json': { schema } });
 const ref = (name: string): object => ({ $ref: `#/components/schemas/${name}` });
@@ -20,7 +20,7 @@ const problem = (description: string): object => ({
   content: { 'application/problem+json': { schema: ref('Problem') } },
 });
 const page = (description: string): object => ({ description, content: { 'text/html': { schema: text } } });
-const answer = (description: string, schema: object, headers: readonly string[] = []): object => ({
+const response = (description: string, schema: object, headers: readonly string[] = []): object => ({
   description,
   content: json(schema),
   ...(headers.length === 0
@@ -62,7 +62,7 @@ const body = (schema: object, type = 'application/json'): object => ({
   content: { [type]: { schema } },
 });
 const changed = {
-  '200': answer('The piece as it is now', ref('Piece'), ['ETag']),
+  '200': response('The piece as it is now', ref('Piece'), ['ETag']),
   '412': problem('Changed meanwhile'),
   '422': problem('Not a piece'),
   ...writeFailures,
@@ -84,21 +84,21 @@ export const openapi = {
       get: {
         operationId: 'describe',
         security: [],
-        responses: { '200': answer('What the service offers', { type: 'object' }) },
+        responses: { '200': response('What the service offers', { type: 'object' }) },
       },
     },
     '/openapi.json': {
       get: {
         operationId: 'description',
         security: [],
-        responses: { '200': answer('This description', { type: 'object' }) },
+        responses: { '200': response('This description', { type: 'object' }) },
       },
     },
     '/ledger': {
       get: {
         operationId: 'ledger',
         security: [],
-        responses: { '200': answer('What the service has received', ref('Ledger')) },
+        responses: { '200': response('What the service has received', ref('Ledger')) },
       },
     },
     '/v1/token': {
@@ -123,7 +123,7 @@ export const openapi = {
           'application/x-www-form-urlencoded',
         ),
         responses: {
-          '200': answer(
+          '200': response(
             'A token',
             object(
               {
@@ -136,8 +136,8 @@ export const openapi = {
               ['refresh_token'],
             ),
           ),
-          '400': answer('Not such a grant or scope', ref('TokenError')),
-          '401': answer('Not such a client', ref('TokenError')),
+          '400': response('Not such a grant or scope', ref('TokenError')),
+          '401': response('Not such a client', ref('TokenError')),
         },
       },
     },
@@ -145,7 +145,7 @@ export const openapi = {
       get: {
         operationId: 'listRacks',
         responses: {
-          '200': answer(
+          '200': response(
             'All racks',
             object({ racks: list(object({ id: text, pieces: whole, href: text })) }),
           ),
@@ -159,7 +159,7 @@ export const openapi = {
         summary: 'A page of the pieces of a rack; the next one is in the Link field (RFC 8288)',
         parameters: [path('rack'), query('page', { type: 'integer', minimum: 1 }, 'Which page'), ...filters],
         responses: {
-          '200': answer('A page', object({ rack: text, pieces: list(ref('PartOfPiece')) }), ['Link']),
+          '200': response('A page', object({ rack: text, pieces: list(ref('PartOfPiece')) }), ['Link']),
           '400': problem('Not such a page'),
           ...failures,
           ...missing,
@@ -176,7 +176,7 @@ export const openapi = {
           ...filters,
         ],
         responses: {
-          '200': answer('A page', {
+          '200': response('A page', {
             oneOf: [
               object({ pieces: list(ref('PartOfPiece')), next_cursor: { type: ['string', 'null'] } }),
               object({ pieces: list(ref('PartOfPiece')), page: whole, pages: whole, total: whole }),
@@ -190,7 +190,7 @@ export const openapi = {
         operationId: 'createPiece',
         requestBody: body(draft),
         responses: {
-          '201': answer('The new piece', ref('Piece'), ['Location', 'ETag']),
+          '201': response('The new piece', ref('Piece'), ['Location', 'ETag']),
           '422': problem('Not a piece'),
           ...writeFailures,
         },
@@ -201,7 +201,7 @@ export const openapi = {
       get: {
         operationId: 'readPiece',
         responses: {
-          '200': answer('The piece', ref('PartOfPiece'), ['ETag']),
+          '200': response('The piece', ref('PartOfPiece'), ['ETag']),
           '304': { description: 'As it was' },
           ...failures,
           ...missing,
@@ -235,7 +235,7 @@ export const openapi = {
       get: {
         operationId: 'readGlaze',
         parameters: [path('name')],
-        responses: { '200': answer('The glaze', ref('Glaze')), ...failures, ...missing },
+        responses: { '200': response('The glaze', ref('Glaze')), ...failures, ...missing },
       },
     },
     '/v1/firings': {
@@ -245,7 +245,7 @@ export const openapi = {
         parameters: [{ name: 'Idempotency-Key', in: 'header', schema: text }],
         requestBody: body(object({ piece: text, cone: whole, notify: text }, ['cone'])),
         responses: {
-          '202': answer('Accepted', ref('Firing'), ['Location', 'Retry-After']),
+          '202': response('Accepted', ref('Firing'), ['Location', 'Retry-After']),
           '400': problem('Not JSON'),
           '422': problem('Not a firing'),
           ...writeFailures,
@@ -257,7 +257,7 @@ export const openapi = {
       get: {
         operationId: 'readFiring',
         responses: {
-          '200': answer('The firing as it is now', ref('Firing')),
+          '200': response('The firing as it is now', ref('Firing')),
           '410': problem('Taken back'),
           ...failures,
           ...missing,
@@ -295,7 +295,7 @@ export const openapi = {
         security: [],
         parameters: [query('date', { type: 'string', format: 'date' }, 'The day', true)],
         responses: {
-          '200': answer(
+          '200': response(
             'Its light',
             object({ date: text, light: object({ from: whole, until: whole }), drying_hours: money }),
           ),
@@ -308,7 +308,7 @@ export const openapi = {
         operationId: 'listOrders',
         security: [{ staff: [] }],
         responses: {
-          '200': answer(
+          '200': response(
             'The orders',
             object({ orders: list(object({ number: text, pieces: list(text), paid: { type: 'boolean' } })) }),
           ),
@@ -359,7 +359,7 @@ export const openapi = {
         operationId: 'uploadPhoto',
         requestBody: { required: true, content: { '*/*': {} } },
         responses: {
-          '201': answer('What came', object({ size: whole, sha256: text, type: text })),
+          '201': response('What came', object({ size: whole, sha256: text, type: text })),
           ...failures,
         },
       },
@@ -385,7 +385,7 @@ export const openapi = {
           'application/x-www-form-urlencoded',
         ),
         responses: {
-          '200': answer(
+          '200': response(
             'A code to show',
             object({
               device_code: text,
@@ -396,7 +396,7 @@ export const openapi = {
               interval: whole,
             }),
           ),
-          '401': answer('No such client', ref('TokenError')),
+          '401': response('No such client', ref('TokenError')),
         },
       },
     },
@@ -420,7 +420,7 @@ export const openapi = {
         summary: 'Old firings, behind Digest (RFC 7616)',
         security: [{ archive: [] }],
         responses: {
-          '200': answer(
+          '200': response(
             'The firings',
             object({ firings: list(object({ year: whole, pieces: whole, cracked: whole })) }),
           ),
@@ -442,7 +442,7 @@ export const openapi = {
         operationId: 'plans',
         security: [{ studio: [] }],
         responses: {
-          '200': answer('The plans', object({ plans: list(object({ day: text, kiln: text })) })),
+          '200': response('The plans', object({ plans: list(object({ day: text, kiln: text })) })),
           '401': page('Please sign in'),
         },
       },
@@ -453,7 +453,7 @@ export const openapi = {
         summary: 'Each request is signed (RFC 9421, hmac-sha256)',
         security: [],
         responses: {
-          '200': answer('The orders', object({ orders: list(object({ number: text, pieces: whole })) })),
+          '200': response('The orders', object({ orders: list(object({ number: text, pieces: whole })) })),
           '401': problem('Not signed'),
         },
       },
@@ -462,7 +462,7 @@ export const openapi = {
         security: [],
         requestBody: body({ type: 'object' }),
         responses: {
-          '201': answer('Ordered', object({ number: text, received: whole })),
+          '201': response('Ordered', object({ number: text, received: whole })),
           '401': problem('Not signed'),
         },
       },
@@ -473,7 +473,7 @@ export const openapi = {
         summary: 'Misbehaves now and then, the same way at every start',
         security: [],
         responses: {
-          '200': answer('The racks', object({ racks: list(text) })),
+          '200': response('The racks', object({ racks: list(text) })),
           '500': problem('Out of order'),
           '503': page('Back in a moment'),
         },

@@ -1,7 +1,7 @@
 import type { FastifyReply } from 'fastify';
 import { writeJson } from './json.ts';
 
-/** Answers with problem details (RFC 9457). */
+/** Responses with problem details (RFC 9457). */
 export function problem(
   reply: FastifyReply,
   status: number,
@@ -19,7 +19,7 @@ export function problem(
     );
 }
 
-/** Answers with a page, as services do that were built by somebody else. */
+/** Responses with a page, as services do that were built by somebody else. */
 export function page(reply: FastifyReply, status: number, title: string, text: string): FastifyReply {
   return reply
     .code(status)

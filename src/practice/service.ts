@@ -47,7 +47,7 @@ function addHooks(server: FastifyInstance, state: State): void {
     const mishap = moods.of(request);
     if (!mishap) return;
     mishaps.set(request, mishap);
-    // Some mishaps leave no answer for the hook below to count.
+    // Some mishaps leave no response for the hook below to count.
     const counted = await moods.happen(mishap, request, reply);
     if (counted && !reply.raw.headersSent) record(request, 0);
     if (counted) return reply;
@@ -90,7 +90,7 @@ function credentialOf(request: FastifyRequest): string {
 
 function addRoutes(server: FastifyInstance, state: State): void {
   const limits = new Limits(state);
-  /** Who asks, if the credential is good and its bucket not empty; otherwise an answer has been given. */
+  /** Who asks, if the credential is good and its bucket not empty; otherwise a response has been given. */
   const guard = (request: FastifyRequest, reply: FastifyReply): Caller | undefined => {
     const caller = authenticate(state, request, reply);
     return caller && limits.take(caller.name, reply) ? caller : undefined;

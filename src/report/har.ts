@@ -4,9 +4,9 @@ import { fromUtf8 } from '../core/language/encodings.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 import { allSteps, type ReportSource } from './report-source.ts';
 
-/** An answer, or what came of one that broke off. */
-type Came = Pick<EventOf<'answer-came'>, 'status' | 'headers' | 'body'>;
-type Headers = EventOf<'answer-came'>['headers'];
+/** A response, or what came of one that failed off. */
+type Received = Pick<EventOf<'response-received'>, 'status' | 'headers' | 'body'>;
+type Headers = EventOf<'response-received'>['headers'];
 
 /** An HTTP Archive, version 1.2: a page for each run, an entry for each request. Secrets are masked in it. */
 export function har(sources: readonly ReportSource[], version: string): string {
@@ -32,12 +32,12 @@ export function har(sources: readonly ReportSource[], version: string): string {
 function entry(
   source: ReportSource,
   step: RecordedStep,
-  { answer, failed, redirected, sent }: RecordedAttempt,
+  { response, failed, redirected, sent }: RecordedAttempt,
 ): object {
-  const came: Came | undefined = answer ?? failed?.partial;
-  const phases = answer?.phases ?? failed?.phases ?? {};
+  const received: Received | undefined = response ?? failed?.partial;
+  const phases = response?.phases ?? failed?.phases ?? {};
   const timings = {
-    blocked: sent.held ?? -1,
+    blocked: sent.delayed ?? -1,
     dns: phases.name ?? -1,
     // The time of TLS is a part of that of connecting.
     connect: phases.connect === undefined ? -1 : phases.connect + (phases.tls ?? 0),
@@ -51,10 +51,10 @@ function entry(
     .reduce((sum, part) => sum + part, 0);
   return {
     pageref: source.run.id,
-    startedDateTime: new Date(sent.at - (sent.held ?? 0)).toISOString(),
+    startedDateTime: new Date(sent.at - (sent.delayed ?? 0)).toISOString(),
     time,
     request: request(source, sent),
-    response: came ? response(source, came, redirected) : noResponse(),
+    response: received ? responseOf(source, received, redirected) : noResponse(),
     cache: {},
     timings,
     comment: failed ? `${step.address}: ${failed.problem.message}` : step.address,
@@ -81,31 +81,35 @@ function request(source: ReportSource, sent: EventOf<'request-sent'>): object {
   };
 }
 
-function response(source: ReportSource, answer: Came, redirected: EventOf<'redirected'> | undefined): object {
-  const bytes = source.bytes(answer);
-  const text = bytes && answer.body.text !== undefined ? fromUtf8(bytes) : undefined;
+function responseOf(
+  source: ReportSource,
+  response: Received,
+  redirected: EventOf<'redirected'> | undefined,
+): object {
+  const bytes = source.bytes(response);
+  const text = bytes && response.body.text !== undefined ? fromUtf8(bytes) : undefined;
   const content =
     text !== undefined
       ? { text }
       : bytes && bytes.length > 0
         ? { text: Buffer.from(bytes).toString('base64'), encoding: 'base64' }
-        : answer.body.text === undefined
+        : response.body.text === undefined
           ? {}
-          : { text: answer.body.text, comment: 'only its beginning was kept' };
+          : { text: response.body.text, comment: 'only its beginning was kept' };
   return {
-    status: answer.status,
-    statusText: STATUS_CODES[answer.status] ?? '',
+    status: response.status,
+    statusText: STATUS_CODES[response.status] ?? '',
     httpVersion: 'HTTP/1.1',
     cookies: [],
-    headers: named(answer.headers),
-    content: { size: answer.body.size, mimeType: answer.body.type ?? 'x-unknown', ...content },
+    headers: named(response.headers),
+    content: { size: response.body.size, mimeType: response.body.type ?? 'x-unknown', ...content },
     redirectURL: redirected?.to ?? '',
     headersSize: -1,
     bodySize: -1,
   };
 }
 
-/** Where no answer came the format has a status of 0. */
+/** Where no response came the format has a status of 0. */
 function noResponse(): object {
   return {
     status: 0,

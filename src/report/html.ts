@@ -2,7 +2,7 @@ import { whichStep } from '../core/record/step-words.ts';
 import { gzipSync } from 'node:zlib';
 import type { EventBody } from '../core/events.ts';
 import { fromUtf8 } from '../core/language/encodings.ts';
-import type { RecordedAttempt, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import type { RecordedAttempt, RecordedStep, RecordedIteration } from '../core/record/recorded-run.ts';
 import { rowWords } from '../core/record/row-words.ts';
 import type {
   PageBody,
@@ -11,7 +11,7 @@ import type {
   PageRequest,
   PageRun,
   PageStep,
-  PageTurn,
+  PageIteration,
 } from './page/data.ts';
 import style from './page/style.css';
 import script from 'browser:./page/main.ts';
@@ -52,15 +52,15 @@ function escaped(text: string): string {
   return text.replace(/[&<>"]/g, (char) => ({ '&': '&amp;', '<': '&lt;', '>': '&gt;' })[char] ?? '&quot;');
 }
 
-/** For whoever lets no page run a program: how each run ended, and what broke. */
+/** For whoever lets no page run a program: how each run ended, and what failed. */
 function plain(sources: readonly ReportSource[]): string {
   return sources
     .flatMap(({ run }) => [
       `${run.chain}: ${outcomeWords(run)} (run ${run.id})`,
       ...[...allSteps(run)]
-        .filter(({ outcome, problem }) => outcome === 'broke' && problem)
+        .filter(({ outcome, problem }) => outcome === 'failed' && problem)
         .slice(0, 20)
-        .flatMap((step) => ['', `broke  ${whichStep(step)}`, ...failureLines(step, run)]),
+        .flatMap((step) => ['', `failed  ${whichStep(step)}`, ...failureLines(step, run)]),
     ])
     .join('\n');
 }
@@ -79,7 +79,7 @@ class Maker {
       file,
       ...(environment === undefined ? {} : { environment }),
       at,
-      outcome: run.outcome === 'unfinished' ? 'cut off' : run.outcome,
+      outcome: run.outcome === 'unfinished' ? 'interrupted' : run.outcome,
       elapsed,
       calls,
       resumed,
@@ -119,7 +119,7 @@ type BodyOf = (part: { readonly body?: EventBody | undefined }) => PageBody | un
 function stepOf(step: RecordedStep, body: BodyOf): PageStep {
   const { address, began, elapsed, expected, from, kept, outcome, problem, reason } = step;
   const { file, line, column } =
-    (expected.find(({ held, place }) => !held && place) ?? problem ?? began).place ?? began.place;
+    (expected.find(({ passed, place }) => !passed && place) ?? problem ?? began).place ?? began.place;
   const own = /(?:^|\.)([A-Za-z_]\w*)$/.exec(address)?.[1];
   const notes = [
     ...step.signIns.map(({ credential, kind }) => ['signed in', `as ${credential} (${kind})`] as const),
@@ -131,13 +131,13 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
       ({ answered, method, url }) => ['arrived', `${method} ${url}, answered with ${answered}`] as const,
     ),
     ...step.said.map((text) => ['says', text] as const),
-    ...step.remarks.map(({ message }) => ['remark', message] as const),
+    ...step.warnings.map(({ message }) => ['warning', message] as const),
   ];
   return {
     address,
     name: own ?? began.title,
     type: began.type,
-    outcome: outcome ?? 'cut off',
+    outcome: outcome ?? 'interrupted',
     from: rounded(from),
     elapsed: rounded(elapsed),
     stands: `${file}:${line}:${column}`,
@@ -145,12 +145,12 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
     ...(problem ? { problem: problemOf(problem) } : {}),
     ...(expected.length > 0
       ? {
-          expected: expected.map(({ because, came, condition, held, instead }) => ({
+          expected: expected.map(({ because, got, condition, passed, hint }) => ({
             condition,
-            held,
-            came,
+            passed,
+            got,
             because,
-            instead,
+            hint,
           })),
         }
       : {}),
@@ -169,23 +169,23 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
       ? { requests: step.attempts.map((attempt) => requestOf(attempt, body)) }
       : {}),
     ...(step.steps.length > 0 ? { steps: step.steps.map((inner) => stepOf(inner, body)) } : {}),
-    ...(step.turnsBegan
+    ...(step.iterationsBegan
       ? {
-          turns: step.turns.map((turn) => turnOf(turn, body)),
-          ...(step.turnsBegan.of === undefined ? {} : { of: step.turnsBegan.of }),
+          iterations: step.iterations.map((iteration) => iterationOf(iteration, body)),
+          ...(step.iterationsBegan.of === undefined ? {} : { of: step.iterationsBegan.of }),
         }
       : {}),
   };
 }
 
-function turnOf(
-  { elapsed, from, item, outcome, problem, steps, turn }: RecordedTurn,
+function iterationOf(
+  { elapsed, from, item, outcome, problem, steps, iteration }: RecordedIteration,
   body: BodyOf,
-): PageTurn {
+): PageIteration {
   return {
-    turn,
+    iteration,
     ...(item === undefined ? {} : { item }),
-    outcome: outcome ?? 'cut off',
+    outcome: outcome ?? 'interrupted',
     from: rounded(from),
     elapsed: rounded(elapsed),
     ...(problem ? { problem: problemOf(problem) } : {}),
@@ -193,7 +193,7 @@ function turnOf(
   };
 }
 
-function requestOf({ answer, failed, from, sent }: RecordedAttempt, body: BodyOf): PageRequest {
+function requestOf({ response, failed, from, sent }: RecordedAttempt, body: BodyOf): PageRequest {
   const sentBody = body(sent);
   return {
     from: rounded(from),
@@ -201,35 +201,35 @@ function requestOf({ answer, failed, from, sent }: RecordedAttempt, body: BodyOf
     url: sent.url,
     headers: sent.headers,
     ...(sentBody && sentBody.size > 0 ? { body: sentBody } : {}),
-    ...(sent.held === undefined ? {} : { held: sent.held }),
+    ...(sent.delayed === undefined ? {} : { delayed: sent.delayed }),
     ...(sent.page === undefined ? {} : { page: sent.page }),
-    ...(answer
+    ...(response
       ? {
-          answer: {
-            status: answer.status,
-            headers: answer.headers,
-            body: body(answer)!,
-            phases: answer.phases as NonNullable<PageRequest['answer']>['phases'],
+          response: {
+            status: response.status,
+            headers: response.headers,
+            body: body(response)!,
+            phases: response.phases as NonNullable<PageRequest['response']>['phases'],
           },
         }
       : {}),
-    ...(!answer && failed?.partial
+    ...(!response && failed?.partial
       ? {
-          answer: {
+          response: {
             status: failed.partial.status,
             headers: failed.partial.headers,
             body: body(failed.partial)!,
-            phases: failed.phases as NonNullable<PageRequest['answer']>['phases'],
+            phases: failed.phases as NonNullable<PageRequest['response']>['phases'],
           },
         }
       : {}),
-    elapsed: rounded(answer?.elapsed ?? failed?.elapsed ?? 0),
+    elapsed: rounded(response?.elapsed ?? failed?.elapsed ?? 0),
     ...(failed ? { problem: problemOf(failed.problem) } : {}),
   };
 }
 
-function problemOf({ code, instead, message }: PageProblem): PageProblem {
-  return { code, message, instead };
+function problemOf({ code, hint, message }: PageProblem): PageProblem {
+  return { code, message, hint };
 }
 
 function rounded(milliseconds: number): number {

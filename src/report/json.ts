@@ -2,7 +2,7 @@ import type {
   RecordedAttempt,
   RecordedRun,
   RecordedStep,
-  RecordedTurn,
+  RecordedIteration,
 } from '../core/record/recorded-run.ts';
 import type { ReportSource } from './report-source.ts';
 
@@ -15,13 +15,13 @@ export function json(sources: readonly ReportSource[]): string {
 }
 
 function ofRun(run: RecordedRun): object {
-  const { at, cleanup, files, left, remarks, steps, undo } = run;
+  const { at, cleanup, files, left, warnings, steps, undo } = run;
   return {
     ...about(run),
     at: new Date(at).toISOString(),
     files: files.map(({ path }) => path),
     ...(left ? { left: { undo: left.undo, cleanup: left.cleanup } } : {}),
-    remarks: remarks.map(({ code, message }) => ({ code, message })),
+    warnings: warnings.map(({ code, message }) => ({ code, message })),
     steps: steps.map(ofStep),
     ...(undo.length > 0 ? { undo: undo.map(ofStep) } : {}),
     ...(cleanup.length > 0 ? { cleanup: cleanup.map(ofStep) } : {}),
@@ -67,7 +67,7 @@ function ofStep(step: RecordedStep): object {
     address,
     title: began.title,
     type: began.type,
-    outcome: outcome ?? 'cut off',
+    outcome: outcome ?? 'interrupted',
     from,
     elapsed,
     stands: `${began.place.file}:${began.place.line}:${began.place.column}`,
@@ -75,10 +75,10 @@ function ofStep(step: RecordedStep): object {
     ...(problem ? { problem } : {}),
     ...(expected.length > 0
       ? {
-          expected: expected.map(({ came, condition, held }) => ({
+          expected: expected.map(({ got, condition, passed }) => ({
             condition,
-            held,
-            ...(came === undefined ? {} : { came }),
+            passed,
+            ...(got === undefined ? {} : { got }),
           })),
         }
       : {}),
@@ -101,15 +101,15 @@ function ofStep(step: RecordedStep): object {
       : {}),
     ...(attempts.length > 0 ? { requests: attempts.map(ofAttempt) } : {}),
     ...(step.steps.length > 0 ? { steps: step.steps.map(ofStep) } : {}),
-    ...(step.turns.length > 0 ? { turns: step.turns.map(ofTurn) } : {}),
+    ...(step.iterations.length > 0 ? { iterations: step.iterations.map(ofIteration) } : {}),
   };
 }
 
-function ofTurn({ elapsed, from, item, outcome, problem, steps, turn }: RecordedTurn): object {
+function ofIteration({ elapsed, from, item, outcome, problem, steps, iteration }: RecordedIteration): object {
   return {
-    turn,
+    iteration,
     ...(item === undefined ? {} : { item }),
-    outcome: outcome ?? 'cut off',
+    outcome: outcome ?? 'interrupted',
     from,
     elapsed,
     ...(problem ? { problem } : {}),
@@ -117,21 +117,21 @@ function ofTurn({ elapsed, from, item, outcome, problem, steps, turn }: Recorded
   };
 }
 
-function ofAttempt({ answer, failed, from, sent }: RecordedAttempt): object {
+function ofAttempt({ response, failed, from, sent }: RecordedAttempt): object {
   return {
     from,
     method: sent.method,
     url: sent.url,
     headers: sent.headers,
     ...(sent.body ? { body: sent.body } : {}),
-    ...(sent.held === undefined ? {} : { held: sent.held }),
+    ...(sent.delayed === undefined ? {} : { delayed: sent.delayed }),
     ...(sent.page === undefined ? {} : { page: sent.page }),
-    ...(answer
+    ...(response
       ? {
-          status: answer.status,
-          answer: { headers: answer.headers, body: answer.body },
-          elapsed: answer.elapsed,
-          phases: answer.phases,
+          status: response.status,
+          response: { headers: response.headers, body: response.body },
+          elapsed: response.elapsed,
+          phases: response.phases,
         }
       : {}),
     ...(failed?.partial

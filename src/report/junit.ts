@@ -1,9 +1,9 @@
 import { whichStep } from '../core/record/step-words.ts';
 import { Document, type Element, serializeToWellFormedString } from 'slimdom';
-import type { RecordedRun, RecordedStep, RecordedTurn } from '../core/record/recorded-run.ts';
+import type { RecordedRun, RecordedStep, RecordedIteration } from '../core/record/recorded-run.ts';
 import { failureLines, isIncomplete, type ReportSource, seconds } from './report-source.ts';
 
-/** A case of a test suite: a step, or a turn of a loop. */
+/** A case of a test suite: a step, or an iteration of a loop. */
 interface Case {
   readonly name: string;
   readonly time: number;
@@ -17,7 +17,7 @@ interface Case {
   readonly said?: string;
 }
 
-/** JUnit XML: a suite for each run, a case for each step and each turn of a loop. */
+/** JUnit XML: a suite for each run, a case for each step and each iteration of a loop. */
 export function junit(sources: readonly ReportSource[]): string {
   const document = new Document();
   const root = document.createElement('testsuites');
@@ -106,10 +106,10 @@ function ofStep(step: RecordedStep, run: RecordedRun): Case[] {
   const isOuter = began.type === 'group' || began.type === 'follow';
   const inner = [
     ...step.steps.flatMap((one) => ofStep(one, run)),
-    ...step.turns.map((turn) => ofTurn(turn, step, run)),
+    ...step.iterations.map((iteration) => ofIteration(iteration, step, run)),
   ];
-  // What broke inside stands there.
-  if ((isOuter || step.turnsBegan) && !step.problem && outcome !== 'skipped' && inner.length > 0)
+  // What failed inside stands there.
+  if ((isOuter || step.iterationsBegan) && !step.problem && outcome !== 'skipped' && inner.length > 0)
     return inner;
   const own: Case = {
     name: /\w$/.test(address) && !/(?:^|\.)\d+$/.test(address) ? address : `${address} ${began.title}`,
@@ -123,9 +123,9 @@ function ofStep(step: RecordedStep, run: RecordedRun): Case[] {
 
 function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {
   const { outcome, problem } = step;
-  if (outcome === 'held' || outcome === 'skipped') return {};
+  if (outcome === 'passed' || outcome === 'skipped') return {};
   const text = failureLines(step, run).join('\n');
-  if (!problem || outcome !== 'broke') {
+  if (!problem || outcome !== 'failed') {
     const message = problem?.message ?? 'the run ended before the step did';
     return { wrong: { as: 'error', type: problem?.code ?? 'interrupted', message, text } };
   }
@@ -139,21 +139,30 @@ function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {
   };
 }
 
-function ofTurn(turn: RecordedTurn, loop: RecordedStep, run: RecordedRun): Case {
-  const name = `${loop.address}[${turn.turn}]${turn.item === undefined ? '' : ` ${turn.item}`}`;
-  const broken = findBroken(turn.steps, turn.broke);
-  const { problem } = turn;
-  if (turn.outcome === 'held') return { name, time: turn.elapsed };
-  const message = problem?.message ?? 'the run ended before the turn did';
-  const text = broken ? [`broke     ${whichStep(broken)}`, ...failureLines(broken, run)].join('\n') : message;
-  const as = problem && turn.outcome === 'broke' && !isIncomplete(problem) ? 'failure' : 'error';
-  return { name, time: turn.elapsed, wrong: { as, type: problem?.code ?? 'interrupted', message, text } };
+function ofIteration(iteration: RecordedIteration, loop: RecordedStep, run: RecordedRun): Case {
+  const name = `${loop.address}[${iteration.iteration}]${iteration.item === undefined ? '' : ` ${iteration.item}`}`;
+  const broken = findFailed(iteration.steps, iteration.failed);
+  const { problem } = iteration;
+  if (iteration.outcome === 'passed') return { name, time: iteration.elapsed };
+  const message = problem?.message ?? 'the run ended before the iteration did';
+  const text = broken
+    ? [`failed     ${whichStep(broken)}`, ...failureLines(broken, run)].join('\n')
+    : message;
+  const as = problem && iteration.outcome === 'failed' && !isIncomplete(problem) ? 'failure' : 'error';
+  return {
+    name,
+    time: iteration.elapsed,
+    wrong: { as, type: problem?.code ?? 'interrupted', message, text },
+  };
 }
 
-function findBroken(steps: readonly RecordedStep[], address: string | undefined): RecordedStep | undefined {
+function findFailed(steps: readonly RecordedStep[], address: string | undefined): RecordedStep | undefined {
   for (const step of steps) {
     if (step.address === address) return step;
-    const inside = findBroken([...step.steps, ...step.turns.flatMap((turn) => turn.steps)], address);
+    const inside = findFailed(
+      [...step.steps, ...step.iterations.flatMap((iteration) => iteration.steps)],
+      address,
+    );
     if (inside) return inside;
   }
   return undefined;

@@ -6,7 +6,7 @@ import { allSteps, failureLines, outcomeWords, type ReportSource, seconds } from
 /** Broken steps that are shown in full. */
 const MOST_BROKEN = 10;
 
-/** Runs in Markdown, short enough for a comment: what broke first, then the steps of each run. */
+/** Runs in Markdown, short enough for a comment: what failed first, then the steps of each run. */
 export function markdown(sources: readonly ReportSource[]): string {
   const text = sources.map(({ run }) => ofRun(run)).join('\n\n');
   // Whoever prints it to a terminal obeys no control character of a service.
@@ -14,7 +14,7 @@ export function markdown(sources: readonly ReportSource[]): string {
 }
 
 function ofRun(run: RecordedRun): string {
-  const broken = [...allSteps(run)].filter(({ outcome, problem }) => outcome === 'broke' && problem);
+  const broken = [...allSteps(run)].filter(({ outcome, problem }) => outcome === 'failed' && problem);
   const where = [
     `${run.calls} call${run.calls === 1 ? '' : 's'}`,
     ...(run.environment === undefined ? [] : [text(run.environment)]),
@@ -27,8 +27,8 @@ function ofRun(run: RecordedRun): string {
     ...(run.problem ? [fenced([run.problem.message])] : []),
     ...broken
       .slice(0, MOST_BROKEN)
-      .flatMap((step) => [`**${text(whichStep(step))}** broke`, fenced(failureLines(step, run))]),
-    ...(broken.length > MOST_BROKEN ? [`and ${broken.length - MOST_BROKEN} more steps broke`] : []),
+      .flatMap((step) => [`**${text(whichStep(step))}** failed`, fenced(failureLines(step, run))]),
+    ...(broken.length > MOST_BROKEN ? [`and ${broken.length - MOST_BROKEN} more steps failed`] : []),
     [
       '| | step | status | time | |',
       '| --- | --- | ---: | ---: | --- |',
@@ -38,18 +38,18 @@ function ofRun(run: RecordedRun): string {
 }
 
 function rows(step: RecordedStep, depth: number): string[] {
-  const { attempts, began, elapsed, outcome, reason, turns, turnsBegan } = step;
+  const { attempts, began, elapsed, outcome, reason, iterations, iterationsBegan } = step;
   const last = attempts.at(-1);
-  const held = turns.filter((turn) => turn.outcome === 'held').length;
+  const passed = iterations.filter((iteration) => iteration.outcome === 'passed').length;
   const about = [
     ...(attempts.length > 1 ? [`${attempts.length} requests`] : []),
-    ...(turnsBegan ? [`${held} of ${turnsBegan.of ?? turns.length} turns held`] : []),
+    ...(iterationsBegan ? [`${passed} of ${iterationsBegan.of ?? iterations.length} iterations passed`] : []),
     ...(reason === undefined ? [] : [text(reason)]),
     ...(last ? [`\`${last.sent.method} ${last.sent.written.replaceAll('`', '')}\``] : []),
   ].join(' · ');
   const name = /(?:^|\.)\d+$/.test(step.address) ? began.title : step.address;
   return [
-    `| ${outcome === 'broke' ? '**broke**' : (outcome ?? 'cut off')} | ${'&ensp;'.repeat(depth * 2)}${text(name)} | ${last?.answer?.status ?? ''} | ${outcome === 'skipped' ? '' : `${seconds(elapsed)} s`} | ${about.replaceAll('|', '\\|')} |`,
+    `| ${outcome === 'failed' ? '**failed**' : (outcome ?? 'interrupted')} | ${'&ensp;'.repeat(depth * 2)}${text(name)} | ${last?.response?.status ?? ''} | ${outcome === 'skipped' ? '' : `${seconds(elapsed)} s`} | ${about.replaceAll('|', '\\|')} |`,
     ...step.steps.flatMap((inner) => rows(inner, depth + 1)),
   ];
 }

@@ -5,11 +5,11 @@ import type { RecordedProblem, RecordedRun, RecordedStep } from '../core/record/
 /** A recorded run that a report is made of. */
 export interface ReportSource {
   readonly run: RecordedRun;
-  /** The body of a request or an answer, masked; nothing where it was not kept whole. */
+  /** The body of a request or a response, masked; nothing where it was not kept whole. */
   bytes(part: { readonly body?: EventBody | undefined }): Uint8Array | undefined;
 }
 
-/** All steps of a run in the order in which they began, those in turns and groups behind what they stand in. */
+/** All steps of a run in the order in which they began, those in iterations and groups behind what they stand in. */
 export function* allSteps({ cleanup, steps, undo }: RecordedRun): Generator<RecordedStep> {
   yield* inside([...steps, ...undo, ...cleanup]);
 }
@@ -18,31 +18,31 @@ function* inside(steps: readonly RecordedStep[]): Generator<RecordedStep> {
   for (const step of steps) {
     yield step;
     yield* inside(step.steps);
-    for (const turn of step.turns) yield* inside(turn.steps);
+    for (const iteration of step.iterations) yield* inside(iteration.steps);
   }
 }
 
 /** What went wrong with a step, in lines: what was expected, what came, where it stands. */
 export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
   const last = step.attempts.at(-1);
-  const failed = step.expected.filter(({ held }) => !held);
+  const failed = step.expected.filter(({ passed }) => !passed);
   const { file, line, column } = failed[0]?.place ?? step.problem?.place ?? step.began.place;
   return [
-    ...failed.flatMap(({ because, came, condition, instead }) => [
+    ...failed.flatMap(({ because, got, condition, hint }) => [
       `expected  ${condition}`,
-      `came      ${came ?? ''}`,
+      `came      ${got ?? ''}`,
       ...(because === undefined ? [] : [`because   ${because}`]),
-      ...(instead === undefined ? [] : [`instead   ${instead}`]),
+      ...(hint === undefined ? [] : [`instead   ${hint}`]),
     ]),
     ...(failed.length > 0 || !step.problem
       ? []
       : [
           `problem   ${step.problem.message}`,
-          ...(step.problem.instead === undefined ? [] : [`instead   ${step.problem.instead}`]),
+          ...(step.problem.hint === undefined ? [] : [`instead   ${step.problem.hint}`]),
         ]),
     ...(last
       ? [
-          `call      ${last.sent.method} ${last.sent.url}${last.answer ? ` · ${last.answer.status}` : ''}${step.attempts.length > 1 ? ` · ${step.attempts.length} requests` : ''}`,
+          `call      ${last.sent.method} ${last.sent.url}${last.response ? ` · ${last.response.status}` : ''}${step.attempts.length > 1 ? ` · ${step.attempts.length} requests` : ''}`,
         ]
       : []),
     `stands    ${file}:${line}:${column}`,
@@ -62,5 +62,5 @@ export function seconds(milliseconds: number): string {
 
 /** The outcome of a run in words that stand by themselves. */
 export function outcomeWords({ elapsed, outcome }: RecordedRun): string {
-  return `${outcome === 'unfinished' ? 'cut off' : outcome} after ${seconds(elapsed)} s`;
+  return `${outcome === 'unfinished' ? 'interrupted' : outcome} after ${seconds(elapsed)} s`;
 }

@@ -47,14 +47,14 @@ claim(
 );
 
 const language = 'docs/language.md';
-claim(language, 'Names are kept only from a step whose expectations held so far.', async () => {
+claim(language, 'Names are kept only from a step whose expectations passed so far.', async () => {
   const folder = folderOf({
     a: 'steps:\n  - call: GET s /a\n    keep: { n: length($.items) }\n    expect: n == 3\n    on-fail: continue\n  - call: POST s /b?n=${n}\n',
   });
   const { stderr } = await batharon(folder, ['run']);
   expect([asked, stderr]).toEqual([['GET /a'], expect.stringMatching(/skipped .*it needs n/)]);
 });
-claim(language, '0 takes it as the answer', async () => {
+claim(language, '0 takes it as the response', async () => {
   const folder = folderOf({
     a: 'steps:\n  - call: GET s /status/302\n    redirects: 0\n    expect: status == 302\n',
   });
@@ -85,7 +85,7 @@ claim(language, '`headers: { Accept: null }` sends no such field at all', async 
 });
 
 const finding = 'docs/finding-out.md';
-claim(finding, 'Steps that held and have not changed are not sent again', async () => {
+claim(finding, 'Steps that passed and have not changed are not sent again', async () => {
   const chain = (n: number): string =>
     `chain: A\nsteps:\n  - call: POST s /a\n    name: a\n  - call: GET s /b\n    expect: length($.items) == ${n}\n`;
   const folder = folderOf({});
@@ -161,7 +161,7 @@ claim('docs/record.md', 'Events are written at most 30 ms after they happened.',
       }, 200);
     },
   });
-  expect(told).toContain('"answer-came"');
+  expect(told).toContain('"response-received"');
 });
 claim(guide, 'nothing was sent', async () => {
   const folder = folderOf({ a: 'steps:\n  - call: GET s /a\n  - call: GET s /${nmae}\n' });

@@ -14,7 +14,7 @@ const always =
     reply;
 
 const limits = 'docs/limits.md';
-claim(limits, 'an answer of 429 is waited for as told, and the request sent again', async () => {
+claim(limits, 'a response of 429 is waited for as told, and the request sent again', async () => {
   const ran = await steps('  - call: POST kiln /a\n', (_, nth) =>
     nth === 0 ? { status: 429, headers: [['retry-after', '7']] } : { status: 200 },
   );
@@ -49,9 +49,9 @@ claim(limits, 'A 429 that does not say when is answered with waits that double: 
   const ran = await steps('  - call: POST kiln /a\n', always({ status: 429 }));
   expect(waits(ran).slice(0, 4)).toEqual([1000, 2000, 4000, 8000]);
 });
-claim(limits, '`0s` such an answer is taken as it is', async () => {
+claim(limits, '`0s` such a response is taken as it is', async () => {
   const ran = await steps(
-    '  - call: GET kiln /a\n    retry: { as-told: 0s }\n',
+    '  - call: GET kiln /a\n    retry: { retry-after: 0s }\n',
     always({ status: 429, headers: [['retry-after', '30']] }),
   );
   expect([ran.sent.length, ran.exit]).toEqual([1, 1]);
@@ -73,10 +73,10 @@ claim(
   async () => {
     for (const reply of [{ status: 500 }, { fails: 'connection-reset' }] as const) {
       const ran = await steps(
-        '  - call: POST kiln /a\n    retry: { attempts: 3, wait: 1s, on: [500, no-answer] }\n',
+        '  - call: POST kiln /a\n    retry: { attempts: 3, wait: 1s, on: [500, no-response] }\n',
         always(reply),
       );
-      expect([ran.sent.length, ran.of('remark').map(({ code }) => code)]).toEqual([1, ['not-sent-again']]);
+      expect([ran.sent.length, ran.of('warning').map(({ code }) => code)]).toEqual([1, ['not-sent-again']]);
     }
   },
 );
@@ -195,7 +195,7 @@ claim(looping, 'lists in the order of the items', async () => {
   );
   expect(plain(ran.results)).toEqual({ urls: [30, 10, 20].map((n) => `https://kiln.example/v1/${n}`) });
 });
-claim(looping, 'More than 100,000 turns are a failure before the first of them', async () => {
+claim(looping, 'More than 100,000 iterations are a failure before the first of them', async () => {
   const ran = await steps(
     '  - each: n in range(1, 100001)\n    steps:\n      - call: GET kiln /${n}\n',
     always({}),
@@ -204,7 +204,7 @@ claim(looping, 'More than 100,000 turns are a failure before the first of them',
 });
 claim(
   looping,
-  'Usually no further turn begins once one has failed; those under way come to their end.',
+  'Usually no further iteration begins once one has failed; those under way come to their end.',
   async () => {
     const ran = await steps(
       '  - each: n in range(1, 9)\n    at-once: 2\n    steps:\n      - call: GET kiln /${n}\n',
@@ -212,7 +212,7 @@ claim(
     );
     expect([
       ran.sent.length,
-      ran.of('turn-ended').filter(({ outcome }) => outcome === 'held').length,
+      ran.of('iteration-ended').filter(({ outcome }) => outcome === 'passed').length,
     ]).toEqual([4, 3]);
   },
 );
@@ -220,7 +220,7 @@ claim(
 const credentials = 'docs/credentials/README.md';
 const KEYED =
   'services:\n  kiln: { url: "https://kiln.example/v1", as: key }\ncredentials:\n  key: { kind: header, name: Kiln-Key, value: "${secret.key}" }\nsecrets: { key: env KEY }\n';
-claim(credentials, 'No redirect and no address out of an answer carries it elsewhere', async () => {
+claim(credentials, 'No redirect and no address out of a response carries it elsewhere', async () => {
   const keyed = { project: KEYED, secrets: { key: 'the-key-of-clay' } };
   const redirected = await steps(
     '  - call: GET kiln /a\n',

@@ -24,13 +24,13 @@ beforeAll(async () => {
 });
 afterAll(() => void server.close());
 
-test('turns whose requests may have been processed: each gets what it gave, and one value does not stand for all', async () => {
+test('iterations whose requests may have been processed: each gets what it gave, and one value does not stand for all', async () => {
   const folder = folderWith({
     'a.chain.yaml': `chain: A
 steps:
   - each: x in [1, 2, 3]
     name: load
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: POST ${url}/things/\${x}
         name: thing
@@ -135,7 +135,7 @@ test('check finds columns that a file of rows does not have, and files of TLS th
   const { code, stdout, stderr } = await batharon(folder, ['check']);
   const said = stdout + stderr;
   expect(code).toBe(2);
-  expect(said).toMatch(/out\.csv has no column con \(row-not-fitting\)[\s\S]*instead: cone/);
+  expect(said).toMatch(/out\.csv has no column con \(row-not-fitting\)[\s\S]*hint: cone/);
   expect(said).toMatch(/batharon\.yaml:2:\d+: the file ca\.pem does not exist/);
   expect(said).toMatch(/runs wants a number of at least 1/);
   expect(said).toMatch(/3 problems/);

@@ -51,12 +51,12 @@ beforeAll(async () => {
     ],
   });
   certificate = made.cert;
-  const answer: RequestListener = (request, response) => {
+  const response: RequestListener = (request, response) => {
     seen.push(`${request.method!} ${request.url!} ${JSON.stringify(request.headers)}`);
     response.end('x');
   };
-  const plain = createServer(answer);
-  const secure = createTlsServer({ key: made.private, cert: made.cert }, answer);
+  const plain = createServer(response);
+  const secure = createTlsServer({ key: made.private, cert: made.cert }, response);
   for (const server of [plain, secure]) {
     servers.push(server);
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
@@ -122,7 +122,7 @@ withTinyproxy(
     });
     const env = { PW: PASSWORD, WRONG: 'another-password' };
     const ran = await batharon(folder, ['run', 'a.chain.yaml'], { env });
-    expect([ran.code, ran.stderr]).toEqual([0, expect.stringContaining('2 of 2 steps held')]);
+    expect([ran.code, ran.stderr]).toEqual([0, expect.stringContaining('2 of 2 steps passed')]);
     expect(seen.join('\n')).toMatch(/GET \/plain .*tinyproxy[^]*POST \/secure/);
     const refused = await batharon(folder, ['run', 'b.chain.yaml'], { env });
     expect([refused.code, refused.stderr]).toEqual([

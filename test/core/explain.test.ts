@@ -1,4 +1,4 @@
-// What `explain` shows is held to the language: each example is read and checked.
+// What `explain` shows is checked against the language: each example is read and checked.
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
@@ -84,10 +84,10 @@ const INSIDE: readonly (readonly [string, readonly KeyDefinition[], string, read
   ['idempotency', idempotencyKeys, 'header: Kiln-Id', ['header']],
   ['callback', callbackKeys, 'within: 1m', ['within']],
 ];
-test.each(INSIDE.flatMap(([of, keys, usual, instead]) => keys.map((key) => ({ of, key, usual, instead }))))(
+test.each(INSIDE.flatMap(([of, keys, usual, hint]) => keys.map((key) => ({ of, key, usual, hint }))))(
   '$of: $key.name',
-  ({ of, key: { name, example }, usual, instead }) => {
-    const text = instead.includes(name) ? example : `${usual}\n${example}`;
+  ({ of, key: { name, example }, usual, hint }) => {
+    const text = hint.includes(name) ? example : `${usual}\n${example}`;
     const inside = indent(text.replace('kiln_signature', 'signer').replace('${piece.id}', '${rack}'), 2);
     expect(chainProblems(steps(asItem(`call: POST kiln /a\njson: {}\n${of}:\n${inside}`)))).toEqual([]);
   },
@@ -185,7 +185,7 @@ test.each(givenNames)('name: $name', ({ name, example, where }) => {
   expect(chainProblems(text)).toEqual([]);
 });
 
-test('each code that is explained is used somewhere, and codes of remarks are no others', () => {
+test('each code that is explained is used somewhere, and codes of warnings are no others', () => {
   const sources = readdirSync(new URL('../../src', import.meta.url), { recursive: true, withFileTypes: true })
     .filter((entry) => entry.name.endsWith('.ts') && entry.name !== 'problem-codes.ts')
     .map((entry) => readFileSync(join(entry.parentPath, entry.name), 'utf8'))

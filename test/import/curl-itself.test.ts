@@ -1,4 +1,4 @@
-// What an imported step sends, held against what curl itself sends for the same line.
+// What an imported step sends, passed against what curl itself sends for the same line.
 import { spawnSync } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage } from 'node:http';

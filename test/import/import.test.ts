@@ -127,7 +127,7 @@ describe('curl', () => {
       '- call: POST emberfold /x\n  headers:\n    Accept: application/json\n  json:\n    cone: ${CONE}',
     ],
     [
-      'time limits and a file for the answer',
+      'time limits and a file for the response',
       'curl -m 5 --connect-timeout 1.5 -o out.png https://api.emberfold.example/x',
       '- call: GET emberfold /x\n  timeout:\n    connect: 1500ms\n    total: 5s\n  save: out.png',
     ],

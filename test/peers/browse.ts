@@ -6,19 +6,19 @@ export async function browse(address: string): Promise<string> {
   let request: { url: string; form?: URLSearchParams } = { url: address };
   for (let i = 0; i < 30; i++) {
     const { url, form } = request;
-    const answer = await fetch(url, {
+    const response = await fetch(url, {
       redirect: 'manual',
       headers: { cookie: await jar.getCookieString(url) },
       ...(form ? { method: 'POST', body: form } : {}),
     });
-    for (const cookie of answer.headers.getSetCookie())
+    for (const cookie of response.headers.getSetCookie())
       await jar.setCookie(cookie, url, { ignoreError: true });
-    const location = answer.headers.get('location');
+    const location = response.headers.get('location');
     if (location !== null) {
       request = { url: new URL(location, url).href };
       continue;
     }
-    const page = await answer.text();
+    const page = await response.text();
     const [, action] = /<form[^>]*action="([^"]*)"/.exec(page) ?? [];
     if (action === undefined) return page;
     const fields = new URLSearchParams();

@@ -104,7 +104,7 @@ class Between {
     for await (const chunk of request) chunks.push(chunk as Buffer);
     const hits = request.method === 'POST' && this.#kill !== undefined && --this.#left === 0;
     if (hits && this.#when === 'before') return this.#strike(response);
-    const answer = await fetch(new URL(request.url!, this.target), {
+    const reply = await fetch(new URL(request.url!, this.target), {
       method: request.method!,
       headers: Object.fromEntries(
         Object.entries(request.headers).filter(
@@ -113,9 +113,11 @@ class Between {
       ) as Record<string, string>,
       ...(chunks.length > 0 ? { body: Buffer.concat(chunks) } : {}),
     });
-    const body = Buffer.from(await answer.arrayBuffer());
+    const body = Buffer.from(await reply.arrayBuffer());
     if (hits && this.#when === 'behind') return this.#strike(response);
-    response.writeHead(answer.status, { 'content-type': answer.headers.get('content-type') ?? 'text/plain' });
+    response.writeHead(reply.status, {
+      'content-type': reply.headers.get('content-type') ?? 'text/plain',
+    });
     response.end(body);
     if (hits) setTimeout(() => this.#kill?.(), Math.random() * 5);
   }
@@ -195,7 +197,7 @@ test('killed and resumed, nothing is created twice, nothing is missing, and the 
           decided++;
           args = ['resume', ...(await decisions(one.stderr, first, await ledger()))];
           continue;
-        } else if (one.code === 2 && one.stderr.includes('held, so there is nothing to go on with')) {
+        } else if (one.code === 2 && one.stderr.includes('passed, so there is nothing to go on with')) {
           // It was killed when all was done and recorded.
           const { results } = OpenRun.read(new Records(folder), new Records(folder).find('last')).run;
           const parsed = Object.entries(results).map(([name, value]) => [name, JSON.parse(value) as unknown]);
@@ -239,13 +241,13 @@ test('killed and resumed, nothing is created twice, nothing is missing, and the 
 
 /** What a person would look up at the service: whether the piece was loaded. */
 async function decisions(stderr: string, first: number, { loaded }: Ledger): Promise<string[]> {
-  const [, address, turn] = /^unknown (\S+\[(\d+)\]\.plain)$/m.exec(stderr)!;
-  const piece = `p${first + PIECES / 2 + Number(turn)}`;
+  const [, address, iteration] = /^unknown (\S+\[(\d+)\]\.plain)$/m.exec(stderr)!;
+  const piece = `p${first + PIECES / 2 + Number(iteration)}`;
   const done = loaded.some((one) => one.piece === piece);
   return Promise.resolve([
     'last',
     done ? '--sent' : '--not-sent',
     address!,
-    ...(done ? ['--give', `loaded=${Number(turn) + 1}`] : []),
+    ...(done ? ['--give', `loaded=${Number(iteration) + 1}`] : []),
   ]);
 }

@@ -1,4 +1,4 @@
-// A pace over real connections, held against a service in a process of its own that refuses what comes a millisecond early.
+// A pace over real connections, passed against a service in a process of its own that refuses what comes a millisecond early.
 import { type ChildProcess, spawn } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -29,7 +29,7 @@ const [kind, gap, pem] = process.argv.slice(2);
 let last = -Infinity;
 let [came, early] = [0, 0];
 const listener = (request, response) => {
-  if (request.url === '/counts') return response.end(JSON.stringify({ came, early }));
+  if (request.url === '/counts') return response.end(JSON.stringify({ got, early }));
   const now = performance.now();
   came++;
   if (now - last < Number(gap)) {
@@ -99,7 +99,7 @@ results: { counts: asked.body }
         await transport.close();
       }
     };
-    // The first request that a process answers takes it some milliseconds more, so that the next would seem early.
+    // The first request that a process responses takes it some milliseconds more, so that the next would seem early.
     await carryOut({ ...chain!, steps: chain!.steps.slice(1), results: [] });
     const { exit, results } = await carryOut(chain!);
     const { early } = results.get('counts') as { early: number };

@@ -84,7 +84,7 @@ async function ledgerOf(service: PracticeService): Promise<Ledger> {
 }
 
 const loop = (calls: number, atOnce: number, step: string): string =>
-  `chain: Proof\nsteps:\n  - each: n in range(1, ${calls})\n    at-once: ${atOnce}\n    turns-on-fail: continue\n    steps:\n      - ${step.replaceAll('\n', '\n        ')}\n`;
+  `chain: Proof\nsteps:\n  - each: n in range(1, ${calls})\n    at-once: ${atOnce}\n    when-one-fails: continue\n    steps:\n      - ${step.replaceAll('\n', '\n        ')}\n`;
 
 test('a pace of 50 per second is kept, to the call and to the second', async () => {
   const calls = PROVE ? 500 : 100;
@@ -132,29 +132,31 @@ test('a token that ends while many requests are under way is renewed once for al
   expect(signIns).toBeLessThan(20);
 });
 
-describe('whatever breaks: before, in and after the answer, late, 500, 503', () => {
+describe('whatever breaks: before, in and after the response, late, 500, 503', () => {
   /** Each run loads one piece; a service is used for so many runs as it has pieces that were not loaded. */
-  async function runs(key: string): Promise<{ counts: number[]; held: number; all: number }> {
+  async function runs(key: string): Promise<{ counts: number[]; passed: number; all: number }> {
     const all = PROVE ? 2000 : 200;
     const counts: number[] = [];
-    let held = 0;
+    let passed = 0;
     for (let block = 0; block * 100 < all; block++) {
       const service = await start({ moody: 0.5, speed: 300, seed: 4717 + block, tokenLife: 1e9 });
       const text = `chain: Proof
 steps:
   - each: n in range(1001, 1100)
     at-once: 10
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: POST kiln /firings
         json: { piece: "p\${n}" }
         timeout: 200ms
-        retry: { attempts: 25, wait: 1ms..5ms, as-told: 0s, on: [no-answer, 5xx] }
+        retry: { attempts: 25, wait: 1ms..5ms, retry-after: 0s, on: [no-response, 5xx] }
         ${key}
         expect: status == 202
 `;
       const { events } = await carryOut(service, text);
-      held += events.filter((event) => event.event === 'turn-ended' && event.outcome === 'held').length;
+      passed += events.filter(
+        (event) => event.event === 'iteration-ended' && event.outcome === 'passed',
+      ).length;
       // Late ones are carried out after the client has given up.
       await new Promise((resolve) => setTimeout(resolve, 400));
       const { loaded } = await ledgerOf(service);
@@ -164,30 +166,30 @@ steps:
       await service.close();
     }
     practice = undefined;
-    return { counts, held, all };
+    return { counts, passed, all };
   }
 
   test('no POST is carried out twice', async () => {
-    const { counts, held, all } = await runs('');
+    const { counts, passed, all } = await runs('');
     expect(counts).toHaveLength(all);
     expect(Math.max(...counts)).toBe(1);
     // Some met no fault, or none that could have been carried out.
-    expect(held).toBeGreaterThan(all * 0.1);
+    expect(passed).toBeGreaterThan(all * 0.1);
   });
 
   test('with a key each is carried out exactly once', async () => {
-    const { counts, held, all } = await runs('idempotency: yes');
-    expect([held, counts.filter((count) => count === 1).length]).toEqual([all, all]);
+    const { counts, passed, all } = await runs('idempotency: yes');
+    expect([passed, counts.filter((count) => count === 1).length]).toEqual([all, all]);
   });
 
   test('what the step calls repeatable may be carried out more than once', async () => {
-    const { counts, held, all } = await runs('repeatable: yes');
-    expect(held).toBe(all);
+    const { counts, passed, all } = await runs('repeatable: yes');
+    expect(passed).toBe(all);
     expect(Math.max(...counts)).toBeGreaterThan(1);
   });
 });
 
-test('after an interrupted run the service holds what it held before', async () => {
+test('after an interrupted run the service holds what it passed before', async () => {
   const service = await start({});
   for (const after of PROVE ? [1, 2, 7, 20, 41, 60, 99, 130] : [7, 60]) {
     const controller = new AbortController();
@@ -256,28 +258,28 @@ secrets: { desk: env DESK, notices: env NOTICES }
       signal: new AbortController().signal,
       emit: (event) => events.push(event),
     });
-    await ports.callBacks.close();
+    await ports.callbacks.close();
     return {
       exit,
       kept: events.flatMap((event) => (event.event === 'kept' ? [event.value] : [])),
-      remarks: events.flatMap((event) => (event.event === 'remark' ? [event.code] : [])),
+      warnings: events.flatMap((event) => (event.event === 'warning' ? [event.code] : [])),
     };
   };
 
   test.each<[string, number, string[], string[]]>([
     ['none', 0, ['"done"'], []],
     ['early-notice', 0, ['"done"'], []],
-    ['double-notice', 0, ['"done"'], ['call-back-left']],
-    ['garbled-notice', 1, [], ['call-back-left']],
-  ])('mishap %s', async (mishap, exit, kept, remarks) => {
-    expect(await ran(mishap)).toEqual({ exit, kept, remarks });
+    ['double-notice', 0, ['"done"'], ['callback-ignored']],
+    ['garbled-notice', 1, [], ['callback-ignored']],
+  ])('mishap %s', async (mishap, exit, kept, warnings) => {
+    expect(await ran(mishap)).toEqual({ exit, kept, warnings });
   });
 
   test('one that is not signed with the key is refused', async () => {
     expect(await ran('none', Buffer.from('another key').toString('base64'))).toEqual({
       exit: 3,
       kept: [],
-      remarks: ['not-signed'],
+      warnings: ['not-signed'],
     });
   });
 });

@@ -12,12 +12,12 @@ let token: string;
 beforeAll(async () => {
   service = await startPractice({ speed: 100, tokenLife: 1e6 });
   origin = new URL(service.url).origin;
-  const answer = await fetch(`${service.url}/token`, {
+  const response = await fetch(`${service.url}/token`, {
     method: 'POST',
     headers: client,
     body: 'grant_type=client_credentials',
   });
-  ({ access_token: token } = (await answer.json()) as { access_token: string });
+  ({ access_token: token } = (await response.json()) as { access_token: string });
 });
 afterAll(() => service.close());
 
@@ -46,26 +46,26 @@ function operationOf(method: string, path: string): { pattern: string; responses
 
 const asked = new Set<string>();
 
-/** Sends a request and holds its answer to the description. */
+/** Sends a request and holds its response to the description. */
 async function ask(
   method: string,
   path: string,
   headers: Record<string, string> = {},
   body?: string,
 ): Promise<{ status: number; headers: Headers; value: unknown }> {
-  const answer = await fetch(origin + path, {
+  const response = await fetch(origin + path, {
     method,
     headers,
     redirect: 'manual',
     ...(body === undefined ? {} : { body }),
   });
   const { pattern, responses } = operationOf(method, path.split('?')[0]!);
-  asked.add(`${pattern} ${answer.status}`);
-  const described = responses[String(answer.status)];
-  if (!described) throw new Error(`${method} ${path} answered ${answer.status}, which is not described`);
-  const type = answer.headers.get('content-type')?.split(';')[0];
-  const content = await answer.text();
-  if (content === '') return { status: answer.status, headers: answer.headers, value: undefined };
+  asked.add(`${pattern} ${response.status}`);
+  const described = responses[String(response.status)];
+  if (!described) throw new Error(`${method} ${path} answered ${response.status}, which is not described`);
+  const type = response.headers.get('content-type')?.split(';')[0];
+  const content = await response.text();
+  if (content === '') return { status: response.status, headers: response.headers, value: undefined };
   const described2 = described.content?.[type ?? ''];
   if (!described2) throw new Error(`${method} ${path} answered ${String(type)}, which is not described`);
   const value: unknown = type?.endsWith('json') ? JSON.parse(content) : content;
@@ -76,10 +76,10 @@ async function ask(
     const valid = ajv.validate(schema, value);
     if (!valid) throw new Error(`${method} ${path}: ${ajv.errorsText()}\n${content.slice(0, 400)}`);
   }
-  return { status: answer.status, headers: answer.headers, value };
+  return { status: response.status, headers: response.headers, value };
 }
 
-test('every answer is as /openapi.json says', async () => {
+test('every response is as /openapi.json says', async () => {
   const bearer = { authorization: `Bearer ${token}` };
   const jsonType = { ...bearer, 'content-type': 'application/json' };
   for (const path of [
@@ -224,9 +224,9 @@ test('/v1/moody misbehaves now and then, the same way at every start', async () 
     const moody = await startPractice();
     const seen: string[] = [];
     for (let i = 0; i < 25; i++) {
-      const answer = await fetch(`${moody.url}/moody/racks`).catch(() => undefined);
+      const response = await fetch(`${moody.url}/moody/racks`).catch(() => undefined);
       seen.push(
-        answer ? `${answer.status} ${(await answer.text().catch(() => 'cut')).slice(0, 12)}` : 'reset',
+        response ? `${response.status} ${(await response.text().catch(() => 'cut')).slice(0, 12)}` : 'reset',
       );
     }
     await moody.close();
@@ -272,10 +272,10 @@ describe('its promises', () => {
 
   test('beyond its rate it answers 429 with a page and says when to come back', async () => {
     const strict = await startPractice({ rate: 1, burst: 2 });
-    const answers = await Promise.all(
+    const responses = await Promise.all(
       Array.from({ length: 4 }, () => fetch(`${strict.url}/racks`, { headers: key })),
     );
-    const refused = answers.filter(({ status }) => status === 429);
+    const refused = responses.filter(({ status }) => status === 429);
     expect(refused).toHaveLength(2);
     expect(refused[0]!.headers.get('retry-after')).toMatch(/^[12]$/);
     expect(refused[0]!.headers.get('ratelimit')).toMatch(/^"burst";r=0;t=[12]$/);

@@ -10,7 +10,7 @@ import { batharon } from '../cli/support.ts';
 import { KILN, runChain } from '../core/engine/support.ts';
 
 const CHROMIUM = '/usr/bin/chromium';
-const TURNS = 300;
+const ITERATIONS = 300;
 
 const CHAIN = `chain: Fire <b>all</b> pieces
 steps:
@@ -18,9 +18,9 @@ steps:
     name: rack
     retry: { attempts: 3, wait: 100ms }
     keep: { count: $.count }
-  - each: n in range(1, ${TURNS})
+  - each: n in range(1, ${ITERATIONS})
     name: fire
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: GET kiln /pieces/p\${n}
         name: look
@@ -79,11 +79,11 @@ if (!existsSync(CHROMIUM))
   const texts = (selector: string): Promise<string[]> =>
     page.$$eval(selector, (all) => all.map((one) => one.textContent.replace(/\s+/g, ' ').trim()));
 
-  test('what broke stands first and open, with what was said and what was answered', async () => {
+  test('what failed stands first and open, with what was said and what was answered', async () => {
     expect(await text('h1')).toBe('Fire <b>all</b> pieces');
-    expect(await texts('h2')).toEqual(['What broke', 'The conversation']);
+    expect(await texts('h2')).toEqual(['What failed', 'The conversation']);
     const broken = await text('.broken');
-    expect(broken).toContain('broke fire[116].look');
+    expect(broken).toContain('failed fire[116].look');
     expect(broken).toContain('expected $.cone == 6 came 7');
     expect(await text('.broken .said')).toContain('GET https://kiln.example/v1/pieces/p117');
     expect(await text('.broken .answered')).toContain('200');
@@ -111,22 +111,22 @@ if (!existsSync(CHROMIUM))
     await page.click(
       '.conversation [data-address="rack"] .exchange:last-of-type .tree li:nth-child(4) .path',
     );
-    await page.waitForFunction(() => document.getElementById('said')!.textContent !== '');
+    await page.waitForFunction(() => document.getElementById('shown')!.textContent !== '');
     expect(await text('#said')).toMatch(/\$\.pieces\[0\]\.id$/);
   });
 
-  test('a loop shows so many turns at a time, the broken one first', async () => {
+  test('a loop shows so many iterations at a time, the broken one first', async () => {
     await page.click('.conversation [data-address="fire"] > summary');
-    await page.waitForSelector('.turns');
-    expect(await page.$$eval('.turns > .entry', (all) => all.length)).toBe(50);
-    expect(await text('.turns > .entry .name')).toBe('[116] 117');
-    await page.click('.turns + .more');
-    expect(await page.$$eval('.turns > .entry', (all) => all.length)).toBe(100);
+    await page.waitForSelector('.iterations');
+    expect(await page.$$eval('.iterations > .entry', (all) => all.length)).toBe(50);
+    expect(await text('.iterations > .entry .name')).toBe('[116] 117');
+    await page.click('.iterations + .more');
+    expect(await page.$$eval('.iterations > .entry', (all) => all.length)).toBe(100);
   });
 
   test('the search finds names, values and failures; Escape ends it', async () => {
     await page.keyboard.press('/');
-    await page.keyboard.type('p117 broke');
+    await page.keyboard.type('p117 failed');
     expect(await texts('#found .name')).toEqual(['fire[116].look']);
     expect(await page.$eval('main', (main) => main.hidden)).toBe(true);
     await page.keyboard.press('Escape');

@@ -1,4 +1,4 @@
-// Reports of recorded runs, held to public schemas: JUnit (junit-4.xsd) and HAR 1.2 (har-schema).
+// Reports of recorded runs, checked against public schemas: JUnit (junit-4.xsd) and HAR 1.2 (har-schema).
 import { readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { join } from 'node:path';
@@ -29,7 +29,7 @@ steps:
         json: { text: "a | b \`c\` <d> \${secret.glaze}" }
   - each: piece in pieces
     name: fire
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: GET kiln /pieces/\${piece}
         name: look
@@ -79,7 +79,7 @@ async function source(): Promise<ReportSource> {
   };
 }
 
-test('JUnit XML is valid; a case for each step and turn, each failure with what was expected', async () => {
+test('JUnit XML is valid; a case for each step and iteration, each failure with what was expected', async () => {
   const text = junit([await source(), await source()]);
   const schema = readFileSync(join('test/report/junit-4.xsd'), 'utf8');
   const { errors, valid } = await validateXML({
@@ -100,7 +100,7 @@ test('JUnit XML is valid; a case for each step and turn, each failure with what 
   ]);
   expect(text).toContain('tests="8" failures="1" errors="1" skipped="1"');
   expect(text).toContain(
-    '<failure type="not-as-expected" message="expected $.cone == 6, came 7">broke     fire[1].look',
+    '<failure type="not-as-expected" message="expected $.cone == 6, got 7">failed     fire[1].look',
   );
   expect(text).not.toContain('celadon-secret');
 });
@@ -123,10 +123,10 @@ test('an HTTP Archive is valid, with an entry for each request', async () => {
   expect(text).not.toContain('celadon-secret');
 });
 
-test('Markdown has what broke first, and takes nothing of a text for markup', async () => {
+test('Markdown has what failed first, and takes nothing of a text for markup', async () => {
   const text = markdown([await source()]);
-  expect(text).toMatch(/^### Fire &lt;all\\> \\\| "pieces" & more: broke after/);
-  expect(text.indexOf('**fire\\[1\\]\\.look** broke')).toBeLessThan(text.indexOf('| | step |'));
+  expect(text).toMatch(/^### Fire &lt;all\\> \\\| "pieces" & more: failed after/);
+  expect(text.indexOf('**fire\\[1\\]\\.look** failed')).toBeLessThan(text.indexOf('| | step |'));
   expect(text).toContain('expected  $.cone == 6\ncame      7\nbecause   it `was` <set> & ');
   // Every row of the table has the same number of cells.
   const rows = text.split('\n').filter((line) => line.startsWith('|'));
@@ -134,18 +134,18 @@ test('Markdown has what broke first, and takes nothing of a text for markup', as
   expect(text).not.toContain('celadon-secret');
 });
 
-test('JSON has every step, turn and request, and no secret', async () => {
+test('JSON has every step, iteration and request, and no secret', async () => {
   const text = json([await source()]);
   const { runs, version } = JSON.parse(text) as {
     version: number;
     runs: {
       outcome: string;
-      steps: { address: string; requests?: { status?: number }[]; turns?: { outcome: string }[] }[];
+      steps: { address: string; requests?: { status?: number }[]; iterations?: { outcome: string }[] }[];
     }[];
   };
-  expect([version, runs[0]!.outcome]).toEqual([1, 'broke']);
+  expect([version, runs[0]!.outcome]).toEqual([1, 'failed']);
   const [rack, , , fire] = runs[0]!.steps;
   expect(rack!.requests!.map(({ status }) => status)).toEqual([503, 200]);
-  expect(fire!.turns!.map(({ outcome }) => outcome)).toEqual(['held', 'broke', 'held']);
+  expect(fire!.iterations!.map(({ outcome }) => outcome)).toEqual(['passed', 'failed', 'passed']);
   expect(text).not.toContain('celadon-secret');
 });

@@ -30,9 +30,9 @@ export async function check(
   const findings = [...loaded.findings, ...inOtherEnvironments(names, loaded)];
   printFindings(terminal, findings);
   const problems = findings.filter(({ finding }) => finding.level === 'problem').length;
-  const remarks = findings.length - problems;
+  const warnings = findings.length - problems;
   const files = `${loaded.files.length} file${loaded.files.length === 1 ? '' : 's'}`;
-  const notes = remarks === 0 ? '' : `, ${remarks} remark${remarks === 1 ? '' : 's'}`;
+  const notes = warnings === 0 ? '' : `, ${warnings} warning${warnings === 1 ? '' : 's'}`;
   const { colours } = terminal;
   if (problems === 0) terminal.write(`${colours.green(`${files} checked, no problems${notes}.`)}\n`);
   else

@@ -71,6 +71,6 @@ function runWithLeft(records: Records, wanted: string): OpenRun {
     if (left || booked.length > 0 || (outcome === 'unfinished' && done.length === 0)) return open;
   }
   return fail('no-record', `the run ${ids[0]!} has left nothing: no undo and no cleanup waits`, {
-    instead: 'batharon run --leave leaves them',
+    hint: 'batharon run --leave leaves them',
   });
 }

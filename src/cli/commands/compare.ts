@@ -11,7 +11,7 @@ import { fail } from '../../core/problems.ts';
 import type { Records } from '../../io/record/records.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
-import { answerOf, OpenRun, parseWhere } from '../records/open-run.ts';
+import { responseOf, OpenRun, parseWhere } from '../records/open-run.ts';
 import { agoWords } from '../records/recorded-world.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { briefJson, StepLines } from '../view/step-lines.ts';
@@ -42,7 +42,7 @@ export function compare(first: string, second: string, { json }: CompareOptions)
     const [one, two] = [parseWhere(first).step, parseWhere(second).step];
     if ((one === undefined) !== (two === undefined))
       fail('wrong-form', 'a run is compared with a run, and a step with a step', {
-        instead: `batharon compare ${before.open.id}:${one ?? two!} ${after.open.id}:${one ?? two!}`,
+        hint: `batharon compare ${before.open.id}:${one ?? two!} ${after.open.id}:${one ?? two!}`,
       });
     const differences = one === undefined ? compareRuns(before, after) : compareTwo(before, after);
     const outcomes = [before.open.run.outcome, after.open.run.outcome] as const;
@@ -67,7 +67,7 @@ function sideOf(records: Records, text: string): Side {
   const group = own ? { address: step, steps: [own] } : groups.get(step);
   if (!group)
     return fail('no-record', `the run ${open.id} has no step ${step}`, {
-      instead: [...groups.keys()].slice(0, 20).join(', '),
+      hint: [...groups.keys()].slice(0, 20).join(', '),
     });
   return { open, groups: new Map([[step, group]]) };
 }
@@ -75,8 +75,8 @@ function sideOf(records: Records, text: string): Side {
 function shapesOf(open: OpenRun, { steps }: StepGroup): Shape {
   return shapeOf(
     steps.map((step) => {
-      const answer = answerOf(step);
-      const value = answer && open.value(answer);
+      const response = responseOf(step);
+      const value = response && open.value(response);
       return typeof value === 'object' && !(value instanceof Uint8Array) ? value : undefined;
     }),
   );
@@ -108,12 +108,12 @@ function print(
   const lines = new StepLines(terminal);
   for (const { run } of [before, after])
     terminal.write(
-      `${lines.paint(run.outcome === 'unfinished' ? 'cut off' : run.outcome)}${colours.bold(run.id)}  ${pad(agoWords(Date.now() - run.at), 11)} ${padStart(timeWords(run.elapsed), 9)}  ${padStart(`${run.calls} calls`, 10)}  ${run.file}\n`,
+      `${lines.paint(run.outcome === 'unfinished' ? 'interrupted' : run.outcome)}${colours.bold(run.id)}  ${pad(agoWords(Date.now() - run.at), 11)} ${padStart(timeWords(run.elapsed), 9)}  ${padStart(`${run.calls} calls`, 10)}  ${run.file}\n`,
     );
   const [one, two] = [before, after].map(({ run }) => run.environment ?? 'no environment');
-  if (one !== two) terminal.write(`${lines.paint('remark')}they ran in ${one} and ${two}\n`);
+  if (one !== two) terminal.write(`${lines.paint('warning')}they ran in ${one} and ${two}\n`);
   terminal.write('\n');
-  if (differences.length === 0) terminal.write('They did the same, with answers of the same shape.\n');
+  if (differences.length === 0) terminal.write('They did the same, with responses of the same shape.\n');
   for (const difference of differences) {
     const { address, kept = [], only, outcome, shape, status, time } = difference;
     if (only) {
@@ -128,7 +128,7 @@ function print(
     const brief = (value: string | undefined): string => (value === undefined ? 'nothing' : briefJson(value));
     some(lines, kept, ([name, old, now]) => ['kept', `${name}: ${brief(old)}, then ${brief(now)}`]);
     if (!shape) continue;
-    some(lines, shape.came, ([path, kinds]) => ['came', `${path}  ${colours.dim(kinds)}`]);
+    some(lines, shape.got, ([path, kinds]) => ['got', `${path}  ${colours.dim(kinds)}`]);
     some(lines, shape.went, ([path, kinds]) => ['went', `${path}  ${colours.dim(kinds)}`]);
     some(lines, shape.changed, ([path, old, now]) => ['kind', `${path}  ${old}, then ${now}`]);
   }

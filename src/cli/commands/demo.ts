@@ -128,7 +128,7 @@ function next(terminal: Terminal): void {
     ['batharon demo --write kiln', 'writes these chains into the folder kiln'],
     ['cd kiln && batharon run', 'runs them from there; change one, and run it again'],
     ['batharon run glazed.chain.yaml --give rack=B1', 'the same chain for another rack'],
-    ['batharon send GET kiln /glazes', 'one request without a file, its answer with paths'],
+    ['batharon send GET kiln /glazes', 'one request without a file, its response with paths'],
     ['batharon check', 'finds what is wrong before anything is sent'],
     ['batharon explain keep', 'says what a word means, with an example'],
   ] as const;

@@ -2,7 +2,7 @@ import { bytesBelow } from '../../io/files/files.ts';
 import { existsSync, fstatSync, readFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { checkExpression } from '../../core/language/expression.ts';
-import type { Remark, World } from '../../core/language/environment.ts';
+import type { Warning, World } from '../../core/language/environment.ts';
 import { ANY, kindOfValue } from '../../core/language/kinds.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { normalisedPath } from '../../core/language/paths.ts';
@@ -29,20 +29,20 @@ export interface EvalOptions {
 }
 
 interface Subject {
-  readonly answer: Maybe;
+  readonly response: Maybe;
   readonly names: ValueObject;
   readonly where: string;
 }
 
-/** `batharon eval EXPRESSION`: on a JSON file, standard input, or the answer of a recorded step. */
+/** `batharon eval EXPRESSION`: on a JSON file, standard input, or the response of a recorded step. */
 export function evalCommand(text: string, file: string | undefined, options: EvalOptions): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
-    const { answer, names, where } = subject(file, options, recordsOf(project));
+    const { response, names, where } = subject(file, options, recordsOf(project));
     const { expression, problems } = checkExpression(text, {
       lookup: (name) => (Object.hasOwn(names, name) ? { kind: kindOfValue(names[name]) } : undefined),
       names: () => Object.keys(names),
-      answer: answer === undefined ? { missing: `${where} has no body` } : ANY,
+      response: response === undefined ? { missing: `${where} has no body` } : ANY,
     });
     if (!expression) return refuse(text, problems[0]!);
     const world: World = {
@@ -55,27 +55,27 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
       zone: project.zone,
     };
     const terminal = errorTerminal();
-    const remarks = new Set<string>();
+    const warnings = new Set<string>();
     const environment = {
-      answer,
+      response,
       name: (name: string): Maybe => memberOf(names, name),
       world,
       visited: 0,
-      remark: ({ message }: Remark) => void remarks.add(message),
+      warning: ({ message }: Warning) => void warnings.add(message),
     };
     try {
       const nodes = expression.locate(environment);
       const value = expression.evaluate(environment);
       const empty = givesNodes(expression.tree) && Array.isArray(value) && value.length === 0;
       if (value === undefined || (nodes?.length === 0 && empty)) {
-        const { message, instead } = expression.whyNothing(environment);
+        const { message, hint } = expression.whyNothing(environment);
         const { colours } = terminal;
         terminal.write(
-          `${colours.red(message)}\n${instead === undefined ? '' : `    ${colours.cyan('instead:')} ${instead}\n`}`,
+          `${colours.red(message)}\n${hint === undefined ? '' : `    ${colours.cyan('instead:')} ${hint}\n`}`,
         );
         return 1;
       }
-      for (const remark of remarks) terminal.write(`${terminal.colours.yellow('remark')}  ${remark}\n`);
+      for (const warning of warnings) terminal.write(`${terminal.colours.yellow('warning')}  ${warning}\n`);
       if (nodes && !options.json)
         printNodes(nodes.map(({ path, value: found }) => [normalisedPath(path), found]));
       else printValue(value, options.json ?? false);
@@ -94,15 +94,15 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
   if (file !== undefined || (on === undefined && isPiped())) {
     const text = readFileSync(file === undefined || file === '-' ? 0 : file, 'utf8');
     const where = file === undefined || file === '-' ? 'standard input' : file;
-    return { answer: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
+    return { response: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
   }
   const where = parseWhere(on ?? 'last');
   const { open, step } = findStep(records, where);
-  const answer = attemptAt(step, where)?.answer;
+  const response = attemptAt(step, where)?.response;
   return {
-    answer: answer && open.value(answer),
+    response: response && open.value(response),
     names: objectOf(stepNames(open, step)),
-    where: `the answer of ${step.address} (run ${open.run.id})`,
+    where: `the response of ${step.address} (run ${open.run.id})`,
   };
 }
 
@@ -126,13 +126,13 @@ function jsonOrText(text: string, where: string): Value {
   }
 }
 
-function refuse(text: string, { message, instead, span, code }: ProblemError['problem']): ExitCode {
+function refuse(text: string, { message, hint, span, code }: ProblemError['problem']): ExitCode {
   const terminal = errorTerminal();
   const { colours } = terminal;
   terminal.write(
     `${colours.red(message)} ${colours.dim(`(${code})`)}\n    ${colours.dim(text)}\n    ${' '.repeat(span?.[0] ?? 0)}${colours.bold('^')}\n`,
   );
-  if (instead !== undefined) terminal.write(`    ${colours.cyan('instead:')} ${instead}\n`);
+  if (hint !== undefined) terminal.write(`    ${colours.cyan('instead:')} ${hint}\n`);
   return 2;
 }
 

@@ -6,7 +6,7 @@ import { parsePath, pathStep, scalarsOf } from '../project/jsonpath-text.ts';
 import type { EventOf } from '../../core/events.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { Records } from '../../io/record/records.ts';
-import { answerOf, nameOf, OpenRun } from '../records/open-run.ts';
+import { responseOf, nameOf, OpenRun } from '../records/open-run.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
@@ -24,10 +24,10 @@ interface Found {
   readonly by?: string;
 }
 
-/** Finds in one answer that are shown. */
+/** Finds in one response that are shown. */
 const MOST = 8;
 
-/** `batharon find TEXT`: where a value stands in recorded answers, and the path to write in a chain. */
+/** `batharon find TEXT`: where a value stands in recorded responses, and the path to write in a chain. */
 export function find(text: string): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
@@ -36,13 +36,13 @@ export function find(text: string): Promise<ExitCode> {
       errorTerminal().write('No run is recorded here yet: batharon run, or batharon send.\n');
       return 2;
     }
-    let answers = 0;
+    let responses = 0;
     const all = runs.flatMap((open) =>
       [...open.steps()].flatMap((step) => {
-        const answer = answerOf(step);
-        if (!answer) return [];
-        answers++;
-        const found = findIn(open, answer, text);
+        const response = responseOf(step);
+        if (!response) return [];
+        responses++;
+        const found = findIn(open, response, text);
         return found.length > 0 ? [{ open, step, found }] : [];
       }),
     );
@@ -57,7 +57,7 @@ export function find(text: string): Promise<ExitCode> {
     }
     if (count > 0) return 0;
     errorTerminal().write(
-      `'${text}' stands in none of the ${answers} recorded answers. What is secret is recorded masked, and can’t be found.\n`,
+      `'${text}' stands in none of the ${responses} recorded responses. What is secret is recorded masked, and can’t be found.\n`,
     );
     return 1;
   });
@@ -76,9 +76,9 @@ function latestRuns(records: Records): OpenRun[] {
   return found;
 }
 
-function findIn(open: OpenRun, answer: EventOf<'answer-came'>, text: string): Found[] {
+function findIn(open: OpenRun, response: EventOf<'response-received'>, text: string): Found[] {
   const found: Found[] = [];
-  const body = open.value(answer);
+  const body = open.value(response);
   const lower = text.toLowerCase();
   const match = (path: string, value: Value): void => {
     const own = isNumeric(value)
@@ -91,7 +91,7 @@ function findIn(open: OpenRun, answer: EventOf<'answer-came'>, text: string): Fo
   };
   if (body !== undefined && !(body instanceof Uint8Array))
     for (const [path, value] of scalarsOf(body)) match(path, value);
-  for (const [name, value] of answer.headers) match(`headers${pathStep(name)}`, value);
+  for (const [name, value] of response.headers) match(`headers${pathStep(name)}`, value);
   return found;
 }
 

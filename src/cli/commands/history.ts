@@ -26,8 +26,8 @@ export interface HistoryOptions {
   readonly watch?: boolean;
 }
 
-const OUTCOMES: readonly string[] = ['held', 'broke', 'cut off', 'unfinished'];
-const USUAL_MOST = 20;
+const OUTCOMES: readonly string[] = ['passed', 'failed', 'interrupted', 'unfinished'];
+const DEFAULT_MOST = 20;
 
 /** `batharon history`: the recorded runs, the latest first. */
 export function history(files: readonly string[], options: HistoryOptions): Promise<ExitCode> {
@@ -36,12 +36,12 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
     const { outcome } = options;
     if (outcome !== undefined && !OUTCOMES.includes(outcome))
       fail('wrong-form', `no run ends as ${outcome}`, {
-        instead: OUTCOMES.map((one) => `'${one}'`).join(', '),
+        hint: OUTCOMES.map((one) => `'${one}'`).join(', '),
       });
     const since = options.since === undefined ? undefined : Date.now() - sinceOf(options.since);
-    const most = Number(options.most ?? USUAL_MOST);
+    const most = Number(options.most ?? DEFAULT_MOST);
     if (!Number.isInteger(most) || most < 1)
-      fail('wrong-form', '--most is a number of runs', { instead: '--most 5' });
+      fail('wrong-form', '--most is a number of runs', { hint: '--most 5' });
     const wanted = files.map((file) => relative(process.cwd(), resolve(file)));
     const isWanted = (run: RunSummary | UnreadableRun): boolean =>
       'unreadable' in run
@@ -94,7 +94,7 @@ function sinceOf(text: string): number {
   const at = Date.parse(text);
   if (!Number.isNaN(at)) return Date.now() - at;
   return fail('wrong-form', `--since ${text} is neither a time ago nor a date`, {
-    instead: '--since 2h, or --since 2026-03-01',
+    hint: '--since 2h, or --since 2026-03-01',
   });
 }
 
@@ -103,10 +103,10 @@ function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boole
   const lines = new StepLines(terminal);
   const cut = (text: string, columns: number): string => (wrapWidth === Infinity ? text : fit(text, columns));
   if ('unreadable' in run) {
-    terminal.write(`${lines.paint('remark')}${colours.bold(run.run)}  ${cut(run.unreadable, width - 16)}\n`);
+    terminal.write(`${lines.paint('warning')}${colours.bold(run.run)}  ${cut(run.unreadable, width - 16)}\n`);
     return;
   }
-  const mark = going ? 'waits' : run.outcome === 'unfinished' ? 'cut off' : run.outcome;
+  const mark = going ? 'waits' : run.outcome === 'unfinished' ? 'interrupted' : run.outcome;
   const notes = [
     ...(run.environment === undefined ? [] : [run.environment]),
     ...(run.part ? ['a part of it'] : []),
@@ -122,8 +122,8 @@ function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boole
   );
   const indent = ' '.repeat(16);
   if (notes !== '') terminal.write(`${indent}${colours.dim(notes)}\n`);
-  if (run.outcome !== 'held' && (run.broke !== undefined || run.problem))
+  if (run.outcome !== 'passed' && (run.failed !== undefined || run.problem))
     terminal.write(
-      `${indent}${cut([run.broke === undefined ? '' : `at ${run.broke}${run.does === undefined ? '' : ` ${run.does}`}: `, run.problem?.message ?? ''].join(''), width - 16)}\n`,
+      `${indent}${cut([run.failed === undefined ? '' : `at ${run.failed}${run.does === undefined ? '' : ` ${run.does}`}: `, run.problem?.message ?? ''].join(''), width - 16)}\n`,
     );
 }

@@ -29,7 +29,7 @@ export function importCommand(
   return guarded(async () => {
     if (!FORMS.includes(form as never))
       fail('import-unreadable', `${form} can’t be imported`, {
-        instead: `batharon import ${FORMS.join(' | ')}`,
+        hint: `batharon import ${FORMS.join(' | ')}`,
       });
     const { requests, notes } = await read(form as (typeof FORMS)[number], sourceOf(form, source ?? '-'));
     const { project } = loadProject(

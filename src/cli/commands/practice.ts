@@ -4,12 +4,12 @@ import { PRACTICE_VARIABLES } from '../../practice/state.ts';
 import { onInterruption } from '../terminal/signals.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
 
-const USUAL_PORT = 4717;
+const DEFAULT_PORT = 4717;
 
 /** `batharon practice`: runs the service until it is interrupted. */
 export async function practice(options: { port?: string; speed: string; rate: string }): Promise<ExitCode> {
   const terminal = errorTerminal();
-  const numbers = { port: options.port ?? String(USUAL_PORT), speed: options.speed, rate: options.rate };
+  const numbers = { port: options.port ?? String(DEFAULT_PORT), speed: options.speed, rate: options.rate };
   for (const [name, text] of Object.entries(numbers)) {
     const number = Number(text);
     const good =

@@ -18,11 +18,11 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     const reports = await makeReports(options, sources);
     if (reports.length === 0)
       fail('wrong-form', 'a report is of a kind', {
-        instead: '--html run.html, --junit, --har, --markdown or --json',
+        hint: '--html run.html, --junit, --har, --markdown or --json',
       });
     if (reports.filter(({ path }) => path === '-').length > 1)
       fail('wrong-form', 'only one report goes to standard output', {
-        instead: 'a file for each of the others',
+        hint: 'a file for each of the others',
       });
     const terminal = errorTerminal();
     for (const { path, text } of reports) {
@@ -40,7 +40,7 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     for (const { garbled, id } of sources)
       if (garbled.length > 0)
         terminal.write(
-          `remark  ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
+          `warning  ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
         );
     return 0;
   });

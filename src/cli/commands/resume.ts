@@ -34,7 +34,7 @@ export interface ResumeOptions {
   readonly leave?: boolean;
 }
 
-/** `batharon resume [RUN]`: goes on where a run broke or was cut off, with the chain as it now is. */
+/** `batharon resume [RUN]`: goes on where a run failed or was interrupted, with the chain as it now is. */
 export function resume(wanted: string | undefined, options: ResumeOptions): Promise<ExitCode> {
   let files: readonly SourceFile[] = [];
   return guarded(
@@ -63,7 +63,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
           const [first] = past.undecided as [Undecided];
           const answered = await askAbout(terminal, first, chain);
           if (!answered) return ask(terminal, id, past.undecided);
-          said = withAnswer(said, first.step, answered);
+          said = withResponse(said, first.step, answered);
           past = read();
         }
         refuseOneForAll(records, id, said);
@@ -114,13 +114,13 @@ function refuseUnfit(
   { booked, cleanup, file, id, left, outcome, part, undo }: RecordedRun,
   records: Records,
 ): void {
-  const refuse = (message: string, instead: string): never => fail('cannot-resume', message, { instead });
+  const refuse = (message: string, hint: string): never => fail('cannot-resume', message, { hint });
   const running = records.isRunning(id);
   if (running !== undefined)
     refuse(`the run ${id} still goes on, in process ${running}`, 'once it has ended');
   if (file === 'send' || part) refuse(`the run ${id} was no run of a whole chain`, 'batharon run');
-  if (outcome === 'held')
-    refuse(`the run ${id} held, so there is nothing to go on with`, `batharon view ${id}`);
+  if (outcome === 'passed')
+    refuse(`the run ${id} passed, so there is nothing to go on with`, `batharon view ${id}`);
   if (!existsSync(file))
     refuse(`the chain ${file} of the run ${id} is not there any more`, 'the file, where it was');
   if (undo.length + cleanup.length === 0) return;
@@ -128,10 +128,10 @@ function refuseUnfit(
   const taken = [...new Set(undo.map(({ address }) => address.replace(/\.undo\..*$/, '')))].filter(
     (step) => !still.has(step),
   );
-  const cleaned = cleanup.filter((step) => step.outcome === 'held').length;
+  const cleaned = cleanup.filter((step) => step.outcome === 'passed').length;
   const what = [
     ...(taken.length > 0 ? [`it has taken back ${nameList(taken)}`] : []),
-    ...(cleaned > 0 ? [`${cleaned} step${cleaned === 1 ? '' : 's'} of cleanup held`] : []),
+    ...(cleaned > 0 ? [`${cleaned} step${cleaned === 1 ? '' : 's'} of cleanup passed`] : []),
     ...(still.size > 0 ? [`not taken back: ${nameList([...still])}`] : []),
   ];
   refuse(
@@ -146,11 +146,11 @@ function refuseUnfit(
 interface Said {
   readonly sent: readonly string[] | boolean | undefined;
   readonly notSent: readonly string[] | boolean | undefined;
-  /** Values of names that are lost with an answer; `load[3].id` is one of a turn or a step. */
+  /** Values of names that are lost with a response; `load[3].id` is one of an iteration or a step. */
   readonly lost: ReadonlyMap<string, Value>;
 }
 
-/** What is said with `--sent` and `--not-sent`: of some steps or turns, or of all where none is named. */
+/** What is said with `--sent` and `--not-sent`: of some steps or iterations, or of all where none is named. */
 function decisionsOf({ notSent, sent }: Said): Decisions {
   const says = (said: readonly string[] | boolean | undefined) => (address: string) =>
     said === true ||
@@ -158,7 +158,7 @@ function decisionsOf({ notSent, sent }: Said): Decisions {
   return { sent: says(sent), notSent: says(notSent) };
 }
 
-/** Whether a step is the one that a person names, or stands in the turn or step that is named. */
+/** Whether a step is the one that a person names, or stands in the iteration or step that is named. */
 function isMeant(named: string, address: string): boolean {
   return (
     address === named ||
@@ -168,7 +168,7 @@ function isMeant(named: string, address: string): boolean {
   );
 }
 
-/** The values that are lost with the answer of a step: those that were given for it, and those for any. */
+/** The values that are lost with the response of a step: those that were given for it, and those for any. */
 function lostOf(lost: ReadonlyMap<string, Value>): (address: string) => ReadonlyMap<string, Value> {
   return (address) => {
     const own = new Map<string, Value>();
@@ -194,9 +194,9 @@ function refuseOneForAll(records: Records, id: string, said: Said): void {
   const [first, second] = undecided as [Undecided, Undecided];
   fail(
     'cannot-resume',
-    `${plain[0]!} was given once, and ${undecided.length} requests were processed, each with an answer of its own: ${nameList(undecided.map(({ step }) => step))}`,
+    `${plain[0]!} was given once, and ${undecided.length} requests were processed, each with a response of its own: ${nameList(undecided.map(({ step }) => step))}`,
     {
-      instead: `--give '${first.step}.${plain[0]!}=…' --give '${second.step}.${plain[0]!}=…'`,
+      hint: `--give '${first.step}.${plain[0]!}=…' --give '${second.step}.${plain[0]!}=…'`,
     },
   );
 }
@@ -228,7 +228,7 @@ async function askAbout(
   return { processed: true, lost };
 }
 
-function withAnswer(said: Said, step: string, { lost, processed }: Answered): Said {
+function withResponse(said: Said, step: string, { lost, processed }: Answered): Said {
   const with_ = (before: Said['sent']): Said['sent'] =>
     before === true ? true : [...(Array.isArray(before) ? (before as readonly string[]) : []), step];
   return {
@@ -257,7 +257,7 @@ export function readPast(
   if (quiet)
     return pastOf(
       events.filter(({ event }) =>
-        ['step-began', 'request-sent', 'request-failed', 'answer-came', 'step-ended'].includes(event),
+        ['step-began', 'request-sent', 'request-failed', 'response-received', 'step-ended'].includes(event),
       ),
       { open: () => '{"headers":[],"body":""}', body: () => new Uint8Array() },
       decisions,
@@ -267,18 +267,18 @@ export function readPast(
     fail(
       'cannot-resume',
       `the record of the run ${id} ends before the run did, since it could not be written any more, so it can’t be told what was sent and what was taken back`,
-      { instead: `batharon cleanup ${id}, if something is left; then a new run` },
+      { hint: `batharon cleanup ${id}, if something is left; then a new run` },
     );
   if (garbled.length > 0)
     fail(
       'cannot-resume',
       `line ${garbled[0]!} of the record of the run ${id} can’t be read, so it can’t be told what was sent`,
-      { instead: 'a new run' },
+      { hint: 'a new run' },
     );
   return pastOf(events, { open, body: (digest) => records.body(id, digest) }, decisions, given);
 }
 
-/** Values that are given for names which steps keep: they are lost with an answer. */
+/** Values that are given for names which steps keep: they are lost with a response. */
 function lostNames(chain: Chain, given: ReadonlyMap<string, string | Uint8Array>): Map<string, Value> {
   const inputs = new Set(chain.inputs.map(({ name }) => name));
   return new Map(
@@ -310,7 +310,7 @@ export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, V
 }
 
 /**
- * The inputs that are given another value than the run began with. Throws `cannot-resume` where a step that held, and is not
+ * The inputs that are given another value than the run began with. Throws `cannot-resume` where a step that passed, and is not
  * carried out again, has used it.
  */
 function givenAnew(chain: Chain, past: PastRun, given: Given): Input[] {
@@ -319,7 +319,7 @@ function givenAnew(chain: Chain, past: PastRun, given: Given): Input[] {
     for (const address of past.done)
       if (ownStepAt(chain, address)?.uses.has(name))
         fail('cannot-resume', `${address} was carried out with the input ${name} as it was`, {
-          instead: 'a new run',
+          hint: 'a new run',
         });
   return anew;
 }
@@ -332,17 +332,17 @@ function withoutKnown(chain: Chain, past: PastRun): Chain {
 /** Says which requests may have been processed, and what decides. Nothing has been sent. */
 function ask(terminal: Terminal, id: string, undecided: readonly Undecided[]): ExitCode {
   const lines = new StepLines(terminal);
-  for (const { answer, failed, request, step } of undecided) {
+  for (const { response, failed, request, step } of undecided) {
     lines.line('unknown', step);
     lines.row('call', `${request.method} ${request.url}`);
     if (request.body?.text !== undefined) lines.row('sent', request.body.text.slice(0, 300));
     lines.row(
       'known',
-      answer
-        ? `it was answered with ${answer.status}`
+      response
+        ? `it was answered with ${response.status}`
         : failed
           ? failed.problem.message
-          : 'it was sent, and the run was cut off before its answer',
+          : 'it was sent, and the run was interrupted before its response',
     );
   }
   const [{ step }] = undecided as [Undecided];

@@ -97,13 +97,13 @@ function environmentOf({ env, replay }: RunCommandOptions): string | undefined {
       'wrong-form',
       `the run ${replay} was in ${environment ?? 'no environment'}, and a replay is what it was`,
       {
-        instead: 'the same without --env',
+        hint: 'the same without --env',
       },
     );
   return environment;
 }
 
-/** Prints what stops a run; remarks are for `check`. */
+/** Prints what stops a run; warnings are for `check`. */
 export function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
   const problems = findings.filter(({ finding }) => finding.level === 'problem');
   printFindings(terminal, problems);
@@ -117,7 +117,7 @@ function refuseUnknownResult(chains: readonly Chain[], name: string): void {
   if (known.includes(name)) return;
   const near = nearest(name, known);
   fail('unknown-name', `no chain has a result ${name}`, {
-    instead:
+    hint:
       near !== undefined
         ? `--print ${near}`
         : known.length > 0
@@ -156,7 +156,7 @@ async function runAll(
       for (const { chain, inputs } of runs)
         await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
     await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
-      if (interruption.signal.aborted || (options.stopEarly && several.hasBroken)) return undefined;
+      if (interruption.signal.aborted || (options.stopEarly && several.hasFailed)) return undefined;
       return runRecorded(chain, project, world, {
         options: {
           files: filesOf(loaded, chain),
@@ -189,7 +189,7 @@ async function replayAll(
 ): Promise<ExitCode> {
   const [only] = runs;
   if (!only || runs.length > 1)
-    fail('wrong-form', 'one chain is replayed at a time', { instead: 'batharon run FILE --replay RUN' });
+    fail('wrong-form', 'one chain is replayed at a time', { hint: 'batharon run FILE --replay RUN' });
   const records = recordsOf(project);
   const { replay } = await import('../runs/replay-run.ts');
   const recorded = OpenRun.read(records, records.find(wanted));
@@ -213,7 +213,7 @@ async function writeRunReports(
     try {
       writeFileSync(path, text);
     } catch (error) {
-      terminal.write(`remark  ${path} can’t be written: ${(error as Error).message}\n`);
+      terminal.write(`warning  ${path} can’t be written: ${(error as Error).message}\n`);
     }
   }
 }
@@ -222,7 +222,7 @@ async function writeRunReports(
 function jobsOf({ jobs = '1' }: RunCommandOptions): number {
   const count = Number(jobs);
   if (Number.isInteger(count) && count >= 1) return count;
-  return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { instead: '--jobs 4' });
+  return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { hint: '--jobs 4' });
 }
 
 /** Chains that sign in are no runs of their own where only their folder is named; that is said. */
@@ -247,14 +247,14 @@ function chosen(chains: readonly Chain[], { shard, tag }: RunCommandOptions): Ch
   if (tagged.length === 0) {
     const known = [...new Set(chains.flatMap(({ tags }) => tags))];
     fail('file-not-found', `no chain has the tag ${tag!.join(' or ')}`, {
-      instead: known.length === 0 ? 'tags: in a chain file' : known.join(', '),
+      hint: known.length === 0 ? 'tags: in a chain file' : known.join(', '),
     });
   }
   if (shard === undefined) return tagged;
   const [, nth = '', of = ''] = /^(\d{1,4})\/(\d{1,4})$/.exec(shard) ?? [];
   const [own, count] = [Number(nth), Number(of)];
   if (nth === '' || own < 1 || own > count)
-    fail('wrong-form', `--shard ${shard} is no share`, { instead: '--shard 1/4, the first of four' });
+    fail('wrong-form', `--shard ${shard} is no share`, { hint: '--shard 1/4, the first of four' });
   return tagged.filter((_, i) => i % count === own - 1);
 }
 

@@ -34,7 +34,7 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
     );
     if (typed.length < SHORTEST_NEEDLE)
       errorTerminal().write(
-        `remark  it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere\n`,
+        `warning  it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere\n`,
       );
     return 0;
   });
@@ -45,7 +45,7 @@ function refuseEnvironment({ environments }: Project, wanted: string | undefined
   if (wanted === undefined || environments.includes(wanted)) return;
   const near = nearest(wanted, environments);
   fail('unknown-environment', `the project has no environment ${wanted}`, {
-    instead: near === undefined ? `it has ${environments.join(', ') || 'none'}` : `--env ${near}`,
+    hint: near === undefined ? `it has ${environments.join(', ') || 'none'}` : `--env ${near}`,
   });
 }
 
@@ -116,7 +116,7 @@ export function removeSecret(name: string, options: { env?: string }): Promise<E
     const where = options.env === undefined ? '' : ` for the environment ${options.env}`;
     if (!(await locked.removeSecret(name, options.env)))
       fail('secret-missing', `no secret is locked under the name ${name}${where}`, {
-        instead: names.length > 0 ? `locked: ${names.join(', ')}` : 'batharon secret set NAME',
+        hint: names.length > 0 ? `locked: ${names.join(', ')}` : 'batharon secret set NAME',
       });
     errorTerminal().write(`${name} is forgotten${where}.\n`);
     return 0;

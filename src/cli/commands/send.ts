@@ -15,11 +15,11 @@ import { finished } from '../../import/to-step.ts';
 import { inserted } from '../../import/step-secrets.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
 import { pickOf, writeDraft } from '../draft/add-draft.ts';
-import { answerTree, printTree } from '../view/response-tree.ts';
+import { responseTree, printTree } from '../view/response-tree.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
-import { answerOf, OpenRun } from '../records/open-run.ts';
+import { responseOf, OpenRun } from '../records/open-run.ts';
 import { recordsOf, runRecorded, SENT_FILE } from '../records/run-recorded.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { sizeWords } from '../terminal/units.ts';
@@ -61,8 +61,8 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
     if (!chain) {
       // The lines of the step are of our making, so only what is wrong is said.
-      const { code, message, instead } = ofStep.find((finding) => finding.level === 'problem')!;
-      return fail(code, message, instead === undefined ? {} : { instead });
+      const { code, message, hint } = ofStep.find((finding) => finding.level === 'problem')!;
+      return fail(code, message, hint === undefined ? {} : { hint });
     }
     const interruption = watchInterruption(terminal);
     typed.sayIn(terminal);
@@ -90,8 +90,8 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     }
     printExchange(terminal, events);
     const open = OpenRun.read(recordsOf(project), id);
-    const answer = open.run.steps[0] && answerOf(open.run.steps[0]);
-    if (answer) printAnswer(answer, open.text(answer));
+    const response = open.run.steps[0] && responseOf(open.run.steps[0]);
+    if (response) printResponse(response, open.text(response));
     if (options.add !== undefined) await writeDraft(draftOf(step, typed), project, options.add, title);
     return exit;
   });
@@ -110,7 +110,7 @@ function requestLine(
   const [where = '', path] = rest;
   if (where === '' || rest.length > 2)
     fail('wrong-form', 'a request is METHOD SERVICE PATH, or METHOD URL', {
-      instead:
+      hint:
         `batharon send GET ${services[0] ?? 'https://…'} ${services.length > 0 ? '/racks' : ''}`.trim(),
     });
   const target = path === undefined ? (atService(where) ?? where) : `${where} ${path}`;
@@ -179,7 +179,7 @@ class TypedKeys {
     const names = nameList([...this.#values.keys()]);
     const text = `${names} ${one ? 'was' : 'were'} typed in, so the history of the shell has ${one ? 'it' : 'them'}; here ${one ? 'it is' : 'they are'} masked. secrets: in batharon.yaml keeps a key out of both`;
     wrap(text, terminal.wrapWidth - 8).forEach((row, i) =>
-      terminal.write(`${terminal.colours.yellow((i === 0 ? 'remark' : '').padEnd(8))}${row}\n`),
+      terminal.write(`${terminal.colours.yellow((i === 0 ? 'warning' : '').padEnd(8))}${row}\n`),
     );
   }
 }
@@ -197,7 +197,7 @@ function stepLines(call: string, options: SendOptions, typed: TypedKeys): string
       const [, name, value] = /^([^:=\s]+)\s*[:=]\s*(.*)$/s.exec(one) ?? [];
       if (name === undefined)
         fail('wrong-form', `--header ${one} is not Name: value`, {
-          instead: "--header 'Accept: application/json'",
+          hint: "--header 'Accept: application/json'",
         });
       const text = /^cookie$/i.test(name) ? typed.text('authorization', value!) : typed.text(name, value!);
       lines.push(`  ${key(name)}: ${scalar(text)}`);
@@ -223,7 +223,7 @@ function pairs(given: readonly string[] | undefined, option: string, typed: Type
   for (const one of given) {
     const [, name, value] = /^([^=]+)=(.*)$/s.exec(one) ?? [];
     if (name === undefined)
-      fail('wrong-form', `--${option} ${one} is not name=value`, { instead: `--${option} ${one}=…` });
+      fail('wrong-form', `--${option} ${one} is not name=value`, { hint: `--${option} ${one}=…` });
     const secret = typed.secret(name, value!);
     all.set(name, [...(all.get(name) ?? []), secret === undefined ? value! : inserted(`secret.${secret}`)]);
   }
@@ -248,7 +248,7 @@ function jsonOf(text: string): Value {
     throw new ProblemError({
       ...error.problem,
       message: `--json is no JSON: ${error.problem.message}`,
-      instead: `--json '{ "cone": 6 }', in single quotes for the shell`,
+      hint: `--json '{ "cone": 6 }', in single quotes for the shell`,
     });
   }
 }
@@ -268,7 +268,7 @@ function draftOf(step: string[], typed: TypedKeys): Draft {
 function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
   const { colours } = terminal;
   const line = (mark: string, text: string): void => terminal.write(`${mark.padEnd(8)}${text}\n`);
-  const fields = (headers: EventOf<'answer-came'>['headers']): void => {
+  const fields = (headers: EventOf<'response-received'>['headers']): void => {
     for (const [name, value] of headers)
       wrap(`${name}: ${value}`, terminal.wrapWidth - 10).forEach((row, i) =>
         terminal.write(colours.dim(`        ${i === 0 ? '' : '  '}${row}\n`)),
@@ -279,8 +279,8 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
       case 'signed-in':
         line('', colours.dim(`signed in as ${event.credential} (${event.kind})`));
         break;
-      case 'remark':
-        line(colours.yellow('remark'.padEnd(8)), event.message);
+      case 'warning':
+        line(colours.yellow('warning'.padEnd(8)), event.message);
         break;
       case 'request-sent':
         line(colours.cyan('sent'.padEnd(8)), colours.bold(`${event.method} ${event.url}`));
@@ -288,10 +288,10 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
         if (event.body?.text !== undefined)
           for (const row of event.body.text.split('\n').slice(0, 20)) line('', row);
         break;
-      case 'answer-came':
+      case 'response-received':
         terminal.write('\n');
         line(
-          (event.status < 400 ? colours.green : colours.red)('came'.padEnd(8)),
+          (event.status < 400 ? colours.green : colours.red)('got'.padEnd(8)),
           `${colours.bold(String(event.status))} · ${timeWords(event.elapsed)} · ${event.body.size === 0 ? 'no body' : `${event.body.type ?? 'no content type'}, ${sizeWords(event.body.size)}`}`,
         );
         fields(event.headers);
@@ -299,19 +299,19 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
       case 'redirected':
         line(
           '',
-          `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
+          `redirected to ${event.to}${event.credential === 'removed' ? ', the credential removed' : ''}`,
         );
         break;
       case 'step-ended':
       case 'run-ended':
         if (event.problem && event.event === 'step-ended') {
           wrap(event.problem.message, terminal.wrapWidth - 8).forEach((row, i) =>
-            line(colours.red((i === 0 ? 'broke' : '').padEnd(8)), row),
+            line(colours.red((i === 0 ? 'failed' : '').padEnd(8)), row),
           );
-          if (event.problem.instead !== undefined) line('instead', event.problem.instead);
+          if (event.problem.hint !== undefined) line('hint', event.problem.hint);
         } else if (event.problem) {
-          line(colours.red('broke'.padEnd(8)), event.problem.message);
-          if (event.problem.instead !== undefined) line('instead', event.problem.instead);
+          line(colours.red('failed'.padEnd(8)), event.problem.message);
+          if (event.problem.hint !== undefined) line('hint', event.problem.hint);
         }
         break;
       default:
@@ -323,7 +323,7 @@ function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
 const MOST_TEXT = 20_000;
 
 /** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
-function printAnswer({ body }: EventOf<'answer-came'>, text: string | undefined): void {
+function printResponse({ body }: EventOf<'response-received'>, text: string | undefined): void {
   const terminal = outputTerminal();
   const { size, type } = body;
   if (size === 0) return;
@@ -346,5 +346,5 @@ function printAnswer({ body }: EventOf<'answer-came'>, text: string | undefined)
     if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
     return;
   }
-  printTree(terminal, answerTree(value));
+  printTree(terminal, responseTree(value));
 }

@@ -32,7 +32,7 @@ export function signIn(name: string | undefined, options: { env?: string }): Pro
       );
       const kept = signedIn === undefined ? ', by a token that was kept' : '';
       terminal.write(
-        `${terminal.colours.green('held')}    signed in as ${credential}${kept}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
+        `${terminal.colours.green('passed')}    signed in as ${credential}${kept}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
       );
     }
     if (test !== undefined) return tryOut(context, credential, test, { terminal, world });
@@ -57,7 +57,7 @@ async function tryOut(
   const problem = findings.find((finding) => finding.level === 'problem');
   if (!chain || problem)
     return fail('wrong-form', `the test of ${credential}: ${problem?.message ?? test}`, {
-      instead: problem?.instead ?? 'test: GET kiln /me',
+      hint: problem?.hint ?? 'test: GET kiln /me',
       place: project.credentials.get(credential)!.at,
     });
   const view = new RunView(terminal);
@@ -138,7 +138,7 @@ function choose({ credentials, services }: Project, name: string | undefined): s
     if (credentials.has(name)) return name;
     const near = nearest(name, names);
     return fail('unknown-credential', `the project has no credential ${name}`, {
-      instead: near ?? (names.length > 0 ? names.join(', ') : 'credentials: in batharon.yaml'),
+      hint: near ?? (names.length > 0 ? names.join(', ') : 'credentials: in batharon.yaml'),
     });
   }
   const used = [
@@ -151,7 +151,7 @@ function choose({ credentials, services }: Project, name: string | undefined): s
       'unknown-credential',
       names.length === 0 ? 'the project has no credentials' : 'the project has several credentials',
       {
-        instead:
+        hint:
           names.length === 0 ? 'credentials: in batharon.yaml' : `batharon sign-in ${names.join(' | ')}`,
       },
     )

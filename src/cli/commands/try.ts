@@ -8,13 +8,13 @@ import type { RecordedRun } from '../../core/record/recorded-run.ts';
 import type { LockedStore } from '../../io/secrets/locked-store.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { keepInFile } from '../draft/add-draft.ts';
-import { answerTree, printTree } from '../view/response-tree.ts';
+import { responseTree, printTree } from '../view/response-tree.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { filesOf } from '../project/files-of.ts';
 import { inputsOf, readGiven } from '../project/given-inputs.ts';
 import { load, loadProject } from '../project/load.ts';
-import { answerOf, OpenRun } from '../records/open-run.ts';
+import { responseOf, OpenRun } from '../records/open-run.ts';
 import { agoWords, keptNames, runsOfChain, stepObject } from '../records/recorded-world.ts';
 import { recordsOf, runRecorded } from '../records/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
@@ -76,11 +76,11 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         });
         const open = OpenRun.read(recordsOf(loaded.project), id);
         const answered = open.step(target.address);
-        const answer = answered && answerOf(answered);
-        const value = answer && open.value(answer);
+        const response = answered && responseOf(answered);
+        const value = response && open.value(response);
         if (value !== undefined && !(value instanceof Uint8Array)) {
           terminal.write('\n');
-          printTree(outputTerminal(), answerTree(value));
+          printTree(outputTerminal(), responseTree(value));
         }
         return exit;
       } finally {
@@ -104,15 +104,15 @@ function findStep(all: readonly Step[], wanted: string): Step {
   if (found) return found;
   const loop = all.find((step) => holdsStep(step, wanted));
   if (loop)
-    fail('no-such-step', `${wanted} stands in ${loop.title}, and its turns give it the names it needs`, {
-      instead:
+    fail('no-such-step', `${wanted} stands in ${loop.title}, and its iterations give it the names it needs`, {
+      hint:
         loop.name === undefined
           ? 'a name for the loop, which can be tried'
           : `batharon try FILE ${loop.name}`,
     });
   const names = all.map(({ name, address }) => name ?? address);
   return fail('no-such-step', `the chain has no step ${wanted}`, {
-    instead: nearest(wanted, names) ?? `it has ${nameList(names, 20)}`,
+    hint: nearest(wanted, names) ?? `it has ${nameList(names, 20)}`,
   });
 }
 
@@ -137,15 +137,15 @@ async function confirmEarlier(steps: readonly Step[]): Promise<void> {
   const [first] = unsafe;
   if (!first || process.env.BATHARON_YES === '1') return;
   const names = nameList(unsafe.map(({ title }) => title));
-  const answer = await askYesNo(
+  const response = await askYesNo(
     `No run is recorded that has what this step needs. Send ${names} first? [y/N] `,
   );
-  if (answer) return;
+  if (response) return;
   fail(
     'not-sent',
     `this step needs what ${names} gives, no run has recorded it, and sending that may change something`,
     {
-      instead: 'batharon run FILE, whose values are used from then on; or --yes, which sends it first',
+      hint: 'batharon run FILE, whose values are used from then on; or --yes, which sends it first',
     },
   );
 }
@@ -183,7 +183,7 @@ function planOf(
       if (own(step).has(name) || inputs.has(name) || known.has(name) || given.has(name)) continue;
       const giver = all.find((one) => one !== step && (one.name === name || own(one).has(name)));
       if (!giver || needed.has(giver)) continue;
-      const open = runs.find((one) => one.step(giver.address)?.outcome === 'held');
+      const open = runs.find((one) => one.step(giver.address)?.outcome === 'passed');
       const recorded = open?.step(giver.address);
       const value =
         recorded &&

@@ -24,10 +24,10 @@ export interface ViewOptions {
   readonly asCurl?: boolean;
 }
 
-/** Turns of a loop that are shown where the loop itself is looked at. */
-const MORE_TURNS = 20;
+/** Iterations of a loop that are shown where the loop itself is looked at. */
+const MORE_ITERATIONS = 20;
 
-/** `batharon view [RUN[:STEP]]`: a run as a timeline, or one step with its requests and answers. */
+/** `batharon view [RUN[:STEP]]`: a run as a timeline, or one step with its requests and responses. */
 export function view(text: string | undefined, options: ViewOptions): Promise<ExitCode> {
   return guarded(async () => {
     const records = recordsOf(loadProject(undefined, false).project);
@@ -35,13 +35,16 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
     const terminal = outputTerminal();
     if (where.step === undefined) {
       if (options.asCurl)
-        fail('wrong-form', '--as-curl wants a step', { instead: 'batharon view last:STEP --as-curl' });
+        fail('wrong-form', '--as-curl wants a step', { hint: 'batharon view last:STEP --as-curl' });
       viewRun(terminal, records, records.find(where.run));
       return 0;
     }
-    const turn = /^(.*)\[(\d+)\]$/.exec(where.step);
-    if (turn) {
-      viewTurn(terminal, records, records.find(where.run), { loop: turn[1]!, number: Number(turn[2]) });
+    const iteration = /^(.*)\[(\d+)\]$/.exec(where.step);
+    if (iteration) {
+      viewIteration(terminal, records, records.find(where.run), {
+        loop: iteration[1]!,
+        number: Number(iteration[2]),
+      });
       return 0;
     }
     const { open, step } = findStep(records, where);
@@ -61,7 +64,7 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
     run.outcome === 'unfinished'
       ? going
         ? 'still going on'
-        : 'cut off, without an end in its record'
+        : 'interrupted, without an end in its record'
       : run.outcome;
   const resumed = run.resumed === 0 ? [] : [`resumed ${run.resumed === 1 ? 'once' : `${run.resumed} times`}`];
   terminal.write(
@@ -69,15 +72,15 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
   );
   new Timeline(terminal).run(run);
   sayGarbled(terminal, open);
-  sayBroken(terminal, open);
+  sayFailed(terminal, open);
   const lines = new StepLines(terminal);
   if (run.problem) {
     terminal.write('\n');
-    lines.line('broke', run.problem.message);
+    lines.line('failed', run.problem.message);
   }
-  if (run.left) lines.line('remark', `undo and cleanup were left; batharon cleanup ${id} carries them out`);
+  if (run.left) lines.line('warning', `undo and cleanup were left; batharon cleanup ${id} carries them out`);
   else if (
-    run.outcome !== 'held' &&
+    run.outcome !== 'passed' &&
     !going &&
     run.exit !== 2 &&
     run.undo.length + run.cleanup.length === 0 &&
@@ -89,11 +92,11 @@ function viewRun(terminal: Terminal, records: Records, id: string): void {
   }
 }
 
-/** So many steps that broke are shown in full. */
+/** So many steps that failed are shown in full. */
 const MOST_BROKEN = 10;
 
-/** What broke, in the whole run or below an address: of a step in a loop the first of each kind, and how often. */
-function sayBroken(terminal: Terminal, open: OpenRun, below?: string): void {
+/** What failed, in the whole run or below an address: of a step in a loop the first of each kind, and how often. */
+function sayFailed(terminal: Terminal, open: OpenRun, below?: string): void {
   const lines = new StepLines(terminal);
   const first = new Map<
     string,
@@ -101,8 +104,8 @@ function sayBroken(terminal: Terminal, open: OpenRun, below?: string): void {
   >();
   for (const step of open.steps()) {
     const { address, began, outcome, problem } = step;
-    // What broke inside a step is said of that.
-    if (outcome !== 'broke' || !problem || began.type === 'group') continue;
+    // What failed inside a step is said of that.
+    if (outcome !== 'failed' || !problem || began.type === 'group') continue;
     if (below !== undefined && !isIn(address, below)) continue;
     const written = `${address.replace(/\[\d+\]/g, '[]')} ${problem.code}`;
     const known = first.get(written);
@@ -112,15 +115,15 @@ function sayBroken(terminal: Terminal, open: OpenRun, below?: string): void {
   for (const { step, problem, times } of [...first.values()].slice(0, MOST_BROKEN)) {
     terminal.write('\n');
     lines.line(
-      'broke',
+      'failed',
       `${whichStep(step)}${times > 1 ? `, and ${times - 1} more time${times === 2 ? '' : 's'}` : ''}`,
     );
     sayProblem(lines, problem);
-    if (step.address !== below) lines.row('closer', `batharon view ${open.id}:${step.address}`);
+    if (step.address !== below) lines.row('details', `batharon view ${open.id}:${step.address}`);
   }
   if (first.size > MOST_BROKEN) {
     terminal.write('\n');
-    lines.line('broke', `${first.size - MOST_BROKEN} more steps, as shown above`);
+    lines.line('failed', `${first.size - MOST_BROKEN} more steps, as shown above`);
   }
 }
 
@@ -128,10 +131,10 @@ function isIn(address: string, outer: string): boolean {
   return address === outer || address.startsWith(`${outer}.`) || address.startsWith(`${outer}[`);
 }
 
-function sayProblem(lines: StepLines, { instead, message, place }: RecordedProblem): void {
+function sayProblem(lines: StepLines, { hint, message, place }: RecordedProblem): void {
   lines.row('problem', message);
-  if (instead !== undefined) lines.row('instead', instead);
-  if (place) lines.row('stands', `${place.file}:${place.line}:${place.column}`);
+  if (hint !== undefined) lines.row('hint', hint);
+  if (place) lines.row('at', `${place.file}:${place.line}:${place.column}`);
 }
 
 function head(terminal: Terminal, { run }: OpenRun, title: string): void {
@@ -150,12 +153,12 @@ function sayGarbled(terminal: Terminal, { garbled, id }: OpenRun): void {
   const some = garbled.slice(0, 5).join(', ');
   terminal.write('\n');
   lines.line(
-    'remark',
+    'warning',
     `${garbled.length === 1 ? `line ${some}` : `${garbled.length} lines (${some}${garbled.length > 5 ? ', …' : ''})`} of .batharon/runs/${id}/events.jsonl can’t be read; what they told is missing here`,
   );
 }
 
-function viewTurn(
+function viewIteration(
   terminal: Terminal,
   records: Records,
   id: string,
@@ -163,30 +166,32 @@ function viewTurn(
 ): void {
   const open = OpenRun.read(records, id, leadsTo(`${loop}[${number}]`));
   const step = open.step(loop);
-  const turn = step?.turns.find((one) => one.turn === number);
-  if (!turn) {
+  const iteration = step?.iterations.find((one) => one.iteration === number);
+  if (!iteration) {
     const names = [...open.steps()].map(({ address }) => address);
-    return fail('no-record', `the run ${id} has no turn ${loop}[${number}]`, {
-      instead: step
-        ? `it has ${step.turns.length} turns, counted from 0`
+    return fail('no-record', `the run ${id} has no iteration ${loop}[${number}]`, {
+      hint: step
+        ? `it has ${step.iterations.length} iterations, counted from 0`
         : (nearest(loop, names) ?? 'batharon view RUN shows its steps'),
     });
   }
-  head(terminal, open, `${loop}[${number}] ${turn.item ?? ''}`);
-  terminal.write(`${terminal.colours.dim(`${turn.outcome ?? 'cut off'} · ${timeWords(turn.elapsed)}`)}\n\n`);
-  new Timeline(terminal).steps(turn.steps);
-  sayBroken(terminal, open, `${loop}[${number}]`);
-  // All its steps held: what it gathers broke, or whether it was the last one.
-  if (turn.problem && turn.broke === `${loop}[${number}]`) {
+  head(terminal, open, `${loop}[${number}] ${iteration.item ?? ''}`);
+  terminal.write(
+    `${terminal.colours.dim(`${iteration.outcome ?? 'interrupted'} · ${timeWords(iteration.elapsed)}`)}\n\n`,
+  );
+  new Timeline(terminal).steps(iteration.steps);
+  sayFailed(terminal, open, `${loop}[${number}]`);
+  // All its steps passed: what it gathers failed, or whether it was the last one.
+  if (iteration.problem && iteration.failed === `${loop}[${number}]`) {
     terminal.write('\n');
     const lines = new StepLines(terminal);
-    lines.line('broke', turn.broke);
-    sayProblem(lines, turn.problem);
+    lines.line('failed', iteration.failed);
+    sayProblem(lines, iteration.problem);
   }
 }
 
 function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: Where): void {
-  const inner = step.turns.length > 0 || step.steps.length > 0;
+  const inner = step.iterations.length > 0 || step.steps.length > 0;
   if (inner) {
     head(
       terminal,
@@ -194,8 +199,8 @@ function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: 
       step.began.title === step.address ? step.address : `${step.address}, ${step.began.title}`,
     );
     terminal.write('\n');
-    new Timeline(terminal, MORE_TURNS).steps([step]);
-    sayBroken(terminal, open, step.address);
+    new Timeline(terminal, MORE_ITERATIONS).steps([step]);
+    sayFailed(terminal, open, step.address);
     return;
   }
   const wanted = where.attempt !== undefined || where.page !== undefined ? attemptAt(step, where) : undefined;
@@ -208,7 +213,7 @@ function printCurl(open: OpenRun, step: RecordedStep, where: Where): ExitCode {
   const text = asCurl(attempt, open.bytes(attempt.sent));
   if (text === undefined)
     return fail('no-record', `what ${step.address} sent was not kept whole, or is no text`, {
-      instead: 'the file it was read from, with --data-binary @FILE',
+      hint: 'the file it was read from, with --data-binary @FILE',
     });
   writeData(`${text}\n`);
   return 0;

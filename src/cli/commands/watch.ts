@@ -44,7 +44,7 @@ export async function watch(file: string, options: WatchOptions): Promise<ExitCo
     load([file], options.env, true);
     if (statSync(file).isDirectory())
       fail('wrong-form', `${file} is a folder, and one chain is watched`, {
-        instead: `batharon watch ${join(file, 'NAME.chain.yaml')}`,
+        hint: `batharon watch ${join(file, 'NAME.chain.yaml')}`,
       });
     watching = new Watching(terminal, file, options);
     await watching.carryOut(interruption.signal);
@@ -76,7 +76,7 @@ class Watching {
   #id: string | undefined;
   #last: Pass | undefined;
   /** What the last pass has left to be taken back. */
-  #left: EventOf<'left'> | undefined;
+  #left: EventOf<'undo-left'> | undefined;
   #world: OpenWorld | undefined;
   /** What services have said of their pace holds for the next pass too. */
   readonly #paces: NonNullable<RunOptions['paces']> = new Map();
@@ -119,7 +119,7 @@ class Watching {
       ended.removeEventListener('abort', end);
     }
     if (this.#left)
-      this.#lines.line('remark', `${leftWords(this.#left)}; batharon cleanup ${this.#id!} carries them out`);
+      this.#lines.line('warning', `${leftWords(this.#left)}; batharon cleanup ${this.#id!} carries them out`);
   }
 
   #say(error: unknown, loaded?: Loaded): void {
@@ -266,13 +266,13 @@ class Watching {
     });
     if (this.#last === undefined && past.tookBack > 0)
       this.#lines.line(
-        'remark',
+        'warning',
         'that run has taken back what it did at its end, so what its values point to may be gone (run --leave leaves it)',
       );
     const [undecided] = past.undecided;
     if (undecided && this.#options.send)
       fail('cannot-resume', `${undecided.step} was sent, and it is not known whether it was processed`, {
-        instead: `batharon resume ${id}, which asks; or watch without --send`,
+        hint: `batharon resume ${id}, which asks; or watch without --send`,
       });
     return past;
   }
@@ -304,7 +304,7 @@ class Watching {
     });
     if (exit !== 0)
       fail('not-sent', 'what was made before could not be taken back, so nothing is sent anew', {
-        instead: `batharon cleanup ${this.#id!}, and the next save`,
+        hint: `batharon cleanup ${this.#id!}, and the next save`,
       });
   }
 
@@ -336,11 +336,11 @@ class Watching {
         signInChains: loaded.signInChains,
         files: filesOf(loaded, chain),
         past: from?.past,
-        ...(this.#options.send ? {} : { answers: past?.answers() ?? { take: () => undefined } }),
+        ...(this.#options.send ? {} : { responses: past?.responses() ?? { take: () => undefined } }),
         emit: (event: RunEvent) => {
           if (event.event === 'run-ended') ({ results } = event);
           if (event.event === 'run-resumed') this.#left = undefined;
-          if (event.event === 'left') this.#left = event;
+          if (event.event === 'undo-left') this.#left = event;
           view.show(event);
         },
       },

@@ -19,7 +19,7 @@ import { errorTerminal } from '../terminal/terminal.ts';
 export async function writeDraft(draft: Draft, project: Project, path: string, title: string): Promise<void> {
   if (!path.endsWith(CHAIN_ENDING))
     fail('wrong-form', `${path} is no chain file: its name ends in ${CHAIN_ENDING}`, {
-      instead: `--add ${path.replace(/\.[^./]*$/, '')}${CHAIN_ENDING}`,
+      hint: `--add ${path.replace(/\.[^./]*$/, '')}${CHAIN_ENDING}`,
     });
   const projectPath =
     project.file === undefined ? join(dirname(resolve(path)), PROJECT_FILE) : resolve(project.file);
@@ -32,7 +32,7 @@ export async function writeDraft(draft: Draft, project: Project, path: string, t
   if (findings.length > problemsBefore(projectPath, path, before)) {
     printFindings(errorTerminal(), findings);
     fail('cannot-add', `with this step ${path} would not hold together; nothing was written`, {
-      instead: 'without --add it is printed, to be put in by hand',
+      hint: 'without --add it is printed, to be put in by hand',
     });
   }
   for (const [name, { value }] of draft.secrets)
@@ -75,7 +75,7 @@ export function pickOf(pick: string): [name: string, expression: string] {
   const [, name, expression] = /^([A-Za-z][A-Za-z0-9_]*)=(.+)$/s.exec(pick) ?? [];
   if (name === undefined || expression === undefined)
     return fail('wrong-form', `--keep ${pick} is not name=expression`, {
-      instead: "--keep id='$.pieces[0].id'",
+      hint: "--keep id='$.pieces[0].id'",
     });
   return [name, expression];
 }
@@ -160,5 +160,5 @@ export function printNotes({ notes }: Draft): void {
   const terminal = errorTerminal();
   if (notes.length > 0) terminal.write('\n');
   for (const note of notes)
-    terminal.write(`${terminal.colours.yellow('remark'.padEnd(8))}not carried over: ${note}\n`);
+    terminal.write(`${terminal.colours.yellow('warning'.padEnd(8))}not carried over: ${note}\n`);
 }

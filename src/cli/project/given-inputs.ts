@@ -27,7 +27,7 @@ export function readGiven(given: readonly string[], from: string | undefined): G
   if (from !== undefined) for (const [name, text] of readGivenFile(from)) texts.set(name, text);
   for (const one of given) {
     const equals = one.indexOf('=');
-    if (equals < 1) fail('input-invalid', `--give ${one} is not name=value`, { instead: `--give ${one}=…` });
+    if (equals < 1) fail('input-invalid', `--give ${one} is not name=value`, { hint: `--give ${one}=…` });
     const [name, value] = [one.slice(0, equals), one.slice(equals + 1)];
     texts.set(name, readValue(name, value));
     if (value.startsWith('@')) texts.files.set(name, value.slice(1));
@@ -71,7 +71,7 @@ function readGivenFile(path: string): [string, string][] {
       ...(problems[0].place ? { place: problems[0].place } : {}),
     });
   if (root.type !== 'map')
-    fail('wrong-form', `${path} is not a map of names and values`, { instead: 'rack: A3' });
+    fail('wrong-form', `${path} is not a map of names and values`, { hint: 'rack: A3' });
   return root.entries.map(({ key, value }) => [
     key.text,
     value.type === 'scalar' ? value.text : JSON.stringify(plainOf(value)),
@@ -92,7 +92,7 @@ export function inputsOf(chain: Chain, given: Given, zone: string): Record<strin
     if (typeof text !== 'string') {
       if (input.kind !== 'text')
         fail('input-invalid', `the input ${input.name} is ${input.kind}, and the file is no text`, {
-          instead: 'kind: text takes the bytes of any file',
+          hint: 'kind: text takes the bytes of any file',
         });
       values[input.name] = text;
       continue;
@@ -104,7 +104,7 @@ export function inputsOf(chain: Chain, given: Given, zone: string): Record<strin
       fail(
         'input-invalid',
         `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`,
-        problem.instead === undefined ? {} : { instead: problem.instead },
+        problem.hint === undefined ? {} : { hint: problem.hint },
       );
     // A path that is typed begins at the working folder, one in a chain file at that of the file.
     values[input.name] = input.kind === 'rows' ? existing(input.name, whole) : value!;
@@ -116,7 +116,7 @@ export function inputsOf(chain: Chain, given: Given, zone: string): Record<strin
     );
     fail('input-missing', `the chain "${chain.title}" needs ${names}`, {
       place: first.at,
-      instead: missing.map(({ name }) => `--give ${name}=…`).join(' '),
+      hint: missing.map(({ name }) => `--give ${name}=…`).join(' '),
     });
   }
   return values;
@@ -126,7 +126,7 @@ function existing(name: string, path: string): string {
   return existsSync(path)
     ? resolve(path)
     : fail('file-not-found', `there is no file ${path} for the rows of the input ${name}`, {
-        instead: `--give ${name}=FILE.csv, .jsonl or .json`,
+        hint: `--give ${name}=FILE.csv, .jsonl or .json`,
       });
 }
 
@@ -136,12 +136,12 @@ export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<strin
   for (const name of given.keys()) {
     if (known.has(name)) continue;
     const near = nearest(name, known);
-    const instead =
+    const hint =
       near !== undefined
         ? `the nearest is ${near}`
         : known.size > 0
           ? `inputs: ${nameList([...known])}`
           : 'the chain has no inputs';
-    fail('input-invalid', `no chain has an input ${name}`, { instead });
+    fail('input-invalid', `no chain has an input ${name}`, { hint });
   }
 }

@@ -41,13 +41,13 @@ export function findChains(names: readonly string[]): string[] {
   const found = names.flatMap((name) => {
     if (!existsSync(name))
       return fail('file-not-found', `there is no file ${name}`, {
-        instead: existsSync(name + CHAIN_ENDING) ? name + CHAIN_ENDING : 'batharon run FILE.chain.yaml',
+        hint: existsSync(name + CHAIN_ENDING) ? name + CHAIN_ENDING : 'batharon run FILE.chain.yaml',
       });
     return statSync(name).isDirectory() ? chainsBelow(name) : [name];
   });
   if (found.length === 0)
     fail('file-not-found', `no file below ${names.join(', ')} ends in ${CHAIN_ENDING}`, {
-      instead: 'batharon demo --write kiln writes some to begin with, batharon import one from a curl line',
+      hint: 'batharon demo --write kiln writes some to begin with, batharon import one from a curl line',
     });
   return [...new Set(found)];
 }
@@ -124,7 +124,7 @@ function loadSignIns(project: Project): SignInRead[] {
         `the credential ${name} signs in with the chain ${signIn.file}, which does not exist`,
         {
           place: at,
-          instead: 'a path begins at the folder of the project file',
+          hint: 'a path begins at the folder of the project file',
         },
       );
     const read = readChain(shownPath(path), readText(path), project, { files: readNear });
@@ -142,7 +142,7 @@ function loadSignIns(project: Project): SignInRead[] {
                   level: 'problem' as const,
                   code: 'unknown-name' as const,
                   message: `the chain ${signIn.file} has no result ${word}`,
-                  instead:
+                  hint:
                     results.size > 0 ? `it gives ${[...results].join(', ')}` : 'results: in that chain',
                   place: part.at(),
                 },
@@ -199,7 +199,7 @@ function missingTlsFiles(read: ReturnType<typeof readProject> | undefined): Load
           level: 'problem' as const,
           code: 'file-not-found' as const,
           message: `the file ${path} does not exist`,
-          instead: 'a path begins at the folder of the project file',
+          hint: 'a path begins at the folder of the project file',
           place: template.at,
         },
       };

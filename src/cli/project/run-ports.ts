@@ -42,7 +42,7 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {
       await transport.close();
-      await ports.callBacks.close();
+      await ports.callbacks.close();
       await practice?.close();
     },
   };
@@ -50,7 +50,7 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
 
 /** Something that the person should know. */
 function warn(message: string): void {
-  errorTerminal().write(`remark  ${message}\n`);
+  errorTerminal().write(`warning  ${message}\n`);
 }
 
 /** The same, said once, whatever is said. */

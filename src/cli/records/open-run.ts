@@ -10,7 +10,7 @@ import { formats } from '../../io/files/formats.ts';
 import type { ReadEvents } from '../../io/record/read-events.ts';
 import type { Records } from '../../io/record/records.ts';
 
-type Answer = EventOf<'answer-came'>;
+type Response = EventOf<'response-received'>;
 
 /** A recorded run with its bodies. */
 export class OpenRun {
@@ -63,37 +63,37 @@ export class OpenRun {
     return allSteps(this.run);
   }
 
-  /** The body of an answer or a request, masked; nothing where it was not kept. */
-  bytes({ body }: { readonly body?: Answer['body'] | undefined }): Uint8Array | undefined {
+  /** The body of a response or a request, masked; nothing where it was not kept. */
+  bytes({ body }: { readonly body?: Response['body'] | undefined }): Uint8Array | undefined {
     if (!body || body.size === 0) return new Uint8Array();
     if (body.digest !== undefined) return this.#records.body(this.run.id, body.digest);
     return body.text === undefined || body.cut ? undefined : Buffer.from(body.text);
   }
 
-  /** The body of an answer as text; nothing where it is none, or was not kept whole. */
-  text(answer: Answer): string | undefined {
-    if (answer.body.text === undefined && answer.body.size > 0) return undefined;
-    const bytes = this.bytes(answer);
+  /** The body of a response as text; nothing where it is none, or was not kept whole. */
+  text(response: Response): string | undefined {
+    if (response.body.text === undefined && response.body.size > 0) return undefined;
+    const bytes = this.bytes(response);
     return bytes && Buffer.from(bytes).toString('utf8');
   }
 
-  /** The body of an answer as a value. */
-  value(answer: Answer): Maybe {
-    const bytes = this.bytes(answer);
+  /** The body of a response as a value. */
+  value(response: Response): Maybe {
+    const bytes = this.bytes(response);
     if (!bytes) return undefined;
     // Texts were decoded before they were recorded.
-    const headers = answer.headers.map(([name, value]): [string, string] => [
+    const headers = response.headers.map(([name, value]): [string, string] => [
       name,
       name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
     ]);
     const read = readBody(headers, bytes, {}, formats);
-    return read instanceof Promise ? this.text(answer) : read.value;
+    return read instanceof Promise ? this.text(response) : read.value;
   }
 }
 
-/** The last answer that a step got. */
-export function answerOf({ attempts }: RecordedStep): Answer | undefined {
-  return attempts.findLast(({ answer }) => answer)?.answer;
+/** The last response that a step got. */
+export function responseOf({ attempts }: RecordedStep): Response | undefined {
+  return attempts.findLast(({ response }) => response)?.response;
 }
 
 /** The name of a step, if it has one. */
@@ -114,7 +114,7 @@ export function parseWhere(text: string): Where {
   const [, run = '', step, part, count] =
     /^([^:]*)(?::([^/]+)(?:\/(page|attempt)-(\d+))?)?$/.exec(text) ?? [];
   if (text !== '' && run === '' && step === undefined)
-    fail('wrong-form', `${text} is no place in a record`, { instead: 'last:fire[17].load, or …/attempt-2' });
+    fail('wrong-form', `${text} is no place in a record`, { hint: 'last:fire[17].load, or …/attempt-2' });
   return {
     run: run === '' ? 'last' : run,
     ...(step === undefined ? {} : { step }),
@@ -122,20 +122,20 @@ export function parseWhere(text: string): Where {
   };
 }
 
-/** The attempt of a step that is meant; the last one that got an answer where nothing is said. */
+/** The attempt of a step that is meant; the last one that got a response where nothing is said. */
 export function attemptAt(step: RecordedStep, { attempt, page }: Where): RecordedAttempt | undefined {
   const found =
     attempt !== undefined
       ? step.attempts[attempt - 1]
       : page !== undefined
         ? step.attempts.findLast(({ sent }) => sent.page === page)
-        : (step.attempts.findLast(({ answer }) => answer) ?? step.attempts.at(-1));
+        : (step.attempts.findLast(({ response }) => response) ?? step.attempts.at(-1));
   if (!found && (attempt !== undefined || page !== undefined))
     fail(
       'no-record',
       `${step.address} has no ${attempt === undefined ? `page ${page!}` : `attempt ${attempt}`}`,
       {
-        instead: `it has ${step.attempts.length} request${step.attempts.length === 1 ? '' : 's'}`,
+        hint: `it has ${step.attempts.length} request${step.attempts.length === 1 ? '' : 's'}`,
       },
     );
   return found;
@@ -169,10 +169,10 @@ export function findStep(
     const all = [...open.steps()];
     const step =
       wanted === undefined
-        ? all.findLast((one) => answerOf(one))
+        ? all.findLast((one) => responseOf(one))
         : (open.step(wanted) ?? all.find((one) => nameOf(one) === wanted));
     if (step) return { open, step };
-    if (wanted === undefined) fail('no-record', `no step of the run ${id} got an answer`);
+    if (wanted === undefined) fail('no-record', `no step of the run ${id} got a response`);
     known ??= namesNear(records, id, wanted);
   }
   const names = known ?? [];
@@ -180,18 +180,20 @@ export function findStep(
     'no-record',
     `${run === 'last' ? 'no run' : `the run ${ids[0]!}`} has ${run === 'last' ? 'a' : 'no'} step ${wanted!}`,
     {
-      instead: nearest(wanted!, names) ?? `it has ${names.slice(0, 20).join(', ')}`,
+      hint: nearest(wanted!, names) ?? `it has ${names.slice(0, 20).join(', ')}`,
     },
   );
 }
 
-/** The steps among which one is to be looked for: those of its turn, if there is such a turn. */
+/** The steps among which one is to be looked for: those of its turn, if there is such an iteration. */
 function namesNear(records: Records, id: string, wanted: string): string[] {
   const namesOf = (isWanted: (address: string) => boolean): string[] =>
     [...OpenRun.read(records, id, isWanted).steps()].map(({ address }) => address);
-  const turn = wanted.slice(0, wanted.lastIndexOf(']') + 1);
+  const iteration = wanted.slice(0, wanted.lastIndexOf(']') + 1);
   const inside =
-    turn === '' ? [] : namesOf(leadsTo(turn)).filter((address) => address.startsWith(`${turn}.`));
+    iteration === ''
+      ? []
+      : namesOf(leadsTo(iteration)).filter((address) => address.startsWith(`${iteration}.`));
   return inside.length > 0 ? inside : namesOf((address) => !address.includes('['));
 }
 

@@ -4,7 +4,7 @@ import { objectOf, type Value } from '../../core/language/values.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { LockedStore } from '../../io/secrets/locked-store.ts';
 import type { Records } from '../../io/record/records.ts';
-import { answerOf, nameOf, OpenRun } from './open-run.ts';
+import { responseOf, nameOf, OpenRun } from './open-run.ts';
 
 /** How many runs are looked through for what a step needs. */
 const LOOKED_THROUGH = 10;
@@ -30,17 +30,17 @@ export function stepNames(open: OpenRun, step: RecordedStep): [string, Value][] 
     const name = nameOf(other);
     if (name !== undefined) names.push([name, stepObject(open, other)]);
   }
-  const answer = answerOf(step);
-  if (answer) {
+  const response = responseOf(step);
+  if (response) {
     names.push(
-      ['status', answer.status],
-      ['headers', headerObject(answer.headers)],
-      ['size', answer.body.size],
+      ['status', response.status],
+      ['headers', headerObject(response.headers)],
+      ['size', response.body.size],
     );
-    if (answer.body.type !== undefined) names.push(['type', answer.body.type]);
-    const text = open.text(answer);
+    if (response.body.type !== undefined) names.push(['type', response.body.type]);
+    const text = open.text(response);
     if (text !== undefined) names.push(['text', text]);
-    const body = open.value(answer);
+    const body = open.value(response);
     if (body !== undefined) names.push(['body', body]);
   }
   return names;
@@ -64,18 +64,18 @@ export function keptNames({ kept }: RecordedStep, locked?: LockedStore): Map<str
 
 /** A recorded step as later steps see it. */
 export function stepObject(open: OpenRun, step: RecordedStep): Value {
-  const answer = answerOf(step);
-  const body = answer && open.value(answer);
+  const response = responseOf(step);
+  const body = response && open.value(response);
   const url = step.attempts.at(-1)?.sent.url;
   const { outcome } = step;
   return objectOf([
-    ['ok', outcome === 'held'],
+    ['ok', outcome === 'passed'],
     ['skipped', outcome === 'skipped'],
-    ['failed', outcome === 'broke' || outcome === 'cut off'],
-    ...(answer
+    ['failed', outcome === 'failed' || outcome === 'interrupted'],
+    ...(response
       ? ([
-          ['status', answer.status],
-          ['headers', headerObject(answer.headers)],
+          ['status', response.status],
+          ['headers', headerObject(response.headers)],
         ] as const)
       : []),
     ...(url === undefined ? [] : ([['url', url]] as const)),

@@ -4,7 +4,7 @@ import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 import { run, type RunResult } from '../../core/engine/run/run.ts';
 import { RunCookies } from '../../io/http/cookies.ts';
 import { projectFolder } from '../../io/secrets/project-folder.ts';
-import { Records, USUAL_KEEPING } from '../../io/record/records.ts';
+import { Records, DEFAULT_KEEPING } from '../../io/record/records.ts';
 import { withoutSecrets } from '../../core/language/hidden.ts';
 import { REPORT } from '../../core/problems.ts';
 import { legible } from '../terminal/terminal.ts';
@@ -16,7 +16,7 @@ export const SENT_FILE = 'send';
 
 /** The records of a project. */
 export function recordsOf(project: Project): Records {
-  return new Records(projectFolder(project), { ...USUAL_KEEPING, ...project.records });
+  return new Records(projectFolder(project), { ...DEFAULT_KEEPING, ...project.records });
 }
 
 /**
@@ -30,7 +30,7 @@ export async function runRecorded(
   { options, resumed }: { readonly options: Omit<RunOptions, 'id'>; readonly resumed?: string | undefined },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
-  const warn = (why: string): void => writeTo(2, `remark  this run is not recorded: ${why}\n`);
+  const warn = (why: string): void => writeTo(2, `warning  this run is not recorded: ${why}\n`);
   const { id, writer } =
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
   try {

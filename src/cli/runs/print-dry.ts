@@ -31,7 +31,7 @@ export function printDry(
       if (body !== undefined) write(`        ${body}\n`);
     }
     const loops = requests.some(({ when }) => when !== undefined && isLoop(when));
-    const most = loops ? ', those of loops in each turn' : ' at the most';
+    const most = loops ? ', those of loops in each iteration' : ' at the most';
     write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent${most}.\n\n`);
   }
 }

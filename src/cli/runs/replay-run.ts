@@ -17,7 +17,7 @@ import { RunView } from '../view/run-view.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
 /**
- * `run --replay RUN`: carries a chain out against recorded answers, and sends nothing. Secrets are not needed. Gives results
+ * `run --replay RUN`: carries a chain out against recorded responses, and sends nothing. Secrets are not needed. Gives results
  * as the event of its end has them.
  */
 export async function replay(

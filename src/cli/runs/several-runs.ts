@@ -32,7 +32,7 @@ export class SeveralRuns {
     this.#together = together;
   }
 
-  get hasBroken(): boolean {
+  get hasFailed(): boolean {
     return this.exits.some((exit) => exit !== 0);
   }
 
@@ -113,23 +113,23 @@ export class SeveralRuns {
     if (this.#together && this.#terminal.live) this.#terminal.takeAway(1);
   }
 
-  /** One line for all chains, and one for each that broke. */
+  /** One line for all chains, and one for each that failed. */
   summary(planned: number): void {
     if (planned < 2 || this.#json) return;
     const { colours } = this.#terminal;
     const runs = this.#summaries;
-    const held = runs.filter(({ outcome }) => outcome === 'held').length;
+    const passed = runs.filter(({ outcome }) => outcome === 'passed').length;
     const left = planned - runs.length;
     const words = [
-      `${held} of ${planned} chains held`,
+      `${passed} of ${planned} chains passed`,
       ...(left > 0 ? [`${left} not begun`] : []),
       `${runs.reduce((sum, { calls }) => sum + calls, 0)} calls`,
       timeWords(performance.now() - this.#began),
     ].join(', ');
     this.#terminal.write(
-      `\n${held === planned ? colours.green(`held. ${words}.`) : colours.red(`broke. ${words}.`)}\n`,
+      `\n${passed === planned ? colours.green(`passed. ${words}.`) : colours.red(`failed. ${words}.`)}\n`,
     );
-    for (const { chain, file, outcome, run } of runs.filter((one) => one.outcome !== 'held'))
+    for (const { chain, file, outcome, run } of runs.filter((one) => one.outcome !== 'passed'))
       this.#terminal.write(`${outcome.padEnd(8)}${file}  ${chain}  ${colours.dim(`run ${run}`)}\n`);
   }
 }

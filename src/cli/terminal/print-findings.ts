@@ -36,7 +36,7 @@ export function printProblem(
   const { place } = problem;
   const where = place ? `${place.file}:${place.line}:${place.column}: ` : '';
   const what =
-    level === 'problem' ? colours.red(problem.message) : `${colours.yellow('remark:')} ${problem.message}`;
+    level === 'problem' ? colours.red(problem.message) : `${colours.yellow('warning:')} ${problem.message}`;
   const code = colours.dim(` (${problem.code})`);
   terminal.write(`${wrap(`${colours.bold(where)}${what}${code}`, wrapWidth).join('\n')}\n`);
   if (place && file) {
@@ -48,8 +48,8 @@ export function printProblem(
       `    ${colours.dim(shown)}\n    ${' '.repeat(place.column - 1 - start)}${colours.bold('^')}\n`,
     );
   }
-  if (problem.instead !== undefined) {
-    const [first = '', ...rest] = wrap(problem.instead, wrapWidth - 14);
+  if (problem.hint !== undefined) {
+    const [first = '', ...rest] = wrap(problem.hint, wrapWidth - 14);
     terminal.write(
       `    ${colours.cyan('instead:')} ${first}\n${rest.map((line) => `             ${line}\n`).join('')}`,
     );

@@ -58,8 +58,8 @@ export async function askHidden(question: string): Promise<string | undefined> {
 
 /** Asks a question; nothing where there is no terminal. Only "yes" is one. */
 export async function askYesNo(question: string): Promise<boolean | undefined> {
-  const answer = await askText(question);
-  return answer === undefined ? undefined : /^y(?:es)?$/i.test(answer);
+  const response = await askText(question);
+  return response === undefined ? undefined : /^y(?:es)?$/i.test(response);
 }
 
 /** Asks for a text that is shown while it is typed; nothing where there is no terminal. */

@@ -16,7 +16,7 @@ export interface Terminal {
   takeAway(lines: number): void;
 }
 
-const USUAL_WIDTH = 100;
+const DEFAULT_WIDTH = 100;
 
 /** A stream as it is: whether it is a terminal, how wide, and whether colours are wanted. */
 function terminalOf(to: StandardStream): Terminal {
@@ -25,7 +25,7 @@ function terminalOf(to: StandardStream): Terminal {
   // What is no terminal has no such member, whatever its type says.
   const isTerminal = stream?.isTTY ?? false;
   const obeys = isTerminal && env.TERM !== 'dumb';
-  const columns = (isTerminal && stream?.columns) || USUAL_WIDTH;
+  const columns = (isTerminal && stream?.columns) || DEFAULT_WIDTH;
   const colours = pc.createColors(obeys && !env.NO_COLOR && !process.argv.includes('--no-color'));
   return {
     width: Math.max(40, columns),

@@ -15,11 +15,11 @@ interface FailureKind {
   readonly ended: EventOf<'step-ended'>;
 }
 
-/** Steps that broke, summed up: of each kind the first one, and how many more broke in the same way. */
+/** Steps that failed, summed up: of each kind the first one, and how many more failed in the same way. */
 export class FailureKinds {
   readonly #kinds = new Map<string, FailureKind>();
 
-  /** Takes a step that broke. `which` says in words where among the turns it stands, `order` by a number. */
+  /** Takes a step that failed. `which` says in words where among the iterations it stands, `order` by a number. */
   add(step: SeenStep, ended: EventOf<'step-ended'>, which = '', order = this.#kinds.size): void {
     const kind = kindOf(step, ended);
     const known = this.#kinds.get(kind);
@@ -34,7 +34,7 @@ export class FailureKinds {
       const { step: address, title } = step.began;
       const does = isUnnamed(address) ? ` ${title}` : '';
       const others = count > 1 ? `, and ${count - 1} more in the same way` : '';
-      lines.line('broke', `${address}${does}${which}${others}`);
+      lines.line('failed', `${address}${does}${which}${others}`);
       lines.failure(step, ended);
     }
     if (kinds.length > SHOWN_KINDS)
@@ -43,7 +43,7 @@ export class FailureKinds {
 }
 
 /** Failures are of one kind where the same step failed in the same way. */
-function kindOf({ answer, began, failed }: SeenStep, { problem }: EventOf<'step-ended'>): string {
+function kindOf({ response, began, failed }: SeenStep, { problem }: EventOf<'step-ended'>): string {
   const where = began.step.replace(/\[\d+\]/g, '[]');
-  return [where, problem?.code, failed[0]?.condition, answer?.status].join(' ');
+  return [where, problem?.code, failed[0]?.condition, response?.status].join(' ');
 }

@@ -5,8 +5,8 @@ import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
-/** How many of the turns under way are shown, a line each. */
-const SHOWN_TURNS = 5;
+/** How many of the iterations under way are shown, a line each. */
+const SHOWN_ITERATIONS = 5;
 
 interface Running {
   readonly item: string | undefined;
@@ -14,99 +14,103 @@ interface Running {
   doing: string;
 }
 
-/** A loop under way: how far it is, what its turns do, and what broke in them, summed up by kind. */
+/** A loop under way: how far it is, what its iterations do, and what failed in them, summed up by kind. */
 export class LoopLines {
   readonly #lines: StepLines;
   readonly #step: SeenStep;
-  readonly #began: EventOf<'turns-began'>;
+  readonly #began: EventOf<'loop-began'>;
   /** As many as go on at once, by their numbers. */
   readonly #running = new Map<number, Running>();
   readonly #failures = new FailureKinds();
-  #held = 0;
-  #broke = 0;
+  #passed = 0;
+  #failed = 0;
   #calls = 0;
   #waits = '';
 
-  constructor(lines: StepLines, step: SeenStep, began: EventOf<'turns-began'>) {
+  constructor(lines: StepLines, step: SeenStep, began: EventOf<'loop-began'>) {
     this.#lines = lines;
     this.#step = step;
     this.#began = began;
   }
 
-  /** Takes an event of the loop itself or from inside its turns; `turn` is that of the loop. */
-  take(event: RunEvent, turn: number | undefined): void {
+  /** Takes an event of the loop itself or from inside its iterations; `iteration` is that of the loop. */
+  take(event: RunEvent, iteration: number | undefined): void {
     switch (event.event) {
-      case 'turn-began':
-        if (turn === undefined) this.#running.set(event.turn, { item: event.item, step: '', doing: '' });
+      case 'iteration-began':
+        if (iteration === undefined)
+          this.#running.set(event.iteration, { item: event.item, step: '', doing: '' });
         return;
-      case 'turn-ended':
-        if (turn !== undefined) return;
-        this.#running.delete(event.turn);
-        if (event.outcome === 'held') this.#held++;
-        else if (event.outcome === 'broke') this.#broke++;
+      case 'iteration-ended':
+        if (iteration !== undefined) return;
+        this.#running.delete(event.iteration);
+        if (event.outcome === 'passed') this.#passed++;
+        else if (event.outcome === 'failed') this.#failed++;
         return;
       case 'step-began':
-        return this.#does(turn, event.title, '');
+        return this.#does(iteration, event.title, '');
       case 'request-sent':
         this.#calls++;
         // What was waited for is over.
         this.#waits = '';
-        this.#does(turn, undefined, '');
+        this.#does(iteration, undefined, '');
         return;
       case 'state-seen':
-        return this.#does(turn, undefined, event.state);
-      case 'page-came':
-        return this.#does(turn, undefined, `page ${event.page}`);
+        return this.#does(iteration, undefined, event.state);
+      case 'page-received':
+        return this.#does(iteration, undefined, `page ${event.page}`);
       case 'waiting':
-        return this.#waiting(event, turn);
+        return this.#waiting(event, iteration);
       default:
     }
   }
 
-  #does(turn: number | undefined, step: string | undefined, doing: string): void {
-    const running = turn === undefined ? undefined : this.#running.get(turn);
+  #does(iteration: number | undefined, step: string | undefined, doing: string): void {
+    const running = iteration === undefined ? undefined : this.#running.get(iteration);
     if (!running) return;
     if (step !== undefined) running.step = step;
     running.doing = doing;
   }
 
-  #waiting(event: EventOf<'waiting'>, turn: number | undefined): void {
+  #waiting(event: EventOf<'waiting'>, iteration: number | undefined): void {
     const until = untilWords(event);
-    if (event.why === 'told') this.#waits = `${event.service ?? 'the service'} says wait, ${until}`;
+    if (event.why === 'retry-after') this.#waits = `${event.service ?? 'the service'} says wait, ${until}`;
     else if (event.why === 'pace')
-      this.#does(turn, undefined, `in line for ${event.service ?? 'the service'}`);
-    else if (event.why === 'retry') this.#does(turn, undefined, `${event.note ?? ''}, again ${until}`);
-    else if (event.why === 'call-back') this.#does(turn, undefined, `waits to be called back, ${until}`);
-    else this.#does(turn, undefined, `${event.note ?? 'waits'}, again ${until}`);
+      this.#does(iteration, undefined, `in line for ${event.service ?? 'the service'}`);
+    else if (event.why === 'retry') this.#does(iteration, undefined, `${event.note ?? ''}, again ${until}`);
+    else if (event.why === 'callback')
+      this.#does(iteration, undefined, `waits to be callback received, ${until}`);
+    else this.#does(iteration, undefined, `${event.note ?? 'waits'}, again ${until}`);
   }
 
-  /** Takes a step that broke inside a turn. */
-  broke(step: SeenStep, ended: EventOf<'step-ended'>, turn: number): void {
+  /** Takes a step that failed inside an iteration. */
+  failed(step: SeenStep, ended: EventOf<'step-ended'>, iteration: number): void {
     const { of } = this.#began;
-    const item = this.#running.get(turn)?.item;
-    const which = `, the ${ordinal(turn + 1)}${of === undefined ? ' turn' : ` of ${of} turns`}`;
-    this.#failures.add(step, ended, `${which}${item === undefined ? '' : `: ${item}`}`, turn);
+    const item = this.#running.get(iteration)?.item;
+    const which = `, the ${ordinal(iteration + 1)}${of === undefined ? ' iteration' : ` of ${of} iterations`}`;
+    this.#failures.add(step, ended, `${which}${item === undefined ? '' : `: ${item}`}`, iteration);
   }
 
   /** The lines while it goes on. */
   progress(): string[] {
     const lines = this.#lines;
     const { atOnce, of } = this.#began;
-    const done = this.#held + this.#broke;
+    const done = this.#passed + this.#failed;
     const head = [
-      of === undefined ? `${done} turn${done === 1 ? '' : 's'} done` : `${done} of ${of} turns done`,
-      ...(this.#broke > 0 ? [`${this.#broke} broke`] : []),
+      of === undefined
+        ? `${done} iteration${done === 1 ? '' : 's'} done`
+        : `${done} of ${of} iterations done`,
+      ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
       `${this.#calls} calls`,
       ...(this.#waits === '' ? [] : [this.#waits]),
     ].join(' · ');
     const { colours, width } = lines.terminal;
     const all = [...this.#running];
-    const shown = all.slice(0, SHOWN_TURNS).map(([turn, { doing, item, step }]) => {
-      const text = `${pad(`[${turn}]`, 6)} ${pad(fit(item ?? `turn ${turn}`, 28), 28)} ${pad(fit(step, 16), 16)} ${doing}`;
+    const shown = all.slice(0, SHOWN_ITERATIONS).map(([iteration, { doing, item, step }]) => {
+      const text = `${pad(`[${iteration}]`, 6)} ${pad(fit(item ?? `iteration ${iteration}`, 28), 28)} ${pad(fit(step, 16), 16)} ${doing}`;
       return ' '.repeat(MARK) + colours.dim(fit(text.trimEnd(), width - MARK));
     });
-    const more = all.length - SHOWN_TURNS;
+    const more = all.length - SHOWN_ITERATIONS;
     return [
       fit(`${lines.paint('waits')}${lines.name(this.#step)} ${head}`, width + 8),
       ...shown,
@@ -114,19 +118,19 @@ export class LoopLines {
     ];
   }
 
-  /** The line that stays, and what broke: the first of each kind in full. */
+  /** The line that stays, and what failed: the first of each kind in full. */
   end(event: EventOf<'step-ended'>, waited: string): void {
     const lines = this.#lines;
     const { colours, width, wrapWidth } = lines.terminal;
-    const { broke = 0, held = 0, left = 0 } = event.turns ?? {};
-    const all = held + broke + left;
+    const { failed = 0, passed = 0, left = 0 } = event.iterations ?? {};
+    const all = passed + failed + left;
     const count =
-      // A turn that was cut off has neither held nor broken.
-      broke + left === 0 && event.outcome !== 'cut off'
-        ? `${held} turn${held === 1 ? '' : 's'}`
+      // An iteration that was interrupted has neither passed nor broken.
+      failed + left === 0 && event.outcome !== 'interrupted'
+        ? `${passed} iteration${passed === 1 ? '' : 's'}`
         : [
-            `${held} of ${this.#began.of ?? Math.max(all, held + 1)} turns held`,
-            ...(broke > 0 ? [`${broke} broke`] : []),
+            `${passed} of ${this.#began.of ?? Math.max(all, passed + 1)} iterations passed`,
+            ...(failed > 0 ? [`${failed} failed`] : []),
             ...(left > 0 ? [`${left} not begun`] : []),
           ].join(' · ');
     const tail = [

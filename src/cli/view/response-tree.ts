@@ -6,7 +6,7 @@ import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
 import { widthOf } from '../terminal/text-width.ts';
 
-/** A line of an answer: the path to write, and what stands there. */
+/** A line of a response: the path to write, and what stands there. */
 export interface TreeLine {
   readonly path: string;
   readonly text: string;
@@ -18,7 +18,7 @@ export interface TreeLine {
 const SHOWN_ITEMS = 1;
 
 /** Each part of a value with its path. Of a list the first item stands for those that are like it. */
-export function answerTree(value: Value, path = '$'): TreeLine[] {
+export function responseTree(value: Value, path = '$'): TreeLine[] {
   if (Array.isArray(value)) {
     if (value.length === 0) return [{ path, text: 'an empty list', inner: false }];
     const shown =
@@ -30,7 +30,7 @@ export function answerTree(value: Value, path = '$'): TreeLine[] {
     const rest = value.length - shown;
     return [
       { path, text: `list of ${value.length}`, inner: true },
-      ...value.slice(0, shown).flatMap((item, i) => answerTree(item, `${path}[${i}]`)),
+      ...value.slice(0, shown).flatMap((item, i) => responseTree(item, `${path}[${i}]`)),
       ...(others < 0
         ? []
         : [{ path: `${path}[${others}]`, text: `differs from the first: ${shapes[others]!}`, inner: false }]),
@@ -48,7 +48,7 @@ export function answerTree(value: Value, path = '$'): TreeLine[] {
   if (isObject(value)) {
     const entries = Object.entries(value);
     if (entries.length === 0) return [{ path, text: 'an empty object', inner: false }];
-    return entries.flatMap(([name, member]) => answerTree(member, path + pathStep(name)));
+    return entries.flatMap(([name, member]) => responseTree(member, path + pathStep(name)));
   }
   return [{ path, text: brief(value, 200), inner: false }];
 }
@@ -67,7 +67,7 @@ function shapeOf(value: Value): string {
 /** Lines that are shown before the rest is only counted. */
 const MOST_LINES = 80;
 
-/** Prints an answer: on the left the path to write, on the right what stands there. */
+/** Prints a response: on the left the path to write, on the right what stands there. */
 export function printTree(terminal: Terminal, lines: readonly TreeLine[]): void {
   const { colours, width, wrapWidth } = terminal;
   const shown = lines.slice(0, MOST_LINES);

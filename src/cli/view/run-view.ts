@@ -17,8 +17,8 @@ import { widthOf } from '../terminal/text-width.ts';
 const BETWEEN_FRAMES = 80;
 
 /**
- * Shows a run as it happens, from its events alone: a line a step, and in full what broke. A loop is one line, whatever
- * goes on in its turns; while it goes on, the turns under way are shown below it.
+ * Shows a run as it happens, from its events alone: a line a step, and in full what failed. A loop is one line, whatever
+ * goes on in its iterations; while it goes on, the iterations under way are shown below it.
  */
 export class RunView {
   readonly #terminal: Terminal;
@@ -27,38 +27,38 @@ export class RunView {
   readonly #open = new Map<string, SeenStep>();
   /** Loops that stand in no other loop. */
   readonly #loops = new Map<string, LoopLines>();
-  readonly #told = new ToldWaits();
+  readonly #retryAfter = new RetryAfterWaits();
   /** The same within each of these loops. */
-  readonly #toldIn = new Map<string, ToldWaits>();
-  #counts = { held: 0, broke: 0, skipped: 0 };
+  readonly #retryAfterIn = new Map<string, RetryAfterWaits>();
+  #counts = { passed: 0, failed: 0, skipped: 0 };
   #broken: string[] = [];
   #steps = 0;
   #ending: 'undo' | 'cleanup' | undefined;
   /** What could not be taken back. */
   #notUndone = new FailureKinds();
-  #undone = { held: 0, broke: 0 };
+  #undone = { passed: 0, failed: 0 };
   #lastFrame = -Infinity;
 
-  /** Steps that held before and have not been shown yet; nothing where each is shown. */
-  #heldBeforeNow: number | undefined;
+  /** Steps that passed before and have not been shown yet; nothing where each is shown. */
+  #passedBeforeNow: number | undefined;
 
-  /** `brief`: of steps that held before only their number is shown. */
+  /** `brief`: of steps that passed before only their number is shown. */
   constructor(terminal: Terminal, brief = false) {
     this.#terminal = terminal;
-    if (brief) this.#heldBeforeNow = 0;
+    if (brief) this.#passedBeforeNow = 0;
     this.#lines = new StepLines(terminal);
   }
 
   show(event: RunEvent): void {
-    this.#told.take(event);
+    this.#retryAfter.take(event);
     const address = 'step' in event ? event.step : undefined;
     // Of what signs in only its failure is shown, with the step that needed it.
     if (address !== undefined && isOfSignIn(address)) return;
     const place = address === undefined ? undefined : placeOf(address);
     const loop = place && this.#loops.get(place.loop);
     if (loop) {
-      loop.take(event, place.turn);
-      this.#toldIn.get(place.loop)?.take(event);
+      loop.take(event, place.iteration);
+      this.#retryAfterIn.get(place.loop)?.take(event);
     }
     this.#one(event);
     if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
@@ -68,26 +68,26 @@ export class RunView {
   }
 
   #one(event: RunEvent): void {
-    if (event.event === 'step-began' || event.event === 'run-ended') this.#tellHeldBefore();
+    if (event.event === 'step-began' || event.event === 'run-ended') this.#tellPassedBefore();
     switch (event.event) {
       case 'run-began':
         return this.#begin(event);
       case 'run-resumed':
         return this.#resume(event);
-      case 'held-before':
-        return this.#heldBefore(event);
+      case 'passed-before':
+        return this.#passedBefore(event);
       case 'step-began':
         return this.#stepBegan(event);
-      case 'turns-began': {
+      case 'loop-began': {
         const step = this.#open.get(event.step);
         if (step && !event.step.includes('[')) {
           this.#loops.set(event.step, new LoopLines(this.#lines, step, event));
-          this.#toldIn.set(event.step, new ToldWaits());
+          this.#retryAfterIn.set(event.step, new RetryAfterWaits());
         }
         return;
       }
-      case 'remark':
-        return this.#lines.line('remark', event.message);
+      case 'warning':
+        return this.#lines.line('warning', event.message);
       case 'step-ended':
         return this.#stepEnded(event);
       case 'undo-began':
@@ -95,9 +95,9 @@ export class RunView {
         return;
       case 'cleanup-began':
         return this.#cleanupBegan();
-      case 'left':
-        return this.#heldBeforeNow === undefined
-          ? this.#lines.line('remark', `${leftWords(event)}; batharon cleanup last carries them out`)
+      case 'undo-left':
+        return this.#passedBeforeNow === undefined
+          ? this.#lines.line('warning', `${leftWords(event)}; batharon cleanup last carries them out`)
           : undefined;
       case 'run-ended':
         return this.#end(event);
@@ -116,9 +116,9 @@ export class RunView {
       case 'request-sent':
         step.sent = event;
         return this.#progress(step);
-      case 'answer-came':
+      case 'response-received':
         step.status = event.status;
-        step.answer = event;
+        step.response = event;
         step.elapsed = event.elapsed;
         if (event.before) step.kept.push('answered before');
         return;
@@ -127,7 +127,7 @@ export class RunView {
         return;
       case 'redirected':
         step.notes.push(
-          `redirected to ${event.to}${event.credential === 'left behind' ? ', the credential left behind' : ''}`,
+          `redirected to ${event.to}${event.credential === 'removed' ? ', the credential removed' : ''}`,
         );
         return;
       case 'saved':
@@ -136,23 +136,23 @@ export class RunView {
       case 'row-written':
         step.kept.push(rowWords(event));
         return;
-      case 'page-came':
+      case 'page-received':
         step.pages = event;
         return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
       case 'waiting':
-        if (event.why === 'retry' || event.why === 'told') step.repeats++;
+        if (event.why === 'retry' || event.why === 'retry-after') step.repeats++;
         return this.#progress(step, waitWords(event));
-      case 'called-back':
-        step.notes.push(`called back: ${event.method} ${event.url}, answered with ${event.answered}`);
+      case 'callback-received':
+        step.notes.push(`callback received: ${event.method} ${event.url}, answered with ${event.answered}`);
         return;
       case 'expected':
-        if (!event.held) step.failed.push(event);
+        if (!event.passed) step.failed.push(event);
         step.expected.push(event.condition);
         return;
       case 'kept':
         step.kept.push(`${event.name}: ${briefJson(event.value)}`);
         return;
-      case 'said':
+      case 'shown':
         step.said.push(event.text);
         return;
       default:
@@ -171,33 +171,39 @@ export class RunView {
 
   #resume(event: EventOf<'run-resumed'>): void {
     this.#begin(event);
-    if (this.#heldBeforeNow !== undefined) return;
-    for (const address of event.changed) this.#lines.line('remark', `${address} has changed since`);
+    if (this.#passedBeforeNow !== undefined) return;
+    for (const address of event.changed) this.#lines.line('warning', `${address} has changed since`);
   }
 
-  #heldBefore({ step, title, turns }: EventOf<'held-before'>): void {
-    const before = turns === undefined ? 'held before' : `${turns} turn${turns === 1 ? '' : 's'} held before`;
+  #passedBefore({ step, title, iterations }: EventOf<'passed-before'>): void {
+    const before =
+      iterations === undefined
+        ? 'passed before'
+        : `${iterations} iteration${iterations === 1 ? '' : 's'} passed before`;
     const { colours } = this.#terminal;
-    if (turns === undefined && !step.includes('.')) {
+    if (iterations === undefined && !step.includes('.')) {
       this.#steps++;
-      this.#counts.held++;
+      this.#counts.passed++;
     }
-    if (this.#heldBeforeNow !== undefined && turns === undefined) {
-      this.#heldBeforeNow++;
+    if (this.#passedBeforeNow !== undefined && iterations === undefined) {
+      this.#passedBeforeNow++;
       return;
     }
     this.#lines.line(
-      colours.dim(turns === undefined ? 'held' : ''),
+      colours.dim(iterations === undefined ? 'passed' : ''),
       colours.dim(`${pad(title, 16)} ${before}`),
     );
   }
 
-  #tellHeldBefore(): void {
-    const count = this.#heldBeforeNow;
+  #tellPassedBefore(): void {
+    const count = this.#passedBeforeNow;
     if (count === undefined || count === 0) return;
-    this.#heldBeforeNow = 0;
+    this.#passedBeforeNow = 0;
     const { colours } = this.#terminal;
-    this.#lines.line(colours.dim('held'), colours.dim(`${count} step${count === 1 ? '' : 's'} held before`));
+    this.#lines.line(
+      colours.dim('passed'),
+      colours.dim(`${count} step${count === 1 ? '' : 's'} passed before`),
+    );
   }
 
   #stepBegan(event: EventOf<'step-began'>): void {
@@ -223,7 +229,7 @@ export class RunView {
   /** The line of the step that is under way; written again in place, and only on a terminal. */
   #progress(step: SeenStep, note = ''): void {
     const { began } = step;
-    if (isInTurn(began.step) || ['group', 'each', 'repeat', 'follow'].includes(began.type)) return;
+    if (isInIteration(began.step) || ['group', 'each', 'repeat', 'follow'].includes(began.type)) return;
     const lines = this.#lines;
     const what = [began.request, note].filter((text) => text !== undefined && text !== '').join('  ');
     lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`]);
@@ -234,27 +240,27 @@ export class RunView {
     if (!step) return;
     this.#open.delete(event.step);
     if (this.#ending === 'undo') return this.#undoEnded(step, event);
-    if (isInTurn(event.step)) return this.#endedInTurn(step, event);
+    if (isInIteration(event.step)) return this.#endedInIteration(step, event);
     const outer = ['group', 'follow'].includes(step.began.type);
     const loop = this.#loops.get(event.step);
     if (!outer && this.#ending === undefined) {
       this.#steps++;
-      if (event.outcome === 'held') this.#counts.held++;
+      if (event.outcome === 'passed') this.#counts.passed++;
       else if (event.outcome === 'skipped') this.#counts.skipped++;
-      else this.#counts.broke++;
+      else this.#counts.failed++;
     }
-    if (event.outcome === 'broke' && !outer) this.#broken.push(step.began.title);
+    if (event.outcome === 'failed' && !outer) this.#broken.push(step.began.title);
     const silent =
-      (outer && event.outcome === 'held' && step.kept.length === 0) ||
+      (outer && event.outcome === 'passed' && step.kept.length === 0) ||
       (step.began.type === 'plain' &&
-        event.outcome === 'held' &&
+        event.outcome === 'passed' &&
         step.kept.length + step.expected.length === 0);
     if (loop) {
-      loop.end(event, this.#toldIn.get(event.step)?.words() ?? '');
+      loop.end(event, this.#retryAfterIn.get(event.step)?.words() ?? '');
       this.#loops.delete(event.step);
     } else if (!silent) this.#lines.step(step, event);
     this.#notesOf(step);
-    if (event.outcome === 'broke' && event.problem) this.#lines.failure(step, event);
+    if (event.outcome === 'failed' && event.problem) this.#lines.failure(step, event);
   }
 
   #notesOf({ notes, said }: SeenStep): void {
@@ -262,22 +268,22 @@ export class RunView {
     for (const text of said) this.#lines.line('says', text);
   }
 
-  /** Of the steps of a turn only what they say is shown, and what broke, once the loop has ended. */
-  #endedInTurn(step: SeenStep, event: EventOf<'step-ended'>): void {
+  /** Of the steps of an iteration only what they say is shown, and what failed, once the loop has ended. */
+  #endedInIteration(step: SeenStep, event: EventOf<'step-ended'>): void {
     for (const text of step.said) this.#lines.line('says', text);
     const place = placeOf(event.step);
-    if (event.outcome === 'broke' && event.problem)
-      this.#loops.get(place.loop)?.broke(step, event, place.turn ?? 0);
+    if (event.outcome === 'failed' && event.problem)
+      this.#loops.get(place.loop)?.failed(step, event, place.iteration ?? 0);
   }
 
   #undoEnded(step: SeenStep, event: EventOf<'step-ended'>): void {
-    if (event.outcome !== 'broke') {
-      this.#undone.held++;
-      const { held, broke } = this.#undone;
-      this.#lines.live([`${this.#lines.paint('waits')}undo             ${held + broke} steps`]);
+    if (event.outcome !== 'failed') {
+      this.#undone.passed++;
+      const { passed, failed } = this.#undone;
+      this.#lines.live([`${this.#lines.paint('waits')}undo             ${passed + failed} steps`]);
       return;
     }
-    this.#undone.broke++;
+    this.#undone.failed++;
     this.#notUndone.add(step, event);
   }
 
@@ -291,13 +297,13 @@ export class RunView {
   #endUndo(): void {
     if (this.#ending !== 'undo') return;
     this.#ending = undefined;
-    const { held, broke } = this.#undone;
+    const { passed, failed } = this.#undone;
     const text =
-      broke === 0
-        ? `${held} step${held === 1 ? '' : 's'} taken back`
-        : `${held} of ${held + broke} step${held + broke === 1 ? '' : 's'} taken back`;
-    if (broke > 0) this.#broken.push('undo');
-    this.#lines.line(broke === 0 ? 'held' : 'broke', `${pad('undo', 16)} ${text}`);
+      failed === 0
+        ? `${passed} step${passed === 1 ? '' : 's'} taken back`
+        : `${passed} of ${passed + failed} step${passed + failed === 1 ? '' : 's'} taken back`;
+    if (failed > 0) this.#broken.push('undo');
+    this.#lines.line(failed === 0 ? 'passed' : 'failed', `${pad('undo', 16)} ${text}`);
     this.#notUndone.write(this.#lines);
   }
 
@@ -307,10 +313,10 @@ export class RunView {
     const { colours } = this.#terminal;
     if (problem) {
       const lines = this.#lines;
-      lines.line('broke', problem.message);
-      if (problem.instead !== undefined) lines.row('instead', problem.instead);
+      lines.line('failed', problem.message);
+      if (problem.hint !== undefined) lines.row('hint', problem.hint);
       if (problem.place)
-        lines.row('stands', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
+        lines.row('at', `${problem.place.file}:${problem.place.line}:${problem.place.column}`);
       lines.code(problem.code);
     }
     const where =
@@ -318,21 +324,21 @@ export class RunView {
         ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}`
         : '';
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
-    const steps = `${this.#counts.held} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} held${skipped}`;
-    const waited = this.#told.words();
+    const steps = `${this.#counts.passed} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} passed${skipped}`;
+    const waited = this.#retryAfter.words();
     const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
-    const paint = outcome === 'held' ? colours.green : outcome === 'broke' ? colours.red : colours.yellow;
+    const paint = outcome === 'passed' ? colours.green : outcome === 'failed' ? colours.red : colours.yellow;
     for (const line of wrap(summary, this.#terminal.wrapWidth)) this.#terminal.write(`${paint(line)}\n`);
   }
 }
 
-/** How long the run has waited because services said so; turns that wait at the same time wait once. */
-class ToldWaits {
+/** How long the run has waited because services said so; iterations that wait at the same time wait once. */
+class RetryAfterWaits {
   readonly #until = new Map<string, number>();
   readonly #waited = new Map<string, number>();
 
   take(event: RunEvent): void {
-    if (event.event !== 'waiting' || event.why !== 'told' || event.service === undefined) return;
+    if (event.event !== 'waiting' || event.why !== 'retry-after' || event.service === undefined) return;
     const { at, service } = event;
     const from = Math.max(at, this.#until.get(service) ?? 0);
     const until = Math.max(from, at + event.for);
@@ -342,7 +348,7 @@ class ToldWaits {
 
   words(): string {
     return [...this.#waited]
-      .map(([service, waited]) => `waited ${timeWords(waited)} as told by ${service}`)
+      .map(([service, waited]) => `waited ${timeWords(waited)} as asked by ${service}`)
       .join(', ');
   }
 }
@@ -350,14 +356,14 @@ class ToldWaits {
 function waitWords(event: EventOf<'waiting'>): string {
   const until = untilWords(event);
   switch (event.why) {
-    case 'told':
+    case 'retry-after':
       return `${event.service ?? 'the service'} says wait, ${until}`;
     case 'pace':
       return `in line for ${event.service ?? 'the service'}`;
     case 'retry':
       return `${event.note ?? ''}, again ${until}`;
-    case 'call-back':
-      return `waits to be called back, ${until}`;
+    case 'callback':
+      return `waits to be callback received, ${until}`;
     case 'poll':
       return `${event.note ?? ''}, again ${until}`;
     default:
@@ -365,18 +371,18 @@ function waitWords(event: EventOf<'waiting'>): string {
   }
 }
 
-function isInTurn(address: string): boolean {
+function isInIteration(address: string): boolean {
   return address.includes('[');
 }
 
-/** The outermost loop that an address leads into, and the turn of it. */
-function placeOf(address: string): { readonly loop: string; readonly turn?: number } {
-  const [, loop, turn] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
-  return loop === undefined ? { loop: address } : { loop, turn: Number(turn) };
+/** The outermost loop that an address leads into, and the iteration of it. */
+function placeOf(address: string): { readonly loop: string; readonly iteration?: number } {
+  const [, loop, iteration] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
+  return loop === undefined ? { loop: address } : { loop, iteration: Number(iteration) };
 }
 
 /** How much was left of undo and cleanup, in words. */
-export function leftWords({ cleanup, undo }: EventOf<'left'>): string {
+export function leftWords({ cleanup, undo }: EventOf<'undo-left'>): string {
   const steps = undo + cleanup;
   return `${steps} step${steps === 1 ? '' : 's'} of undo and cleanup left`;
 }

@@ -10,7 +10,7 @@ import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
 import { widthOf } from '../terminal/text-width.ts';
 
-/** The columns of the marks at the left, and of the labels of what broke. */
+/** The columns of the marks at the left, and of the labels of what failed. */
 export const MARK = 8;
 const LABEL = 10;
 
@@ -26,14 +26,14 @@ export interface SeenStep {
   readonly expected: string[];
   readonly said: string[];
   readonly notes: string[];
-  answer?: EventOf<'answer-came'>;
-  /** What came of an answer that broke off. */
+  response?: EventOf<'response-received'>;
+  /** What came of a response that failed off. */
   partial?: EventOf<'request-failed'>['partial'];
   sent?: EventOf<'request-sent'>;
   elapsed: number;
-  /** How often its request was sent again, because of its answer or because none came. */
+  /** How often its request was sent again, because of its response or because none came. */
   repeats: number;
-  pages?: EventOf<'page-came'>;
+  pages?: EventOf<'page-received'>;
 }
 
 /** Writes the lines of a view: a mark in a fixed left column, and a text beside it. */
@@ -51,10 +51,10 @@ export class StepLines {
   paint(mark: string): string {
     const { colours } = this.terminal;
     const padded = pad(mark, MARK);
-    if (mark === 'held') return colours.green(padded);
-    if (mark === 'broke') return colours.bold(colours.red(padded));
+    if (mark === 'passed') return colours.green(padded);
+    if (mark === 'failed') return colours.bold(colours.red(padded));
     if (mark === 'skipped' || mark === 'waits') return colours.dim(padded);
-    if (mark === 'cut off' || mark === 'remark') return colours.yellow(padded);
+    if (mark === 'interrupted' || mark === 'warning') return colours.yellow(padded);
     if (mark === 'says') return colours.cyan(padded);
     return padded;
   }
@@ -135,35 +135,35 @@ export class StepLines {
   }
 
   /** What was expected, what came, where it stands. */
-  failure({ failed, answer, partial, sent, began }: SeenStep, { problem }: EventOf<'step-ended'>): void {
+  failure({ failed, response, partial, sent, began }: SeenStep, { problem }: EventOf<'step-ended'>): void {
     const { colours, width } = this.terminal;
     for (const one of failed) {
       this.row('expected', one.condition);
-      this.row('came', colours.bold(one.came ?? ''));
+      this.row('got', colours.bold(one.got ?? ''));
       if (one.because !== undefined) this.row('because', one.because);
-      if (one.instead !== undefined) this.row('instead', one.instead);
+      if (one.hint !== undefined) this.row('hint', one.hint);
     }
     if (failed.length === 0 && problem) {
       this.row('problem', colours.bold(problem.message));
-      if (problem.instead !== undefined) this.row('instead', problem.instead);
+      if (problem.hint !== undefined) this.row('hint', problem.hint);
     }
     const room = 2 * (width - MARK - LABEL - 1);
     if (sent) {
-      const last = answer?.attempt ?? sent.attempt;
+      const last = response?.attempt ?? sent.attempt;
       const page = sent.page === undefined || sent.page === 1 ? '' : ` · page ${sent.page}`;
-      const status = answer ? ` · ${answer.status}` : partial ? ` · ${partial.status}` : '';
+      const status = response ? ` · ${response.status}` : partial ? ` · ${partial.status}` : '';
       this.row('call', `${sent.method} ${sent.url}${status}${last > 1 ? ` · attempt ${last}` : ''}${page}`);
       if (sent.body?.text !== undefined) this.row('sent', fit(oneLine(sent.body.text), room), chop);
     }
-    const body = answer?.body ?? partial?.body;
+    const body = response?.body ?? partial?.body;
     if (body && body.size > 0) {
       const { size, text, type } = body;
       const shown = text === undefined ? `${size} bytes of ${type ?? 'unknown type'}` : oneLine(text);
-      this.row(answer ? 'answer' : 'came', fit(shown, room), chop);
+      this.row(response ? 'response' : 'got', fit(shown, room), chop);
     }
-    if (this.run !== undefined && sent) this.row('closer', `batharon view ${this.run}:${began.step}`);
+    if (this.run !== undefined && sent) this.row('details', `batharon view ${this.run}:${began.step}`);
     const place = failed[0]?.place ?? problem?.place ?? began.place;
-    this.row('stands', `${place.file}:${place.line}:${place.column}`);
+    this.row('at', `${place.file}:${place.line}:${place.column}`);
     if (problem) this.code(problem.code);
   }
 
@@ -174,7 +174,7 @@ export class StepLines {
 
 /** What a step that sends nothing was there to hold. */
 function expectedWords({ began, expected }: SeenStep, { outcome }: EventOf<'step-ended'>): string[] {
-  if (began.type !== 'plain' || outcome !== 'held' || expected.length === 0) return [];
+  if (began.type !== 'plain' || outcome !== 'passed' || expected.length === 0) return [];
   return [expected.length === 1 ? expected[0]! : countOf(expected.length, 'expectation')];
 }
 

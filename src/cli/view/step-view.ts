@@ -4,7 +4,7 @@ import type { Phases } from '../../core/ports.ts';
 import { countOf } from '../../core/count-of.ts';
 import type { Before, RecordedAttempt, RecordedStep } from '../../core/record/recorded-run.ts';
 import { rowWords } from '../../core/record/row-words.ts';
-import { answerTree, printTree } from './response-tree.ts';
+import { responseTree, printTree } from './response-tree.ts';
 import type { OpenRun } from '../records/open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
 import { type Terminal } from '../terminal/terminal.ts';
@@ -26,7 +26,7 @@ const PHASES: readonly (readonly [keyof Phases, string])[] = [
   ['body', 'the body'],
 ];
 
-/** Shows one step of a recorded run: what it expected and kept, and each request with its answer. */
+/** Shows one step of a recorded run: what it expected and kept, and each request with its response. */
 export class StepView {
   readonly #terminal: Terminal;
   readonly #lines: StepLines;
@@ -42,7 +42,7 @@ export class StepView {
     const { colours } = this.#terminal;
     const { address, began, elapsed, outcome } = step;
     const { file, line, column } = began.place;
-    const mark = outcome ?? 'cut off';
+    const mark = outcome ?? 'interrupted';
     this.#terminal.write(
       `${this.#lines.paint(mark)}${colours.bold(address)}  ${colours.dim(`${timeWords(elapsed)} · ${file}:${line}:${column} · run ${this.#open.id}`)}\n`,
     );
@@ -54,14 +54,14 @@ export class StepView {
     for (const one of step.arrived) this.#arrived(one);
     if (!only && step.attempts.length > 1) {
       const last = step.attempts.at(-1)!;
-      if (last.answer) this.#body(last.answer);
+      if (last.response) this.#body(last.response);
     }
   }
 
   /** What it came to before the run was resumed. */
   #before({ attempts, elapsed, outcome, problem }: Before): void {
     const words = [
-      outcome === 'unfinished' ? 'cut off' : outcome,
+      outcome === 'unfinished' ? 'interrupted' : outcome,
       countOf(attempts, 'request'),
       timeWords(elapsed),
       ...(problem ? [problem.message] : []),
@@ -71,24 +71,24 @@ export class StepView {
 
   #outcome(step: RecordedStep): void {
     const { colours } = this.#terminal;
-    for (const { came, because, condition, held, instead } of step.expected) {
-      this.#row(held ? 'held' : 'expected', condition, held);
-      if (!held) {
-        this.#row('came', colours.bold(came ?? ''));
+    for (const { got, because, condition, passed, hint } of step.expected) {
+      this.#row(passed ? 'passed' : 'expected', condition, passed);
+      if (!passed) {
+        this.#row('got', colours.bold(got ?? ''));
         if (because !== undefined) this.#row('because', because);
-        if (instead !== undefined) this.#row('instead', instead);
+        if (hint !== undefined) this.#row('hint', hint);
       }
     }
-    if (step.problem && step.expected.every(({ held }) => held)) {
+    if (step.problem && step.expected.every(({ passed }) => passed)) {
       this.#row('problem', colours.bold(step.problem.message));
-      if (step.problem.instead !== undefined) this.#row('instead', step.problem.instead);
+      if (step.problem.hint !== undefined) this.#row('hint', step.problem.hint);
     }
     if (step.problem) this.#row('code', `${step.problem.code} (batharon explain ${step.problem.code})`, true);
     for (const [name, { value }] of step.kept) this.#row('kept', `${name}: ${briefJson(value)}`);
     for (const { path, size } of step.saved) this.#row('saved', `${path}, ${sizeWords(size)}`);
     if (step.row) this.#row('row', `${rowWords(step.row)}: ${step.row.row}`);
     for (const text of step.said) this.#row('says', text);
-    for (const { message } of step.remarks) this.#row('remark', message);
+    for (const { message } of step.warnings) this.#row('warning', message);
     if (step.states !== undefined) this.#row('states', step.states);
   }
 
@@ -103,7 +103,7 @@ export class StepView {
 
   #attempt(step: RecordedStep, attempt: RecordedAttempt, withBody: boolean): void {
     const { colours } = this.#terminal;
-    const { answer, failed, redirected, sent } = attempt;
+    const { response, failed, redirected, sent } = attempt;
     const count = step.attempts.length;
     const nth = step.attempts.indexOf(attempt);
     const when = nth < (step.before?.attempts ?? 0) ? ', before the run was resumed' : '';
@@ -111,37 +111,38 @@ export class StepView {
     this.#terminal.write('\n');
     if (count > 1)
       this.#terminal.write(`${' '.repeat(MARK)}${colours.dim(`${which}, of ${count} requests`)}\n`);
-    if ((sent.held ?? 0) > 0) this.#row('held back', `${timeWords(sent.held!)} by the pace of the service`);
+    if ((sent.delayed ?? 0) > 0)
+      this.#row('delayed', `${timeWords(sent.delayed!)} by the pace of the service`);
     this.#terminal.write(`${colours.cyan(pad('sent', MARK))}${colours.bold(`${sent.method} ${sent.url}`)}\n`);
     this.#fields(sent.headers);
     if (sent.body) this.#sentBody(sent.body);
-    if (answer) {
+    if (response) {
       this.#terminal.write(
-        `${(answer.status < 400 ? colours.green : colours.red)(pad('came', MARK))}${colours.bold(String(answer.status))} · ${timeWords(answer.elapsed)} · ${answer.body.size === 0 ? 'no body' : `${answer.body.type ?? 'no content type'}, ${sizeWords(answer.body.size)}`}${answer.before ? ' · came before the run was resumed' : ''}\n`,
+        `${(response.status < 400 ? colours.green : colours.red)(pad('got', MARK))}${colours.bold(String(response.status))} · ${timeWords(response.elapsed)} · ${response.body.size === 0 ? 'no body' : `${response.body.type ?? 'no content type'}, ${sizeWords(response.body.size)}`}${response.before ? ' · came before the run was resumed' : ''}\n`,
       );
-      this.#fields(answer.headers);
-      this.#phases(answer.phases, answer.elapsed);
+      this.#fields(response.headers);
+      this.#phases(response.phases, response.elapsed);
     }
     const partial = failed?.partial;
     if (partial) {
       const { size, type } = partial.body;
       this.#terminal.write(
-        `${colours.yellow(pad('came', MARK))}${colours.bold(String(partial.status))} · ${size === 0 ? 'nothing of its body' : `${type ?? 'no content type'}, ${sizeWords(size)} of its body`}\n`,
+        `${colours.yellow(pad('got', MARK))}${colours.bold(String(partial.status))} · ${size === 0 ? 'nothing of its body' : `${type ?? 'no content type'}, ${sizeWords(size)} of its body`}\n`,
       );
       this.#fields(partial.headers);
       if (withBody) this.#sentBody(partial.body);
     }
     if (failed) {
-      this.#terminal.write(`${colours.red(pad('broke', MARK))}${failed.problem.message}\n`);
+      this.#terminal.write(`${colours.red(pad('failed', MARK))}${failed.problem.message}\n`);
       this.#phases(failed.phases, failed.elapsed);
     }
-    if (!answer && !failed)
-      this.#terminal.write(`${colours.yellow(pad('cut off', MARK))}no answer is recorded\n`);
+    if (!response && !failed)
+      this.#terminal.write(`${colours.yellow(pad('interrupted', MARK))}no response is recorded\n`);
     if (redirected) this.#row('', `redirected to ${redirected.to}`);
-    if (withBody && answer) this.#body(answer);
+    if (withBody && response) this.#body(response);
   }
 
-  #arrived({ answered, body, headers, method, url }: EventOf<'called-back'>): void {
+  #arrived({ answered, body, headers, method, url }: EventOf<'callback-received'>): void {
     const { colours } = this.#terminal;
     this.#terminal.write(
       `\n${colours.cyan(pad('arrived', MARK))}${colours.bold(`${method} ${url}`)} · answered with ${answered}\n`,
@@ -150,7 +151,7 @@ export class StepView {
     this.#sentBody(body);
   }
 
-  #fields(headers: EventOf<'answer-came'>['headers']): void {
+  #fields(headers: EventOf<'response-received'>['headers']): void {
     const { colours, wrapWidth } = this.#terminal;
     for (const [name, value] of headers)
       wrap(`${name}: ${value}`, wrapWidth - MARK - 2).forEach((line, i) =>
@@ -158,7 +159,7 @@ export class StepView {
       );
   }
 
-  #sentBody(body: EventOf<'answer-came'>['body']): void {
+  #sentBody(body: EventOf<'response-received'>['body']): void {
     if (body.text === undefined) {
       if (body.size > 0) this.#row('body', `${sizeWords(body.size)} of ${body.type ?? 'unknown type'}`);
       return;
@@ -169,7 +170,7 @@ export class StepView {
   }
 
   /** The parts of a request's time, as bars on one scale. */
-  #phases(phases: EventOf<'answer-came'>['phases'], elapsed: number): void {
+  #phases(phases: EventOf<'response-received'>['phases'], elapsed: number): void {
     const known = PHASES.flatMap(([name, words]) => {
       const time = phases[name];
       return time === undefined ? [] : [{ words, time }];
@@ -191,21 +192,22 @@ export class StepView {
   }
 
   /** The body as paths and values; what is not JSON as it is. */
-  #body(answer: EventOf<'answer-came'>): void {
-    const { size } = answer.body;
+  #body(response: EventOf<'response-received'>): void {
+    const { size } = response.body;
     if (size === 0) return;
     this.#terminal.write('\n');
-    const text = this.#open.text(answer);
+    const text = this.#open.text(response);
     if (text === undefined) {
-      const why = answer.body.text === undefined ? 'not shown' : 'too large to be kept; this is how it began';
+      const why =
+        response.body.text === undefined ? 'not shown' : 'too large to be kept; this is how it began';
       this.#terminal.write(
-        `${' '.repeat(MARK)}${sizeWords(size)} of ${answer.body.type ?? 'unknown type'}, ${why}\n`,
+        `${' '.repeat(MARK)}${sizeWords(size)} of ${response.body.type ?? 'unknown type'}, ${why}\n`,
       );
-      if (answer.body.text !== undefined) this.#terminal.write(`${answer.body.text}\n`);
+      if (response.body.text !== undefined) this.#terminal.write(`${response.body.text}\n`);
       return;
     }
     try {
-      printTree(this.#terminal, answerTree(parseJson(text)));
+      printTree(this.#terminal, responseTree(parseJson(text)));
     } catch {
       const { wrapWidth } = this.#terminal;
       for (const line of text.split('\n').slice(0, 60))

@@ -1,8 +1,8 @@
 import {
   type RecordedRun,
   type RecordedStep,
-  type RecordedTurn,
-  turnCounts,
+  type RecordedIteration,
+  iterationCounts,
 } from '../../core/record/recorded-run.ts';
 import { nameOf } from '../records/open-run.ts';
 import { StepLines } from './step-lines.ts';
@@ -25,13 +25,13 @@ const DRAWN = {
   step: '─',
   wait: '·',
   pace: '░',
-  told: '▒',
+  'retry-after': '▒',
   request: '█',
   broken: '█',
 } as const;
 /** A request that takes little of the time that a cell stands for. */
 const SHORT = '▏';
-const ORDER: readonly (keyof typeof DRAWN)[] = ['step', 'wait', 'pace', 'told', 'request', 'broken'];
+const ORDER: readonly (keyof typeof DRAWN)[] = ['step', 'wait', 'pace', 'retry-after', 'request', 'broken'];
 
 interface Row {
   readonly mark: string;
@@ -42,8 +42,8 @@ interface Row {
   readonly dim?: boolean;
 }
 
-/** Of a loop so many turns are shown, and of a step so many of its requests. */
-const SHOWN_TURNS = 3;
+/** Of a loop so many iterations are shown, and of a step so many of its requests. */
+const SHOWN_ITERATIONS = 3;
 const SHOWN_BROKEN = 5;
 const SHOWN_UNDO = 3;
 const SHOWN_REQUESTS = 6;
@@ -52,16 +52,16 @@ const SHOWN_REQUESTS = 6;
 export class Timeline {
   readonly #terminal: Terminal;
   readonly #lines: StepLines;
-  readonly #turns: number;
+  readonly #iterations: number;
   #from = 0;
   #to = 1;
   #used = new Set<keyof typeof DRAWN>();
 
-  /** `turns` says how many turns of a loop are shown at most. */
-  constructor(terminal: Terminal, turns = SHOWN_TURNS) {
+  /** `iterations` says how many iterations of a loop are shown at most. */
+  constructor(terminal: Terminal, iterations = SHOWN_ITERATIONS) {
     this.#terminal = terminal;
     this.#lines = new StepLines(terminal);
-    this.#turns = turns;
+    this.#iterations = iterations;
   }
 
   run(run: RecordedRun): void {
@@ -83,20 +83,20 @@ export class Timeline {
   #step(step: RecordedStep, depth: number): Row[] {
     const { began, outcome, elapsed } = step;
     const last = step.attempts.at(-1);
-    const status = last?.answer ? String(last.answer.status) : '';
+    const status = last?.response ? String(last.response.status) : '';
     const count = step.attempts.length;
     const about = [
       ...(count > 1 ? [`${count} requests`] : []),
       status,
       step.states ?? '',
-      ...(step.turnsBegan ? [turnWords(step)] : []),
+      ...(step.iterationsBegan ? [iterationWords(step)] : []),
       ...(outcome === 'skipped' ? [step.reason ?? ''] : []),
     ]
       .filter((text) => text !== '')
       .join(' · ');
     const isOuter = began.type === 'group' || began.type === 'follow';
     const own: Row = {
-      mark: outcome ?? 'cut off',
+      mark: outcome ?? 'interrupted',
       // What an unnamed call has asked for says more than how it is written.
       name:
         '  '.repeat(depth) +
@@ -113,14 +113,16 @@ export class Timeline {
         ? step.steps.flatMap((inner) => this.#step(inner, depth + 1))
         : []),
       ...this.#requests(step, depth + 1),
-      ...this.#turnRows(step, depth + 1),
+      ...this.#iterationRows(step, depth + 1),
     ];
   }
 
   /** The requests of a step that had several: the first, those that failed, the slowest, and the last. */
   #requests({ attempts }: RecordedStep, depth: number): Row[] {
     if (attempts.length < 2) return [];
-    const failed = attempts.filter(({ answer, failed: why }) => why ?? (answer && answer.status >= 400));
+    const failed = attempts.filter(
+      ({ response, failed: why }) => why ?? (response && response.status >= 400),
+    );
     const slowest = [...attempts].sort((a, b) => elapsedOf(b) - elapsedOf(a));
     const wanted = new Set(
       attempts.length <= SHOWN_REQUESTS
@@ -131,14 +133,14 @@ export class Timeline {
       .map((attempt, i) => ({ attempt, i }))
       .filter(({ attempt }) => wanted.has(attempt))
       .map(({ attempt, i }): Row => {
-        const { answer, failed: why, from, sent } = attempt;
-        const broken = why !== undefined || (answer !== undefined && answer.status >= 400);
+        const { response, failed: why, from, sent } = attempt;
+        const broken = why !== undefined || (response !== undefined && response.status >= 400);
         const to = from + elapsedOf(attempt);
-        const pace = sent.held ?? 0;
+        const pace = sent.delayed ?? 0;
         return {
           mark: '',
           name: `${'  '.repeat(depth)}${sent.page === undefined ? `attempt ${i + 1}` : `page ${sent.page}`}`,
-          about: answer ? String(answer.status) : (why?.problem.code ?? 'no answer'),
+          about: response ? String(response.status) : (why?.problem.code ?? 'no response'),
           time: elapsedOf(attempt),
           stretches: [
             ...(pace > 0 ? [{ from: from - pace, to: from, as: 'pace' as const }] : []),
@@ -151,56 +153,65 @@ export class Timeline {
     return hidden > 0 ? [...rows, more(depth, `and ${hidden} more requests`)] : rows;
   }
 
-  /** Of a loop the turns that broke, and the slowest of the others. */
-  #turnRows(step: RecordedStep, depth: number): Row[] {
-    const { turns, turnsBegan } = step;
-    if (!turnsBegan) return [];
-    const broken = turns.filter(
-      ({ outcome }) => outcome === 'broke' || outcome === 'cut off' || outcome === undefined,
+  /** Of a loop the iterations that failed, and the slowest of the others. */
+  #iterationRows(step: RecordedStep, depth: number): Row[] {
+    const { iterations, iterationsBegan } = step;
+    if (!iterationsBegan) return [];
+    const broken = iterations.filter(
+      ({ outcome }) => outcome === 'failed' || outcome === 'interrupted' || outcome === undefined,
     );
-    const others = turns.filter((turn) => !broken.includes(turn)).sort((a, b) => b.elapsed - a.elapsed);
-    const shown = new Set<RecordedTurn>([
-      ...broken.slice(0, Math.max(SHOWN_BROKEN, this.#turns)),
-      ...others.slice(0, this.#turns),
+    const others = iterations
+      .filter((iteration) => !broken.includes(iteration))
+      .sort((a, b) => b.elapsed - a.elapsed);
+    const shown = new Set<RecordedIteration>([
+      ...broken.slice(0, Math.max(SHOWN_BROKEN, this.#iterations)),
+      ...others.slice(0, this.#iterations),
     ]);
-    const rows = turns
-      .filter((turn) => shown.has(turn))
-      .sort((a, b) => a.turn - b.turn)
-      .flatMap((turn): Row[] => {
-        const isBroken = broken.includes(turn);
-        // Its steps held, and then what it gathers broke, or whether it was the last one.
-        const atEnd = turn.broke === `${step.address}[${turn.turn}]`;
-        const broke = turn.steps.find(({ address }) => address === turn.broke);
+    const rows = iterations
+      .filter((iteration) => shown.has(iteration))
+      .sort((a, b) => a.iteration - b.iteration)
+      .flatMap((iteration): Row[] => {
+        const isFailed = broken.includes(iteration);
+        // Its steps passed, and then what it gathers failed, or whether it was the last one.
+        const atEnd = iteration.failed === `${step.address}[${iteration.iteration}]`;
+        const failed = iteration.steps.find(({ address }) => address === iteration.failed);
         const at = atEnd
           ? 'its end'
-          : broke
-            ? (nameOf(broke) ?? broke.began.title)
-            : turn.broke?.replace(/^.*\]\./, '');
+          : failed
+            ? (nameOf(failed) ?? failed.began.title)
+            : iteration.failed?.replace(/^.*\]\./, '');
         return [
           {
             mark: '',
-            name: `${'  '.repeat(depth)}[${turn.turn}] ${turn.item ?? ''}`.trimEnd(),
-            about: isBroken
-              ? `${turn.outcome ?? 'cut off'}${at === undefined ? '' : ` at ${at}`}`
-              : turns.length > 1
-                ? rank(others.indexOf(turn))
+            name: `${'  '.repeat(depth)}[${iteration.iteration}] ${iteration.item ?? ''}`.trimEnd(),
+            about: isFailed
+              ? `${iteration.outcome ?? 'interrupted'}${at === undefined ? '' : ` at ${at}`}`
+              : iterations.length > 1
+                ? rank(others.indexOf(iteration))
                 : '',
-            time: turn.elapsed,
+            time: iteration.elapsed,
             stretches: [
-              { from: turn.from, to: turn.from + turn.elapsed, as: isBroken ? 'broken' : 'step' },
-              ...turn.steps.flatMap((step) => stretchesOf(step).filter(({ as }) => as !== 'step')),
+              {
+                from: iteration.from,
+                to: iteration.from + iteration.elapsed,
+                as: isFailed ? 'broken' : 'step',
+              },
+              ...iteration.steps.flatMap((step) => stretchesOf(step).filter(({ as }) => as !== 'step')),
             ],
-            dim: !isBroken,
+            dim: !isFailed,
           },
         ];
       });
-    const { all, broke } = turnCounts(step);
-    const hiddenBroken = broke - broken.filter((turn) => shown.has(turn)).length;
+    const { all, failed } = iterationCounts(step);
+    const hiddenFailed = failed - broken.filter((iteration) => shown.has(iteration)).length;
     const hidden = all - rows.length;
     if (hidden <= 0) return rows;
     return [
       ...rows,
-      more(depth, `and ${hidden} more turns${hiddenBroken > 0 ? `, ${hiddenBroken} of them broken` : ''}`),
+      more(
+        depth,
+        `and ${hidden} more iterations${hiddenFailed > 0 ? `, ${hiddenFailed} of them broken` : ''}`,
+      ),
     ];
   }
 
@@ -249,7 +260,7 @@ export class Timeline {
       step: colours.dim,
       wait: colours.dim,
       pace: colours.yellow,
-      told: colours.yellow,
+      'retry-after': colours.yellow,
       request: colours.green,
       broken: colours.red,
     };
@@ -273,8 +284,8 @@ export class Timeline {
     const words: Partial<Record<keyof typeof DRAWN, string>> = {
       request: 'request',
       wait: 'waits of the step',
-      pace: 'held back by pace',
-      told: 'waits as told by the service',
+      pace: 'delayed by pace',
+      'retry-after': 'waits as asked by Retry-After',
     };
     const parts = ORDER.filter((as) => this.#used.has(as)).flatMap((as) => {
       const word = words[as];
@@ -305,11 +316,11 @@ function more(depth: number, text: string): Row {
   return { mark: '', name: '  '.repeat(depth) + text, about: '', time: undefined, stretches: [], dim: true };
 }
 
-function turnWords(step: RecordedStep): string {
-  const { turns, turnsBegan, turnsEnded } = step;
-  const held = turnsEnded?.held ?? turns.filter(({ outcome }) => outcome === 'held').length;
-  const all = turnsBegan?.of ?? turnCounts(step).all;
-  return held === all ? `${all} turn${all === 1 ? '' : 's'}` : `${held} of ${all} turns held`;
+function iterationWords(step: RecordedStep): string {
+  const { iterations, iterationsBegan, iterationsEnded } = step;
+  const passed = iterationsEnded?.passed ?? iterations.filter(({ outcome }) => outcome === 'passed').length;
+  const all = iterationsBegan?.of ?? iterationCounts(step).all;
+  return passed === all ? `${all} iteration${all === 1 ? '' : 's'}` : `${passed} of ${all} iterations passed`;
 }
 
 /** Which credential a step signs in: `list@office.login`. */
@@ -318,28 +329,28 @@ function signInWords({ address }: RecordedStep): string {
   return credential === undefined ? '' : `${credential}: `;
 }
 
-function elapsedOf({ answer, failed }: RecordedStep['attempts'][number]): number {
-  return answer?.elapsed ?? failed?.elapsed ?? 0;
+function elapsedOf({ response, failed }: RecordedStep['attempts'][number]): number {
+  return response?.elapsed ?? failed?.elapsed ?? 0;
 }
 
 function stretchesOf(step: RecordedStep): Stretch[] {
-  // What some turns did says nothing of the loop.
-  const turns = turnCounts(step).all > step.turns.length ? [] : step.turns;
+  // What some iterations did says nothing of the loop.
+  const iterations = iterationCounts(step).all > step.iterations.length ? [] : step.iterations;
   return [
-    ...turns.flatMap(({ steps }) =>
+    ...iterations.flatMap(({ steps }) =>
       steps.flatMap((inner) => stretchesOf(inner).filter(({ as }) => as !== 'step')),
     ),
     { from: step.from, to: step.from + step.elapsed, as: 'step' },
     ...step.waits.map(({ event, from }): Stretch => {
-      const as = event.why === 'told' ? 'told' : event.why === 'pace' ? 'pace' : 'wait';
+      const as = event.why === 'retry-after' ? 'retry-after' : event.why === 'pace' ? 'pace' : 'wait';
       return { from, to: from + event.for, as };
     }),
     ...step.attempts.flatMap((attempt): Stretch[] => {
-      const { answer, failed, from, sent } = attempt;
-      const broken = failed !== undefined || (answer !== undefined && answer.status >= 400);
-      const held = sent.held ?? 0;
+      const { response, failed, from, sent } = attempt;
+      const broken = failed !== undefined || (response !== undefined && response.status >= 400);
+      const delayed = sent.delayed ?? 0;
       return [
-        ...(held > 0 ? [{ from: from - held, to: from, as: 'pace' as const }] : []),
+        ...(delayed > 0 ? [{ from: from - delayed, to: from, as: 'pace' as const }] : []),
         { from, to: from + elapsedOf(attempt), as: broken ? 'broken' : 'request' },
       ];
     }),

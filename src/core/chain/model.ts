@@ -43,7 +43,7 @@ export type Setting<T> = { readonly value: T } | { readonly insertion: Insertion
 
 export interface Timeouts {
   readonly connect?: Setting<Duration>;
-  readonly answer?: Setting<Duration>;
+  readonly response?: Setting<Duration>;
   readonly total?: Setting<Duration>;
 }
 
@@ -107,12 +107,12 @@ interface StepBase {
   readonly write?: RowWrite;
   readonly show?: Template;
   readonly onFail: 'stop' | 'continue';
-  /** Carried out at the end of the run, once the step has held. */
+  /** Carried out at the end of the run, once the step has passed. */
   readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
   readonly uses: ReadonlySet<string>;
   /** A mark of the step as written, brought to one form: two steps with one mark do the same. */
-  readonly hash: string;
+  readonly fingerprint: string;
 }
 
 export interface CallStep extends StepBase {
@@ -130,9 +130,9 @@ export interface CallStep extends StepBase {
   readonly readAs?: ReadAs;
   /** What separates the cells of CSV; a comma without it. */
   readonly separator?: string;
-  /** Where the body is written instead of being held. */
+  /** Where the body is written instead of being passed. */
   readonly save?: Save;
-  /** No cookie is sent, and none is taken from the answer. */
+  /** No cookie is sent, and none is taken from the response. */
   readonly noCookies: boolean;
   /** How often it is redirected at most. */
   readonly redirects?: number;
@@ -143,10 +143,10 @@ export interface CallStep extends StepBase {
   readonly retry?: Retry;
   readonly poll?: Poll;
   readonly pages?: Pages;
-  readonly callback?: CallBack;
+  readonly callback?: Callback;
   readonly idempotency?: Idempotency;
   /** It waits where the service says so; not where it expects just that. */
-  readonly waitsAsTold: boolean;
+  readonly obeysRetryAfter: boolean;
   /** It may be sent again although its method is not idempotent. */
   readonly repeatable: boolean;
   /** It takes something back, so what is gone already (404, 410) is as wanted. */
@@ -154,18 +154,18 @@ export interface CallStep extends StepBase {
 }
 
 /** What a request is repeated for. */
-export const REPEAT_ON = ['no-answer', '429', '5xx'] as const;
+export const REPEAT_ON = ['no-response', '429', '5xx'] as const;
 
 export interface Retry {
   /** How many requests in all. */
   readonly attempts: Setting<number>;
-  /** `no-answer`, a status, or a class of them such as 5xx. */
+  /** `no-response`, a status, or a class of them such as 5xx. */
   readonly on: readonly string[];
   readonly wait: Pause;
-  /** An answer for which it holds is repeated as well. */
+  /** A response for which it holds is repeated as well. */
   readonly when?: PlacedExpression;
   /** How long it waits in all when the service says to. */
-  readonly asTold: Setting<Duration>;
+  readonly retryAfter: Setting<Duration>;
 }
 
 /** A wait that is always the same, or doubles up to `most` milliseconds. */
@@ -198,11 +198,11 @@ export interface Pages {
   readonly upTo: Setting<number>;
   /** More pages than that are no failure. */
   readonly enough: boolean;
-  /** The way to the next page comes from the answer, so an empty page is not yet the end. */
-  readonly fromAnswer: boolean;
+  /** The way to the next page comes from the response, so an empty page is not yet the end. */
+  readonly fromResponse: boolean;
 }
 
-export interface CallBack {
+export interface Callback {
   readonly within: Setting<Duration>;
   readonly when?: PlacedExpression;
   /** A credential of kind message-signature with which the request that comes in has to be signed. */
@@ -258,8 +258,8 @@ export interface Part {
 
 export interface Save {
   readonly path: Template;
-  /** An expression of the step speaks of the body, so that it is held as well. */
-  readonly held: boolean;
+  /** An expression of the step speaks of the body, so that it is passed as well. */
+  readonly buffered: boolean;
 }
 
 export const READ_AS = ['json', 'xml', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
@@ -291,8 +291,8 @@ export interface EachStep extends StepBase {
   readonly rows?: Input;
   readonly steps: readonly Step[];
   readonly atOnce: Setting<number>;
-  readonly turnsOnFail: 'stop' | 'continue';
-  /** How many turns have to hold. */
+  readonly whenOneFails: 'stop' | 'continue';
+  /** How many iterations have to hold. */
   readonly atLeast: Setting<number>;
   readonly upTo: Setting<number>;
   readonly until?: PlacedExpression;
@@ -364,8 +364,8 @@ export interface Chain {
   readonly cleanup: readonly Step[];
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
-  /** Loops of which an expression asks for NAME.turns. */
-  readonly turnsOf: ReadonlySet<string>;
+  /** Loops of which an expression asks for NAME.iterations. */
+  readonly iterationsOf: ReadonlySet<string>;
   /** Names of the secrets that its texts insert, chains that it follows left out; `*` where one inserts them all. */
   readonly secrets: ReadonlySet<string>;
   /** All names that its expressions use. */

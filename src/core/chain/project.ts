@@ -118,13 +118,13 @@ export interface Project {
   readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
-  /** Where the listener for call-backs is, and where services elsewhere reach it. */
-  readonly callbacks?: CallBacks;
+  /** Where the listener for callbacks is, and where services elsewhere reach it. */
+  readonly callbacks?: Callbacks;
   /** How many runs are recorded at most, and how much they may take, in bytes. */
   readonly records?: { readonly runs?: number; readonly size?: number };
 }
 
-export interface CallBacks {
+export interface Callbacks {
   readonly host: string;
   readonly port: number;
   readonly publicUrl?: string;

@@ -2,10 +2,10 @@ import type { Outcome } from '../events.ts';
 import type { Value } from '../language/values.ts';
 import type { HeaderList, Phases } from '../ports.ts';
 
-/** Why a step counts as held whose request a person says was processed. */
+/** Why a step counts as passed whose request a person says was processed. */
 export const SAID_PROCESSED = 'it was said to have been processed';
 
-/** What a run had done when it broke or was cut off, for it to go on from. Addresses are those at run time: `fire[7].load`. */
+/** What a run had done when it failed or was interrupted, for it to go on from. Addresses are those at run time: `fire[7].load`. */
 export interface Past {
   /** When the run began, in milliseconds since 1970. */
   readonly started: number;
@@ -14,8 +14,8 @@ export interface Past {
   step(address: string): PastStep | undefined;
   /** The mark of a step by its address as written, as it was the last time. */
   hashOf(written: string): string | undefined;
-  /** A turn of a loop, by the address of the loop; how it ended, and what told its item from others. */
-  turn(loop: string, turn: number): PastTurn | undefined;
+  /** An iteration of a loop, by the address of the loop; how it ended, and what told its item from others. */
+  iteration(loop: string, iteration: number): PastIteration | undefined;
   /** The names that a repeat began with. */
   startOf(loop: string): ReadonlyMap<string, Value> | undefined;
   /** Secrets that were learned, and by which label they are masked. */
@@ -30,13 +30,13 @@ export interface Past {
   }[];
 }
 
-/** Answers to requests that were sent before, for such as are not sent again. */
-export interface PastAnswers {
-  /** The answer to a request of a step, by its address; each is given once. */
-  take(address: string, isSame: (request: PastRequest) => boolean): PastAnswer | undefined;
+/** Responses to requests that were sent before, for such as are not sent again. */
+export interface PastResponses {
+  /** The response to a request of a step, by its address; each is given once. */
+  take(address: string, isSame: (request: PastRequest) => boolean): PastResponse | undefined;
 }
 
-export interface PastTurn {
+export interface PastIteration {
   readonly outcome?: Outcome;
   readonly item?: string;
 }
@@ -45,7 +45,7 @@ export interface PastStep {
   /** Nothing where the step had not ended. */
   readonly outcome?: Outcome;
   /** The mark of the step as it was then. */
-  readonly hash: string;
+  readonly fingerprint: string;
   /** What it kept, and as what. */
   readonly kept: ReadonlyMap<string, Value>;
   /** What later steps can say of it by its name. */
@@ -57,7 +57,7 @@ export interface PastStep {
   /** Requests that may be sent only once and may have been processed, in order, that have not been taken yet. */
   readonly sent: PastRequest[];
   readonly row?: PastRow;
-  /** A person has said that the request without an answer was processed. */
+  /** A person has said that the request without a response was processed. */
   readonly taken: boolean;
 }
 
@@ -75,10 +75,10 @@ export interface PastRequest {
   /** Its body as it was shown. */
   readonly text?: string;
   readonly digest?: string;
-  readonly answer: PastAnswer;
+  readonly response: PastResponse;
 }
 
-export interface PastAnswer {
+export interface PastResponse {
   readonly status: number;
   readonly headers: HeaderList;
   readonly body: Uint8Array;

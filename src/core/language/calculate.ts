@@ -54,13 +54,13 @@ export function sayClockChange(
   { b, result }: { readonly b: Value; readonly result: Time },
 ): void {
   const [time, duration] = a instanceof Time ? [a, b] : [b, a];
-  if (!environment.remark || !(time instanceof Time) || !(duration instanceof Duration)) return;
+  if (!environment.warn || !(time instanceof Time) || !(duration instanceof Duration)) return;
   const days = duration.milliseconds / DAY;
   const { zone } = environment.world;
   if (days === 0 || !Number.isInteger(days) || !clockChanges(time.milliseconds, result.milliseconds, zone))
     return;
   const shifting = operator === '-' ? -days : days;
-  environment.remark({
+  environment.warn({
     code: 'clock-change',
     message: `${days}d are ${days * 24} hours, and the clocks of ${zone} change between; shift(T, {days: ${shifting}}) keeps the time of day`,
   });

@@ -54,7 +54,7 @@ export function compileStrictRelation(
       const order = compareValues(a, b);
       if (order === undefined) {
         fail('kinds-differ', `${withArticle(kindOf(a))} and ${withArticle(kindOf(b))} have no order`, {
-          instead: orderAdvice(a, b),
+          hint: orderAdvice(a, b),
         });
       }
       return operator === '<'
@@ -77,13 +77,13 @@ export function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, fil
       return list.some((other) => equalValues(a, other));
     }
     if (filter) return false;
-    const instead =
+    const hint =
       typeof list === 'string'
         ? 'contains(text, part) for a part of a text'
         : 'x in keys(object) or values(object)';
     return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, {
       span: tree.right.span,
-      instead,
+      hint,
     });
   };
 }

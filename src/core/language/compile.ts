@@ -1,7 +1,7 @@
 import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
 import type { Environment } from './environment.ts';
-import { reviewFilter } from './filter-remarks.ts';
+import { reviewFilter } from './filter-warnings.ts';
 import type { Parameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
 import { isDropping } from './tree.ts';
@@ -33,8 +33,8 @@ export function compileValue(tree: Tree, filter = false): Evaluate {
       const { value } = tree;
       return () => value;
     }
-    case 'answer':
-      return (environment) => environment.answer;
+    case 'response':
+      return (environment) => environment.response;
     case 'item':
       return (_, item) => item;
     case 'name': {
@@ -73,7 +73,7 @@ export function compileValue(tree: Tree, filter = false): Evaluate {
 function compileOneValue(tree: QueryTree, filter: boolean): Evaluate {
   const path = compileSingular(tree.segments);
   if (tree.base.type === 'item') return (_, item) => path(item);
-  if (tree.base.type === 'answer') return (environment) => path(environment.answer);
+  if (tree.base.type === 'response') return (environment) => path(environment.response);
   const base = compileValue(tree.base, filter);
   return (environment, item) => path(base(environment, item));
 }
@@ -181,7 +181,7 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
       if (result instanceof Time) sayClockChange(environment, tree.operator, a, { b, result });
       if (result !== undefined || filter) return result;
       const text = [a, b].find((value) => typeof value === 'string');
-      const instead =
+      const hint =
         text === undefined
           ? undefined
           : tree.operator === '+'
@@ -190,7 +190,7 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
       return fail(
         'wrong-kind',
         `${tree.operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`,
-        instead === undefined ? {} : { instead },
+        hint === undefined ? {} : { hint },
       );
     });
   };
@@ -219,7 +219,7 @@ export function compileTest(tree: Tree, filter = false): Test {
     if (typeof result === 'boolean' || result === undefined) return result;
     return fail('not-yes-or-no', `a condition is true or false, and this is ${withArticle(kindOf(result))}`, {
       span: tree.span,
-      instead:
+      hint:
         typeof result === 'string'
           ? `compare it: x == ${brief(result, 40)}`
           : 'compare it: x == true, x != null, exists(x)',

@@ -159,6 +159,6 @@ function checkedLetter(letter: string): string {
     n: 'm for the minute',
   }[letter];
   return fail('date-pattern-invalid', `the letter ${letter} means nothing in a date pattern here`, {
-    instead: likely ?? `${Object.keys(FIELDS).join(' ')}; other letters stand in single quotes`,
+    hint: likely ?? `${Object.keys(FIELDS).join(' ')}; other letters stand in single quotes`,
   });
 }

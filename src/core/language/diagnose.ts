@@ -15,7 +15,7 @@ import { isObject, kindOf, type Maybe, type Value } from './values.ts';
 /** What was found out about an expression after it failed. */
 export interface Diagnosis {
   readonly message: string;
-  readonly instead?: string;
+  readonly hint?: string;
 }
 
 /** Evaluates a part again; its own failure is none of this. */
@@ -41,14 +41,14 @@ export function whyNothing(
   if (evaluate(tree, environment, item) !== undefined) return undefined;
   const source = text.slice(...tree.span);
   switch (tree.type) {
-    case 'answer':
-      return { message: '$ is nothing: the answer has no body, or none that could be read' };
+    case 'response':
+      return { message: '$ is nothing: the response has no body, or none that could be read' };
     case 'literal':
       return { message: 'the word nothing stands here' };
     case 'name':
       return {
         message: `${source} is nothing: nothing was kept under this name in this run`,
-        instead: `${source} ?? other`,
+        hint: `${source} ?? other`,
       };
     case 'query':
       return givesNodes(tree)
@@ -154,9 +154,9 @@ function whatNoneHas({ among, what }: Absence, shown: string): string {
   return `${items} ${verb} ${what.replace(/^\.(?!\.)/, '')}; ${there}`;
 }
 
-function nearestIn({ among, what }: Absence, shown: string): { instead?: string } {
+function nearestIn({ among, what }: Absence, shown: string): { hint?: string } {
   const near = nearest(what.replace(/^[.['\]]+|['\]]+$/g, ''), membersOf(among));
-  return near === undefined ? {} : { instead: `${shown}${segmentOf(near)}` };
+  return near === undefined ? {} : { hint: `${shown}${segmentOf(near)}` };
 }
 
 /** The names of members of all values, of a long list those of its beginning. */
@@ -247,17 +247,17 @@ function whatIsThere(path: string, value: Value): string {
   return `${path} is ${kindAndValue(value)}`;
 }
 
-function wayOut(path: string, value: Value, segment: string): { instead?: string } {
+function wayOut(path: string, value: Value, segment: string): { hint?: string } {
   if (Array.isArray(value) && segment.startsWith('.') && value.length > 0) {
-    return { instead: `${path}[0]${segment} for the first, ${path}[*]${segment} for all` };
+    return { hint: `${path}[0]${segment} for the first, ${path}[*]${segment} for all` };
   }
   const near = isObject(value)
     ? nearest(segment.replace(/^[.['\]]+|['\]]+$/g, ''), Object.keys(value))
     : undefined;
   if (near !== undefined)
-    return { instead: `${path}${/^[A-Za-z_]\w*$/.test(near) ? `.${near}` : `['${near}']`}` };
+    return { hint: `${path}${/^[A-Za-z_]\w*$/.test(near) ? `.${near}` : `['${near}']`}` };
   if (typeof value === 'string' && /^\s*[{[]/.test(value))
-    return { instead: `this text looks like JSON: parse(${path})${segment}` };
+    return { hint: `this text looks like JSON: parse(${path})${segment}` };
   return {};
 }
 
@@ -293,7 +293,7 @@ function whyNoResult(
 export function whatCame(tree: Tree, text: string, environment: Environment, item?: Maybe): string {
   const source = (part: Tree): string => text.slice(...part.span);
   if (tree.type === 'binary' && (tree.operator === '&&' || tree.operator === '||')) {
-    const sides = [tree.left, tree.right].filter((side) => held(side, environment, item) !== true);
+    const sides = [tree.left, tree.right].filter((side) => passed(side, environment, item) !== true);
     if (tree.operator === '&&') return whatCame(sides[0] ?? tree.left, text, environment, item);
     return sides.map((side) => whatCame(side, text, environment, item)).join('; ');
   }
@@ -313,7 +313,7 @@ export function whatCame(tree: Tree, text: string, environment: Environment, ite
   return value === false ? `${source(tree)} is false` : brief(value);
 }
 
-function held(tree: Tree, environment: Environment, item: Maybe): boolean | undefined {
+function passed(tree: Tree, environment: Environment, item: Maybe): boolean | undefined {
   try {
     return compileTest(tree)(environment, item);
   } catch (error) {
@@ -357,7 +357,7 @@ function whichItems(
     return list.length === 0
       ? 'an empty list'
       : `false for each of ${list.length} items, the first ${brief(list[0], 60)}`;
-  const failing = list.flatMap((element, i) => (held(test, environment, element) === true ? [] : [i]));
+  const failing = list.flatMap((element, i) => (passed(test, environment, element) === true ? [] : [i]));
   const first = failing[0] ?? 0;
   return `${failing.length} of ${list.length} items are otherwise, the first is item ${first}: ${whatCame(test, text, environment, list[first])}`;
 }

@@ -1,4 +1,4 @@
-import type { RemarkCode } from '../problem-codes.ts';
+import type { WarningCode } from '../problem-codes.ts';
 import type { Maybe, Value } from './values.ts';
 
 /** Digest algorithms by their names of the IANA registry for digest fields. */
@@ -27,20 +27,20 @@ export interface World {
 }
 
 /** Something that is not an error, but that a person should know. */
-export interface Remark {
-  readonly code: RemarkCode;
+export interface Warning {
+  readonly code: WarningCode;
   readonly message: string;
 }
 
 /** What one evaluation sees. */
 export interface Environment {
   /** `$` */
-  readonly answer: Maybe;
+  readonly response: Maybe;
   /** The value of a name; nothing where it has none. */
   name(name: string): Maybe;
   readonly world: World;
-  /** Where remarks go; without it none are looked for. */
-  readonly remark?: (remark: Remark) => void;
+  /** Where warnings go; without it none are looked for. */
+  readonly warn?: (warning: Warning) => void;
   /** Is told what an expression gives that uses a secret. */
   readonly secret?: (expression: string, value: Value) => void;
   /** Is told what a function gives, and of what. */

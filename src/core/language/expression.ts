@@ -42,20 +42,20 @@ export class Expression {
   require(environment: Environment): Value {
     const value = this.evaluate(environment);
     if (value !== undefined) return value;
-    const { message, instead } = this.whyNothing(environment);
+    const { message, hint } = this.whyNothing(environment);
     return fail('found-nothing', message, {
       span: this.tree.span,
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
     });
   }
 
   /** The nodes that it finds in `$`, with their places; nothing where it is no path of `$`. */
   locate(environment: Environment): LocatedNode[] | undefined {
     const { tree } = this;
-    if (tree.type !== 'query' || tree.base.type !== 'answer' || environment.answer === undefined)
+    if (tree.type !== 'query' || tree.base.type !== 'response' || environment.response === undefined)
       return undefined;
     environment.visited = 0;
-    return locate(environment, environment.answer, tree.segments, compileFilter);
+    return locate(environment, environment.response, tree.segments, compileFilter);
   }
 
   /** True, false, or nothing. Throws a {@link ProblemError} with a span. */
@@ -66,23 +66,23 @@ export class Expression {
 
   /** Why it came out as nothing. */
   whyNothing(environment: Environment): Diagnosis {
-    const quiet = withoutRemarks(environment);
+    const quiet = withoutWarnings(environment);
     if (givesNodes(this.tree) && this.tree.type === 'query') return whyNoNodes(this.tree, this.text, quiet);
     return whyNothing(this.tree, this.text, quiet) ?? { message: `${this.text} is nothing` };
   }
 
   /** What came in place of what a condition wanted, in a few words. */
   whatCame(environment: Environment): string {
-    return this.secret ? SECRET : whatCame(this.tree, this.text, withoutRemarks(environment));
+    return this.secret ? SECRET : whatCame(this.tree, this.text, withoutWarnings(environment));
   }
 }
 
 /** What came is not shown. */
 const SECRET = 'another value, which is not shown since a secret is part of it';
 
-function withoutRemarks(environment: Environment): Environment {
+function withoutWarnings(environment: Environment): Environment {
   return {
-    answer: environment.answer,
+    response: environment.response,
     name: (name) => environment.name(name),
     world: environment.world,
     visited: 0,

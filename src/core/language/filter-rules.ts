@@ -17,7 +17,7 @@ function isStandard(tree: Tree): boolean {
   switch (tree.type) {
     case 'literal':
       return tree.value !== undefined && !(tree.value instanceof Duration);
-    case 'answer':
+    case 'response':
     case 'item':
       return true;
     case 'query':
@@ -39,8 +39,8 @@ function isStandard(tree: Tree): boolean {
   }
 }
 
-function refuse(tree: Tree, message: string, instead: string): never {
-  fail('filter-not-standard', message, { span: tree.span, instead });
+function refuse(tree: Tree, message: string, hint: string): never {
+  fail('filter-not-standard', message, { span: tree.span, hint });
 }
 
 /** LogicalType: what may stand where true or false decides. */
@@ -86,7 +86,7 @@ function comparable(tree: Tree): void {
   if (givesNodes(tree)) {
     fail('list-in-comparison', 'this path may find several values, and a comparison takes one', {
       span: tree.span,
-      instead: 'count(…) compares how many; a path of names and indexes finds one value',
+      hint: 'count(…) compares how many; a path of names and indexes finds one value',
     });
   }
   switch (tree.type) {

@@ -13,7 +13,7 @@ export function formatNumber(number: Numeric, pattern: string): string {
   const [, whole = '', always = '', more = ''] =
     PATTERN.exec(pattern) ??
     fail('number-pattern-invalid', `'${pattern}' is no pattern of digits`, {
-      instead: "'0.00', '000', '#,##0.00', '0.##'",
+      hint: "'0.00', '000', '#,##0.00', '0.##'",
     });
   const rounded = round(number, always.length + more.length);
   const isNegative = compareNumbers(rounded, 0) < 0;

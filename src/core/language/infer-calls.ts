@@ -12,7 +12,7 @@ import { nearest } from './nearest.ts';
 import { patternOf } from './pattern/pattern.ts';
 import { type CallTree, givesNodes, type Tree } from './tree.ts';
 
-/** The kind of what a function gives; its arguments are held to its parameters. */
+/** The kind of what a function gives; its arguments are checked against its parameters. */
 export function inferCall(self: Inferring, tree: CallTree, context: InferContext, outermost: boolean): Kind {
   const definition = functions.get(tree.name);
   if (!definition) {
@@ -34,7 +34,7 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
         : 'as the whole expression of a name under keep';
     self.problem(tree, 'function-not-here', `${tree.name}(…) can't stand here`, `it stands ${where}`);
   }
-  if (tree.name === 'link') self.answer(tree);
+  if (tree.name === 'link') self.response(tree);
   if (!hasRightArity(self, tree, definition)) return definition.gives([]);
   const kinds: Kind[] = [];
   tree.arguments.forEach((argument, i) => {
@@ -89,7 +89,7 @@ const refuseWorld = (): never => {
 
 /** Where constants are tried. */
 const NOWHERE: Environment = {
-  answer: undefined,
+  response: undefined,
   name: () => undefined,
   world: { now: refuseWorld, chance: refuseWorld, digest: refuseWorld, hmac: refuseWorld, zone: 'UTC' },
   visited: 0,
@@ -173,7 +173,7 @@ function inferNodes(
   context: InferContext,
 ): Kind {
   const isPath =
-    tree.type === 'query' || tree.type === 'answer' || tree.type === 'item' || tree.type === 'name';
+    tree.type === 'query' || tree.type === 'response' || tree.type === 'item' || tree.type === 'name';
   if (!isPath) {
     self.problem(
       tree,
@@ -236,7 +236,7 @@ function tried(self: Inferring, tree: Tree, attempt: () => unknown): void {
     attempt();
   } catch (error) {
     if (!(error instanceof ProblemError)) return; // it needs the world after all
-    const { code, message, instead } = error.problem;
-    self.problem(tree, code, message, instead);
+    const { code, message, hint } = error.problem;
+    self.problem(tree, code, message, hint);
   }
 }

@@ -109,8 +109,8 @@ function refuseMember(
   name: string,
   { before, segment }: { readonly before: string; readonly segment: Segment },
 ): void {
-  const instead = isOnly(kind, BIT.list)
+  const hint = isOnly(kind, BIT.list)
     ? `${before}[0].${name} for the first, ${before}[*].${name} for all`
     : undefined;
-  self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, instead);
+  self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, hint);
 }

@@ -96,8 +96,8 @@ class Inferrer implements Inferring {
     return this.kind(tree, context);
   }
 
-  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, instead?: string): void {
-    this.problems.push({ code, message, span: tree.span, ...(instead === undefined ? {} : { instead }) });
+  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, hint?: string): void {
+    this.problems.push({ code, message, span: tree.span, ...(hint === undefined ? {} : { hint }) });
   }
 
   source(tree: Tree): string {
@@ -147,15 +147,15 @@ class Inferrer implements Inferring {
     switch (tree.type) {
       case 'literal':
         return tree.value === undefined ? NOTHING : kindOfValue(tree.value);
-      case 'answer':
-        return this.answer(tree);
+      case 'response':
+        return this.response(tree);
       case 'item':
         if (!context.item) {
           this.problem(
             tree,
             'no-item',
             '@ has no meaning here: it is the item inside [?…] or in the second argument of any, every, map, sort and their like',
-            '$ is the answer of this step',
+            '$ is the response of this step',
           );
           return ANY;
         }
@@ -201,13 +201,13 @@ class Inferrer implements Inferring {
     return givesNodes(tree) ? listOf(kind) : kind;
   }
 
-  answer(tree: Tree): Kind {
-    const { answer } = this.#scope;
-    if ('missing' in answer) {
-      this.problem(tree, 'no-answer-here', answer.missing, answer.instead);
+  response(tree: Tree): Kind {
+    const { response } = this.#scope;
+    if ('missing' in response) {
+      this.problem(tree, 'no-response-here', response.missing, response.hint);
       return ANY;
     }
-    return answer;
+    return response;
   }
 
   #name(name: string, tree: Tree, context: InferContext): Kind {
@@ -229,13 +229,13 @@ class Inferrer implements Inferring {
     }
     const reason = this.#scope.whyNot?.(name);
     if (reason) {
-      this.problem(tree, 'unknown-name', reason.message, reason.instead);
+      this.problem(tree, 'unknown-name', reason.message, reason.hint);
       return ANY;
     }
     const names = this.#scope.names();
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
-    const instead =
+    const hint =
       literal !== undefined
         ? `${literal} is written in lower case here`
             .replace(/^nothing is .*/, 'the word is nothing')
@@ -247,7 +247,7 @@ class Inferrer implements Inferring {
             : names.length > 0
               ? `names here: ${nameList(names)}; a text stands in quotes: '${name}'`
               : `a text stands in quotes: '${name}'`;
-    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, instead);
+    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, hint);
     return ANY;
   }
 
@@ -316,14 +316,14 @@ class Inferrer implements Inferring {
       const list = this.valueKind(right, context);
       if (!mayBe(list, BIT.list | BIT.nothing)) {
         const source = this.source(right);
-        const instead = mayBe(list, BIT.object)
+        const hint = mayBe(list, BIT.object)
           ? `${this.source(left)} in keys(${source}) or values(${source})`
           : `contains(${source}, ${this.source(left)}) for a part of a text`;
         this.problem(
           right,
           'wrong-kind',
           `in looks through lists, and ${source} is ${kindWords(list.bits)}`,
-          instead,
+          hint,
         );
       } else if (list.item && !context.filter) {
         this.#comparable('==', item, list.item, { span, left, right });

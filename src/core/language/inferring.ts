@@ -17,12 +17,12 @@ export interface Inferring {
   readonly problems: readonly Problem[];
   /** The whole expression. */
   readonly text: string;
-  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, instead?: string): void;
+  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, hint?: string): void;
   /** A part as it is written. */
   source(tree: Tree): string;
   kind(tree: Tree, context: InferContext): Kind;
   /** The kind of a value: of a path that may find several, a list. */
   valueKind(tree: Tree, context: InferContext): Kind;
   condition(tree: Tree, context: InferContext): void;
-  answer(tree: Tree): Kind;
+  response(tree: Tree): Kind;
 }

@@ -49,7 +49,7 @@ export function readToken(text: string, from: number): Token {
     if (glued !== undefined) {
       fail('bad-syntax', `a number can't be followed by ${quote(glued)}`, {
         span: [start, end + glued.length],
-        instead: `a duration is written with ms, s, m, h or d (500ms, 1h30m); a text in quotes ('${number}${glued}')`,
+        hint: `a duration is written with ms, s, m, h or d (500ms, 1h30m); a text in quotes ('${number}${glued}')`,
       });
     }
     return token('number', number);
@@ -82,7 +82,7 @@ function refuse(text: string, start: number): never {
   const hint = HINTS[char];
   return fail('bad-syntax', `${quote(char)} has no meaning here`, {
     span: [start, start + char.length],
-    ...(hint === undefined ? {} : { instead: hint }),
+    ...(hint === undefined ? {} : { hint: hint }),
   });
 }
 
@@ -116,7 +116,7 @@ function readString(text: string, start: number): { value: string; end: number }
       if (escape === undefined || escape === other) {
         fail('bad-syntax', `${text.slice(i, i + 2)} is no escape inside ${mark}…${mark}`, {
           span: [i, i + 2],
-          instead: `\\b \\f \\n \\r \\t \\/ \\\\ \\${mark} or \\uXXXX; a backslash itself is written \\\\`,
+          hint: `\\b \\f \\n \\r \\t \\/ \\\\ \\${mark} or \\uXXXX; a backslash itself is written \\\\`,
         });
       }
       json += escape === "\\'" ? "'" : escape;

@@ -12,7 +12,7 @@ export const MAXIMUM_TEXT = 64 * 1024 * 1024;
 export function visit(environment: Environment, nodes: number): void {
   if ((environment.visited += nodes) > MAXIMUM_VISITED) {
     fail('too-many-nodes', `the expression visits more than ${MAXIMUM_VISITED.toLocaleString('en')} nodes`, {
-      instead: 'a path that names more of its members looks at fewer',
+      hint: 'a path that names more of its members looks at fewer',
     });
   }
 }

@@ -53,7 +53,7 @@ export function parseQuery(text: string): Tree {
   if (text.trim() !== text)
     fail('bad-syntax', 'a query has no blanks before or behind it', { span: [0, text.length] });
   const tree = parseExpression(text);
-  if (tree.type !== 'answer' && !(tree.type === 'query' && tree.base.type === 'answer')) {
+  if (tree.type !== 'response' && !(tree.type === 'query' && tree.base.type === 'response')) {
     fail('bad-syntax', 'a query begins with $', { span: [0, text.length] });
   }
   return tree;
@@ -131,13 +131,13 @@ class Parser {
     return [start, this.#previousEnd];
   }
 
-  #unexpected(expected: string, instead?: string): never {
+  #unexpected(expected: string, hint?: string): never {
     if (this.#unreadable && this.#token.type === 'end') throw this.#unreadable;
     const { type, text, start, end } = this.#token;
     const found = type === 'end' ? 'the end' : type === 'string' ? 'a text in quotes' : `"${text}"`;
     fail('bad-syntax', `${expected}, but here is ${found}`, {
       span: type === 'end' ? [Math.max(0, start - 1), start] : [start, end],
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
     });
   }
 
@@ -176,14 +176,14 @@ class Parser {
         div: '/',
       }[text];
       if (operator !== undefined) {
-        fail('bad-syntax', `"${text}" is no operator`, { span: [start, end], instead: `write ${operator}` });
+        fail('bad-syntax', `"${text}" is no operator`, { span: [start, end], hint: `write ${operator}` });
       }
       if (text === 'not')
-        fail('bad-syntax', '"not" is no operator', { span: [start, end], instead: 'write !(a in b), or !=' });
+        fail('bad-syntax', '"not" is no operator', { span: [start, end], hint: 'write !(a in b), or !=' });
       if (text === 'contains') {
         fail('bad-syntax', '"contains" is a function', {
           span: [start, end],
-          instead: 'write contains(text, part)',
+          hint: 'write contains(text, part)',
         });
       }
     }
@@ -200,7 +200,7 @@ class Parser {
     if (++this.#operators <= MAXIMUM_OPERATORS) return;
     fail('too-deep', `an expression has at most ${MAXIMUM_OPERATORS} operators`, {
       span: [this.#token.start, this.#token.end],
-      instead: 'names under keep for parts of it; sum(list), any(list, …) and every(list, …) for long ones',
+      hint: 'names under keep for parts of it; sum(list), any(list, …) and every(list, …) for long ones',
     });
   }
 
@@ -235,7 +235,7 @@ class Parser {
     if (left.type === 'unary' && left.operator === '!' && !left.parenthesised) {
       fail('bad-syntax', `"!" applies to what stands directly behind it, not to the comparison`, {
         span: [left.span[0], operator.end],
-        instead: '!(a == b), or a != b',
+        hint: '!(a == b), or a != b',
       });
     }
     this.#advance();
@@ -243,13 +243,13 @@ class Parser {
     if (right.type === 'unary' && right.operator === '!' && !right.parenthesised) {
       fail('bad-syntax', `"!" can't stand inside a comparison`, {
         span: right.span,
-        instead: 'a != b, or a == (!b)',
+        hint: 'a != b, or a == (!b)',
       });
     }
     if (this.#relation()) {
       fail('bad-syntax', 'comparisons do not chain', {
         span: [this.#token.start, this.#token.end],
-        instead: 'a < b && b < c',
+        hint: 'a < b && b < c',
       });
     }
     return this.#binary(operator.text as BinaryTree['operator'], left, right);
@@ -274,18 +274,18 @@ class Parser {
   /** `$.content-type` and `2024-12-10` are rarely meant as differences. */
   #gluedMinus(left: Tree, minus: Token): never {
     const behind = /^[A-Za-z0-9_-]*/.exec(this.#text.slice(minus.end))![0];
-    let instead = 'a - b, with blanks on both sides, subtracts';
+    let hint = 'a - b, with blanks on both sides, subtracts';
     const last = left.type === 'query' ? left.segments.at(-1) : undefined;
     const selector = last?.selectors[0];
     if (selector?.type === 'name' && last?.selectors.length === 1) {
-      instead = `for a member whose name has a hyphen write ['${selector.name}-${behind}']; ${instead}`;
+      hint = `for a member whose name has a hyphen write ['${selector.name}-${behind}']; ${hint}`;
     } else if (left.type === 'literal') {
       const whole = this.#text.slice(left.span[0], minus.end + behind.length);
-      instead = `for a text write '${whole}'${/^\d{4}-\d\d-\d\d$/.test(whole) ? `, for a date time('${whole}')` : ''}; ${instead}`;
+      hint = `for a text write '${whole}'${/^\d{4}-\d\d-\d\d$/.test(whole) ? `, for a date time('${whole}')` : ''}; ${hint}`;
     }
     fail('bad-syntax', 'a "-" without blanks around it', {
       span: [left.span[0], minus.end + behind.length],
-      instead,
+      hint,
     });
   }
 
@@ -378,7 +378,7 @@ class Parser {
             );
           }
           this.#advance();
-          return { type: 'answer', span: this.#span(start) };
+          return { type: 'response', span: this.#span(start) };
         case '@':
           this.#advance();
           return { type: 'item', span: this.#span(start) };
@@ -415,10 +415,10 @@ class Parser {
     const { text, start } = this.#token;
     const next = this.#peek();
     if (isReservedWord(text)) {
-      const instead = { and: 'and is written a && b', or: 'or is written a || b', not: 'not is written !a' }[
+      const hint = { and: 'and is written a && b', or: 'or is written a || b', not: 'not is written !a' }[
         text
       ];
-      this.#unexpected('a value was expected', instead);
+      this.#unexpected('a value was expected', hint);
     }
     this.#advance();
     if (!(next.type === 'punctuation' && next.text === '('))
@@ -426,7 +426,7 @@ class Parser {
     if (next.blank) {
       fail('bad-syntax', 'no blank may stand between the name of a function and its "("', {
         span: [start, next.end],
-        instead: `${text}(…)`,
+        hint: `${text}(…)`,
       });
     }
     this.#advance();
@@ -482,13 +482,13 @@ class Parser {
       if (descendant && this.#is('['))
         return { descendant, selectors: this.#bracketed(), span: this.#span(start) };
     }
-    const instead =
+    const hint =
       type === 'number'
         ? `an index stands in brackets: [${text}]`
         : blank
           ? 'no blank stands behind the point'
           : `['name'] for a name with other characters`;
-    return this.#unexpected('the name of a member was expected', instead);
+    return this.#unexpected('the name of a member was expected', hint);
   }
 
   #bracketed(): Selector[] {

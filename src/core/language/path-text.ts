@@ -11,7 +11,7 @@ export function segmentText({ descendant, selectors }: Segment): string {
 /** A path as it would be written. */
 export function pathText({ base, segments }: QueryTree): string {
   const start =
-    base.type === 'answer'
+    base.type === 'response'
       ? '$'
       : base.type === 'item'
         ? '@'

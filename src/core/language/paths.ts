@@ -8,7 +8,7 @@ import { Duration, isObject, namesOf, type Maybe, Time, type Value, type ValueOb
 export interface Filter {
   /** Whether an item stays. */
   readonly keeps: (environment: Environment, item: Maybe) => boolean;
-  /** Looks back at all items it was tried on, where remarks are wanted. */
+  /** Looks back at all items it was tried on, where warnings are wanted. */
   readonly review?: (environment: Environment, items: readonly Value[]) => void;
 }
 export type MakeFilter = (selector: Selector & { type: 'filter' }) => Filter;
@@ -113,7 +113,7 @@ function eachChild(filter: Filter | undefined, next: Walk): Walk {
   return (environment, value, found) => {
     if (Array.isArray(value)) {
       visit(environment, value.length);
-      if (environment.remark && filter?.review) filter.review(environment, value);
+      if (environment.warn && filter?.review) filter.review(environment, value);
       for (const child of value) {
         if (keeps !== undefined && !keeps(environment, child)) continue;
         if (last) found.push(child);
@@ -122,7 +122,7 @@ function eachChild(filter: Filter | undefined, next: Walk): Walk {
     } else if (isObject(value)) {
       const names = namesOf(value);
       visit(environment, names.length);
-      if (environment.remark && filter?.review) filter.review(environment, Object.values(value));
+      if (environment.warn && filter?.review) filter.review(environment, Object.values(value));
       for (const name of names) {
         const child = value[name]!;
         if (keeps === undefined || keeps(environment, child)) next(environment, child, found);

@@ -15,14 +15,14 @@ export interface StaticScope {
   /** All names that can be used here. */
   names(): readonly string[];
   /** The kind of `$`, or why there is none here and what to write in its place. */
-  readonly answer: Kind | { readonly missing: string; readonly instead?: string };
+  readonly response: Kind | { readonly missing: string; readonly hint?: string };
   /** Paths of `$`, as they are written, whose values are kept hidden in the same step. */
   readonly secretPaths?: ReadonlySet<string>;
   /** Why a known name of another place can't be used here, if that is so. */
-  whyNot?(name: string): { readonly message: string; readonly instead?: string } | undefined;
+  whyNot?(name: string): { readonly message: string; readonly hint?: string } | undefined;
 }
 
-/** A scope without names and with or without an answer; for queries that stand alone. */
-export function bareScope(answer: StaticScope['answer']): StaticScope {
-  return { lookup: () => undefined, names: () => [], answer };
+/** A scope without names and with or without a response; for queries that stand alone. */
+export function bareScope(response: StaticScope['response']): StaticScope {
+  return { lookup: () => undefined, names: () => [], response };
 }

@@ -30,7 +30,7 @@ interface Step {
 /**
  * Compiles a path that may find several values, by a rule that is stricter than that of RFC 9535, to which whatever is not
  * there is an empty list: where none of the values found so far has a name or an index, or is a list or an object to go
- * into, the path gives nothing (undefined). Where some have it and some do not, that is remarked on. Of an empty list, and
+ * into, the path gives nothing (undefined). Where some have it and some do not, that is warned about. Of an empty list, and
  * where a filter lets nothing through, it stays an empty list. `source` is the path as it is written.
  */
 export function compileStrictNodes(
@@ -78,7 +78,7 @@ function walkSteps(
       const { text } = choices[i]!;
       if (times === nodes.length) return { index, what: text, among: nodes };
       if (!descendant)
-        environment.remark?.({
+        environment.warn?.({
           code: 'path-in-some-items',
           message: `${source} looks for ${text}, and ${times} of ${nodes.length} items ${times === 1 ? 'does' : 'do'} not have it; ${times === 1 ? 'it is' : 'they are'} left out`,
         });

@@ -14,8 +14,8 @@ export interface LiteralTree extends Base {
 }
 
 /** `$` */
-export interface AnswerTree extends Base {
-  readonly type: 'answer';
+export interface ResponseTree extends Base {
+  readonly type: 'response';
 }
 
 /** `@` */
@@ -75,7 +75,7 @@ export interface DefaultTree extends Base {
 
 export type Tree =
   | LiteralTree
-  | AnswerTree
+  | ResponseTree
   | ItemTree
   | NameTree
   | QueryTree
@@ -110,7 +110,7 @@ export function isRelation(operator: BinaryTree['operator']): operator is Relati
 /** A path that begins with `$` or `@`, as the standard has them. */
 export function isStandardPath(tree: Tree): boolean {
   const base = tree.type === 'query' ? tree.base : tree;
-  return base.type === 'answer' || base.type === 'item';
+  return base.type === 'response' || base.type === 'item';
 }
 
 /** Whether a tree is a path that may give several nodes: anything but names and indexes in its segments. */
@@ -153,10 +153,10 @@ export function childrenOf(tree: Tree): readonly Tree[] {
   }
 }
 
-/** Whether an expression speaks of the body of an answer: `$`, body or text. */
+/** Whether an expression speaks of the body of a response: `$`, body or text. */
 export function speaksOfBody(tree: Tree): boolean {
   return (
-    tree.type === 'answer' ||
+    tree.type === 'response' ||
     (tree.type === 'name' && (tree.name === 'body' || tree.name === 'text')) ||
     childrenOf(tree).some(speaksOfBody)
   );

@@ -7,19 +7,19 @@ export type Shape = ReadonlyMap<string, ReadonlySet<string>>;
 /** What differs between two shapes. */
 export interface ShapeDifference {
   /** Paths that are new, with their kinds. */
-  readonly came: readonly (readonly [path: string, kinds: string])[];
+  readonly got: readonly (readonly [path: string, kinds: string])[];
   readonly went: readonly (readonly [path: string, kinds: string])[];
   readonly changed: readonly (readonly [path: string, before: string, after: string])[];
 }
 
-/** Steps that are one step of the chain: those of all turns of a loop together. */
+/** Steps that are one step of the chain: those of all iterations of a loop together. */
 export interface StepGroup {
   /** The address as written: `fire[].load`. */
   readonly address: string;
   readonly steps: RecordedStep[];
 }
 
-/** What differs between two steps, or between all turns of one. Nothing where it is alike. */
+/** What differs between two steps, or between all iterations of one. Nothing where it is alike. */
 export interface StepDifference {
   readonly address: string;
   /** It is in only one of the runs. */
@@ -47,7 +47,7 @@ function addShape(shape: Map<string, Set<string>>, value: Value, path: string): 
       );
 }
 
-/** The shape that some answers have together. */
+/** The shape that some responses have together. */
 export function shapeOf(values: Iterable<Maybe>): Shape {
   const shape = new Map<string, Set<string>>();
   for (const value of values) if (value !== undefined) addShape(shape, value, '$');
@@ -63,13 +63,13 @@ export function compareShapes(before: Shape, after: Shape): ShapeDifference | un
   };
   const added = (from: Shape, to: Shape): [string, string][] =>
     [...to].flatMap(([path, kinds]) => (from.has(path) || inNew(path, from) ? [] : [[path, words(kinds)]]));
-  const came = added(before, after);
+  const got = added(before, after);
   const went = added(after, before);
   const changed = [...after].flatMap(([path, kinds]): [string, string, string][] => {
     const old = before.get(path);
     return old && words(old) !== words(kinds) ? [[path, words(old), words(kinds)]] : [];
   });
-  return came.length + went.length + changed.length === 0 ? undefined : { came, went, changed };
+  return got.length + went.length + changed.length === 0 ? undefined : { got, went, changed };
 }
 
 /** Puts the steps of a run together by their addresses as written. */
@@ -84,7 +84,7 @@ export function groupSteps(steps: Iterable<RecordedStep>): Map<string, StepGroup
   return groups;
 }
 
-/** How a step differs from what it was; `shapes` are those of its answers then and now. */
+/** How a step differs from what it was; `shapes` are those of its responses then and now. */
 export function compareSteps(
   before: StepGroup,
   after: StepGroup,
@@ -94,9 +94,9 @@ export function compareSteps(
     const [old, now] = [of(before), of(after)];
     return old === now ? undefined : [old, now];
   };
-  const outcome = differing(({ steps }) => counted(steps.map((step) => step.outcome ?? 'cut off')));
+  const outcome = differing(({ steps }) => counted(steps.map((step) => step.outcome ?? 'interrupted')));
   const status = differing(({ steps }) =>
-    counted(steps.flatMap(({ attempts }) => attempts.at(-1)?.answer?.status.toString() ?? [])),
+    counted(steps.flatMap(({ attempts }) => attempts.at(-1)?.response?.status.toString() ?? [])),
   );
   const times = [before, after].map(({ steps }) => steps.reduce((sum, { elapsed }) => sum + elapsed, 0));
   const [least, most] = [Math.min(...times), Math.max(...times)];
@@ -104,7 +104,7 @@ export function compareSteps(
     before.steps.length === 1 && after.steps.length === 1
       ? keptDifferences(before.steps[0]!, after.steps[0]!)
       : [];
-  // Where one of them got no answer there is nothing to compare.
+  // Where one of them got no response there is nothing to compare.
   const shape = shapes[0].size > 0 && shapes[1].size > 0 ? compareShapes(...shapes) : undefined;
   const isSlower = most > 20 && most > least * 1.5;
   if (!outcome && !status && kept.length === 0 && !shape && !isSlower) return undefined;
@@ -128,7 +128,7 @@ function keptDifferences(
   });
 }
 
-/** `held`, or `held 9 times, broke 3 times`. */
+/** `passed`, or `passed 9 times, failed 3 times`. */
 function counted(words: readonly string[]): string {
   const counts = new Map<string, number>();
   for (const word of words) counts.set(word, (counts.get(word) ?? 0) + 1);

@@ -65,7 +65,7 @@ export function fromFirstChanged(
         return step && isAgain(address) ? undone(step, anew) : step;
       },
       // The items of a loop that begins anew may be others.
-      turn: (loop, turn) => (isAnew(loop) ? undefined : past.turn(loop, turn)),
+      iteration: (loop, iteration) => (isAnew(loop) ? undefined : past.iteration(loop, iteration)),
       startOf: (loop) => (isAnew(loop) ? undefined : past.startOf(loop)),
     },
   };
@@ -76,28 +76,28 @@ export function fromFirstChanged(
   }
 }
 
-function undone({ hash, kept, row }: PastStep, anew: boolean): PastStep {
-  return { hash, kept, sent: [], taken: false, ...(row && !anew ? { row } : {}) };
+function undone({ fingerprint, kept, row }: PastStep, anew: boolean): PastStep {
+  return { fingerprint, kept, sent: [], taken: false, ...(row && !anew ? { row } : {}) };
 }
 
-/** The place of the first step that is not as it was, or that broke. */
+/** The place of the first step that is not as it was, or that failed. */
 function firstChanged(all: readonly Written[], past: Past, also: ReadonlySet<string>): number {
   for (let i = 0; i < all.length;) {
     const { address, end, step } = all[i]!;
     const before = past.hashOf(address);
-    const isSame = before === step.hash;
+    const isSame = before === step.fingerprint;
     if (before === undefined || also.has(address)) return i;
     const inside = all.slice(i + 1, end);
     const isLoop = step.type === 'each' || step.type === 'repeat';
     const changedInside = inside.findIndex((inner) => {
       const known = past.hashOf(inner.address);
-      return also.has(inner.address) || (known === undefined ? !isSame : known !== inner.step.hash);
+      return also.has(inner.address) || (known === undefined ? !isSame : known !== inner.step.fingerprint);
     });
     if (changedInside >= 0) return i + 1 + changedInside;
     if (!isSame) return i;
     const outcome = past.step(address)?.outcome;
-    if (outcome !== 'held' && outcome !== 'skipped') {
-      // The turns that held are not gone through again.
+    if (outcome !== 'passed' && outcome !== 'skipped') {
+      // The iterations that passed are not gone through again.
       if (isLoop) return end;
       if (inside.length === 0) return i;
       i++;

@@ -2,12 +2,12 @@ import { isSafe } from '../engine/wire/idempotency.ts';
 import {
   SAID_PROCESSED,
   type Past,
-  type PastAnswer,
-  type PastAnswers,
+  type PastResponse,
+  type PastResponses,
   type PastRequest,
   type PastRow,
   type PastStep,
-  type PastTurn,
+  type PastIteration,
 } from '../engine/past-run.ts';
 import type { EventOf, Outcome, RunEvent } from '../events.ts';
 import { decodeBase64, utf8 } from '../language/encodings.ts';
@@ -37,8 +37,8 @@ export interface Decisions {
 export interface Undecided {
   readonly step: string;
   readonly request: EventOf<'request-sent'>;
-  /** What is known: an answer of 5xx, a failure; nothing where the run was cut off. */
-  readonly answer?: EventOf<'answer-came'>;
+  /** What is known: a response of 5xx, a failure; nothing where the run was interrupted. */
+  readonly response?: EventOf<'response-received'>;
   readonly failed?: EventOf<'request-failed'>;
 }
 
@@ -46,27 +46,27 @@ export interface Undecided {
 export interface PastRun {
   readonly past: Past;
   readonly inputs: ReadonlyMap<string, Value>;
-  /** What was kept outside of turns, and what can be said of steps by their names. */
+  /** What was kept outside of iterations, and what can be said of steps by their names. */
   readonly names: ReadonlyMap<string, Value>;
   /** Undo that was booked and has not been carried out. */
   readonly booked: Past['booked'];
   /** How many steps of undo and cleanup were carried out. */
   readonly tookBack: number;
   readonly undecided: readonly Undecided[];
-  /** The addresses of steps that held, and of those around them. */
+  /** The addresses of steps that passed, and of those around them. */
   readonly done: ReadonlySet<string>;
   /** What was answered to requests that may change something. */
-  readonly answers: () => PastAnswers;
+  readonly responses: () => PastResponses;
 }
 
 interface SeenRequest {
   readonly sent: EventOf<'request-sent'>;
-  answer?: EventOf<'answer-came'>;
+  response?: EventOf<'response-received'>;
   failed?: EventOf<'request-failed'>;
 }
 
 interface SeenStep {
-  hash: string;
+  fingerprint: string;
   outcome?: Outcome;
   readonly kept: Map<string, Value>;
   named?: Value;
@@ -81,7 +81,7 @@ interface SeenStep {
 const isRefused = (status: number): boolean => status >= 400 && status < 500;
 
 /**
- * Reads the events of a run for it to be gone on with. `given` says of a step the values of names that are lost with its answer. Throws
+ * Reads the events of a run for it to be gone on with. `given` says of a step the values of names that are lost with its response. Throws
  * `cannot-resume` where something that was sealed can't be opened.
  */
 export function pastOf(
@@ -104,7 +104,7 @@ export function pastOf(
     tookBack: seen.tookBack,
     undecided,
     done: doneIn(steps),
-    answers: () => answersOf(seen),
+    responses: () => responsesOf(seen),
   };
 
   function settle(address: string, step: SeenStep, open: Undecided[]): PastStep {
@@ -112,21 +112,21 @@ export function pastOf(
     let taken = false;
     let key: string | undefined;
     for (const request of step.requests) {
-      const { answer, failed, sent: event } = request;
-      const refused = (answer && isRefused(answer.status)) || (failed && !failed.reached);
+      const { response, failed, sent: event } = request;
+      const refused = (response && isRefused(response.status)) || (failed && !failed.reached);
       if (refused) continue;
       if (event.once === 'by key') key = event.key;
       if (event.once !== 'only') continue;
-      if (answer && answer.status < 400) sent.push(seen.request(event, answer));
+      if (response && response.status < 400) sent.push(seen.request(event, response));
       // One that was sent again since has been decided on.
-      else if (step.outcome === 'held' || request !== step.requests.at(-1) || decisions.notSent(address))
+      else if (step.outcome === 'passed' || request !== step.requests.at(-1) || decisions.notSent(address))
         continue;
       else if (decisions.sent(address)) taken = true;
       else
         open.push({
           step: address,
           request: event,
-          ...(answer ? { answer } : {}),
+          ...(response ? { response } : {}),
           ...(failed ? { failed } : {}),
         });
     }
@@ -136,7 +136,7 @@ export function pastOf(
       for (const [name, value] of given(address)) if (!step.kept.has(name)) step.kept.set(name, value);
     return {
       ...(step.outcome === undefined ? {} : { outcome: step.outcome }),
-      hash: step.hash,
+      fingerprint: step.fingerprint,
       kept: step.kept,
       ...(step.named === undefined ? {} : { named: step.named }),
       ...(step.url === undefined ? {} : { url: step.url }),
@@ -148,11 +148,11 @@ export function pastOf(
   }
 }
 
-/** The addresses of steps that held, and of the loops and groups around them. */
+/** The addresses of steps that passed, and of the loops and groups around them. */
 function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
   const done = new Set<string>();
   for (const [address, { outcome, sent }] of steps) {
-    if (outcome !== 'held' && sent.length === 0) continue;
+    if (outcome !== 'passed' && sent.length === 0) continue;
     for (let at = address; at !== ''; at = at.slice(0, Math.max(0, at.lastIndexOf('.')))) {
       done.add(at);
       done.add(at.replace(/\[\d+\]$/, ''));
@@ -161,8 +161,8 @@ function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
   return done;
 }
 
-/** Answers by the addresses of steps as written, since the items of a loop may stand in another order now. */
-function answersOf(seen: Seen): PastAnswers {
+/** Responses by the addresses of steps as written, since the items of a loop may stand in another order now. */
+function responsesOf(seen: Seen): PastResponses {
   const byStep = new Map<string, PastRequest[]>();
   const inLoops = (address: string): string => address.replace(/\[\d+\]/g, '[]');
   return {
@@ -173,13 +173,13 @@ function answersOf(seen: Seen): PastAnswers {
         requests = [...seen.steps]
           .filter(([other]) => inLoops(other) === written)
           .flatMap(([, step]) => step.requests)
-          .flatMap(({ answer, sent }) =>
-            answer && !isSafe(sent.method) ? [seen.request(sent, answer)] : [],
+          .flatMap(({ response, sent }) =>
+            response && !isSafe(sent.method) ? [seen.request(sent, response)] : [],
           );
         byStep.set(written, requests);
       }
       const i = requests.findLastIndex(isSame);
-      return i < 0 ? undefined : requests.splice(i, 1)[0]!.answer;
+      return i < 0 ? undefined : requests.splice(i, 1)[0]!.response;
     },
   };
 }
@@ -192,9 +192,9 @@ class Seen {
   tookBack = 0;
   #ending = false;
   readonly #kept: Kept;
-  readonly #turns = new Map<string, { item?: string; outcome?: Outcome }>();
+  readonly #iterations = new Map<string, { item?: string; outcome?: Outcome }>();
   readonly #starts = new Map<string, Map<string, Value>>();
-  readonly #hashes = new Map<string, string>();
+  readonly #fingerprints = new Map<string, string>();
   readonly #booked = new Map<string, Map<string, Value>>();
   /** What was booked and is taken back, and steps of whose undo some part has failed. */
   readonly #takenBack = new Map<string, Map<string, Value>>();
@@ -212,8 +212,9 @@ class Seen {
     return {
       started: this.#started,
       values: this.#computed,
-      hashOf: (written) => this.#hashes.get(written),
-      turn: (loop, turn): PastTurn | undefined => this.#turns.get(`${loop}[${turn}]`),
+      hashOf: (written) => this.#fingerprints.get(written),
+      iteration: (loop, iteration): PastIteration | undefined =>
+        this.#iterations.get(`${loop}[${iteration}]`),
       startOf: (loop) => this.#starts.get(loop),
       learned: this.#learned,
       booked: [...this.#booked].map(([step, names]) => ({ step, names })),
@@ -254,15 +255,18 @@ class Seen {
       case 'follow-began':
         this.#starts.set(event.step, this.#values(event.computed));
         return;
-      case 'turns-began':
+      case 'loop-began':
         if (event.start) this.#starts.set(event.step, this.#values(event.start));
         return;
-      case 'turn-began':
-        this.#turns.set(`${event.step}[${event.turn}]`, event.item === undefined ? {} : { item: event.item });
+      case 'iteration-began':
+        this.#iterations.set(
+          `${event.step}[${event.iteration}]`,
+          event.item === undefined ? {} : { item: event.item },
+        );
         return;
-      case 'turn-ended': {
-        const turn = this.#turns.get(`${event.step}[${event.turn}]`);
-        if (turn) turn.outcome = event.outcome;
+      case 'iteration-ended': {
+        const iteration = this.#iterations.get(`${event.step}[${event.iteration}]`);
+        if (iteration) iteration.outcome = event.outcome;
         return;
       }
       case 'undo-booked':
@@ -273,14 +277,14 @@ class Seen {
     }
   }
 
-  #stepBegan({ hash, step: address }: EventOf<'step-began'>): void {
-    this.#hashes.set(address.replace(/\[\d+\]/g, '[]'), hash);
+  #stepBegan({ fingerprint, step: address }: EventOf<'step-began'>): void {
+    this.#fingerprints.set(address.replace(/\[\d+\]/g, '[]'), fingerprint);
     const known = this.steps.get(address);
     if (!known) {
-      this.steps.set(address, { hash, kept: new Map(), requests: [] });
+      this.steps.set(address, { fingerprint, kept: new Map(), requests: [] });
       return;
     }
-    known.hash = hash;
+    known.fingerprint = fingerprint;
     delete known.outcome;
   }
 
@@ -291,10 +295,10 @@ class Seen {
         step.requests.push({ sent: event });
         step.url = event.url;
         return;
-      case 'answer-came': {
+      case 'response-received': {
         if (event.before) return;
         const request = step.requests.findLast(({ sent }) => sent.attempt === event.attempt);
-        if (request) request.answer = event;
+        if (request) request.response = event;
         return;
       }
       case 'request-failed': {
@@ -329,39 +333,39 @@ class Seen {
 
   /** A step of undo or cleanup has ended. What was booked is carried out once none of its steps has failed. */
   #undone({ outcome, step }: EventOf<'step-ended'>): void {
-    if (outcome === 'held') this.tookBack++;
+    if (outcome === 'passed') this.tookBack++;
     const [, of] = /^(.*)\.undo\./.exec(step) ?? [];
     if (of === undefined || outcome === 'skipped') return;
     const booked = this.#booked.get(of) ?? this.#takenBack.get(of);
     if (!booked) return;
-    if (outcome !== 'held') this.#notUndone.add(of);
+    if (outcome !== 'passed') this.#notUndone.add(of);
     const isDone = !this.#notUndone.has(of);
     (isDone ? this.#booked : this.#takenBack).delete(of);
     (isDone ? this.#takenBack : this.#booked).set(of, booked);
   }
 
-  /** A request that was answered, with the answer as it came. */
-  request(sent: EventOf<'request-sent'>, answer: EventOf<'answer-came'>): PastRequest {
+  /** A request that was answered, with the response as it came. */
+  request(sent: EventOf<'request-sent'>, response: EventOf<'response-received'>): PastRequest {
     const { text, digest } = sent.body ?? {};
     return {
       method: sent.method,
       url: sent.url,
       ...(text === undefined ? {} : { text }),
       ...(digest === undefined ? {} : { digest }),
-      answer: this.#answer(answer),
+      response: this.#response(response),
     };
   }
 
-  #answer({ body, headers, phases, sealed, status }: EventOf<'answer-came'>): PastAnswer {
+  #response({ body, headers, phases, sealed, status }: EventOf<'response-received'>): PastResponse {
     if (sealed !== undefined) {
-      const whole = JSON.parse(this.#open(sealed)) as { headers: PastAnswer['headers']; body: string };
+      const whole = JSON.parse(this.#open(sealed)) as { headers: PastResponse['headers']; body: string };
       return { status, headers: whole.headers, body: decodeBase64(whole.body)!, phases: phases as Phases };
     }
     const bytes = body.digest === undefined ? utf8(body.text ?? '') : this.#kept.body(body.digest);
     if (!bytes)
       return fail(
         'cannot-resume',
-        `the body of an answer that can’t be had again is not in the record: ${body.digest!}`,
+        `the body of a response that can’t be had again is not in the record: ${body.digest!}`,
       );
     // The text was decoded before it was recorded.
     const plain = headers.map(([name, value]): [string, string] => [
@@ -375,7 +379,7 @@ class Seen {
     return (
       this.#kept.open(sealed) ??
       fail('cannot-resume', 'what the run kept of secrets can’t be opened: it was sealed with another key', {
-        instead: 'resume by the user who made the run, on the same machine; or a new run',
+        hint: 'resume by the user who made the run, on the same machine; or a new run',
       })
     );
   }

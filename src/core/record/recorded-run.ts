@@ -39,13 +39,13 @@ export interface RecordedRun {
   /** Undo that was booked and has not been carried out. */
   booked: EventOf<'undo-booked'>[];
   /** It was told to leave undo and cleanup, with these names. */
-  left?: EventOf<'left'>;
-  remarks: EventOf<'remark'>[];
+  left?: EventOf<'undo-left'>;
+  warnings: EventOf<'warning'>[];
 }
 
 export interface RecordedStep {
   readonly address: string;
-  /** The item of the turn that it stands in. */
+  /** The item of the iteration that it stands in. */
   readonly item?: string;
   began: EventOf<'step-began'>;
   /** Milliseconds since the run began. */
@@ -64,19 +64,19 @@ export interface RecordedStep {
   readonly kept: Map<string, EventOf<'kept'>>;
   expected: EventOf<'expected'>[];
   readonly said: string[];
-  readonly remarks: EventOf<'remark'>[];
+  readonly warnings: EventOf<'warning'>[];
   readonly signIns: EventOf<'signed-in'>[];
   readonly saved: EventOf<'saved'>[];
   row?: EventOf<'row-written'>;
-  readonly arrived: EventOf<'called-back'>[];
+  readonly arrived: EventOf<'callback-received'>[];
   states?: string;
-  pages?: EventOf<'page-came'>;
+  pages?: EventOf<'page-received'>;
   /** The steps inside a group or a chain that is followed. */
   readonly steps: RecordedStep[];
-  /** The turns of a loop, by their numbers. */
-  readonly turns: RecordedTurn[];
-  turnsBegan?: EventOf<'turns-began'>;
-  turnsEnded?: EventOf<'step-ended'>['turns'];
+  /** The iterations of a loop, by their numbers. */
+  readonly iterations: RecordedIteration[];
+  iterationsBegan?: EventOf<'loop-began'>;
+  iterationsEnded?: EventOf<'step-ended'>['iterations'];
 }
 
 /** What a step came to before the run was resumed. */
@@ -89,13 +89,13 @@ export interface Before {
   readonly problem?: RecordedProblem;
 }
 
-export interface RecordedTurn {
-  readonly turn: number;
+export interface RecordedIteration {
+  readonly iteration: number;
   readonly item?: string;
   from: number;
   outcome?: Outcome;
   elapsed: number;
-  broke?: string;
+  failed?: string;
   problem?: RecordedProblem;
   /** Empty where only the outlines of a run were read. */
   readonly steps: RecordedStep[];
@@ -105,7 +105,7 @@ export interface RecordedTurn {
 export interface RecordedAttempt {
   readonly sent: EventOf<'request-sent'>;
   from: number;
-  answer?: EventOf<'answer-came'>;
+  response?: EventOf<'response-received'>;
   failed?: EventOf<'request-failed'>;
   redirected?: EventOf<'redirected'>;
 }
@@ -115,14 +115,14 @@ export interface RecordedWait {
   from: number;
 }
 
-/** How many turns a loop had, and how many of them did not hold; also where only the outline of a run was read. */
-export function turnCounts({ turns, turnsEnded }: RecordedStep): {
+/** How many iterations a loop had, and how many of them did not hold; also where only the outline of a run was read. */
+export function iterationCounts({ iterations, iterationsEnded }: RecordedStep): {
   readonly all: number;
-  readonly broke: number;
+  readonly failed: number;
 } {
-  const broke = turns.filter(({ outcome }) => outcome !== 'held').length;
+  const failed = iterations.filter(({ outcome }) => outcome !== 'passed').length;
   return {
-    all: Math.max(turns.length, (turnsEnded?.held ?? 0) + (turnsEnded?.broke ?? 0)),
-    broke: Math.max(broke, turnsEnded?.broke ?? 0),
+    all: Math.max(iterations.length, (iterationsEnded?.passed ?? 0) + (iterationsEnded?.failed ?? 0)),
+    failed: Math.max(failed, iterationsEnded?.failed ?? 0),
   };
 }

@@ -1,5 +1,5 @@
 import type { EventOf, RunEvent } from '../events.ts';
-import type { RecordedRun, RecordedStep, RecordedTurn } from './recorded-run.ts';
+import type { RecordedRun, RecordedStep, RecordedIteration } from './recorded-run.ts';
 
 /** Whether a step at one address takes back what the step at another one did. */
 export function isUndoOf(address: string, step: string): boolean {
@@ -10,7 +10,7 @@ export function isUndoOf(address: string, step: string): boolean {
 export class RunFold {
   #run: RecordedRun | undefined;
   readonly #steps = new Map<string, RecordedStep>();
-  readonly #turns = new Map<string, RecordedTurn>();
+  readonly #iterations = new Map<string, RecordedIteration>();
   #ending: 'steps' | 'undo' | 'cleanup' = 'steps';
   /** What was booked and is taken back, and steps of whose undo some part has failed. */
   readonly #takenBack = new Map<string, EventOf<'undo-booked'>>();
@@ -63,7 +63,7 @@ export class RunFold {
       undo: [],
       cleanup: [],
       booked: [],
-      remarks: [],
+      warnings: [],
     };
     this.#lastAt = event.at;
   }
@@ -97,14 +97,14 @@ export class RunFold {
       case 'cleanup-began':
         this.#ending = 'cleanup';
         return;
-      case 'left':
+      case 'undo-left':
         run.left = event;
         return;
-      case 'remark':
-        run.remarks.push(event);
+      case 'warning':
+        run.warnings.push(event);
         return;
       case 'run-ended':
-        // What was left says nothing of how the run itself ended, unless it broke.
+        // What was left says nothing of how the run itself ended, unless it failed.
         if (this.#cleaning && event.exit === 0) {
           delete run.left;
           return;
@@ -142,8 +142,8 @@ export class RunFold {
       };
       known.began = event;
       known.elapsed = 0;
-      // What stands in it and held before is drawn where it was.
-      if (known.steps.length + known.turns.length === 0) known.from = this.#time(event.at);
+      // What stands in it and passed before is drawn where it was.
+      if (known.steps.length + known.iterations.length === 0) known.from = this.#time(event.at);
       known.waits.length = 0;
       known.expected = [];
       delete known.outcome;
@@ -151,7 +151,7 @@ export class RunFold {
       delete known.reason;
       return;
     }
-    const item = this.#turns.get(event.step.slice(0, event.step.lastIndexOf(']') + 1))?.item;
+    const item = this.#iterations.get(event.step.slice(0, event.step.lastIndexOf(']') + 1))?.item;
     const step: RecordedStep = {
       address: event.step,
       ...(item === undefined ? {} : { item }),
@@ -163,18 +163,18 @@ export class RunFold {
       kept: new Map(),
       expected: [],
       said: [],
-      remarks: [],
+      warnings: [],
       signIns: [],
       saved: [],
       arrived: [],
       steps: [],
-      turns: [],
+      iterations: [],
     };
     this.#steps.set(event.step, step);
     this.#around(run, event.step).push(step);
   }
 
-  /** The list that a step belongs to: of the turn or the step around it, or of the run. */
+  /** The list that a step belongs to: of the iteration or the step around it, or of the run. */
   #around(run: RecordedRun, address: string): RecordedStep[] {
     const undo = address.indexOf('.undo.');
     for (let at = address.length - 1; at > 0; at--) {
@@ -183,7 +183,7 @@ export class RunFold {
       if (this.#ending === 'undo' && at <= undo) break;
       // What signs in for a step stands in it: `list@office.login`.
       const outer = address.slice(0, at).replace(/@[^.[\]]*$/, '');
-      const found = outer.endsWith(']') ? this.#turns.get(outer) : this.#steps.get(outer);
+      const found = outer.endsWith(']') ? this.#iterations.get(outer) : this.#steps.get(outer);
       if (found) return found.steps;
     }
     return run[this.#ending];
@@ -194,13 +194,13 @@ export class RunFold {
       case 'request-sent':
         step.attempts.push({ sent: event, from: this.#time(event.at) });
         return;
-      case 'answer-came':
+      case 'response-received':
       case 'request-failed':
       case 'redirected': {
         const attempt =
           step.attempts.findLast((one) => one.sent.attempt === event.attempt) ?? step.attempts.at(-1);
         if (!attempt) return;
-        if (event.event === 'answer-came') attempt.answer = event;
+        if (event.event === 'response-received') attempt.response = event;
         else if (event.event === 'request-failed') attempt.failed = event;
         else attempt.redirected = event;
         return;
@@ -208,25 +208,25 @@ export class RunFold {
       case 'waiting':
         step.waits.push({ event, from: this.#time(event.at) });
         return;
-      case 'turns-began':
-        step.turnsBegan = event;
+      case 'loop-began':
+        step.iterationsBegan = event;
         return;
-      case 'turn-began':
-        this.#turnBegan(step, event);
+      case 'iteration-began':
+        this.#iterationBegan(step, event);
         return;
-      case 'turn-ended': {
-        const turn = this.#turns.get(`${event.step}[${event.turn}]`);
-        if (!turn) return;
-        turn.outcome = event.outcome;
-        turn.elapsed = event.elapsed;
-        if (event.broke !== undefined) turn.broke = event.broke;
-        if (event.problem) turn.problem = event.problem;
+      case 'iteration-ended': {
+        const iteration = this.#iterations.get(`${event.step}[${event.iteration}]`);
+        if (!iteration) return;
+        iteration.outcome = event.outcome;
+        iteration.elapsed = event.elapsed;
+        if (event.failed !== undefined) iteration.failed = event.failed;
+        if (event.problem) iteration.problem = event.problem;
         return;
       }
-      case 'page-came':
+      case 'page-received':
         step.pages = event;
         return;
-      case 'called-back':
+      case 'callback-received':
         step.arrived.push(event);
         return;
       case 'expected':
@@ -241,21 +241,21 @@ export class RunFold {
       case 'row-written':
         step.row = event;
         return;
-      case 'said':
+      case 'shown':
         step.said.push(event.text);
         return;
       case 'signed-in':
         step.signIns.push(event);
         return;
-      case 'remark':
-        step.remarks.push(event);
+      case 'warning':
+        step.warnings.push(event);
         return;
       case 'step-ended':
         step.outcome = event.outcome;
         step.elapsed = event.elapsed;
         if (event.reason !== undefined) step.reason = event.reason;
         if (event.problem) step.problem = event.problem;
-        if (event.turns) step.turnsEnded = event.turns;
+        if (event.iterations) step.iterationsEnded = event.iterations;
         if (event.states !== undefined) step.states = event.states;
         if (this.#ending === 'undo') this.#undone(event);
         return;
@@ -263,35 +263,35 @@ export class RunFold {
     }
   }
 
-  #turnBegan(step: RecordedStep, event: EventOf<'turn-began'>): void {
-    const address = `${event.step}[${event.turn}]`;
-    const known = this.#turns.get(address);
+  #iterationBegan(step: RecordedStep, event: EventOf<'iteration-began'>): void {
+    const address = `${event.step}[${event.iteration}]`;
+    const known = this.#iterations.get(address);
     if (known) {
       known.elapsed = 0;
       delete known.outcome;
-      delete known.broke;
+      delete known.failed;
       delete known.problem;
       return;
     }
-    const turn: RecordedTurn = {
-      turn: event.turn,
+    const iteration: RecordedIteration = {
+      iteration: event.iteration,
       ...(event.item === undefined ? {} : { item: event.item }),
       from: this.#time(event.at),
       elapsed: 0,
       steps: [],
     };
-    this.#turns.set(address, turn);
-    step.turns.push(turn);
+    this.#iterations.set(address, iteration);
+    step.iterations.push(iteration);
   }
 
   /** A step of undo has ended. What was booked is carried out once none of its steps has failed. */
   #undone({ outcome, step }: EventOf<'step-ended'>): void {
     const run = this.#run!;
-    if (outcome === 'held') {
+    if (outcome === 'passed') {
       const done = run.booked.filter((one) => isUndoOf(step, one.step) && !this.#notUndone.has(one.step));
       for (const one of done) this.#takenBack.set(one.step, one);
       run.booked = run.booked.filter((one) => !done.includes(one));
-    } else if (outcome === 'broke' || outcome === 'cut off') {
+    } else if (outcome === 'failed' || outcome === 'interrupted') {
       const again = [...this.#takenBack.values()].filter((one) => isUndoOf(step, one.step));
       for (const one of again) this.#takenBack.delete(one.step);
       run.booked.push(...again);

@@ -65,7 +65,7 @@ function takesAuth({ parameters }: Challenge): boolean {
   return qop === undefined || qop.split(',').some((one) => one.trim().toLowerCase() === 'auth');
 }
 
-/** What the answer to a challenge is computed from. */
+/** What the response to a challenge is computed from. */
 export interface DigestInput {
   readonly user: string;
   readonly password: string;

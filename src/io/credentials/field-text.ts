@@ -30,10 +30,10 @@ export function unfit(
   { credential }: FilledCredential,
   name: string,
   what: string,
-  instead = 'is it the right secret?',
+  hint = 'is it the right secret?',
 ): never {
   return fail('bad-insertion', `the ${name} of the credential ${credential.name} has ${what}`, {
-    instead,
+    hint,
     place: credential.at,
   });
 }

@@ -3,7 +3,7 @@ import type { AddressInfo } from 'node:net';
 import { fail } from '../../core/problems.ts';
 
 const PAGE =
-  '<!doctype html><meta charset="utf-8"><title>Signed in</title><p>The answer has arrived. You can close this page and go back to the terminal.</p>';
+  '<!doctype html><meta charset="utf-8"><title>Signed in</title><p>The response has arrived. You can close this page and go back to the terminal.</p>';
 
 /** Waits on a loopback port for the browser to come back (RFC 8252, section 7.3). */
 export async function listenForRedirect(
@@ -37,7 +37,7 @@ export async function listenForRedirect(
       'sign-in-failed',
       `the port ${port} for the way back from the browser can't be used: ${(error as Error).message}`,
       {
-        instead: 'another port:, or none where the service takes any',
+        hint: 'another port:, or none where the service takes any',
       },
     ),
   );

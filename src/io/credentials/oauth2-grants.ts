@@ -30,8 +30,8 @@ const PERSON_LIMIT = 5 * 60_000;
 export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
   /** RFC 6749, section 4.4. */
   'client-credentials': async (filled, { server, client, auth, options }) => {
-    const answer = await oauth.clientCredentialsGrantRequest(server, client, auth, wanted(filled), options);
-    return oauth.processClientCredentialsResponse(server, client, answer);
+    const response = await oauth.clientCredentialsGrantRequest(server, client, auth, wanted(filled), options);
+    return oauth.processClientCredentialsResponse(server, client, response);
   },
 
   /** RFC 6749, section 6. */
@@ -67,7 +67,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
   device: async (filled, { server, client, auth, options, url }, { clock, person, signal }) => {
     if (server.device_authorization_endpoint === undefined)
       return fail('sign-in-failed', `the metadata of the issuer name no device endpoint`, {
-        instead: 'device-url: https://…',
+        hint: 'device-url: https://…',
       });
     const asked = await oauth.deviceAuthorizationRequest(server, client, auth, wanted(filled), options);
     const device = await oauth.processDeviceAuthorizationResponse(server, client, asked);
@@ -80,8 +80,14 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
     for (let interval = Math.max(1, device.interval ?? 5) * 1000; ;) {
       await sleep(clock, interval, signal);
       try {
-        const answer = await oauth.deviceCodeGrantRequest(server, client, auth, device.device_code, options);
-        return await oauth.processDeviceCodeResponse(server, client, answer);
+        const response = await oauth.deviceCodeGrantRequest(
+          server,
+          client,
+          auth,
+          device.device_code,
+          options,
+        );
+        return await oauth.processDeviceCodeResponse(server, client, response);
       } catch (error) {
         if (!(error instanceof oauth.ResponseBodyError)) throw error;
         // Section 3.5: five seconds more, for this request and all that follow.
@@ -92,7 +98,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
         throw new ProblemError({
           code: 'sign-in-failed',
           message: `nobody entered the code for ${filled.credential.name} at ${address} within ${device.expires_in}s (token endpoint ${url})`,
-          instead: 'batharon sign-in, and the code entered sooner',
+          hint: 'batharon sign-in, and the code entered sooner',
         });
     }
   },
@@ -102,7 +108,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
     const { fields } = filled;
     if (server.authorization_endpoint === undefined)
       return fail('sign-in-failed', `the metadata of the issuer name no authorization endpoint`, {
-        instead: 'authorize-url: https://…',
+        hint: 'authorize-url: https://…',
       });
     const verifier = oauth.generateRandomCodeVerifier();
     const state = oauth.generateRandomState();
@@ -122,9 +128,9 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
         address.searchParams.set(name, value);
       person.tell(`to sign in as ${filled.credential.name}, open\n${address.href}`);
       person.open(address.href);
-      const came = await Promise.race([listener.redirected, limit.reached]);
-      const parameters = oauth.validateAuthResponse(server, client, came, state);
-      const answer = await oauth.authorizationCodeGrantRequest(
+      const got = await Promise.race([listener.redirected, limit.reached]);
+      const parameters = oauth.validateAuthResponse(server, client, got, state);
+      const response = await oauth.authorizationCodeGrantRequest(
         server,
         client,
         auth,
@@ -133,7 +139,7 @@ export const GRANTS: Readonly<Record<OAuthGrant, Grant>> = {
         verifier,
         options,
       );
-      return await oauth.processAuthorizationCodeResponse(server, client, answer);
+      return await oauth.processAuthorizationCodeResponse(server, client, response);
     } finally {
       limit.cancel();
       listener.close();
@@ -147,11 +153,11 @@ async function refresh(
   token: string,
   additionalParameters: URLSearchParams,
 ): Promise<oauth.TokenEndpointResponse> {
-  const answer = await oauth.refreshTokenGrantRequest(server, client, auth, token, {
+  const response = await oauth.refreshTokenGrantRequest(server, client, auth, token, {
     ...options,
     additionalParameters,
   });
-  return oauth.processRefreshTokenResponse(server, client, answer);
+  return oauth.processRefreshTokenResponse(server, client, response);
 }
 
 /** What a kept refresh token gives; nothing where the service does not take it any more. */
@@ -175,8 +181,8 @@ async function generic(
 ): Promise<oauth.TokenEndpointResponse> {
   const all = wanted(filled);
   for (const [name, value] of Object.entries(parameters)) all.set(name, value);
-  const answer = await oauth.genericTokenEndpointRequest(server, client, auth, grant, all, options);
-  return oauth.processGenericTokenEndpointResponse(server, client, answer);
+  const response = await oauth.genericTokenEndpointRequest(server, client, auth, grant, all, options);
+  return oauth.processGenericTokenEndpointResponse(server, client, response);
 }
 
 /** What is asked for. */
@@ -218,7 +224,7 @@ function personLimit(
         new ProblemError({
           code: 'sign-in-failed',
           message: `nobody signed in as ${credential.name} in the browser within ${PERSON_LIMIT / 60_000} minutes`,
-          instead: 'batharon sign-in, where there is a browser; grant: device where there is none',
+          hint: 'batharon sign-in, where there is a browser; grant: device where there is none',
         }),
       ),
     );

@@ -34,7 +34,7 @@ export function signInProblem(error: unknown, { credential }: FilledCredential, 
     return new ProblemError({
       code: 'sign-in-refused',
       message: `${where}: ${said}`,
-      instead: memberOf(ADVICE, error.error) ?? 'what the service’s documentation says of this error',
+      hint: memberOf(ADVICE, error.error) ?? 'what the service’s documentation says of this error',
       place,
     });
   }
@@ -46,7 +46,7 @@ export function signInProblem(error: unknown, { credential }: FilledCredential, 
     return new ProblemError({
       code: 'sign-in-refused',
       message: `the token endpoint ${url} refused the credential ${name} with ${status}`,
-      instead: ADVICE.invalid_client!,
+      hint: ADVICE.invalid_client!,
       place,
     });
   }
@@ -54,7 +54,7 @@ export function signInProblem(error: unknown, { credential }: FilledCredential, 
   return new ProblemError({
     code: 'sign-in-failed',
     message: `the token endpoint ${url} did not answer as RFC 6749 says${status === undefined ? '' : ` (status ${status})`}: ${reason}`,
-    instead: `is token-url of ${name} right?`,
+    hint: `is token-url of ${name} right?`,
     place,
   });
 }

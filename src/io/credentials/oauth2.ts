@@ -13,7 +13,7 @@ const EARLY = 30_000;
 /** Grants whose tokens are kept between runs: a person had to act, or the next refresh token is needed. */
 const KEPT: ReadonlySet<OAuthGrant> = new Set(['device', 'browser', 'refresh-token']);
 
-interface Held {
+interface Current {
   readonly token: Token;
   /** It replaced one that was thrown away after a 401, so a 401 now has another reason. */
   readonly renewed: boolean;
@@ -27,7 +27,7 @@ export class OAuth2 {
   readonly #clock: Clock;
   readonly #person: Person;
   readonly #kept: KeptTokens;
-  readonly #held = new Map<string, Held>();
+  readonly #current = new Map<string, Current>();
   readonly #underWay = new Map<string, Promise<Token>>();
   /** Tokens that were refused, by their credentials. */
   readonly #refused = new Map<string, string>();
@@ -41,8 +41,8 @@ export class OAuth2 {
 
   async authorise(filled: FilledCredential, signal: AbortSignal): Promise<Authorisation> {
     const { name } = filled.credential;
-    const held = this.#held.get(name);
-    if (held && this.#isFresh(held.token)) return authorisation(held.token);
+    const current = this.#current.get(name);
+    if (current && this.#isFresh(current.token)) return authorisation(current.token);
     let fetching = this.#underWay.get(name);
     const first = !fetching;
     if (!fetching) {
@@ -50,7 +50,7 @@ export class OAuth2 {
       this.#underWay.set(name, fetching);
     }
     const token = await fetching;
-    if (first) this.#held.set(name, { token, renewed: this.#refused.delete(name), worked: false });
+    if (first) this.#current.set(name, { token, renewed: this.#refused.delete(name), worked: false });
     const signedIn = {
       ...(token.scope === undefined ? {} : { scope: token.scope }),
       ...(token.until === undefined ? {} : { until: token.until }),
@@ -64,24 +64,24 @@ export class OAuth2 {
 
   /** A service has answered a request with the token of a credential otherwise than with 401. */
   accepted(name: string): void {
-    const held = this.#held.get(name);
-    if (held) held.worked = true;
+    const current = this.#current.get(name);
+    if (current) current.worked = true;
   }
 
   /** `sent` are the fields of the request that was refused. */
   renew({ credential: { name } }: FilledCredential, sent: HeaderList): boolean {
-    const held = this.#held.get(name);
+    const current = this.#current.get(name);
     // Of requests that were under way with one token the first to be refused renews it for all.
-    if (!held || !sent.some(([, value]) => value.includes(held.token.text))) return true;
-    if (held.renewed && !held.worked) return false;
-    this.#held.delete(name);
-    this.#refused.set(name, held.token.text);
+    if (!current || !sent.some(([, value]) => value.includes(current.token.text))) return true;
+    if (current.renewed && !current.worked) return false;
+    this.#current.delete(name);
+    this.#refused.set(name, current.token.text);
     return true;
   }
 
   /** Forgets what is kept of a credential. */
   async forget(filled: FilledCredential): Promise<void> {
-    this.#held.delete(filled.credential.name);
+    this.#current.delete(filled.credential.name);
     await this.#kept.remove(keyOf(filled));
   }
 

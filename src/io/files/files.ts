@@ -31,7 +31,7 @@ export const localFiles: Files = {
       throw new ProblemError({
         code: 'file-not-found',
         message: `the file ${whole} ${reason}`,
-        instead: 'a path begins at the folder of the chain file',
+        hint: 'a path begins at the folder of the chain file',
       });
     }
     return {
@@ -78,7 +78,7 @@ export function bytesBelow(path: string, folder: string): Uint8Array {
     throw new ProblemError({
       code: 'file-not-found',
       message: `the file ${path} ${code === 'ENOENT' ? 'does not exist' : `can’t be read: ${message}`}`,
-      instead: 'a file in the folder of the chain file, or below it',
+      hint: 'a file in the folder of the chain file, or below it',
     });
   }
 }

@@ -71,5 +71,5 @@ function csvMessage({ code, lines, message }: CsvProblem, text: string, separato
 }
 
 function unreadable(message: string): ProblemError {
-  return new ProblemError({ code: 'answer-not-as-typed', message });
+  return new ProblemError({ code: 'response-not-as-typed', message });
 }

@@ -25,7 +25,7 @@ class RowFile {
   readonly #shown: string;
   #waiting: Waiting[] = [];
   #isBusy = false;
-  /** What the file held when it was read or written last, and what it looked like from outside. */
+  /** What the file passed when it was read or written last, and what it looked like from outside. */
   #known: { readonly table: RowTable; readonly look: string } | undefined;
 
   constructor(whole: string, shown: string) {
@@ -71,7 +71,7 @@ class RowFile {
         realpath: false,
         stale: STALE,
         retries: { retries: 400, minTimeout: 5, maxTimeout: 50, factor: 1.2 },
-        onCompromised: () => undefined, // it was held too long, and the file is replaced in one move all the same
+        onCompromised: () => undefined, // it was locked too long, and the file is replaced in one move all the same
       });
     } catch (error) {
       throw notWritten(whole, error as NodeJS.ErrnoException);

@@ -23,8 +23,8 @@ export function readTable(content: Uint8Array, path: string): RowTable {
   return /\.(?:jsonl|ndjson)$/i.test(path) ? new JsonLinesTable(text, path) : new CsvTable(text, path);
 }
 
-function unfit(message: string, instead?: string): never {
-  return fail('row-not-fitting', message, instead === undefined ? {} : { instead });
+function unfit(message: string, hint?: string): never {
+  return fail('row-not-fitting', message, hint === undefined ? {} : { hint });
 }
 
 /** Numbers of rows by what is the same in them. */

@@ -21,7 +21,7 @@ export const localRows: Rows = {
       throw new ProblemError({
         code: 'file-not-found',
         message: `there is no file ${path} with rows`,
-        instead: 'a path begins at the folder of the chain file',
+        hint: 'a path begins at the folder of the chain file',
       });
     }
     if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path), path);
@@ -56,7 +56,7 @@ class BufferedRows implements RowSource {
   async #later(): Promise<ValueObject | undefined> {
     for (;;) {
       if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
-      // Several turns may ask at the same time, and the file is read once.
+      // Several iterations may ask at the same time, and the file is read once.
       const more = await (this.#reading ??= this.#read().finally(() => (this.#reading = undefined)));
       if (!more) return undefined;
     }
@@ -82,7 +82,7 @@ class BufferedRows implements RowSource {
 
 const CHUNK = 100;
 /**
- * A file is read in small pieces, in bytes: what is made of one lives until its last turn, and what lives long takes memory
+ * A file is read in small pieces, in bytes: what is made of one lives until its last iteration, and what lives long takes memory
  * that is given back late.
  */
 const PIECE = 4096;
@@ -160,7 +160,7 @@ function parsed(text: string, where: string): ReturnType<typeof parseJson> {
 
 function unreadable(where: string, why: string): ProblemError {
   return new ProblemError({
-    code: 'answer-not-as-typed',
+    code: 'response-not-as-typed',
     message: `the rows of ${where} can't be read: ${why}`,
   });
 }

@@ -19,7 +19,7 @@ export function textOfFile(path: string, bytes: Buffer): string {
       `the file ${path} is not UTF-8: the byte ${bytes[at]!.toString(16).padStart(2, '0')} in line ${before.length}, column ${column}`,
       {
         place: { file: path, line: before.length, column },
-        instead: 'the file saved as UTF-8',
+        hint: 'the file saved as UTF-8',
       },
     );
   }
@@ -30,7 +30,7 @@ function firstWrong(bytes: Buffer): number {
   let [low, high] = [0, bytes.length];
   const isRight = (end: number): boolean => {
     try {
-      // A character that is cut off at the end is no mistake yet.
+      // A character that is interrupted at the end is no mistake yet.
       new TextDecoder('utf-8', { fatal: true }).decode(bytes.subarray(0, end), { stream: true });
       return true;
     } catch {

@@ -11,7 +11,7 @@ import type { Connection, Watch } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { type Http2Handler, Http2Origin, type Http2Request } from './http2.ts';
 
-/** The most that the head of an answer may measure, in bytes. */
+/** The most that the head of a response may measure, in bytes. */
 const MAXIMUM_HEAD = 256 * 1024;
 
 /** The engine's own limits hold; undici's would end a request with less to say. HTTP/2 is spoken by `http2.ts`. */
@@ -42,7 +42,7 @@ export class Agents {
   readonly #ways = new Map<string, Way | Promise<Way>>();
   /** The watch of the request for which a connection is being made, by origin. */
   readonly #connecting = new Map<string, Watch>();
-  #usualContext: SecureContext | undefined;
+  #defaultContext: SecureContext | undefined;
   /** Sockets that are not connected yet. */
   readonly #pending = new Set<Socket>();
 
@@ -124,7 +124,7 @@ export class Agents {
 
   /** Trusts what Node and the system trust; made once, since that takes a while. */
   #trusting(): SecureContext {
-    return (this.#usualContext ??= createSecureContext({ ca: trusted() }));
+    return (this.#defaultContext ??= createSecureContext({ ca: trusted() }));
   }
 
   async close(): Promise<void> {
@@ -251,7 +251,7 @@ function tlsOptions(connection: Connection | undefined): TlsOptions {
     throw new ProblemError({
       code: 'certificate-refused',
       message: `the client’s certificate can’t be used: ${(error as Error).message}`,
-      instead: 'cert and key in PEM, of one pair, the key without a password',
+      hint: 'cert and key in PEM, of one pair, the key without a password',
     });
   }
 }
@@ -261,7 +261,7 @@ function readPem(path: string): string {
     return readFileSync(path, 'utf8');
   } catch (error) {
     return fail('file-not-found', `the file ${path} of tls can’t be read: ${(error as Error).message}`, {
-      instead: 'a path begins at the folder of the project file',
+      hint: 'a path begins at the folder of the project file',
     });
   }
 }
@@ -299,7 +299,7 @@ function proxyOf(url: URL, connection: Connection | undefined): string | undefin
 function checked(proxy: string, source: string): string {
   // The text may hold a password, so it is not repeated.
   if (!URL.canParse(proxy) || !/^https?:$/.test(new URL(proxy).protocol))
-    fail('not-a-url', `${source} names no proxy of HTTP`, { instead: 'http://proxy.example:3128' });
+    fail('not-a-url', `${source} names no proxy of HTTP`, { hint: 'http://proxy.example:3128' });
   return proxy;
 }
 

@@ -19,7 +19,7 @@ export async function decodeContent(body: Uint8Array, encoding: string, most: nu
       if (isTooLarge(error)) {
         throw new ProblemError({
           code: 'body-too-large',
-          message: `the body of the answer is larger than ${most / 1024 / 1024} MiB when decompressed (${body.length} bytes of ${name} came)`,
+          message: `the body of the response is larger than ${most / 1024 / 1024} MiB when decompressed (${body.length} bytes of ${name} came)`,
         });
       }
       throw new ProblemError({

@@ -1,5 +1,5 @@
 import { Readable } from 'node:stream';
-import type { HeaderList, Transport, Watch, WireAnswer, WireRequest } from '../../core/ports.ts';
+import type { HeaderList, Transport, Watch, WireResponse, WireRequest } from '../../core/ports.ts';
 import { ProblemError } from '../../core/problems.ts';
 import { Agents, type Way } from './http-agents.ts';
 import { codingsOf } from './content-codings.ts';
@@ -8,7 +8,7 @@ import { proxyProblem, transportProblem } from './http-problems.ts';
 import { Receiving } from './http-receive.ts';
 import type { Http2Handler } from './http2.ts';
 
-/** The most that is held of one body, compressed or not, in bytes. */
+/** The most that is kept of one body, compressed or not, in bytes. */
 export const MAXIMUM_BODY = 64 * 1024 * 1024;
 
 /** An address of which nothing has to be encoded or resolved (RFC 3986). */
@@ -20,7 +20,7 @@ export class HttpTransport implements Transport {
   /** By the beginning of an address as it is written. */
   readonly #origins = new Map<string, URL>();
 
-  send(request: WireRequest, watch: Watch): Promise<WireAnswer> {
+  send(request: WireRequest, watch: Watch): Promise<WireResponse> {
     if (watch.stopped) return Promise.reject(watch.stopped);
     const { origin, path } = this.#addressOf(request.url);
     const way = this.#agents.for(origin, request.connection, watch);
@@ -50,7 +50,7 @@ function dispatch(
   { agent, proxy }: Way,
   url: URL,
   { path, watch }: { readonly path: string; readonly watch: Watch },
-): Promise<WireAnswer> {
+): Promise<WireResponse> {
   return new Promise((resolve, reject) => {
     const chunks: Buffer[] = [];
     let size = 0;
@@ -85,7 +85,7 @@ function dispatch(
         else goesOut();
       },
       onHeaders(statusCode, raw, resume) {
-        // What is said on the way to an answer (RFC 9110, section 15.2) is none.
+        // What is said on the way to a response (RFC 9110, section 15.2) is none.
         if (statusCode < 200) return true;
         goesOut();
         status = statusCode;
@@ -122,11 +122,11 @@ function dispatch(
           request.method === 'HEAD' ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
         const { unknown } = codingsOf(encoding);
         const undecoded = unknown === undefined || size === 0 ? {} : { undecoded: unknown };
-        const answer = (decoded: Uint8Array): void =>
+        const response = (decoded: Uint8Array): void =>
           resolve({ status, headers, body: decoded, phases: {}, ...undecoded });
-        if (receiving) return void receiving.end().then(() => answer(body), reject);
-        if (encoding === undefined) return answer(body);
-        decodeContent(body, encoding, MAXIMUM_BODY).then(answer, reject);
+        if (receiving) return void receiving.end().then(() => response(body), reject);
+        if (encoding === undefined) return response(body);
+        decodeContent(body, encoding, MAXIMUM_BODY).then(response, reject);
       },
       onError(error) {
         breakOff(
@@ -168,8 +168,8 @@ function bodyAndHeaders({ body, headers }: WireRequest): {
 function tooLarge(): ProblemError {
   return new ProblemError({
     code: 'body-too-large',
-    message: `the body of the answer is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB, the most that is held in memory`,
-    instead: 'save: PATH on the step writes it to a file while it comes',
+    message: `the body of the response is larger than ${MAXIMUM_BODY / 1024 / 1024} MiB, the most that is kept in memory`,
+    hint: 'save: PATH on the step writes it to a file while it comes',
   });
 }
 

@@ -7,15 +7,15 @@ export interface Http2Request {
   readonly origin: string;
   readonly path: string;
   readonly method: string;
-  /** Names and values by turns. */
+  /** Names and values by iterations. */
   readonly headers: readonly string[];
   /** Afresh for each time that the request is sent. */
   readonly body?: (() => Uint8Array | Readable) | undefined;
 }
 
 /**
- * What is told of an answer while it comes: as undici itself calls its handlers. The one that undici documents is made of this one, and
- * reads the fields of each answer into an object that is not wanted here, which takes longer than all that is done with them.
+ * What is told of a response while it comes: as undici itself calls its handlers. The one that undici documents is made of this one, and
+ * reads the fields of each response into an object that is not wanted here, which takes longer than all that is done with them.
  */
 export interface Http2Handler {
   /** `agreed` resolves once the service has seen the beginning of a new connection, and so what was sent with it. */
@@ -203,7 +203,7 @@ function isUnsent(error: Error | undefined): boolean {
 }
 
 function closedEarly(): Error {
-  return Object.assign(new Error('the stream was closed before the answer was complete'), {
+  return Object.assign(new Error('the stream was closed before the response was complete'), {
     code: 'UND_ERR_SOCKET',
   });
 }

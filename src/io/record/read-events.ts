@@ -12,7 +12,7 @@ export interface ReadEvents {
   readonly events: RunEvent[];
   /** Where their lines stand in the file. */
   readonly spans: Span[];
-  /** Lines that are no events, counted from 1; the last one is no fault where the run was cut off in it. */
+  /** Lines that are no events, counted from 1; the last one is no fault where the run was interrupted in it. */
   readonly garbled: number[];
   /** Up to where the last whole line goes, in bytes. */
   readonly whole: number;
@@ -58,7 +58,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
     return fail(
       'record-unreadable',
       `the record ${path} was written by a newer version of Batharon (its events are of version ${newer.version}, this one reads ${EVENT_VERSION})`,
-      { instead: 'the newer version' },
+      { hint: 'the newer version' },
     );
   return { events, spans, garbled, whole: start };
 }

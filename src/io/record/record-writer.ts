@@ -21,7 +21,7 @@ import { type RunSummary, Summing } from './summary.ts';
 
 /** Events are gathered for so long before they are written, in milliseconds. */
 const GATHERED_FOR = 30;
-/** With so many they are written as soon as all answers that have come are processed: while the next ones are waited for. */
+/** With so many they are written as soon as all responses that have come are processed: while the next ones are waited for. */
 const GATHERED = 100;
 const GATHERED_AT_MOST = 1000;
 /** What is written at once at least, where there is more, in bytes. */
@@ -45,7 +45,7 @@ export class RecordWriter implements RunRecord {
   readonly #summing: Summing;
   readonly #outline: Outline;
   readonly #kept = new Set<string>();
-  /** Steps that wait for the answer to a request that may be sent only once. */
+  /** Steps that wait for the response to a request that may be sent only once. */
   readonly #once = new Set<string>();
   readonly #writing = new Set<Promise<void>>();
   #file: number | undefined;
@@ -123,7 +123,7 @@ export class RecordWriter implements RunRecord {
     if (event.event === 'request-sent' && event.once !== undefined) this.#once.add(event.step);
     const settled =
       this.#once.size > 0 &&
-      (event.event === 'answer-came' || event.event === 'request-failed') &&
+      (event.event === 'response-received' || event.event === 'request-failed') &&
       this.#once.delete(event.step);
     // What came of a request that can't be sent again is written at once.
     if (settled || this.#gathered.length >= GATHERED_AT_MOST) this.#flush();
@@ -173,7 +173,7 @@ export class RecordWriter implements RunRecord {
 
   durable(): Promise<void> {
     this.#flush();
-    // All that ask while the disk is at work are served by its next turn.
+    // All that ask while the disk is at work are served by its next iteration.
     this.#nextSync ??= (this.#syncing ?? Promise.resolve()).then(() => {
       this.#nextSync = undefined;
       return (this.#syncing = this.#sync());

@@ -36,7 +36,7 @@ export interface Keeping {
   readonly size: number;
 }
 
-export const USUAL_KEEPING: Keeping = { runs: 50, size: 500_000_000 };
+export const DEFAULT_KEEPING: Keeping = { runs: 50, size: 500_000_000 };
 
 /** A process that has not said for so long that it is alive is not, in milliseconds. */
 const SILENT = 45_000;
@@ -54,7 +54,7 @@ export class Records {
   readonly #keeping: Keeping;
 
   /** `folder` is that of the project file. */
-  constructor(folder: string, keeping: Keeping = USUAL_KEEPING) {
+  constructor(folder: string, keeping: Keeping = DEFAULT_KEEPING) {
     this.#own = join(folder, OWN_FOLDER);
     this.#folder = join(this.#own, 'runs');
     this.#keeping = keeping;
@@ -107,7 +107,7 @@ export class Records {
     const running = this.isRunning(id);
     if (running !== undefined)
       fail('cannot-resume', `the run ${id} still goes on, in process ${running}`, {
-        instead: `once it has ended; where that process is another one, take away ${join(this.folderOf(id), PROCESS)}`,
+        hint: `once it has ended; where that process is another one, take away ${join(this.folderOf(id), PROCESS)}`,
       });
     const path = join(this.folderOf(id), EVENTS);
     const { events, spans, whole } = readEvents(path);
@@ -160,7 +160,7 @@ export class Records {
     }
   }
 
-  /** Takes away what is left of runs that were cut off long ago, before they had told anything. */
+  /** Takes away what is left of runs that were interrupted long ago, before they had told anything. */
   #sweep(): void {
     for (const name of this.#names())
       if (
@@ -224,7 +224,7 @@ export class Records {
 
   // ---- reading
 
-  /** The ids of all runs, the latest first; without those that were cut off before they had told anything. */
+  /** The ids of all runs, the latest first; without those that were interrupted before they had told anything. */
   ids(): string[] {
     if (!existsSync(this.#folder)) return [];
     return this.#names()
@@ -261,7 +261,7 @@ export class Records {
     }
   }
 
-  /** The summary of a run that has none: it was cut off, or goes on. */
+  /** The summary of a run that has none: it was interrupted, or goes on. */
   #summed(id: string): RunSummary | UnreadableRun | undefined {
     const path = join(this.folderOf(id), EVENTS);
     if (!existsSync(path)) return undefined;
@@ -290,17 +290,17 @@ export class Records {
   find(wanted: string): string {
     const ids = this.ids();
     if (ids.length === 0)
-      fail('no-record', 'no run is recorded here yet', { instead: 'batharon run, or batharon send' });
+      fail('no-record', 'no run is recorded here yet', { hint: 'batharon run, or batharon send' });
     if (wanted === 'last' || wanted === '') return this.latest()[0] ?? ids[0]!;
     const found = ids.filter((id) => id.startsWith(wanted));
     if (found.includes(wanted)) return wanted;
     if (found.length === 1) return found[0]!;
     if (found.length > 1)
       fail('no-record', `${found.length} runs begin with ${wanted}: ${nameList(found)}`, {
-        instead: 'the whole id',
+        hint: 'the whole id',
       });
     return fail('no-record', `no run ${wanted} is recorded`, {
-      instead: `the last are ${ids.slice(0, 5).join(', ')}`,
+      hint: `the last are ${ids.slice(0, 5).join(', ')}`,
     });
   }
 
@@ -310,8 +310,8 @@ export class Records {
   }
 
   /**
-   * The events of a run; of one that has many, where it has ended, those of its outline: of the turns of its loops only the
-   * slowest and the broken ones. Of one that was cut off nothing that stands in turns. Throws `record-unreadable`.
+   * The events of a run; of one that has many, where it has ended, those of its outline: of the iterations of its loops only the
+   * slowest and the broken ones. Of one that was interrupted nothing that stands in iterations. Throws `record-unreadable`.
    */
   outline(id: string): ReadEvents {
     if (statSync(join(this.folderOf(id), EVENTS)).size <= LONG) return this.events(id);

@@ -16,8 +16,8 @@ export interface RunSummary {
   /** In milliseconds, pauses before it was resumed left out. */
   readonly elapsed: number;
   readonly calls: number;
-  /** The address of the step that broke, and why. */
-  readonly broke?: string;
+  /** The address of the step that failed, and why. */
+  readonly failed?: string;
   /** What that step does, where it has no name. */
   readonly does?: string;
   readonly problem?: RecordedProblem;
@@ -35,7 +35,7 @@ export interface RunSummary {
 export class Summing {
   #began: EventOf<'run-began'> | undefined;
   #ended: EventOf<'run-ended'> | undefined;
-  #broke: EventOf<'step-ended'> | undefined;
+  #failed: EventOf<'step-ended'> | undefined;
   #does: string | undefined;
   /** What the steps without a name that are under way do. */
   readonly #unnamed = new Map<string, string>();
@@ -59,7 +59,7 @@ export class Summing {
         this.#cleaning = event.cleanup ?? false;
         if (this.#cleaning) break;
         this.#resumed++;
-        this.#ended = this.#broke = undefined;
+        this.#ended = this.#failed = undefined;
         this.#left = false;
         break;
       case 'step-began':
@@ -69,13 +69,13 @@ export class Summing {
         this.#calls++;
         break;
       case 'step-ended':
-        if (event.outcome === 'broke' && event.problem && !this.#broke) {
-          this.#broke = event;
+        if (event.outcome === 'failed' && event.problem && !this.#failed) {
+          this.#failed = event;
           this.#does = this.#unnamed.get(event.step);
         }
         this.#unnamed.delete(event.step);
         break;
-      case 'left':
+      case 'undo-left':
         this.#left = true;
         break;
       case 'run-ended':
@@ -91,7 +91,7 @@ export class Summing {
   summary(size: number): RunSummary | undefined {
     if (!this.#began) return undefined;
     const { at, chain, environment, file, part, run } = this.#began;
-    const problem = this.#broke?.problem ?? this.#ended?.problem;
+    const problem = this.#failed?.problem ?? this.#ended?.problem;
     return {
       version: 1,
       run,
@@ -103,8 +103,8 @@ export class Summing {
       ...(this.#ended ? { exit: this.#ended.exit } : {}),
       elapsed: Math.max(0, this.#lastAt - at - this.#pauses),
       calls: this.#calls,
-      ...(this.#broke ? { broke: this.#broke.step } : {}),
-      ...(this.#broke && this.#does !== undefined ? { does: this.#does } : {}),
+      ...(this.#failed ? { failed: this.#failed.step } : {}),
+      ...(this.#failed && this.#does !== undefined ? { does: this.#does } : {}),
       ...(problem ? { problem } : {}),
       resumed: this.#resumed,
       ...(part ? { part } : {}),

@@ -103,7 +103,7 @@ export class LockedStore implements Sealer {
     const key = Buffer.from(readFileSync(this.#keyPath, 'utf8').trim(), 'base64');
     if (key.length !== 32)
       fail('locked-unreadable', `the file ${this.#keyPath} holds no key of 256 bits`, {
-        instead: 'the file from a backup; without it what was locked is lost, and secret set stores it anew',
+        hint: 'the file from a backup; without it what was locked is lost, and secret set stores it anew',
       });
     return key;
   }
@@ -160,7 +160,7 @@ export class LockedStore implements Sealer {
       'locked-unreadable',
       `the file ${this.#path} is not one that this version of Batharon wrote`,
       {
-        instead: 'the file taken away; secret set stores secrets anew',
+        hint: 'the file taken away; secret set stores secrets anew',
       },
     );
   }
@@ -205,7 +205,7 @@ export class LockedStore implements Sealer {
         'locked-unreadable',
         `the locked secret ${name} can’t be opened: it was sealed with another key than ${this.#keyPath}`,
         {
-          instead: `batharon secret set ${name}`,
+          hint: `batharon secret set ${name}`,
         },
       )
     );
@@ -217,7 +217,7 @@ export class LockedStore implements Sealer {
     const sealed = this.#seal(value, `secret ${key}`);
     if (this.#notKept !== undefined)
       fail('file-not-written', `the key ${this.#keyPath} can’t be kept: ${this.#notKept}`, {
-        instead: `XDG_CONFIG_HOME=FOLDER batharon secret set ${name}, with a folder that this user may write; or ${name}: env NAME in batharon.yaml`,
+        hint: `XDG_CONFIG_HOME=FOLDER batharon secret set ${name}, with a folder that this user may write; or ${name}: env NAME in batharon.yaml`,
       });
     let replaced = false;
     await this.#change((locked) => {

@@ -106,7 +106,7 @@ export async function whileLocked<T>(path: string, work: () => T | Promise<T>): 
     })
     .catch((error: unknown) => {
       if ((error as NodeJS.ErrnoException).code !== 'ELOCKED') throw error;
-      throw new Error(`another process has held ${path}.lock for a minute`);
+      throw new Error(`another process has had ${path}.lock for a minute`);
     });
   try {
     return await work();

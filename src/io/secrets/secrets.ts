@@ -65,7 +65,7 @@ export class ProjectSecrets implements Secrets {
     return fail(
       'secret-missing',
       `the secret ${name} comes from the variable ${where}, which is ${value === '' ? 'empty' : 'not set'}`,
-      { place: at, instead: `${where}=… batharon run …, or export ${where} first` },
+      { place: at, hint: `${where}=… batharon run …, or export ${where} first` },
     );
   }
 
@@ -138,7 +138,7 @@ export class ProjectSecrets implements Secrets {
         : `the secret ${name} is to be typed in, and there is no terminal to ask at`,
       {
         place: at,
-        instead: `${name}: env NAME_OF_A_VARIABLE in batharon.yaml, where nobody is there to ask`,
+        hint: `${name}: env NAME_OF_A_VARIABLE in batharon.yaml, where nobody is there to ask`,
       },
     );
   }
@@ -154,7 +154,7 @@ export class ProjectSecrets implements Secrets {
       `the secret ${name} is locked, and none is stored under the name ${where}${environment === undefined ? '' : `, for the environment ${environment} or for all`}`,
       {
         place: at,
-        instead: `batharon secret set ${where}`,
+        hint: `batharon secret set ${where}`,
       },
     );
   }

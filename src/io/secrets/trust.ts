@@ -17,7 +17,7 @@ const HOW = '--trust, or BATHARON_TRUST=1, once you have looked at the project f
 
 /**
  * Whether a project file may have its way with this machine. A file can come from anywhere, and says which commands are run and which files
- * outside its folder are read for secrets: before the first time a person is asked, and the answer is kept outside the project, for just these
+ * outside its folder are read for secrets: before the first time a person is asked, and the response is kept outside the project, for just these
  * lines in just this place.
  */
 export class Trust {
@@ -42,7 +42,7 @@ export class Trust {
     const whole = resolve(file);
     const why = foreign(whole) ?? foreign(dirname(whole));
     if (why !== undefined)
-      fail('not-trusted', `${why}, so the project file ${file} may not be yours`, { instead: HOW });
+      fail('not-trusted', `${why}, so the project file ${file} may not be yours`, { hint: HOW });
   }
 
   /** Throws `not-trusted` where a secret is fetched in a way that nobody has agreed to. */
@@ -76,16 +76,16 @@ export class Trust {
     const kept = join(configurationFolder(this.#world.variables), 'trusted', digest);
     if (lstatSync(kept, { throwIfNoEntry: false })?.isFile()) return;
     const what = lines.map((line) => `  ${line}`).join('\n');
-    const answer = await this.#world.confirm?.(
+    const response = await this.#world.confirm?.(
       `${this.#project.file!} has this run, or read from outside its folder, for its secrets:\n${what}\nIs that meant? [yes/no] `,
     );
-    if (answer !== true)
+    if (response !== true)
       fail(
         'not-trusted',
-        answer === undefined
+        response === undefined
           ? `${this.#project.file!} runs commands or reads files outside its folder for its secrets, and nobody is there to agree: ${lines.join('; ')}`
           : `${this.#project.file!} is not trusted, so nothing was run and nothing was sent`,
-        { instead: HOW },
+        { hint: HOW },
       );
     try {
       mkdirSync(dirname(kept), { recursive: true, mode: 0o700 });

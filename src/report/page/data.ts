@@ -27,7 +27,7 @@ export interface PageRun {
 export interface PageProblem {
   readonly code: string;
   readonly message: string;
-  readonly instead?: string | undefined;
+  readonly hint?: string | undefined;
 }
 
 export interface PageStep {
@@ -42,24 +42,24 @@ export interface PageStep {
   readonly problem?: PageProblem;
   readonly expected?: readonly {
     readonly condition: string;
-    readonly held: boolean;
-    readonly came?: string | undefined;
+    readonly passed: boolean;
+    readonly got?: string | undefined;
     readonly because?: string | undefined;
-    readonly instead?: string | undefined;
+    readonly hint?: string | undefined;
   }[];
   readonly kept?: readonly (readonly [name: string, value: string])[];
-  /** Said, remarks, states, sign-ins: a label and a text. */
+  /** Said, warnings, states, sign-ins: a label and a text. */
   readonly notes?: readonly (readonly [label: string, text: string])[];
   readonly waits?: readonly { readonly from: number; readonly for: number; readonly why: string }[];
   readonly requests?: readonly PageRequest[];
   readonly steps?: readonly PageStep[];
-  readonly turns?: readonly PageTurn[];
-  /** How many turns there were to be. */
+  readonly iterations?: readonly PageIteration[];
+  /** How many iterations there were to be. */
   readonly of?: number;
 }
 
-export interface PageTurn {
-  readonly turn: number;
+export interface PageIteration {
+  readonly iteration: number;
   readonly item?: string;
   readonly outcome: string;
   readonly from: number;
@@ -76,9 +76,9 @@ export interface PageRequest {
   readonly url: string;
   readonly headers: PageHeaders;
   readonly body?: PageBody;
-  readonly held?: number;
+  readonly delayed?: number;
   readonly page?: number;
-  readonly answer?: {
+  readonly response?: {
     readonly status: number;
     readonly headers: PageHeaders;
     readonly body: PageBody;

@@ -1,17 +1,17 @@
-import type { PageStep, PageTurn } from './data.ts';
+import type { PageStep, PageIteration } from './data.ts';
 import { copy, make, timeWords } from './dom.ts';
 import { showExchange } from './exchange.ts';
 
-/** Turns that are shown at once; a loop may have thousands. */
-const TURNS_AT_ONCE = 50;
+/** Iterations that are shown at once; a loop may have thousands. */
+const ITERATIONS_AT_ONCE = 50;
 
 /** A step of the conversation: a line that opens. What is inside is made when it is opened for the first time. */
 export function stepEntry(step: PageStep, open = false): HTMLDetailsElement {
-  const { address, elapsed, name, outcome, requests = [], turns } = step;
+  const { address, elapsed, name, outcome, requests = [], iterations } = step;
   const last = requests.at(-1);
-  const held = turns?.filter((turn) => turn.outcome === 'held').length ?? 0;
+  const passed = iterations?.filter((iteration) => iteration.outcome === 'passed').length ?? 0;
   const about = [
-    ...(turns ? [`${held} of ${Math.max(step.of ?? 0, turns.length)} turns held`] : []),
+    ...(iterations ? [`${passed} of ${Math.max(step.of ?? 0, iterations.length)} iterations passed`] : []),
     ...(requests.length > 1 ? [`${requests.length} requests`] : []),
     ...(step.reason === undefined ? [] : [step.reason]),
     ...(last ? [`${last.method} ${last.url}`] : []),
@@ -21,45 +21,45 @@ export function stepEntry(step: PageStep, open = false): HTMLDetailsElement {
     outcome,
     open,
     name: address.includes('[') ? address : name,
-    status: last?.answer ? String(last.answer.status) : '',
+    status: last?.response ? String(last.response.status) : '',
     time: outcome === 'skipped' ? '' : timeWords(elapsed),
     about,
     inside: () => [
       ...facts(step),
       ...requests.map((request, i) => showExchange(request, i, requests.length)),
-      ...(step.steps ?? []).map((inner) => stepEntry(inner, inner.outcome === 'broke')),
-      ...(turns ? [turnList(address, turns)] : []),
+      ...(step.steps ?? []).map((inner) => stepEntry(inner, inner.outcome === 'failed')),
+      ...(iterations ? [iterationList(address, iterations)] : []),
     ],
   });
 }
 
-function turnEntry(loop: string, turn: PageTurn): HTMLDetailsElement {
-  const { elapsed, item, outcome, problem, steps } = turn;
+function iterationEntry(loop: string, iteration: PageIteration): HTMLDetailsElement {
+  const { elapsed, item, outcome, problem, steps } = iteration;
   return entry({
-    address: `${loop}[${turn.turn}]`,
+    address: `${loop}[${iteration.iteration}]`,
     outcome,
     open: false,
-    name: `[${turn.turn}] ${item ?? ''}`,
+    name: `[${iteration.iteration}] ${item ?? ''}`,
     status: '',
     time: timeWords(elapsed),
     about: problem?.message ?? '',
-    inside: () => steps.map((step) => stepEntry(step, step.outcome === 'broke')),
+    inside: () => steps.map((step) => stepEntry(step, step.outcome === 'failed')),
   });
 }
 
-/** The turns of a loop, those that broke first, so many at a time. */
-function turnList(loop: string, turns: readonly PageTurn[]): HTMLElement {
-  const sorted = [...turns].sort(
-    (a, b) => Number(a.outcome === 'held') - Number(b.outcome === 'held') || a.turn - b.turn,
+/** The iterations of a loop, those that failed first, so many at a time. */
+function iterationList(loop: string, iterations: readonly PageIteration[]): HTMLElement {
+  const sorted = [...iterations].sort(
+    (a, b) => Number(a.outcome === 'passed') - Number(b.outcome === 'passed') || a.iteration - b.iteration,
   );
-  const list = make('div', { class: 'turns' });
+  const list = make('div', { class: 'iterations' });
   const more = make('button', { type: 'button', class: 'more' });
   let shown = 0;
   const add = (): void => {
-    const next = sorted.slice(shown, shown + TURNS_AT_ONCE);
-    list.append(...next.map((turn) => turnEntry(loop, turn)));
+    const next = sorted.slice(shown, shown + ITERATIONS_AT_ONCE);
+    list.append(...next.map((iteration) => iterationEntry(loop, iteration)));
     shown += next.length;
-    more.textContent = `show ${Math.min(TURNS_AT_ONCE, sorted.length - shown)} more of ${sorted.length - shown} turns`;
+    more.textContent = `show ${Math.min(ITERATIONS_AT_ONCE, sorted.length - shown)} more of ${sorted.length - shown} iterations`;
     if (shown >= sorted.length) more.remove();
   };
   more.addEventListener('click', add);
@@ -114,16 +114,16 @@ function entry({ about, address, inside, name, open, outcome, status, time }: En
 /** What was expected, what came, what was kept: a label and a text each. */
 function facts(step: PageStep): HTMLElement[] {
   const rows: (readonly [label: string, text: string, mark?: string])[] = [];
-  for (const { because, came, condition, held, instead } of step.expected ?? []) {
-    rows.push([held ? 'held' : 'expected', condition, held ? 'quiet' : '']);
-    if (held) continue;
-    rows.push(['came', came ?? '', 'strong']);
+  for (const { because, got, condition, passed, hint } of step.expected ?? []) {
+    rows.push([passed ? 'passed' : 'expected', condition, passed ? 'quiet' : '']);
+    if (passed) continue;
+    rows.push(['got', got ?? '', 'strong']);
     if (because !== undefined) rows.push(['because', because]);
-    if (instead !== undefined) rows.push(['instead', instead]);
+    if (hint !== undefined) rows.push(['hint', hint]);
   }
-  if (step.problem && (step.expected ?? []).every(({ held }) => held)) {
+  if (step.problem && (step.expected ?? []).every(({ passed }) => passed)) {
     rows.push(['problem', step.problem.message, 'strong']);
-    if (step.problem.instead !== undefined) rows.push(['instead', step.problem.instead]);
+    if (step.problem.hint !== undefined) rows.push(['hint', step.problem.hint]);
   }
   for (const [name, value] of step.kept ?? []) rows.push(['kept', `${name}: ${shortened(value)}`]);
   for (const [label, text] of step.notes ?? []) rows.push([label, text]);
@@ -152,12 +152,12 @@ function facts(step: PageStep): HTMLElement[] {
 }
 
 const WHY: Readonly<Record<string, string>> = {
-  told: 'as the service said',
-  pace: 'held back by the pace of the service',
+  'retry-after': 'as the service said',
+  pace: 'delayed by the pace of the service',
   retry: 'before it was sent again',
   poll: 'before it was asked again',
-  repeat: 'before the next turn',
-  'call-back': 'to be called back',
+  repeat: 'before the next iteration',
+  callback: 'to be callback received',
   step: 'as the step says',
 };
 

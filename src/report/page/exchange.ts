@@ -15,10 +15,10 @@ export function showExchange(request: PageRequest, nth: number, count: number): 
   const which = request.page === undefined ? `attempt ${nth + 1}` : `page ${request.page}`;
   return make(
     'section',
-    { class: 'exchange', 'aria-label': count > 1 ? `${which} of ${count} requests` : 'request and answer' },
+    { class: 'exchange', 'aria-label': count > 1 ? `${which} of ${count} requests` : 'request and response' },
     count > 1 && make('h4', {}, `${which}, of ${count} requests`),
-    (request.held ?? 0) > 0 &&
-      make('p', { class: 'quiet' }, `held back for ${timeWords(request.held!)} by the pace of the service`),
+    (request.delayed ?? 0) > 0 &&
+      make('p', { class: 'quiet' }, `delayed for ${timeWords(request.delayed!)} by the pace of the service`),
     make('div', { class: 'columns' }, said(request), answered(request)),
   );
 }
@@ -26,21 +26,21 @@ export function showExchange(request: PageRequest, nth: number, count: number): 
 function said({ body, headers, method, url }: PageRequest): HTMLElement {
   return make(
     'div',
-    { class: 'said' },
-    make('h5', {}, 'said'),
+    { class: 'shown' },
+    make('h5', {}, 'shown'),
     make('p', { class: 'line' }, make('b', {}, method), ' ', url),
     fields(headers),
     body && showBody(body),
   );
 }
 
-function answered({ answer, elapsed, problem }: PageRequest): HTMLElement {
+function answered({ response, elapsed, problem }: PageRequest): HTMLElement {
   const column = make('div', { class: 'answered' }, make('h5', {}, 'answered'));
-  if (!answer) {
-    column.append(make('p', { class: 'line bad' }, problem?.message ?? 'no answer is recorded'));
+  if (!response) {
+    column.append(make('p', { class: 'line bad' }, problem?.message ?? 'no response is recorded'));
     return column;
   }
-  const { body, headers, phases, status } = answer;
+  const { body, headers, phases, status } = response;
   column.append(
     make(
       'p',

@@ -1,4 +1,4 @@
-import type { PageData, PageRun, PageStep, PageTurn } from './data.ts';
+import type { PageData, PageRun, PageStep, PageIteration } from './data.ts';
 import { make, timeWords } from './dom.ts';
 import { stepEntry } from './entry.ts';
 import { Search } from './search.ts';
@@ -18,13 +18,13 @@ async function read(): Promise<PageData> {
   return (await new Response(stream).json()) as PageData;
 }
 
-function brokenIn(steps: readonly PageStep[]): PageStep[] {
+function failedIn(steps: readonly PageStep[]): PageStep[] {
   return steps.flatMap((step) => {
     const inside = [
-      ...brokenIn(step.steps ?? []),
-      ...(step.turns ?? []).flatMap((turn: PageTurn) => brokenIn(turn.steps)),
+      ...failedIn(step.steps ?? []),
+      ...(step.iterations ?? []).flatMap((iteration: PageIteration) => failedIn(iteration.steps)),
     ];
-    return step.outcome === 'broke' && step.problem ? [step, ...inside] : inside;
+    return step.outcome === 'failed' && step.problem ? [step, ...inside] : inside;
   });
 }
 
@@ -91,10 +91,10 @@ function showRun(run: PageRun): HTMLElement {
     found.querySelector('summary')!.focus({ preventScroll: true });
   };
   section.append(head(run), timeline(run, goTo));
-  const broken = brokenIn([...run.steps, ...run.undo, ...run.cleanup]);
+  const broken = failedIn([...run.steps, ...run.undo, ...run.cleanup]);
   if (broken.length > 0)
     section.append(
-      make('h2', {}, broken.length === 1 ? 'What broke' : `What broke: ${broken.length} steps`),
+      make('h2', {}, broken.length === 1 ? 'What failed' : `What failed: ${broken.length} steps`),
       make(
         'div',
         { class: 'broken' },
@@ -103,7 +103,7 @@ function showRun(run: PageRun): HTMLElement {
           make(
             'p',
             { class: 'quiet' },
-            `and ${broken.length - BROKEN_SHOWN} more; the search finds them by “broke”`,
+            `and ${broken.length - BROKEN_SHOWN} more; the search finds them by “failed”`,
           ),
       ),
     );
@@ -184,7 +184,7 @@ function searchField(runs: readonly PageRun[], content: HTMLElement): HTMLElemen
   );
 }
 
-/** What is printed is open: what broke is already, and of the conversation its first steps are opened. */
+/** What is printed is open: what failed is already, and of the conversation its first steps are opened. */
 function openForPrint(): void {
   const closed = [
     ...document.querySelectorAll<HTMLDetailsElement>('.conversation > details:not([open])'),
@@ -199,7 +199,7 @@ async function show(): Promise<void> {
   page.append(
     searchField(runs, content),
     content,
-    make('div', { id: 'said', role: 'status', 'aria-live': 'polite' }),
+    make('div', { id: 'shown', role: 'status', 'aria-live': 'polite' }),
   );
   page.removeAttribute('aria-busy');
   addEventListener('beforeprint', openForPrint);

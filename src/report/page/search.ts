@@ -23,30 +23,30 @@ export class Search {
       outcome,
       problem?.message ?? '',
       problem?.code ?? '',
-      ...expected.flatMap(({ came, condition }) => [condition, came ?? '']),
+      ...expected.flatMap(({ got, condition }) => [condition, got ?? '']),
       ...kept.map(([own, value]) => `${own}: ${value}`),
       ...notes.map(([label, text]) => `${label} ${text}`),
-      ...requests.flatMap(({ answer, body, method, problem: why, url }) => [
+      ...requests.flatMap(({ response, body, method, problem: why, url }) => [
         `${method} ${url}`,
         body?.text ?? '',
         why?.message ?? '',
-        answer ? `${answer.status} ${answer.body.type ?? ''} ${answer.body.text ?? ''}` : '',
+        response ? `${response.status} ${response.body.type ?? ''} ${response.body.text ?? ''}` : '',
       ]),
     ];
-    if (!step.turns || requests.length > 0 || problem)
+    if (!step.iterations || requests.length > 0 || problem)
       this.#all.push({ step, text: texts.join('\n').toLowerCase() });
     for (const inner of step.steps ?? []) this.#add(inner);
-    for (const turn of step.turns ?? []) for (const inner of turn.steps) this.#add(inner);
+    for (const iteration of step.iterations ?? []) for (const inner of iteration.steps) this.#add(inner);
   }
 
-  /** The steps in which all words stand; those that broke first. */
+  /** The steps in which all words stand; those that failed first. */
   find(wanted: string): PageStep[] {
     const words = wanted
       .toLowerCase()
       .split(/\s+/)
       .filter((word) => word !== '');
     const found = this.#all.filter(({ text }) => words.every((word) => text.includes(word)));
-    const broke = found.filter(({ step }) => step.outcome === 'broke');
-    return [...broke, ...found.filter(({ step }) => step.outcome !== 'broke')].map(({ step }) => step);
+    const failed = found.filter(({ step }) => step.outcome === 'failed');
+    return [...failed, ...found.filter(({ step }) => step.outcome !== 'failed')].map(({ step }) => step);
   }
 }

@@ -66,8 +66,8 @@ const WORDS: Readonly<Record<string, string>> = {
   request: 'request',
   bad: 'request that failed',
   wait: 'waits of the step',
-  pace: 'held back by pace',
-  told: 'waits as told by the service',
+  pace: 'delayed by pace',
+  'retry-after': 'waits as asked by Retry-After',
 };
 
 /** The steps that take something back are many and alike: one row for all. */
@@ -75,14 +75,14 @@ function together(name: string, steps: readonly PageStep[]): { step: PageStep; d
   const [first] = steps;
   if (!first) return [];
   const last = steps.at(-1)!;
-  const broke = steps.some(({ outcome }) => outcome === 'broke');
+  const failed = steps.some(({ outcome }) => outcome === 'failed');
   return [
     {
       depth: 0,
       step: {
         ...first,
         name: `${name}, ${steps.length} step${steps.length === 1 ? '' : 's'}`,
-        outcome: broke ? 'broke' : 'held',
+        outcome: failed ? 'failed' : 'delayed',
         elapsed: last.from + last.elapsed - first.from,
         requests: steps.flatMap(({ requests = [] }) => requests),
       },
@@ -96,7 +96,10 @@ function flat(step: PageStep, depth: number): { step: PageStep; depth: number }[
 
 function stretches(step: PageStep): Stretch[] {
   if (step.outcome === 'skipped') return [];
-  const inner = [...own(step), ...(step.turns ?? []).flatMap((turn) => turn.steps.flatMap(deep))];
+  const inner = [
+    ...own(step),
+    ...(step.iterations ?? []).flatMap((iteration) => iteration.steps.flatMap(deep)),
+  ];
   const longest = inner.length <= MOST ? inner : inner.sort((a, b) => b.length - a.length).slice(0, MOST);
   return [{ from: step.from, length: step.elapsed, as: 'whole' }, ...longest];
 }
@@ -105,7 +108,7 @@ function deep(step: PageStep): Stretch[] {
   return [
     ...own(step),
     ...(step.steps ?? []).flatMap(deep),
-    ...(step.turns ?? []).flatMap((turn) => turn.steps.flatMap(deep)),
+    ...(step.iterations ?? []).flatMap((iteration) => iteration.steps.flatMap(deep)),
   ];
 }
 
@@ -114,11 +117,11 @@ function own({ requests = [], waits = [] }: PageStep): Stretch[] {
     ...waits.map(({ for: length, from, why }) => ({
       from,
       length,
-      as: why === 'told' || why === 'pace' ? why : 'wait',
+      as: why === 'retry-after' || why === 'pace' ? why : 'wait',
     })),
-    ...requests.flatMap(({ answer, elapsed, from, held = 0 }) => [
-      ...(held > 0 ? [{ from: from - held, length: held, as: 'pace' }] : []),
-      { from, length: elapsed, as: !answer || answer.status >= 400 ? 'bad' : 'request' },
+    ...requests.flatMap(({ response, elapsed, from, delayed = 0 }) => [
+      ...(delayed > 0 ? [{ from: from - delayed, length: delayed, as: 'pace' }] : []),
+      { from, length: elapsed, as: !response || response.status >= 400 ? 'bad' : 'request' },
     ]),
   ];
 }

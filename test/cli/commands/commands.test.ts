@@ -34,8 +34,8 @@ describe('demo', () => {
   test('needs nothing, tells its story and ends with 0', () => {
     expect(demo).toMatchObject({ code: 0, stdout: '' });
     expect(demo.stderr).toContain('8 glazed pieces wait on rack A3; p1009 costs 53.00');
-    expect(demo.stderr).toMatch(/held\s+delete\s+204/);
-    expect(demo.stderr).toMatch(/broke\s+certificate\s+200/);
+    expect(demo.stderr).toMatch(/passed\s+delete\s+204/);
+    expect(demo.stderr).toMatch(/failed\s+certificate\s+200/);
     expect(demo.stderr).toMatch(/came\s+'text\/html', a page titled "Kiln closed"/);
     expect(demo.stderr).toMatch(/stands\s+kiln-closed\.chain\.yaml:\d+:\d+/);
   });
@@ -123,7 +123,12 @@ describe('run', () => {
     ['an environment that is not there', ['run', '--env', 'live'], 2, /no environment live/],
     ['an unknown option', ['run', '--giv', 'a=b'], 2, /unknown option/],
     ['an unknown command', ['rnu'], 2, /unknown command/],
-    ['a rack that is not there', ['run', '--give', 'rack=Z9'], 1, /came\s+404[\s\S]*answer\s+.*No such rack/],
+    [
+      'a rack that is not there',
+      ['run', '--give', 'rack=Z9'],
+      1,
+      /came\s+404[\s\S]*response\s+.*No such rack/,
+    ],
   ])('%s', async (_, args, code, message) => {
     const finished = await batharon(folder, args);
     expect(finished.code).toBe(code);
@@ -238,14 +243,14 @@ cleanup:
         ['run'],
         {
           during: (text, kill) => {
-            if (asked || !/held\s+create/.test(text)) return;
+            if (asked || !/passed\s+create/.test(text)) return;
             asked = true;
             setTimeout(() => kill(signal), 300);
           },
         },
       );
       expect(code).toBe(130);
-      expect(stderr).toMatch(/cut off\s+slow[\s\S]*held\s+delete\s+204/);
+      expect(stderr).toMatch(/interrupted\s+slow[\s\S]*passed\s+delete\s+204/);
     },
   );
 
@@ -264,23 +269,23 @@ steps:
       }),
       ['run'],
     );
-    expect([code, stderr]).toEqual([0, expect.stringMatching(/held\s+office\s+200/)]);
+    expect([code, stderr]).toEqual([0, expect.stringMatching(/passed\s+office\s+200/)]);
   });
 });
 
 describe('what a service can do', () => {
   test.each<[string, string, number, RegExp]>([
     ['500', '', 1, /came\s+500/],
-    ['503', 'retry: { as-told: 0s, attempts: 1 }', 1, /came\s+503, a page titled "Back in a moment"/],
-    ['reset', '', 3, /broke the connection off|closed the connection/],
+    ['503', 'retry: { retry-after: 0s, attempts: 1 }', 1, /came\s+503, a page titled "Back in a moment"/],
+    ['reset', '', 3, /failed the connection off|closed the connection/],
     [
       'slow-first-byte',
       'timeout: 400ms',
       3,
-      /no answer within 400ms in all; it was waiting for the first byte of the answer after/,
+      /no response within 400ms in all; it was waiting for the first byte of the response after/,
     ],
     ['slow-body', 'timeout: 700ms', 3, /had begun to come, and was not complete within 700ms in all/],
-    ['cut-body', '', 3, /after an answer with status 200 had begun/],
+    ['cut-body', '', 3, /after a response with status 200 had begun/],
     ['broken-json', '', 1, /not JSON: .*line 1, column \d+/],
     [
       'wrong-type',
@@ -313,7 +318,7 @@ describe('what a service can do', () => {
     expect([code, stderr]).toEqual([3, expect.stringMatching(message)]);
   });
 
-  test('what answers is not HTTP', async () => {
+  test('what responses is not HTTP', async () => {
     const server = createServer((socket) => socket.end('SSH-2.0-Kiln\r\n'));
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
     const { port } = server.address() as { port: number };
@@ -338,7 +343,7 @@ describe('check and explain', () => {
     const found = await batharon(folder, ['check']);
     expect(found.code).toBe(2);
     expect(found.stderr).toMatch(
-      /a\.chain\.yaml:5:16: inside \{ \}[\s\S]*\n {4} {4}keep: \{ x: \$\.b\[0\]\.c, y: max\(\$\.d\) \}\n {4} {15}\^\n {4}instead: keep: \{ x: "\$\.b\[0\]\.c"/,
+      /a\.chain\.yaml:5:16: inside \{ \}[\s\S]*\n {4} {4}keep: \{ x: \$\.b\[0\]\.c, y: max\(\$\.d\) \}\n {4} {15}\^\n {4}hint: keep: \{ x: "\$\.b\[0\]\.c"/,
     );
     const fixed = await batharon(folder, ['check', '--fix']);
     expect([fixed.code, fixed.stderr]).toEqual([0, expect.stringContaining('no problems')]);
@@ -423,9 +428,7 @@ results: { __proto__: watched, constructor: constructor }
       folderWith({ 'a.chain.yaml': 'chain: A\nsteps:\n  - show: "${toString}"\n' }),
       ['check'],
     );
-    expect(wrong.stderr).toMatch(
-      /nothing defines the name toString .*\n.*\n.*\n {4}instead: names here: run/,
-    );
+    expect(wrong.stderr).toMatch(/nothing defines the name toString .*\n.*\n.*\n {4}hint: names here: run/);
   });
 
   test('explain', async () => {

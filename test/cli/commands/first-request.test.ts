@@ -41,7 +41,7 @@ test('a curl line becomes a step with a locked key; it runs; a value is found an
   expect((await batharon(folder, ['secret', 'list'])).stdout).toBe('local  locked  stored\n');
 
   const tried = await batharon(folder, ['try', 'rack.chain.yaml', 'pieces']);
-  expect([tried.code, tried.stderr.includes('held    pieces')]).toEqual([0, true]);
+  expect([tried.code, tried.stderr.includes('passed    pieces')]).toEqual([0, true]);
   expect(tried.stdout).toMatch(/^\$\.rack +'A3'$/m);
   expect(tried.stdout).toMatch(/^\$\.pieces\[0\]\.id +'p1003'$/m);
 
@@ -127,7 +127,7 @@ describe('send', () => {
     return folder;
   };
 
-  test('shows the exchange, the key masked, and the paths of the answer; the record holds no key either', async () => {
+  test('shows the exchange, the key masked, and the paths of the response; the record holds no key either', async () => {
     const folder = await withKey();
     const { code, stderr, stdout } = await batharon(folder, [
       'send',
@@ -160,13 +160,13 @@ describe('send', () => {
       'a status of 400 or more',
       ['GET', 'kiln', '/pieces/nope'],
       1,
-      /came {4}404 .*\n[\s\S]*broke {3}expected status < 400, came 404/,
+      /came {4}404 .*\n[\s\S]*failed {3}expected status < 400, got 404/,
     ],
     [
       'a service that is not there',
       ['GET', 'klin', '/x'],
       2,
-      /no service klin .*\n {4}instead: the nearest is kiln/,
+      /no service klin .*\n {4}hint: the nearest is kiln/,
     ],
     [
       'JSON that is none',
@@ -225,7 +225,7 @@ describe('import', () => {
     [
       'a form that is not known',
       ['import', 'soap', 'x'],
-      /soap can’t be imported .*\n {4}instead: batharon import curl \| fetch \| http/,
+      /soap can’t be imported .*\n {4}hint: batharon import curl \| fetch \| http/,
     ],
     ['an open quote', ['import', 'curl', "curl 'x"], /the quote that begins .* is not closed/],
     [
@@ -272,7 +272,7 @@ describe('eval, find and try', () => {
     const first = await batharon(folder, ['try', 'first.chain.yaml', 'piece']);
     expect([first.code, first.stderr]).toEqual([
       0,
-      expect.stringMatching(/held {4}rack_pieces[\s\S]*held {4}piece/),
+      expect.stringMatching(/passed {4}rack_pieces[\s\S]*passed {4}piece/),
     ]);
     const second = await batharon(folder, ['try', 'first.chain.yaml', 'piece']);
     expect([second.code, second.stderr]).toEqual([
@@ -281,10 +281,10 @@ describe('eval, find and try', () => {
     ]);
     expect(second.stderr).not.toContain('rack_pieces');
     expect((await batharon(folder, ['try', 'first.chain.yaml', 'pece'])).stderr).toMatch(
-      /no step pece .*\n {4}instead: piece/,
+      /no step pece .*\n {4}hint: piece/,
     );
     expect((await batharon(folder, ['find', 'moon boots'])).stderr).toContain(
-      'stands in none of the 3 recorded answers',
+      'stands in none of the 3 recorded responses',
     );
   });
 });
@@ -296,7 +296,7 @@ test('sign-in says for what and until when; sign-out forgets', async () => {
   const signed = await batharon(folder, ['sign-in']);
   expect([signed.code, signed.stderr]).toEqual([
     0,
-    expect.stringMatching(/held {4}signed in as desk.*, until 20\d\d-\d\d-\d\dT[\d:]+Z\.\n/),
+    expect.stringMatching(/passed {4}signed in as desk.*, until 20\d\d-\d\d-\d\dT[\d:]+Z\.\n/),
   ]);
   expect((await batharon(folder, ['sign-in', 'key'])).stderr).toContain(
     'key is of kind bearer: it goes with each request. Its secrets are there; no request was sent with it. test: GET SERVICE /path',
@@ -313,7 +313,7 @@ test('sign-in says for what and until when; sign-out forgets', async () => {
     code: 2,
     stderr: expect.stringMatching(/refused the credential desk with 401/) as unknown,
   });
-  expect((await batharon(folder, ['sign-in', 'dsk'])).stderr).toContain('instead: desk');
+  expect((await batharon(folder, ['sign-in', 'dsk'])).stderr).toContain('hint: desk');
 });
 
 test('certificates that the environment adds are trusted', async () => {

@@ -35,20 +35,20 @@ describe('compiled code', () => {
     mkdirSync(cache);
     const check = (): Promise<unknown> =>
       batharon(folder, ['check', 'one.chain.yaml'], { env: { XDG_CACHE_HOME: cache } });
-    const held = { code: 0, stdout: '', stderr: CHECKED };
-    expect(await check()).toEqual(held);
+    const passed = { code: 0, stdout: '', stderr: CHECKED };
+    expect(await check()).toEqual(passed);
     const first = kept(cache, 'check');
     expect([first.pieces[0], first.code]).toEqual(['main.cjs', 0]);
-    expect(await check()).toEqual(held);
+    expect(await check()).toEqual(passed);
     const second = kept(cache, 'check');
     expect(second.pieces).toEqual(first.pieces);
     expect(second.code).toBeGreaterThan(100_000);
-    expect(await check()).toEqual(held);
+    expect(await check()).toEqual(passed);
     const [build] = readdirSync(join(cache, 'batharon'));
     const file = join(cache, 'batharon', build!, 'check');
     for (const damaged of ['', 'no list', 'main.cjs ../../other.cjs\n', 'main.cjs\nno code']) {
       writeFileSync(file, damaged);
-      expect([damaged, await check()]).toEqual([damaged, held]);
+      expect([damaged, await check()]).toEqual([damaged, passed]);
     }
     await check();
     await check();
@@ -166,7 +166,7 @@ steps:
           loaded: { taken_back: boolean }[];
         };
         expect([code, ledger.loaded.map(({ taken_back }) => taken_back)]).toEqual([0, [true]]);
-        expect((await batharon(folder, ['history'])).stdout).toMatch(/^held .* 2 calls/);
+        expect((await batharon(folder, ['history'])).stdout).toMatch(/^passed .* 2 calls/);
       } finally {
         await practice.close();
       }
@@ -179,6 +179,6 @@ steps:
     const full = openSync('/dev/full', 'w');
     const { code, stderr } = await to(full, ['run', 'one.chain.yaml'], folder);
     expect([code, stderr]).toEqual([3, expect.stringContaining('standard output can’t be written: ')]);
-    expect(stderr).toContain('held. 1 of 1 step held');
+    expect(stderr).toContain('passed. 1 of 1 step passed');
   });
 });

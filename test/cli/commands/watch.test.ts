@@ -42,7 +42,7 @@ async function watching(
   return batharon(folder, ['watch', 'a.chain.yaml', ...args], {
     env: PRACTICE_VARIABLES,
     during: (stderr, kill) => {
-      const ended = stderr.match(/ steps? held, \d+ calls?, |nothing was sent\.$/gm)?.length ?? 0;
+      const ended = stderr.match(/ steps? passed, \d+ calls?, |nothing was sent\.$/gm)?.length ?? 0;
       for (; seen < ended; seen++) {
         const edit = edits[seen];
         if (edit) setTimeout(() => writeFileSync(path, edit(readFileSync(path, 'utf8'))), 20);
@@ -80,7 +80,7 @@ test('begins with the last run, checks each save, and sends only what has change
     expect(stderr).toMatch(/\$\.status found nothing/);
     expect(stderr).toMatch(/1 problem; nothing was sent/);
     expect(stderr).toMatch(/saved {3}a\.chain\.yaml\n {8}from look on/);
-    expect(stderr).toMatch(/2 steps held before/);
+    expect(stderr).toMatch(/2 steps passed before/);
     expect(JSON.parse(stdout.slice(0, stdout.indexOf('}') + 1))).toEqual({ state: 'waiting' });
     // The request that may change something is another one, and then the one that was answered.
     expect(stderr).toMatch(/POST kiln \/firings is not sent: it may change something/);
@@ -99,7 +99,7 @@ test('begins with the last run, checks each save, and sends only what has change
     expect(listed.stdout).toMatch(/and 1 run of watch; --watch shows them/);
     expect(listed.stdout).not.toContain(own!.run);
     expect((await batharon(folder, ['history', '--watch'])).stdout).toContain(own!.run);
-    expect([own, base]).toMatchObject([{ outcome: 'held' }, { outcome: 'broke', calls: 3 }]);
+    expect([own, base]).toMatchObject([{ outcome: 'passed' }, { outcome: 'failed', calls: 3 }]);
   } finally {
     await service.close();
   }
@@ -148,7 +148,7 @@ test('a project with the practice service begins from the start; other inputs, t
   expect(code).toBe(0);
   expect(stderr.match(/from the start/g)).toHaveLength(1);
   expect(stderr).toMatch(/from list on/);
-  expect(stderr).toMatch(/broke at list/);
+  expect(stderr).toMatch(/failed at list/);
   expect(new Set(stdout.match(/p\d+/g)).size).toBe(3);
   const missing = await batharon(folder, ['watch', 'b.chain.yaml']);
   expect([missing.code, missing.stderr]).toEqual([

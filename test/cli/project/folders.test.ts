@@ -39,7 +39,7 @@ describe('a folder of chains', () => {
     const { code, stderr, stdout } = await batharon(folderWith(FOLDER), ['run', 'chains']);
     expect([code, shown(stderr)]).toEqual([1, NAMES]);
     expect(stderr).toMatch(
-      /\nbroke\. 3 of 4 chains held, 0 calls, [^\n]*\nbroke {3}chains\/bowl\.chain\.yaml {2}bowl {2}run \w+\n$/,
+      /\nbroke\. 3 of 4 chains passed, 0 calls, [^\n]*\nbroke {3}chains\/bowl\.chain\.yaml {2}bowl {2}run \w+\n$/,
     );
     expect(Object.keys(JSON.parse(stdout) as object)).toEqual(
       ['anagama', 'deep/cup', 'deep/dish'].map((name) => `chains/${name}.chain.yaml`),
@@ -101,7 +101,7 @@ describe('a folder of chains', () => {
   test('--stop-early begins no chain once one has broken', async () => {
     const { code, stderr } = await batharon(folderWith(FOLDER), ['run', 'chains', '--stop-early']);
     expect([code, shown(stderr)]).toEqual([1, ['anagama', 'bowl']]);
-    expect(stderr).toContain('1 of 4 chains held, 2 not begun');
+    expect(stderr).toContain('1 of 4 chains passed, 2 not begun');
   });
 
   test('a problem in one of them is said, and none is begun; the highest exit code counts', async () => {

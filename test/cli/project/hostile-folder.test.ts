@@ -107,7 +107,7 @@ const record = (digest: string): string =>
     headers: [],
   }) +
   EVENT({
-    event: 'answer-came',
+    event: 'response-received',
     step: 's',
     attempt: 1,
     status: 200,
@@ -198,7 +198,7 @@ const FOLDERS: Readonly<Record<string, (folder: string, outside: string) => void
     symlinkSync(join(outside, '.ssh/id'), join(folder, 'key'));
     writeFileSync(join(folder, 'a.chain.yaml'), `chain: A\nsteps:\n  - call: POST ${url}/x\n    file: key\n`);
   },
-  'an answer is saved through a link to the home': (folder, outside) => {
+  'a response is saved through a link to the home': (folder, outside) => {
     symlinkSync(outside, join(folder, 'out'));
     writeFileSync(
       join(folder, 'a.chain.yaml'),

@@ -12,8 +12,8 @@ import { batharon, type Finished, folderWith } from '../support.ts';
 const SECRET = 'celadon/"ash"-4417';
 const ENV = { KILN_KEY: SECRET };
 
-/** A service whose answers a test changes; remembers what was asked of it. */
-let answers: (
+/** A service whose responses a test changes; remembers what was asked of it. */
+let responses: (
   request: IncomingMessage,
   body: string,
 ) => { status?: number; json?: unknown; type?: string; text?: string } | undefined;
@@ -27,10 +27,10 @@ beforeAll(async () => {
     request.on('data', (data: Buffer) => (body += data.toString()));
     request.on('end', () => {
       asked.push(`${request.method!} ${request.url!}`);
-      const answer = answers(request, body);
-      if (!answer) return void request.socket.destroy();
-      response.writeHead(answer.status ?? 200, { 'content-type': answer.type ?? 'application/json' });
-      response.end(answer.text ?? JSON.stringify(answer.json));
+      const reply = responses(request, body);
+      if (!reply) return void request.socket.destroy();
+      response.writeHead(reply.status ?? 200, { 'content-type': reply.type ?? 'application/json' });
+      response.end(reply.text ?? JSON.stringify(reply.json));
     });
   });
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
@@ -54,7 +54,7 @@ steps:
   - each: piece in pieces
     name: fire
     at-once: 1
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: POST kiln /load/\${piece}
         name: load
@@ -65,8 +65,8 @@ steps:
 results: { pieces: pieces }
 `;
 
-/** A kiln that echoes the key, in one answer a large one, and fails for the piece b. */
-const usual: typeof answers = (request, body) => {
+/** A kiln that echoes the key, in one response a large one, and fails for the piece b. */
+const usual: typeof responses = (request, body) => {
   if (request.url === '/rack')
     return {
       json: {
@@ -91,9 +91,9 @@ describe('what is recorded', () => {
       'a.chain.yaml': CHAIN,
       'b.chain.yaml': CHAIN.replace('Look and load', 'Another'),
     });
-    answers = usual;
+    responses = usual;
     await run(folder, 'run', 'a.chain.yaml', '--html', 'run.html', '--junit', 'run.xml');
-    answers = (request) =>
+    responses = (request) =>
       request.url === '/rack'
         ? { json: { pieces: ['a', 'b'], rack: { name: 7 }, shelf: [{ id: 'x' }] } }
         : { json: { loaded: true } };
@@ -104,20 +104,20 @@ describe('what is recorded', () => {
   test('history: the latest first, by outcome and by file', async () => {
     const all = await run(folder, 'history');
     expect(all.stdout).toMatch(
-      /^held {4}\w+ [^]*3 calls {2}b\.chain\.yaml {2}Another\nbroke {3}\w+ [^]*5 calls {2}a\.chain\.yaml {2}Look and load\n +at fire\[1\]\.load: /,
+      /^passed {4}\w+ [^]*3 calls {2}b\.chain\.yaml {2}Another\nbroke {3}\w+ [^]*5 calls {2}a\.chain\.yaml {2}Look and load\n +at fire\[1\]\.load: /,
     );
     expect((await run(folder, 'history', 'b.chain.yaml')).stdout).not.toContain('Look and load');
-    expect((await run(folder, 'history', '--outcome', 'broke')).stdout).not.toContain('Another');
+    expect((await run(folder, 'history', '--outcome', 'failed')).stdout).not.toContain('Another');
     const wrong = await run(folder, 'history', '--outcome', 'brocken');
-    expect([wrong.code, wrong.stderr]).toEqual([2, expect.stringMatching(/brocken[^]*broke/)]);
+    expect([wrong.code, wrong.stderr]).toEqual([2, expect.stringMatching(/brocken[^]*failed/)]);
   });
 
-  test('view: the run, a turn, a step, one of its attempts; what there is not is said with what there is', async () => {
+  test('view: the run, an iteration, a step, one of its attempts; what there is not is said with what there is', async () => {
     const [, first] = ids as [string, string];
     const whole = await run(folder, 'view', first);
-    expect(whole.stdout).toMatch(/held {4}rack +200 +[\d.]+ m?s {2}/);
-    expect(whole.stdout).toMatch(/broke {3}fire +2 of 3 turns held/);
-    expect(whole.stdout).toMatch(/ \[1\] 'b' +broke at load/);
+    expect(whole.stdout).toMatch(/passed {4}rack +200 +[\d.]+ m?s {2}/);
+    expect(whole.stdout).toMatch(/failed {3}fire +2 of 3 iterations passed/);
+    expect(whole.stdout).toMatch(/ \[1\] 'b' +failed at load/);
     expect(whole.stdout).toMatch(/batharon view \w+:fire\[1\]\.load/);
     expect((await run(folder, 'view', `${first}:fire[1]`)).stdout).toMatch(
       /attempt 1 +503[^]*attempt 2 +503/,
@@ -128,7 +128,7 @@ describe('what is recorded', () => {
     expect(step.stdout).toContain('‹secret key›');
     expect((await run(folder, 'view', `${first}:fire[1].load/attempt-1`)).stdout).toMatch(/503/);
     for (const [where, message] of [
-      [`${first}:fire[7]`, 'it has 3 turns'],
+      [`${first}:fire[7]`, 'it has 3 iterations'],
       [`${first}:lod`, 'no step lod'],
       [`${first}:fire[1].load/attempt-9`, 'it has 2 requests'],
       ['zzz', `the last are ${ids.join(', ')}`],
@@ -234,8 +234,8 @@ steps:
 results: { job: job }
 `;
 
-test('why turns broke stands wherever they are looked at: each kind once, and what a turn gathers as well', async () => {
-  answers = (request) =>
+test('why iterations failed stands wherever they are looked at: each kind once, and what an iteration gathers as well', async () => {
+  responses = (request) =>
     request.url === '/load/c'
       ? { status: 404, json: { title: 'No such piece' } }
       : { json: { loaded: false, cone: request.url === '/load/d' ? 'six' : 6 } };
@@ -246,7 +246,7 @@ steps:
   - each: piece in ['a', 'b', 'c']
     name: fire
     at-once: 1
-    turns-on-fail: continue
+    when-one-fails: continue
     at-least: 0
     steps:
       - call: POST kiln /load/\${piece}
@@ -255,7 +255,7 @@ steps:
   - each: piece in ['a', 'd']
     name: cool
     at-once: 1
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: POST kiln /load/\${piece}
         keep: { cone: $.cone }
@@ -263,29 +263,29 @@ steps:
 `,
   });
   const seen = [
-    /^broke {3}fire\[0\]\.load · 'a', and 1 more time\n +problem +expected \$\.loaded == true, came false\n +stands +a\.chain\.yaml:11:17$/m,
-    /^broke {3}fire\[2\]\.load · 'c'\n +problem +expected status < 400, came 404, "No such piece"$/m,
+    /^failed {3}fire\[0\]\.load · 'a', and 1 more time\n +problem +expected \$\.loaded == true, got false\n +stands +a\.chain\.yaml:11:17$/m,
+    /^failed {3}fire\[2\]\.load · 'c'\n +problem +expected status < 400, got 404, "No such piece"$/m,
   ];
   const gathered =
-    /^broke {3}cool\n +problem +'six' is not a number, in cool\[1\] 'd'\n +instead +digits[^]*?stands +a\.chain\.yaml:19:22$/m;
+    /^failed {3}cool\n +problem +'six' is not a number, in cool\[1\] 'd'\n +instead +digits[^]*?stands +a\.chain\.yaml:19:22$/m;
   const ran = await run(folder, 'run');
   expect(ran.stderr).toMatch(
-    /^broke {3}cool +1 of 2 turns held · 1 broke .*\n +problem +'six' is not a number, in cool\[1\]/m,
+    /^failed {3}cool +1 of 2 iterations passed · 1 failed .*\n +problem +'six' is not a number, in cool\[1\]/m,
   );
   const whole = (await run(folder, 'view')).stdout;
-  for (const one of [...seen, gathered, /\[1\] 'd' +broke at its end/]) expect(whole).toMatch(one);
+  for (const one of [...seen, gathered, /\[1\] 'd' +failed at its end/]) expect(whole).toMatch(one);
   const loop = (await run(folder, 'view', 'last:fire')).stdout;
   for (const one of seen) expect(loop).toMatch(one);
   expect(loop).not.toContain('six');
-  const turn = (await run(folder, 'view', 'last:fire[2]')).stdout;
-  expect(turn).toMatch(seen[1]!);
-  expect(turn).not.toContain('fire[0]');
+  const iteration = (await run(folder, 'view', 'last:fire[2]')).stdout;
+  expect(iteration).toMatch(seen[1]!);
+  expect(iteration).not.toContain('fire[0]');
   expect((await run(folder, 'view', 'last:cool')).stdout).toMatch(gathered);
   expect((await run(folder, 'view', 'last:cool[1]')).stdout).toMatch(
-    /^broke {3}cool\[1\]\n +problem +'six' is not a number\n/m,
+    /^failed {3}cool\[1\]\n +problem +'six' is not a number\n/m,
   );
   const none = await run(folder, 'view', 'last:fire[2].lod');
-  expect([none.code, none.stderr]).toEqual([2, expect.stringContaining('instead: fire[2].load')]);
+  expect([none.code, none.stderr]).toEqual([2, expect.stringContaining('hint: fire[2].load')]);
   expect((await run(folder, 'report', '--markdown')).stdout).toContain(
     "'six' is not a number, in cool[1] 'd'",
   );
@@ -297,7 +297,7 @@ describe('going on', () => {
       'batharon.yaml': project(),
       'a.chain.yaml': ONCE.replace(/ {4}undo:\n.*\n/, ''),
     });
-    answers = (request) => (request.method === 'POST' ? undefined : { json: { done: true } });
+    responses = (request) => (request.method === 'POST' ? undefined : { json: { done: true } });
     asked = [];
     const first = await run(folder, 'run', 'a.chain.yaml');
     expect([first.code, asked]).toEqual([3, ['POST /load/a']]);
@@ -307,7 +307,7 @@ describe('going on', () => {
       expect.stringMatching(/unknown load\n +call +POST [^]*--sent load[^]*--not-sent load/),
       1,
     ]);
-    // Without what its answer would have given, what needs that is not done, and the run has not held.
+    // Without what its response would have given, what needs that is not done, and the run has not passed.
     const without = await run(folder, 'resume', 'last', '--sent', 'load');
     expect([without.code, without.stderr, asked.length]).toEqual([
       1,
@@ -317,7 +317,7 @@ describe('going on', () => {
     const sent = await run(folder, 'resume', 'last', '--give', 'job=j7');
     expect([sent.code, JSON.parse(sent.stdout), asked.slice(1)]).toEqual([0, { job: 'j7' }, ['GET /job/j7']]);
     await run(folder, 'run', 'a.chain.yaml');
-    answers = (request) => ({ json: request.method === 'POST' ? { job: 'j8' } : { done: true } });
+    responses = (request) => ({ json: request.method === 'POST' ? { job: 'j8' } : { done: true } });
     const notSent = await run(folder, 'resume', 'last', '--not-sent');
     expect([notSent.code, JSON.parse(notSent.stdout)]).toEqual([0, { job: 'j8' }]);
   });
@@ -325,7 +325,7 @@ describe('going on', () => {
   test('what was taken back can’t be gone on with, and is named; with --leave it can', async () => {
     const folder = folderWith({ 'batharon.yaml': project(), 'a.chain.yaml': ONCE });
     let done = false;
-    answers = (request) => ({ json: request.method === 'POST' ? { job: 'j1' } : { done } });
+    responses = (request) => ({ json: request.method === 'POST' ? { job: 'j1' } : { done } });
     expect((await run(folder, 'run', 'a.chain.yaml')).code).toBe(1);
     const refused = await run(folder, 'resume');
     expect([refused.code, refused.stderr]).toEqual([
@@ -353,7 +353,7 @@ if (!isRunBySomebodyElse)
 (isRunBySomebodyElse ? test : test.skip)(
   'in a folder that may not be written to, a run ends as it would, and says that it is not recorded',
   async () => {
-    answers = () => ({ json: { pieces: [], loaded: true } });
+    responses = () => ({ json: { pieces: [], loaded: true } });
     const folder = folderWith({ 'batharon.yaml': project(), 'a.chain.yaml': CHAIN });
     chmodSync(folder, 0o755);
     const { code, stderr, stdout } = await batharon(folder, ['run', 'a.chain.yaml'], {
@@ -361,7 +361,7 @@ if (!isRunBySomebodyElse)
       as: NOBODY,
     });
     expect([code, JSON.parse(stdout)]).toEqual([0, { pieces: [] }]);
-    expect(stderr).toMatch(/remark {2}this run is not recorded: this user may not write there/);
+    expect(stderr).toMatch(/warning {2}this run is not recorded: this user may not write there/);
     expect(readdirSync(folder).toSorted()).toEqual(['a.chain.yaml', 'batharon.yaml']);
   },
 );
@@ -381,7 +381,7 @@ results: { rack: rack, job: job }
 
   test('is replayed as it ended; how a step was before is said apart; inputs that nothing has used can be given anew', async () => {
     const folder = folderWith({ 'batharon.yaml': project(), 'c.chain.yaml': RESUMED });
-    answers = (request) =>
+    responses = (request) =>
       request.url === '/job/j2'
         ? { json: { ok: true } }
         : request.url!.startsWith('/rack')
@@ -399,9 +399,9 @@ results: { rack: rack, job: job }
     asked = [];
     const replayed = await batharon(folder, ['run', '--replay', 'last']);
     expect([replayed.code, JSON.parse(replayed.stdout), asked]).toEqual([0, { rack: 'A3', job: 'j2' }, []]);
-    expect(replayed.stderr).toMatch(/2 of 2 steps held, 2 calls/);
+    expect(replayed.stderr).toMatch(/2 of 2 steps passed, 2 calls/);
     const view = await batharon(folder, ['view', 'last:look']);
-    expect(view.stdout).toMatch(/before +broke · 1 request/);
+    expect(view.stdout).toMatch(/before +failed · 1 request/);
     expect(view.stdout).toMatch(/attempt 1, before the run was resumed, of 2 requests/);
   });
 });

@@ -7,7 +7,7 @@ import { legible } from '../../../src/cli/terminal/terminal.ts';
 import { batharon, folderWith } from '../support.ts';
 
 const OBEYED = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]/;
-/** Clears the screen, colours, sets a title, moves up, and turns the direction. */
+/** Clears the screen, colours, sets a title, moves up, and iterations the direction. */
 const HOSTILE = '\u001b[2J\u001b[31mheld\u001b]0;title\u0007\u001b[1A\u009b2K\u202e\u0000\r';
 
 let server: Server;
@@ -16,20 +16,20 @@ let url = '';
 beforeAll(async () => {
   server = createServer((request, response) => {
     const path = request.url ?? '';
-    const answer = (status: number, type: string, body: string): void => {
+    const reply = (status: number, type: string, body: string): void => {
       response.writeHead(status, { 'content-type': type, 'x-note': 'a\u009b2Jb' });
       response.end(body);
     };
     if (path.startsWith('/json'))
-      answer(
+      reply(
         200,
         'application/json',
         JSON.stringify({ [HOSTILE]: HOSTILE, jobs: [{ [HOSTILE]: HOSTILE }, {}] }),
       );
-    else if (path.startsWith('/text')) answer(200, 'text/plain', `first\r\n${HOSTILE}`);
+    else if (path.startsWith('/text')) reply(200, 'text/plain', `first\r\n${HOSTILE}`);
     else if (path.startsWith('/problem'))
-      answer(409, 'application/problem+json', JSON.stringify({ title: HOSTILE, detail: HOSTILE }));
-    else answer(500, 'text/html', `<html><title>${HOSTILE}</title><p>${HOSTILE}</html>`);
+      reply(409, 'application/problem+json', JSON.stringify({ title: HOSTILE, detail: HOSTILE }));
+    else reply(500, 'text/html', `<html><title>${HOSTILE}</title><p>${HOSTILE}</html>`);
   });
   server.listen(0, '127.0.0.1');
   await new Promise((resolve) => server.once('listening', resolve));
@@ -52,7 +52,7 @@ steps:
     show: "\${said}"
   - each: job in all.jobs
     name: jobs
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: GET kiln /page
         name: page
@@ -61,7 +61,7 @@ steps:
     expect: $.jobs[0] == inner
 `;
 
-test('no command lets an answer move the cursor, colour lines, or turn their direction', async () => {
+test('no command lets a response move the cursor, colour lines, or iteration their direction', async () => {
   const folder = folderWith({
     'batharon.yaml': `services:\n  kiln:\n    url: ${url}\n`,
     'a.chain.yaml': CHAIN,
@@ -79,7 +79,7 @@ test('no command lets an answer move the cursor, colour lines, or turn their dir
       'view',
       `last:${step}`,
     ]),
-    ['find', 'held'],
+    ['find', 'passed'],
     ['compare', 'last', 'last'],
     ['send', 'GET', 'kiln', '/json'],
     ['send', 'GET', 'kiln', '/page'],
@@ -89,7 +89,7 @@ test('no command lets an answer move the cursor, colour lines, or turn their dir
   for (const args of commands) {
     const { code, stderr, stdout } = await batharon(folder, args);
     if (code! > 1) throw new Error(`${args.join(' ')}: ${stderr}`);
-    // The body of an answer that is no JSON goes to whoever reads standard output as it came.
+    // The body of a response that is no JSON goes to whoever reads standard output as it came.
     const seen = args[2] === 'kiln' && args[3] === '/page' ? stderr : stderr + stdout;
     expect([args, OBEYED.exec(seen.replaceAll('\r\n', '\n'))?.[0]]).toEqual([args, undefined]);
   }

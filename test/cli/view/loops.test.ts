@@ -39,7 +39,7 @@ test('run --leave leaves what was made; cleanup takes it back, once', async () =
     expect(left.stderr).toContain('4 steps of undo and cleanup left; batharon cleanup last carries them out');
     const taken = await batharon(folder, ['cleanup', 'last'], { env });
     expect([taken.code, await firings()]).toEqual([0, 0]);
-    expect(taken.stderr).toMatch(/held\s+undo\s+3 steps taken back[\s\S]*held\s+last_look/);
+    expect(taken.stderr).toMatch(/passed\s+undo\s+3 steps taken back[\s\S]*passed\s+last_look/);
     const again = await batharon(folder, ['cleanup', 'last'], { env });
     expect([again.code, again.stderr]).toEqual([2, expect.stringContaining('has left nothing')]);
     const unknown = await batharon(folder, ['cleanup', 'zzz'], { env });
@@ -82,21 +82,21 @@ steps:
   const loop = await batharon(folder, ['try', 'a.chain.yaml', 'look']);
   expect([loop.code, loop.stderr]).toEqual([
     0,
-    expect.stringMatching(/held\s+racks[\s\S]*held\s+look\s+2 turns/),
+    expect.stringMatching(/passed\s+racks[\s\S]*passed\s+look\s+2 iterations/),
   ]);
   const say = await batharon(folder, ['try', 'a.chain.yaml', 'say']);
   expect([say.code, say.stderr]).toEqual([0, expect.stringContaining('2 seen')]);
 });
 
 /** What a terminal shows in the end, and each frame on the way. */
-async function shown(turns: number, live: boolean): Promise<{ lines: string[]; written: string }> {
+async function shown(iterations: number, live: boolean): Promise<{ lines: string[]; written: string }> {
   const { events } = await runChain(
     `chain: Many
 steps:
-  - each: n in range(1, ${turns})
+  - each: n in range(1, ${iterations})
     name: look
     at-once: 8
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: GET kiln /\${n}
         name: one
@@ -118,17 +118,19 @@ steps:
   return { lines: written.split('\n'), written };
 }
 
-test('a loop is one line and the first failure of each kind, with 100 turns or with 10,000', async () => {
-  for (const turns of [100, 10_000]) {
-    const { lines } = await shown(turns, false);
+test('a loop is one line and the first failure of each kind, with 100 iterations or with 10,000', async () => {
+  for (const iterations of [100, 10_000]) {
+    const { lines } = await shown(iterations, false);
     expect(lines.length).toBeLessThan(30);
     const marks = lines.filter((line) => /^\S/.test(line));
-    expect(marks[1]).toMatch(new RegExp(`^broke   look +\\d+ of ${turns} turns held · \\d+ broke`));
+    expect(marks[1]).toMatch(
+      new RegExp(`^failed   look +\\d+ of ${iterations} iterations passed · \\d+ failed`),
+    );
     expect(marks[2]).toBe(
-      `broke   look[3].one, the 4th of ${turns} turns: 4, and ${turns / 10 - 1} more in the same way`,
+      `failed   look[3].one, the 4th of ${iterations} iterations: 4, and ${iterations / 10 - 1} more in the same way`,
     );
     expect(marks[3]).toMatch(
-      /^broke {3}look\[7\]\.one, the 8th of \d+ turns: 8, and \d+ more in the same way$/,
+      /^failed {3}look\[7\]\.one, the 8th of \d+ iterations: 8, and \d+ more in the same way$/,
     );
     expect(marks.at(-2)).toBe('says    done');
   }
@@ -145,7 +147,7 @@ test('the line of a loop says how long was waited in it, not before', async () =
   for (const event of events) view.show(event);
   const lines = terminal.written.split('\n');
   expect(lines.find((line) => line.includes('look'))).not.toMatch(/waited/);
-  expect(lines.at(-2)).toMatch(/waited 9\.0 s as told by kiln/);
+  expect(lines.at(-2)).toMatch(/waited 9\.0 s as asked by kiln/);
 });
 
 test('undo that failed 300 times is told by kind', async () => {
@@ -159,7 +161,7 @@ steps:
         name: one
         undo:
           - call: DELETE kiln /\${n}
-  - expect: 1 + 1 == length(load.turns)
+  - expect: 1 + 1 == length(load.iterations)
 `,
     ({ method, url }) => ({ status: method === 'POST' ? 201 : url.endsWith('0') ? 503 : 500 }),
     { project: KILN },
@@ -167,27 +169,27 @@ steps:
   const terminal = new WrittenTerminal(100, false);
   const view = new RunView(terminal);
   for (const event of events) view.show(event);
-  const lines = terminal.written.split('\n').filter((line) => line.startsWith('broke'));
+  const lines = terminal.written.split('\n').filter((line) => line.startsWith('failed'));
   expect(lines.slice(1, 4)).toEqual([
-    expect.stringMatching(/^broke +undo +0 of 300 steps taken back/),
+    expect.stringMatching(/^failed +undo +0 of 300 steps taken back/),
     expect.stringMatching(
-      /^broke +load\[299\]\.one\.undo\.0 DELETE kiln \/\$\{n\}, and 29 more in the same way/,
+      /^failed +load\[299\]\.one\.undo\.0 DELETE kiln \/\$\{n\}, and 29 more in the same way/,
     ),
-    expect.stringMatching(/^broke +load\[298\]\.one\.undo\.0 .*, and 269 more in the same way/),
+    expect.stringMatching(/^failed +load\[298\]\.one\.undo\.0 .*, and 269 more in the same way/),
   ]);
   expect(terminal.written.split('\n').length).toBeLessThan(50);
 });
 
-test('while it goes on, the turns under way are shown, a few lines, none too wide', async () => {
+test('while it goes on, the iterations under way are shown, a few lines, none too wide', async () => {
   const { written } = await shown(200, true);
   const frames = written.split('\r\u001b[2K');
-  const frame = frames.filter((one) => one.includes('turns done'))[3]!;
+  const frame = frames.filter((one) => one.includes('iterations done'))[3]!;
   expect(frame).toMatch(
-    /waits {3}look +\d+ of 200 turns done · \d+ broke · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
+    /waits {3}look +\d+ of 200 iterations done · \d+ failed · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
   );
   expect(frame).toContain('and 3 more');
   for (const line of frame.replace(/\u001b\[\d*[AK]/g, '').split('\n'))
     expect(widthOf(line)).toBeLessThanOrEqual(100);
   // Nothing of it stays.
-  expect(frames.at(-1)).not.toContain('turns done');
+  expect(frames.at(-1)).not.toContain('iterations done');
 });

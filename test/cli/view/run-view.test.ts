@@ -37,23 +37,23 @@ async function view(width: number, live: boolean, script: (nth: number) => Reply
 const pieces = (nth: number): Reply =>
   nth === 0 ? { json: '{"pieces": [{"id": "p1"}, {"id": "p2"}], "price": 12.50}' } : { json: '{"cone": 7}' };
 
-test('a line a step, words in a fixed column, and what broke in full', async () => {
+test('a line a step, words in a fixed column, and what failed in full', async () => {
   expect((await view(100, false, pieces)).split('\n')).toEqual([
     `Fire the glazed pieces of a rack${' '.repeat(60)}run test`,
     '        kiln at https://kiln.example',
-    'held    rack_pieces       200      0 ms  GET kiln /racks/A3/pieces  pieces: list of 2 · first: p1 · price: 12.50',
+    'passed    rack_pieces       200      0 ms  GET kiln /racks/A3/pieces  pieces: list of 2 · first: p1 · price: 12.50',
     'skipped many                             when: length(pieces) > 5 does not hold',
     'says    a\\tb p1',
-    'broke     look            200      0 ms  GET kiln /pieces/p1',
+    'failed     look            200      0 ms  GET kiln /pieces/p1',
     '        expected   $.cone == 6',
     '        came       7',
     '        call       GET https://kiln.example/v1/pieces/p1 · 200',
-    '        answer     {"cone": 7}',
+    '        response     {"cone": 7}',
     '        closer     batharon view test:fire.look',
     '        stands     test.chain.yaml:14:35',
     '        code       not-as-expected (batharon explain not-as-expected)',
-    'broke   fire                       0 ms',
-    'broke at look. 2 of 4 steps held, 1 skipped, 2 calls, 0 ms.',
+    'failed   fire                       0 ms',
+    'failed at look. 2 of 4 steps passed, 1 skipped, 2 calls, 0 ms.',
     '',
   ]);
 });
@@ -87,7 +87,7 @@ test('widths count columns, not characters', () => {
   expect([0.4, 999, 1500, 61_000].map(timeWords)).toEqual(['0 ms', '999 ms', '1.5 s', '1 min 1 s']);
 });
 
-test('all that a run may tell: pages, waits, redirects, rows, undo that broke, cleanup', async () => {
+test('all that a run may tell: pages, waits, redirects, rows, undo that failed, cleanup', async () => {
   const { events } = await runChain(
     `chain: Everything
 steps:
@@ -151,28 +151,28 @@ cleanup:
   expect(still.written.split('\n')).toEqual([
     `Everything${' '.repeat(82)}run test`,
     '        kiln at https://kiln.example',
-    'held    list              200      0 ms  GET kiln /list  2 pages, 3 items · ids: list of 3',
-    'held    moved             200      0 ms  GET kiln /new',
+    'passed    list              200      0 ms  GET kiln /list  2 pages, 3 items · ids: list of 3',
+    'passed    moved             200      0 ms  GET kiln /new',
     '        redirected to https://kiln.example/v1/new',
-    'held    busy              200    13.1 s  GET kiln /busy  3 attempts',
-    'held    job               200     4.0 s  GET kiln /job  heating ×2 → done',
-    'held    load              200      0 ms  POST kiln /load  firing: f1',
-    'held    row                        0 ms  row 7 of out.csv',
-    'held    rest                      3.0 s  wait',
+    'passed    busy              200    13.1 s  GET kiln /busy  3 attempts',
+    'passed    job               200     4.0 s  GET kiln /job  heating ×2 → done',
+    'passed    load              200      0 ms  POST kiln /load  firing: f1',
+    'passed    row                        0 ms  row 7 of out.csv',
+    'passed    rest                      3.0 s  wait',
     'says    f1 of 3',
-    'broke   undo             0 of 1 step taken back',
-    'broke   load.undo.unload',
+    'failed   undo             0 of 1 step taken back',
+    'failed   load.undo.unload',
     '        expected   status < 400',
     '        came       500, "Kiln closed"',
     '        call       DELETE https://kiln.example/v1/load/f1 · 500',
-    '        answer     {"title": "Kiln closed"}',
+    '        response     {"title": "Kiln closed"}',
     '        closer     batharon view test:load.undo.unload',
     '        stands     test.chain.yaml:19:9',
     '        code       status-not-expected (batharon explain status-not-expected)',
     '        cleanup',
-    'held    bye               200      0 ms  GET kiln /bye',
-    'remark  1 step of undo and cleanup left; batharon cleanup last carries them out',
-    'broke at undo. 8 of 8 steps held, 13 calls, 20.1 s, waited 12.0 s as told by kiln.',
+    'passed    bye               200      0 ms  GET kiln /bye',
+    'warning  1 step of undo and cleanup left; batharon cleanup last carries them out',
+    'failed at undo. 8 of 8 steps passed, 13 calls, 20.1 s, waited 12.0 s as asked by kiln.',
     '',
   ]);
   // While it goes on, the line of the step says what it waits for.
@@ -189,7 +189,7 @@ cleanup:
   );
 });
 
-test('a run that goes on: what held before is counted, what has changed is said, a problem of the run is told in full', () => {
+test('a run that goes on: what passed before is counted, what has changed is said, a problem of the run is told in full', () => {
   const at = Date.UTC(2026, 2, 1);
   const place = { file: 'a.chain.yaml', line: 4, column: 5 };
   const events: RunEvent[] = [
@@ -202,24 +202,31 @@ test('a run that goes on: what held before is counted, what has changed is said,
       file: 'a.chain.yaml',
       changed: ['look'],
     },
-    { event: 'held-before', at, step: 'rack', title: 'rack' },
-    { event: 'held-before', at, step: 'load', title: 'load' },
-    { event: 'step-began', at, step: 'fire', type: 'each', title: 'fire', hash: 'x', place },
-    { event: 'turns-began', at, step: 'fire', atOnce: 1, of: 2 },
-    { event: 'held-before', at, step: 'fire', title: 'fire', turns: 1 },
-    { event: 'turn-began', at, step: 'fire', turn: 1, item: "'p2'" },
-    { event: 'turn-ended', at, step: 'fire', turn: 1, outcome: 'cut off', elapsed: 4 },
-    { event: 'step-ended', at, step: 'fire', outcome: 'cut off', elapsed: 5, turns: { held: 1, broke: 0 } },
-    { event: 'left', at, undo: 1, cleanup: 2, names: {} },
+    { event: 'passed-before', at, step: 'rack', title: 'rack' },
+    { event: 'passed-before', at, step: 'load', title: 'load' },
+    { event: 'step-began', at, step: 'fire', type: 'each', title: 'fire', fingerprint: 'x', place },
+    { event: 'loop-began', at, step: 'fire', atOnce: 1, of: 2 },
+    { event: 'passed-before', at, step: 'fire', title: 'fire', iterations: 1 },
+    { event: 'iteration-began', at, step: 'fire', iteration: 1, item: "'p2'" },
+    { event: 'iteration-ended', at, step: 'fire', iteration: 1, outcome: 'interrupted', elapsed: 4 },
+    {
+      event: 'step-ended',
+      at,
+      step: 'fire',
+      outcome: 'interrupted',
+      elapsed: 5,
+      iterations: { passed: 1, failed: 0 },
+    },
+    { event: 'undo-left', at, undo: 1, cleanup: 2, names: {} },
     {
       event: 'run-ended',
       at,
-      outcome: 'cut off',
+      outcome: 'interrupted',
       exit: 130,
       results: {},
       calls: 0,
       elapsed: 5,
-      problem: { code: 'interrupted', message: 'the run was interrupted', instead: 'batharon resume', place },
+      problem: { code: 'interrupted', message: 'the run was interrupted', hint: 'batharon resume', place },
     },
   ];
   const written = (brief: boolean): string[] => {
@@ -229,28 +236,28 @@ test('a run that goes on: what held before is counted, what has changed is said,
     return terminal.written.split('\n');
   };
   const end = [
-    'broke   the run was interrupted',
+    'failed   the run was interrupted',
     '        instead    batharon resume',
     '        stands     a.chain.yaml:4:5',
     '        code       interrupted (batharon explain interrupted)',
-    'cut off. 2 of 3 steps held, 0 calls, 5 ms.',
+    'interrupted. 2 of 3 steps passed, 0 calls, 5 ms.',
     '',
   ];
   expect(written(false)).toEqual([
     `Fire${' '.repeat(90)}run 4o`,
-    'remark  look has changed since',
-    'held    rack             held before',
-    'held    load             held before',
-    '        fire             1 turn held before',
-    'cut off fire             1 of 2 turns held  5 ms',
-    'remark  3 steps of undo and cleanup left; batharon cleanup last carries them out',
+    'warning  look has changed since',
+    'passed    rack             passed before',
+    'passed    load             passed before',
+    '        fire             1 iteration passed before',
+    'interrupted fire             1 of 2 iterations passed  5 ms',
+    'warning  3 steps of undo and cleanup left; batharon cleanup last carries them out',
     ...end,
   ]);
   expect(written(true)).toEqual([
     `Fire${' '.repeat(90)}run 4o`,
-    'held    2 steps held before',
-    '        fire             1 turn held before',
-    'cut off fire             1 of 2 turns held  5 ms',
+    'passed    2 steps passed before',
+    '        fire             1 iteration passed before',
+    'interrupted fire             1 of 2 iterations passed  5 ms',
     ...end,
   ]);
 });

@@ -14,7 +14,7 @@ import type {
   HeaderList,
   Ports,
   Transport,
-  WireAnswer,
+  WireResponse,
   WireRequest,
 } from '../../../src/core/ports.ts';
 import type { ProblemCode } from '../../../src/core/problem-codes.ts';
@@ -46,13 +46,13 @@ export interface Reply {
   readonly headers?: HeaderList;
   readonly json?: string;
   readonly body?: Uint8Array;
-  /** Milliseconds until the answer begins. */
+  /** Milliseconds until the response begins. */
   readonly after?: number;
-  /** No answer comes: why. */
+  /** No response comes: why. */
   readonly fails?: ProblemCode;
 }
 
-/** Answers each request by a function; remembers what was sent. */
+/** Responses each request by a function; remembers what was sent. */
 export class ScriptedTransport implements Transport {
   readonly sent: WireRequest[] = [];
   readonly #script: (request: WireRequest, nth: number) => Reply;
@@ -63,7 +63,7 @@ export class ScriptedTransport implements Transport {
     this.#script = script;
   }
 
-  async send(request: WireRequest, watch: Parameters<Transport['send']>[1]): Promise<WireAnswer> {
+  async send(request: WireRequest, watch: Parameters<Transport['send']>[1]): Promise<WireResponse> {
     this.sent.push(request);
     const {
       status = 200,
@@ -111,7 +111,7 @@ export interface RunSetting {
   readonly leave?: boolean;
   /** Ports in the place of the usual ones, or besides them. */
   readonly ports?: Partial<Ports>;
-  /** Why a step broke need not be said: something is wrong with the saying itself. */
+  /** Why a step failed need not be said: something is wrong with the saying itself. */
   readonly allowUnexplained?: boolean;
   /** Puts something around all ports. */
   readonly around?: (ports: Ports) => Ports;
@@ -121,12 +121,12 @@ export interface RunSetting {
   /** The files that are recorded with the run. */
   readonly texts?: RunOptions['files'];
   readonly past?: RunOptions['past'];
-  readonly answers?: RunOptions['answers'];
+  readonly responses?: RunOptions['responses'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
 
-/** Runs a chain against scripted answers on a virtual clock; each event is held to its schema. */
+/** Runs a chain against scripted responses on a virtual clock; each event is checked against its schema. */
 export async function runChain(
   text: string,
   script: (request: WireRequest, nth: number) => Reply,
@@ -176,7 +176,7 @@ export async function runChain(
     id: setting.id ?? 'test',
     files: setting.texts,
     past: setting.past,
-    answers: setting.answers,
+    responses: setting.responses,
     inputs: setting.inputs ?? {},
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
@@ -196,19 +196,19 @@ export async function runChain(
   };
 }
 
-/** Steps that broke, and a run, without a word of why: neither of them, nor of a step inside. */
+/** Steps that failed, and a run, without a word of why: neither of them, nor of a step inside. */
 function unexplained(events: readonly RunEvent[]): string[] {
   const ended = events.filter((event) => event.event === 'step-ended');
-  const explained = ended.filter(({ outcome, problem }) => outcome === 'broke' && problem);
+  const explained = ended.filter(({ outcome, problem }) => outcome === 'failed' && problem);
   const isSaid = (outer: string): boolean =>
     explained.some(
       ({ step }) => step === outer || step.startsWith(`${outer}.`) || step.startsWith(`${outer}[`),
     );
-  const broken = ended.filter(({ outcome, step }) => outcome === 'broke' && !isSaid(step));
+  const broken = ended.filter(({ outcome, step }) => outcome === 'failed' && !isSaid(step));
   const whole = events.find((event) => event.event === 'run-ended');
   return [
     ...broken.map(({ step }) => step),
-    ...(whole?.outcome === 'broke' && !whole.problem && explained.length === 0 ? ['the run'] : []),
+    ...(whole?.outcome === 'failed' && !whole.problem && explained.length === 0 ? ['the run'] : []),
   ];
 }
 

@@ -48,10 +48,10 @@ test.each(tests.filter((one) => !one.invalid_selector))(
   '$name',
   ({ selector, document, result, results, ...one }) => {
     const tree = query(selector);
-    const values = compileNodeList(tree, false)(environment({ answer: document! }), undefined);
+    const values = compileNodeList(tree, false)(environment({ response: document! }), undefined);
     expect(results ?? [result!]).toContainEqual(values);
     const segments = tree.type === 'query' ? tree.segments : [];
-    const located = locate(environment({ answer: document! }), document!, segments, compileFilter);
+    const located = locate(environment({ response: document! }), document!, segments, compileFilter);
     expect(located.map(({ value }) => value)).toEqual(values);
     expect(one.results_paths ?? [one.result_paths!]).toContainEqual(
       located.map(({ path }) => normalisedPath(path)),

@@ -4,7 +4,7 @@ import { parseJson } from '../../../src/core/language/json.ts';
 import { ProblemError } from '../../../src/core/problems.ts';
 import { environment, expression } from './support.ts';
 
-const answer = parseJson(`{
+const response = parseJson(`{
   "pieces": [
     { "id": "p1001", "glaze": "ash", "cone": 6, "notes": null, "marks": [] },
     { "id": "p1002", "glaze": "celadon", "cone": 4, "notes": "second firing", "marks": ["chip"] }
@@ -21,13 +21,13 @@ const names = { rack: 'A3', limit: 5, ids: ['p1001', 'p1002'], nothing_here: [] 
 const MEMBERS = '$ has the members pieces, rack, empty, none, packed, state, big';
 
 /** Why an expression is nothing, and what to write instead. */
-function why(text: string): [message: string, instead?: string] {
-  const { message, instead } = expression(text, names).whyNothing(environment({ answer, names }));
-  return instead === undefined ? [message] : [message, instead];
+function why(text: string): [message: string, hint?: string] {
+  const { message, hint } = expression(text, names).whyNothing(environment({ response, names }));
+  return hint === undefined ? [message] : [message, hint];
 }
 
 describe('a path that finds nothing', () => {
-  test.each<[text: string, message: string, instead?: string]>([
+  test.each<[text: string, message: string, hint?: string]>([
     [
       '$.peices',
       '$.peices found nothing: $ has the members pieces, rack, empty, none, packed, state, big',
@@ -74,7 +74,7 @@ describe('a path that finds nothing', () => {
     expect(why(text)).toEqual(said);
   });
 
-  test.each<[text: string, message: string, instead?: string]>([
+  test.each<[text: string, message: string, hint?: string]>([
     [
       'length($.pieces[0].colour)',
       '$.pieces[0].colour found nothing: $.pieces[0] has the members id, glaze, cone, notes, marks',
@@ -119,7 +119,7 @@ describe('a path that finds nothing', () => {
     expect(found).toEqual(said);
   });
 
-  test.each<[text: string, message: string, instead?: string]>([
+  test.each<[text: string, message: string, hint?: string]>([
     [
       "$.pieces[?@.glaze == 'tenmoku'].id",
       "$.pieces[?@.glaze == 'tenmoku'].id found nothing: none of what stands in $.pieces meets the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
@@ -155,14 +155,14 @@ describe('a path that finds nothing', () => {
     expect(why(text)).toEqual(said);
   });
 
-  test('where there is no answer at all', () => {
+  test('where there is no response at all', () => {
     const { message } = expression('$.id').whyNothing(environment());
-    expect(message).toBe('$ is nothing: the answer has no body, or none that could be read');
+    expect(message).toBe('$ is nothing: the response has no body, or none that could be read');
   });
 
   test('under a name that a skipped step would have kept', () => {
-    const { message, instead } = expression('rack', { rack: 'A3' }).whyNothing(environment({ answer }));
-    expect([message, instead]).toEqual([
+    const { message, hint } = expression('rack', { rack: 'A3' }).whyNothing(environment({ response }));
+    expect([message, hint]).toEqual([
       'rack is nothing: nothing was kept under this name in this run',
       'rack ?? other',
     ]);
@@ -174,7 +174,7 @@ describe('two long values that differ', () => {
   const text = 'a long description of what stands on the rack today, 29,3 kg in all';
   const differ = (left: unknown, right: unknown): string =>
     expression('$.a == $.b', names).whatCame(
-      environment({ answer: parseJson(JSON.stringify({ a: left, b: right })), names }),
+      environment({ response: parseJson(JSON.stringify({ a: left, b: right })), names }),
     );
   test.each<[string, unknown, unknown, string]>([
     [
@@ -204,7 +204,7 @@ describe('two long values that differ', () => {
 });
 
 describe('a condition that does not hold', () => {
-  test.each<[text: string, came: string]>([
+  test.each<[text: string, got: string]>([
     ["$.state == 'done'", "'cooling'"],
     ["'done' == $.state", "'cooling'"],
     ["$.state in ['done', 'cracked']", "'cooling'"],
@@ -229,6 +229,6 @@ describe('a condition that does not hold', () => {
     ["contains(ids, 'p1003')", '["p1001", "p1002"]'],
     ["match($.state, 'd.*')", "'cooling'"],
   ])('%s', (text, came) => {
-    expect(expression(text, names).whatCame(environment({ answer, names }))).toBe(came);
+    expect(expression(text, names).whatCame(environment({ response, names }))).toBe(came);
   });
 });

@@ -1,4 +1,4 @@
-// What the core writes itself, held to the platform.
+// What the core writes itself, checked against the platform.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { compareTexts, compareValues, equalValues } from '../../../src/core/language/compare.ts';

@@ -7,21 +7,21 @@ import type { Maybe, Value, ValueObject } from '../../../src/core/language/value
 import { ProblemError } from '../../../src/core/problems.ts';
 import { environment, expression, scopeOf } from './support.ts';
 
-const answer = parseJson(
+const response = parseJson(
   '{"pieces": [{"id": "p1", "glaze": "ash", "cone": 7, "glazed": false}, {"id": "p2", "glaze": null, "cone": 4}], "empty": [], "note": null, "count": 2, "content-type": "x", "name": "moon"}',
 );
-const names: ValueObject = { rack: 'A3', limit: 5, pieces: (answer as { pieces: Value }).pieces };
+const names: ValueObject = { rack: 'A3', limit: 5, pieces: (response as { pieces: Value }).pieces };
 
 function evaluate(text: string): Maybe {
-  return expression(text, names).evaluate(environment({ answer, names }));
+  return expression(text, names).evaluate(environment({ response, names }));
 }
 
 /** The first problem before anything runs, or the one that arises when it does. */
-function problem(text: string, condition = false): { code: string; message: string; instead?: string } {
+function problem(text: string, condition = false): { code: string; message: string; hint?: string } {
   const { expression: checked, problems } = checkExpression(text, scopeOf(names), { condition });
   if (!checked) return problems[0]!;
   try {
-    const env = environment({ answer, names });
+    const env = environment({ response, names });
     if (condition) checked.test(env);
     else checked.require(env);
   } catch (error) {
@@ -73,7 +73,7 @@ describe('what expressions give', () => {
     ['if(limit > 3, rack, number(rack))', 'A3'],
   ])('%s', (text, expected) => {
     const { expression: checked } = checkExpression(text, scopeOf(names));
-    const value = checked ? checked.evaluate(environment({ answer, names })) : 'refused';
+    const value = checked ? checked.evaluate(environment({ response, names })) : 'refused';
     if (text.startsWith("'10' == 10")) expect(value).toBe('refused');
     else expect(value).toEqual(expected);
   });
@@ -127,11 +127,11 @@ describe('problems say what, why and what to write instead', () => {
     ["sort([1, 'a'])", 'kinds-differ', /no order/],
     ['map(pieces, @.colour)', 'found-nothing', /item 0: @\.colour found nothing/],
     ['raw(rack)', 'function-not-here', /raw/],
-  ])('%s', (...[text, code, message, instead]) => {
+  ])('%s', (...[text, code, message, hint]) => {
     const found = problem(text);
     expect(found.code).toBe(code);
     expect(found.message).toMatch(message);
-    if (instead) expect(found.instead).toMatch(instead);
+    if (hint) expect(found.hint).toMatch(hint);
   });
 
   test('a condition is true or false and nothing else', () => {
@@ -140,11 +140,11 @@ describe('problems say what, why and what to write instead', () => {
       message: 'rack is text, and a condition is true or false',
     });
     expect(problem('$.count', true).code).toBe('not-yes-or-no');
-    expect(problem('pieces[*].glazed', true).instead).toMatch(/exists\(pieces/);
+    expect(problem('pieces[*].glazed', true).hint).toMatch(/exists\(pieces/);
   });
 
   test('what came is said where a condition does not hold', () => {
-    const came = (text: string): string => expression(text, names).whatCame(environment({ answer, names }));
+    const came = (text: string): string => expression(text, names).whatCame(environment({ response, names }));
     expect(came('$.count == 3')).toBe('2');
     expect(came("$.count == '3'")).toMatch(/2, a number, and a number never equals text/);
     expect(came('every(pieces, @.cone > 5)')).toBe('1 of 2 items are otherwise, the first is item 1: 4');
@@ -154,11 +154,11 @@ describe('problems say what, why and what to write instead', () => {
 });
 
 test('filters say once what they silently did', () => {
-  const remarks: string[] = [];
-  const env = environment({ answer, names, remark: ({ message }) => remarks.push(message) });
+  const warnings: string[] = [];
+  const env = environment({ response, names, warn: ({ message }) => warnings.push(message) });
   expression('$.pieces[?@.glazed]').evaluate(env);
   expression("$.pieces[?@.glase == 'ash']").evaluate(env);
-  expect(remarks).toEqual([
+  expect(warnings).toEqual([
     '[?@.glazed] kept 1 item whose glazed is false; for yes write @.glazed == true',
     '[?…@.glase…] looks for @.glase, and none of 2 items has it; the nearest is @.glaze',
   ]);
@@ -173,12 +173,12 @@ describe('numbers', () => {
         `${minus ? '-' : ''}${whole.replace(/^0+(?=.)/, '')}${fraction === null ? '' : `.${fraction}`}${exponent === null ? '' : `e${exponent}`}`,
     );
 
-  test('pass from an answer into the next request as they came', () => {
+  test('pass from a response into the next request as they came', () => {
     fc.assert(
       fc.property(fc.array(jsonNumber), (texts) => {
         const json = `{"items":[${texts.join(',')}]}`;
         expect(writeJson(parseJson(json))).toBe(json);
-        const kept = expression('$.items[*]').evaluate(environment({ answer: parseJson(json) }));
+        const kept = expression('$.items[*]').evaluate(environment({ response: parseJson(json) }));
         expect(writeJson(kept!)).toBe(`[${texts.join(',')}]`);
       }),
     );
@@ -198,7 +198,7 @@ describe('numbers', () => {
         const common = Math.max(a[1], b[1]);
         const [x, y] = [a[0] * 10n ** BigInt(common - a[1]), b[0] * 10n ** BigInt(common - b[1])];
         const env = environment({
-          answer: parseJson(
+          response: parseJson(
             `{"a":${written(a)},"b":${written(b)},"sum":${written([x + y, common])},"product":${written([a[0] * b[0], a[1] + b[1]])}}`,
           ),
         });
@@ -240,10 +240,10 @@ describe('hostile input', () => {
     for (const name of inherited) {
       const there = parseJson(`{${JSON.stringify(name)}: {"x": 1}}`);
       const path = `$[${JSON.stringify(name)}]`;
-      expect(expression(path).evaluate(environment({ answer: {} }))).toBeUndefined();
-      expect(expression(path).evaluate(environment({ answer: [] }))).toBeUndefined();
-      expect(expression(`${path}.x`).evaluate(environment({ answer: there }))).toBe(1);
-      expect(writeJson(expression('merge($, {})').evaluate(environment({ answer: there }))!)).toBe(
+      expect(expression(path).evaluate(environment({ response: {} }))).toBeUndefined();
+      expect(expression(path).evaluate(environment({ response: [] }))).toBeUndefined();
+      expect(expression(`${path}.x`).evaluate(environment({ response: there }))).toBe(1);
+      expect(writeJson(expression('merge($, {})').evaluate(environment({ response: there }))!)).toBe(
         `{${JSON.stringify(name)}:{"x":1}}`,
       );
       expect(checkExpression(name, scopeOf()).problems[0]?.code).toBe('unknown-name');
@@ -264,7 +264,7 @@ describe('hostile input', () => {
       'many nodes',
       () => {
         const row = Array<Value>(3200).fill(1);
-        return expression('$[*][?@ > 9]').evaluate(environment({ answer: Array<Value>(3200).fill(row) }));
+        return expression('$[*][?@ > 9]').evaluate(environment({ response: Array<Value>(3200).fill(row) }));
       },
       'too-many-nodes',
     ],

@@ -4,7 +4,7 @@ import { parseJson, writeJson } from '../../../src/core/language/json.ts';
 import type { ValueObject } from '../../../src/core/language/values.ts';
 import { environment, expression } from './support.ts';
 
-const answer = parseJson(
+const response = parseJson(
   '{"pieces": [{"id": "p1", "glaze": "ash", "cone": 7}, {"id": "p2", "glaze": "celadon", "cone": 4}, {"id": "p3", "glaze": null, "cone": 5}]}',
 );
 const names: ValueObject = {
@@ -17,7 +17,7 @@ const examples = [...functions.values()].flatMap(({ name, examples: own }) =>
 );
 
 test.each(examples)('$name: $text', ({ text, result }) => {
-  const value = expression(text, names).evaluate(environment({ answer, names }));
+  const value = expression(text, names).evaluate(environment({ response, names }));
   expect(value === undefined ? 'undefined' : writeJson(value)).toBe(result);
 });
 

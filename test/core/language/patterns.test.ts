@@ -77,12 +77,12 @@ test.each([
   ['*a', 'the character itself'],
   ['[a', 'a bracket itself'],
   ['\\p{Latin}', 'letters'],
-])('%s is refused, with the way out', (source, instead) => {
+])('%s is refused, with the way out', (source, hint) => {
   try {
     new Pattern(source);
   } catch (error) {
     expect((error as ProblemError).problem.code).toBe('pattern-invalid');
-    expect((error as ProblemError).problem.instead).toContain(instead);
+    expect((error as ProblemError).problem.hint).toContain(hint);
     return;
   }
   throw new Error(`${source} was read`);

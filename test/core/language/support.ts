@@ -21,20 +21,20 @@ export const world: World = {
 
 /** An environment for expressions that stand alone. */
 export function environment({
-  answer,
+  response,
   names = {},
-  remark,
+  warn,
 }: {
-  answer?: Maybe;
+  response?: Maybe;
   names?: ValueObject;
-  remark?: Environment['remark'];
+  warn?: Environment['warn'];
 } = {}): Environment {
   return {
-    answer,
+    response,
     name: (name) => memberOf(names, name),
     world,
     visited: 0,
-    ...(remark ? { remark } : {}),
+    ...(warn ? { warn } : {}),
   };
 }
 
@@ -46,7 +46,7 @@ export function scopeOf(names: ValueObject = {}): StaticScope {
       return value === undefined ? undefined : { kind: kindOfValue(value) };
     },
     names: () => Object.keys(names),
-    answer: JSON_VALUE,
+    response: JSON_VALUE,
   };
 }
 

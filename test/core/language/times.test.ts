@@ -1,4 +1,4 @@
-// Local times and the calendar, held against the Temporal proposal as others have written it.
+// Local times and the calendar, passed against the Temporal proposal as others have written it.
 import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { Temporal } from 'temporal-polyfill';
@@ -97,16 +97,16 @@ test('what format writes by a pattern is read by it', () => {
 
 /** What an expression gives, or the code of why not. */
 function given(text: string, zone = 'UTC'): string | undefined {
-  const env = environment({ answer: null, names: {} });
+  const env = environment({ response: null, names: {} });
   const { problems } = checkExpression(text, bareScope(JSON_VALUE));
-  if (problems[0]) return `${problems[0].code}: ${problems[0].instead ?? ''}`;
+  if (problems[0]) return `${problems[0].code}: ${problems[0].hint ?? ''}`;
   try {
     return plainText(
       expression(text).evaluate({ ...env, name: () => undefined, world: { ...env.world, zone } })!,
     );
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
-    return `${error.problem.code}: ${error.problem.instead ?? ''}`;
+    return `${error.problem.code}: ${error.problem.hint ?? ''}`;
   }
 }
 
@@ -160,9 +160,9 @@ test('members keep their order, whatever their names', () => {
   fc.assert(
     fc.property(fc.uniqueArray(name, { minLength: 1 }), (names) => {
       const json = `{${names.map((one, i) => `"${one}":${i}`).join(',')}}`;
-      const answer = parseJson(json);
-      expect(writeJson(answer)).toBe(json);
-      const env = environment({ answer });
+      const response = parseJson(json);
+      expect(writeJson(response)).toBe(json);
+      const env = environment({ response });
       for (const text of ['$', 'merge($, {})', 'merge({}, parse(json($)))'])
         expect(writeJson(expression(text).evaluate(env)!)).toBe(json);
       expect(writeJson(expression('keys($)').evaluate(env)!)).toBe(JSON.stringify(names));
@@ -177,12 +177,12 @@ test.each([
   ["time('2026-03-27T08:00:00Z') + 1d", undefined],
   ["time('2026-03-28T08:00:00Z') + 25h", undefined],
   ["time('2026-10-25T22:00:00Z') - 7d", 'shift(T, {days: -7})'],
-])('whole days over a change of the clocks are said: %s', (text, instead) => {
+])('whole days over a change of the clocks are said: %s', (text, hint) => {
   const said: string[] = [];
-  const env = environment({ remark: ({ code, message }) => said.push(`${code} ${message}`) });
+  const env = environment({ warn: ({ code, message }) => said.push(`${code} ${message}`) });
   expression(text).evaluate({ ...env, world: { ...env.world, zone: 'Europe/Lisbon' } });
-  expect(said).toHaveLength(instead === undefined ? 0 : 1);
-  if (instead !== undefined) expect(said[0]).toContain(instead);
+  expect(said).toHaveLength(hint === undefined ? 0 : 1);
+  if (hint !== undefined) expect(said[0]).toContain(hint);
 });
 
 test.each([

@@ -281,7 +281,7 @@ Alias /open ${folder}/page.txt
     );
     await transport.close();
     expect(JSON.stringify(events)).not.toContain(password);
-    const statuses = events.flatMap((event) => (event.event === 'answer-came' ? [event.status] : []));
+    const statuses = events.flatMap((event) => (event.event === 'response-received' ? [event.status] : []));
     const problems = events.flatMap((event) =>
       event.event === 'step-ended' && event.problem ? [event.problem] : [],
     );
@@ -310,7 +310,7 @@ Alias /open ${folder}/page.txt
         'wrong-password',
       );
       expect(exit).toBe(3);
-      expect(problems[0]!.instead).toContain(`the service did not accept the credential anna (${kind})`);
+      expect(problems[0]!.hint).toContain(`the service did not accept the credential anna (${kind})`);
     },
   );
 
@@ -341,10 +341,10 @@ Alias /open ${folder}/page.txt
   ])('%s', async (_, tls, code, why) => {
     const { exit, events, problems } = await runAgainst(secure(tls), call('/open'));
     expect(exit).toBe(code);
-    expect(
-      problems.map(({ code, instead = '', message }) => `${code}: ${message}; ${instead}`).join(),
-    ).toMatch(why);
-    const warned = events.some((event) => event.event === 'remark' && event.code === 'not-verified');
+    expect(problems.map(({ code, hint = '', message }) => `${code}: ${message}; ${hint}`).join()).toMatch(
+      why,
+    );
+    const warned = events.some((event) => event.event === 'warning' && event.code === 'not-verified');
     expect(warned).toBe(tls.includes('verify'));
   });
 });

@@ -52,12 +52,12 @@ const bearer = ({ headers }: { headers: readonly (readonly [string, string])[] }
 
 /** What the server itself says of a token. */
 async function introspect(token: string): Promise<Record<string, unknown>> {
-  const answer = await fetch(`${issuer}/token/introspection`, {
+  const response = await fetch(`${issuer}/token/introspection`, {
     method: 'POST',
     headers: { authorization: `Basic ${Buffer.from('desk:desk-secret-0123456789').toString('base64')}` },
     body: new URLSearchParams({ token }),
   });
-  return (await answer.json()) as Record<string, unknown>;
+  return (await response.json()) as Record<string, unknown>;
 }
 
 const credentials = (
@@ -302,7 +302,7 @@ test('device: slow_down adds five seconds to each wait (RFC 8628, section 3.5)',
   expect(waits).toEqual([2000, 7000, 7000]);
 });
 
-test('browser: an answer with another state is not taken', async () => {
+test('browser: a response with another state is not taken', async () => {
   const { url } = await scripted(() => ({ body: granted }));
   const person = {
     tell: () => undefined,
@@ -339,7 +339,7 @@ describe('what a token endpoint can do', () => {
       /desk with 401: invalid_client, "no such client"/,
     ],
     [
-      'answer HTML',
+      'response HTML',
       { status: 200, type: 'text/html', body: '<h1>Kiln closed</h1>' },
       'sign-in-failed',
       /did not answer as RFC 6749 says/,
@@ -351,8 +351,8 @@ describe('what a token endpoint can do', () => {
       /\(status 503\)/,
     ],
     ['give no token', { body: { token_type: 'Bearer' } }, 'sign-in-failed', /access_token/],
-  ] as const)('%s', async (_, answer, code, message) => {
-    const { url } = await scripted(() => answer);
+  ] as const)('%s', async (_, response, code, message) => {
+    const { url } = await scripted(() => response);
     const problem = await credentials()
       .authorise(desk(url), request, signal)
       .catch((error: unknown) => (error as ProblemError).problem);

@@ -10,8 +10,8 @@ import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/gl
 import { generate } from 'selfsigned';
 import { Interruption } from '../../../src/core/engine/time/interruption.ts';
 import { Watchdog } from '../../../src/core/engine/time/watchdog.ts';
-import { Deadline, type Limits, USUAL_LIMITS } from '../../../src/core/engine/time/deadline.ts';
-import type { Connection, HeaderList, Phases, WireAnswer } from '../../../src/core/ports.ts';
+import { Deadline, type Limits, DEFAULT_LIMITS } from '../../../src/core/engine/time/deadline.ts';
+import type { Connection, HeaderList, Phases, WireResponse } from '../../../src/core/ports.ts';
 import { ProblemError } from '../../../src/core/problems.ts';
 import { HttpTransport } from '../../../src/io/http/http.ts';
 import { systemClock } from '../../../src/io/world.ts';
@@ -49,20 +49,20 @@ async function send(
     headers?: HeaderList;
     connection?: Connection;
   } = {},
-): Promise<WireAnswer & { measured: Phases }> {
+): Promise<WireResponse & { measured: Phases }> {
   const watchdog = new Watchdog(systemClock);
   const watch = new Deadline(
     systemClock,
     watchdog,
-    { ...USUAL_LIMITS, ...limits },
+    { ...DEFAULT_LIMITS, ...limits },
     { interruption: new Interruption(signal) },
   );
   try {
-    const answer = await transport.send(
+    const response = await transport.send(
       { method: 'GET', url, headers, ...(connection ? { connection } : {}) },
       watch,
     );
-    return { ...answer, measured: watch.end().phases };
+    return { ...response, measured: watch.end().phases };
   } finally {
     watch.end();
     watchdog.close();
@@ -96,7 +96,7 @@ test.each([
   expect(Buffer.from((await send(url)).body).toString()).toBe(text);
 });
 
-describe('hostile answers', () => {
+describe('hostile responses', () => {
   const answering = (listener: RequestListener): Promise<string> => listen(createServer(listener));
 
   test.each<[string, RequestListener, RegExp]>([
@@ -135,14 +135,14 @@ describe('hostile answers', () => {
       'a body that breaks off',
       (request, response) =>
         response.writeHead(200, { 'content-length': 100 }).write('half', () => request.socket.destroy()),
-      /^connection-reset: .*after an answer with status 200 had begun/,
+      /^connection-reset: .*after a response with status 200 had begun/,
     ],
     ['a reset', (request) => request.socket.resetAndDestroy(), /^connection-reset: /],
   ])('%s', async (_, listener, expected) => {
     expect(await problemOf(send(await answering(listener)))).toMatch(expected);
   });
 
-  test('what a service says on the way to its answer is not taken for it', async () => {
+  test('what a service says on the way to its response is not taken for it', async () => {
     const url = await listen(
       createServer((_, response) => {
         response.writeEarlyHints({ link: '</style.css>; rel=preload', 'content-encoding': 'ash' });
@@ -188,7 +188,7 @@ describe('time', () => {
     const first = await send(url.replace('127.0.0.1', 'localhost'));
     expect(first.measured).toMatchObject({ name: expect.any(Number), connect: expect.any(Number) });
     expect(first.measured.firstByte!).toBeGreaterThan(40);
-    // A connection is free again one turn of the event loop after its answer.
+    // A connection is free again one iteration of the event loop after its response.
     await new Promise((resolve) => setImmediate(resolve));
     await new Promise((resolve) => setImmediate(resolve));
     const second = await send(url.replace('127.0.0.1', 'localhost'));
@@ -198,8 +198,8 @@ describe('time', () => {
   test('a limit ends the request, and the connection is not used again', async () => {
     let requests = 0;
     const url = await listen(createServer((_, response) => (++requests > 1 ? response.end('x') : undefined)));
-    expect(await problemOf(send(url, { limits: { answer: 80 } }))).toMatch(
-      /^time-limit: no answer within 80ms for the answer to begin/,
+    expect(await problemOf(send(url, { limits: { response: 80 } }))).toMatch(
+      /^time-limit: no response within 80ms for the response to begin/,
     );
     expect((await send(url)).status).toBe(200);
   });

@@ -80,8 +80,8 @@ test('a service that gives connections up in good order: no request is lost, non
   await Promise.all(
     Array.from({ length: 4 }, async () => {
       for (let i = left.shift(); i !== undefined; i = left.shift()) {
-        const answer = await send(`/${i}`, { method: 'POST', body: Buffer.from(`body ${i}`) });
-        expect([answer.status, Buffer.from(answer.body).toString()]).toEqual([200, '2.0']);
+        const response = await send(`/${i}`, { method: 'POST', body: Buffer.from(`body ${i}`) });
+        expect([response.status, Buffer.from(response.body).toString()]).toEqual([200, '2.0']);
       }
     }),
   );
@@ -102,7 +102,7 @@ test('what the service has not looked at goes again, and what it may have proces
   });
 });
 
-test('fields, bodies and answers are those of HTTP/1.1; a session that ends rudely is said, and the next request works', async () => {
+test('fields, bodies and responses are those of HTTP/1.1; a session that ends rudely is said, and the next request works', async () => {
   const send = await listening((request, response) => {
     if (request.url === '/end') {
       for (const session of sessions) session.destroy();
@@ -115,7 +115,7 @@ test('fields, bodies and answers are those of HTTP/1.1; a session that ends rude
       response.end(`${String(request.headers.cookie)} ${Buffer.concat(chunks).length}`);
     });
   });
-  const answer = await send('/a', {
+  const response = await send('/a', {
     method: 'POST',
     headers: [
       ['A', 'b'],
@@ -130,13 +130,13 @@ test('fields, bodies and answers are those of HTTP/1.1; a session that ends rude
       },
     },
   });
-  expect([answer.status, Buffer.from(answer.body).toString()]).toEqual([201, 'x=1 200000']);
-  expect(answer.headers.filter(([name]) => name === 'set-cookie')).toHaveLength(2);
+  expect([response.status, Buffer.from(response.body).toString()]).toEqual([201, 'x=1 200000']);
+  expect(response.headers.filter(([name]) => name === 'set-cookie')).toHaveLength(2);
   await expect(send('/end')).rejects.toMatchObject({ problem: { code: 'connection-reset' } });
   expect((await send('/b')).status).toBe(201);
 });
 
-test('a service may not push answers that nobody asked for', async () => {
+test('a service may not push responses that nobody asked for', async () => {
   const send = await listening((request, response) => response.end(String(request.stream.pushAllowed)));
   expect(Buffer.from((await send('/')).body).toString()).toBe('false');
 });

@@ -1,11 +1,11 @@
-// The ledger of budgets, files of rows, and the listener for call-backs, for real.
+// The ledger of budgets, files of rows, and the listener for callbacks, for real.
 import { expect, test } from '@jest/globals';
 import { spawn } from 'node:child_process';
 import { existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import type { ValueObject } from '../../../src/core/language/values.ts';
 import type { ArrivedRequest } from '../../../src/core/ports.ts';
-import { CallBackListener } from '../../../src/io/callbacks.ts';
+import { CallbackListener } from '../../../src/io/callbacks.ts';
 import { BudgetLedger } from '../../../src/io/budget-ledger.ts';
 import { localRows } from '../../../src/io/files/rows.ts';
 import { batharon, folderWith } from '../../cli/support.ts';
@@ -138,7 +138,7 @@ results: { all: all }
 });
 
 test('the listener: an address of its own for each, a body bounded, a port that is taken', async () => {
-  const listener = new CallBackListener();
+  const listener = new CallbackListener();
   const arrived: ArrivedRequest[] = [];
   const opened = await listener.open(async (request) => {
     arrived.push(request);
@@ -147,9 +147,9 @@ test('the listener: an address of its own for each, a body bounded, a port that 
   const { url } = opened;
   const other = await listener.open(async () => 204);
   expect(new URL(url).pathname).not.toBe(new URL(other.url).pathname);
-  const answer = await fetch(`${url}/more?a=1`, { method: 'PUT', body: 'text' });
+  const response = await fetch(`${url}/more?a=1`, { method: 'PUT', body: 'text' });
   expect([
-    answer.status,
+    response.status,
     arrived[0]!.method,
     arrived[0]!.url,
     Buffer.from(arrived[0]!.body).toString(),
@@ -158,12 +158,12 @@ test('the listener: an address of its own for each, a body bounded, a port that 
   opened.close();
   expect((await fetch(url)).status).toBe(404);
   const port = Number(new URL(url).port);
-  await expect(new CallBackListener({ host: '127.0.0.1', port }).open(async () => 204)).rejects.toMatchObject(
+  await expect(new CallbackListener({ host: '127.0.0.1', port }).open(async () => 204)).rejects.toMatchObject(
     {
       problem: { code: 'listener-failed' },
     },
   );
-  const elsewhere = new CallBackListener({
+  const elsewhere = new CallbackListener({
     host: '127.0.0.1',
     port: 0,
     publicUrl: 'https://desk.example/hooks/',

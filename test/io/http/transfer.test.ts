@@ -150,7 +150,7 @@ describe('save', () => {
     expect(readdirSync(folder)).toEqual([]);
   });
 
-  test('a body of more than is held in memory is said, and can be saved; an endless one meets the time limit', async () => {
+  test('a body of more than is kept in memory is said, and can be saved; an endless one meets the time limit', async () => {
     const chunk = Buffer.alloc(1 << 20, 1);
     const url = await answering((request, response) => {
       const more = request.url!.includes('endless') ? Infinity : 70;
@@ -163,7 +163,7 @@ describe('save', () => {
       next();
     });
     expect((await runHere(`url: ${url}`, '  - call: GET kiln /big\n')).problem).toMatch(
-      /^body-too-large: .*larger than 64 MiB, the most that is held in memory/,
+      /^body-too-large: .*larger than 64 MiB, the most that is kept in memory/,
     );
     const saved = await runHere(
       `url: ${url}`,
@@ -174,7 +174,7 @@ describe('save', () => {
       `url: ${url}`,
       '  - call: GET kiln /endless\n    save: big\n    timeout: 400ms\n',
     );
-    expect(endless.problem).toMatch(/^time-limit: the answer had begun to come/);
+    expect(endless.problem).toMatch(/^time-limit: the response had begun to come/);
     expect(readdirSync(endless.folder)).toEqual([]);
   });
 });
@@ -200,7 +200,9 @@ describe('bodies', () => {
       files,
     );
     expect([exit, problem]).toEqual([0, '']);
-    const came = events.find((event): event is EventOf<'answer-came'> => event.event === 'answer-came')!;
+    const came = events.find(
+      (event): event is EventOf<'response-received'> => event.event === 'response-received',
+    )!;
     return JSON.parse(came.body.text!) as { type: string; length: string; body: string };
   };
 
@@ -257,12 +259,12 @@ describe('bodies', () => {
   });
 });
 
-test('answers as XML, CSV, lines and events, and in other charsets', async () => {
+test('responses as XML, CSV, lines and events, and in other charsets', async () => {
   const latin = Buffer.from(
     '<kiln xmlns="urn:k"><glaze name="c\xe9ladon"/><glaze name="ash"/></kiln>',
     'latin1',
   );
-  const answers: Record<string, readonly [string, string | Buffer]> = {
+  const responses: Record<string, readonly [string, string | Buffer]> = {
     '/xml': [
       'application/xml',
       Buffer.concat([Buffer.from('<?xml version="1.0" encoding="ISO-8859-1"?>'), latin]),
@@ -275,7 +277,7 @@ test('answers as XML, CSV, lines and events, and in other charsets', async () =>
     '/events': ['text/event-stream', ': hi\nevent: fired\nid: 7\ndata: {"a":1}\ndata: x\n\ndata: last\n\n'],
   };
   const url = await answering((request, response) => {
-    const [type, body] = answers[request.url!]!;
+    const [type, body] = responses[request.url!]!;
     response.writeHead(200, { 'content-type': type }).end(body);
   });
   const { exit, problem } = await runHere(
@@ -295,22 +297,22 @@ test('answers as XML, CSV, lines and events, and in other charsets', async () =>
   );
   expect([exit, problem]).toEqual([0, '']);
   for (const [call, came] of [
-    ['/latin', 'JSON, came 9 bytes that are not UTF-8'],
-    ['/latin\n    read-as: text', 'text, came 9 bytes that are not UTF-8'],
-    ['/latin\n    read-as: lines', 'text, came 9 bytes that are not UTF-8'],
-    ['/zebra\n    read-as: text', 'text, came 1 byte that can’t be read in the charset zebra'],
+    ['/latin', 'JSON, got 9 bytes that are not UTF-8'],
+    ['/latin\n    read-as: text', 'text, got 9 bytes that are not UTF-8'],
+    ['/latin\n    read-as: lines', 'text, got 9 bytes that are not UTF-8'],
+    ['/zebra\n    read-as: text', 'text, got 1 byte that can’t be read in the charset zebra'],
   ] as const)
     expect((await runHere(`url: ${url}`, `  - call: GET kiln ${call}\n`)).problem).toContain(
       `expected ${came}`,
     );
   expect((await runHere(`url: ${url}`, '  - call: GET kiln /badcsv\n')).problem).toMatch(
-    /expected CSV, as its content type says, came line 2 has another number of cells than the first row/,
+    /expected CSV, as its content type says, got line 2 has another number of cells than the first row/,
   );
 });
 
 test('charsets as others write them, UTF-16, cells apart by other signs, JSON a line', async () => {
   const text = 'Preis 12 € für „Tschüß“';
-  const answers: Record<string, readonly [string, Buffer]> = {
+  const responses: Record<string, readonly [string, Buffer]> = {
     '/1252': [
       'text/plain; charset=windows-1252',
       Buffer.from('Preis 12 \x80 f\xfcr \x84Tsch\xfc\xdf\x93', 'latin1'),
@@ -324,7 +326,7 @@ test('charsets as others write them, UTF-16, cells apart by other signs, JSON a 
     '/broken': ['application/jsonl', Buffer.from('{"id":1}\n{"id":\n')],
   };
   const url = await answering((request, response) => {
-    const [type, body] = answers[request.url!]!;
+    const [type, body] = responses[request.url!]!;
     response.writeHead(200, { 'content-type': type }).end(body);
   });
   const { exit, problem } = await runHere(
@@ -356,7 +358,7 @@ test('charsets as others write them, UTF-16, cells apart by other signs, JSON a 
   );
 });
 
-test('of an answer that breaks off, what came is kept, and a longer time limit is not advised where it was coming', async () => {
+test('of a response that breaks off, what came is kept, and a longer time limit is not advised where it was coming', async () => {
   const url = await answering((request, response) => {
     response.writeHead(200, { 'content-type': 'text/event-stream', 'kiln-mark': 'a' });
     response.write('data: 1\n\ndata: tür');
@@ -365,7 +367,7 @@ test('of an answer that breaks off, what came is kept, and a longer time limit i
   });
   for (const [call, code, more] of [
     ['/endless\n    timeout: 300ms', 'time-limit', /had begun to come, and was not complete within 300ms/],
-    ['/cut', 'connection-reset', /before the answer was complete/],
+    ['/cut', 'connection-reset', /before the response was complete/],
   ] as const) {
     const { events, problem } = await runHere(`url: ${url}`, `  - call: GET kiln ${call}\n`);
     const failed = events.flatMap((event) => (event.event === 'request-failed' ? [event] : []));
@@ -410,7 +412,7 @@ test('content codings: what is read is saved alike, and one that is not known is
     );
     expect([coding, exit, problem]).toEqual([coding, 0, '']);
     expect(readFileSync(join(folder, 'kept.txt')).equals(plain)).toBe(true);
-    const unknown = events.flatMap((event) => (event.event === 'remark' ? [event.code] : []));
+    const unknown = events.flatMap((event) => (event.event === 'warning' ? [event.code] : []));
     expect([coding, unknown]).toEqual([
       coding,
       /none|utf-8|ash/.test(coding) ? ['coding-unknown', 'coding-unknown'] : [],
@@ -519,7 +521,7 @@ test('a proxy: requests go through it; one that is not there is named', async ()
   const asked: string[] = [];
   const proxy = createServer((request, response) => {
     asked.push(request.url!);
-    void fetch(request.url!).then(async (answer) => response.end(await answer.text()));
+    void fetch(request.url!).then(async (reply) => response.end(await reply.text()));
   });
   const url = await listen(proxy);
   const through = await runHere(

@@ -11,7 +11,7 @@ afterAll(() => {
   for (const child of children) child.kill('SIGKILL');
 });
 
-/** A port whose queue of connections is full, so that the system answers no further one. */
+/** A port whose queue of connections is full, so that the system responses no further one. */
 async function fullPort(): Promise<number> {
   const child = spawn(
     process.execPath,
@@ -41,6 +41,6 @@ test('a connection that does not come about holds up neither the run nor its end
   });
   const began = Date.now();
   const { code, stderr } = await batharon(folder, ['run']);
-  expect([code, stderr]).toEqual([3, expect.stringContaining('no answer within 1s')]);
+  expect([code, stderr]).toEqual([3, expect.stringContaining('no response within 1s')]);
   expect(Date.now() - began).toBeLessThan(10_000);
 }, 30_000);

@@ -22,7 +22,7 @@ import { pastOf } from '../../../src/core/record/past-of-events.ts';
 import { Outline } from '../../../src/io/record/outline.ts';
 import { readTyped, writeTyped } from '../../../src/core/language/typed-json.ts';
 import { Duration, Time, type Value } from '../../../src/core/language/values.ts';
-import { answerOf, findStep, OpenRun, parseWhere } from '../../../src/cli/records/open-run.ts';
+import { responseOf, findStep, OpenRun, parseWhere } from '../../../src/cli/records/open-run.ts';
 import { keptNames, stepObject } from '../../../src/cli/records/recorded-world.ts';
 import { LockedStore } from '../../../src/io/secrets/locked-store.ts';
 import { RecordWriter } from '../../../src/io/record/record-writer.ts';
@@ -130,7 +130,7 @@ test('no file of a record holds a secret in any spelling; what was kept can be o
   );
 });
 
-test('what is read back is what was told: numbers, answers, long bodies, steps', async () => {
+test('what is read back is what was told: numbers, responses, long bodies, steps', async () => {
   const at = folder();
   const { events, id, records } = await record(at, SIGNS_IN, signingIn('clay-and-water'), {
     project: `${KILN}secrets: { key: env KEY }\n`,
@@ -146,15 +146,15 @@ test('what is read back is what was told: numbers, answers, long bodies, steps',
     status: 200,
     url: 'https://kiln.example/v1/login',
   });
-  expect(answerOf(echo)!.body).toMatchObject({ cut: true });
-  expect(open.value(answerOf(echo)!)).toMatch(
+  expect(responseOf(echo)!.body).toMatchObject({ cut: true });
+  expect(open.value(responseOf(echo)!)).toMatch(
     /^you sent ‹secret key› and ‹secret token›, ‹secret key› \.{40000}$/,
   );
   expect([records.find('last'), records.find(id.slice(0, 5))]).toEqual([id, id]);
   expect(findStep(records, parseWhere('last:echo')).step.address).toBe('echo');
   expect(() => records.find('zz')).toThrow('no run zz is recorded');
   expect(() => findStep(records, parseWhere(`${id}:ecco`))).toThrow(`the run ${id} has no step ecco`);
-  expect([...records.list()]).toMatchObject([{ run: id, outcome: 'held', calls: 2 }]);
+  expect([...records.list()]).toMatchObject([{ run: id, outcome: 'passed', calls: 2 }]);
 });
 
 test('any value comes back as what it was', () => {
@@ -191,7 +191,7 @@ const ONE = 'chain: One\nsteps:\n  - call: GET kiln /racks\n    name: racks\n';
 const empty = (): Reply => ({ json: '{}' });
 
 describe('a record that is not as it should be', () => {
-  test('cut off in a line, it is read up to the last whole event', async () => {
+  test('interrupted in a line, it is read up to the last whole event', async () => {
     const at = folder();
     const { id, records, events } = await record(at, ONE, empty);
     const path = join(records.folderOf(id), 'events.jsonl');
@@ -214,7 +214,7 @@ describe('a record that is not as it should be', () => {
     const lines = readFileSync(path, 'utf8').split('\n');
     writeFileSync(path, [lines[0], '\u0000\u0001 {"event"', '{"event":17}', ...lines.slice(2)].join('\n'));
     const open = OpenRun.read(records, id);
-    expect([open.garbled, open.run.outcome]).toEqual([[2, 3], 'held']);
+    expect([open.garbled, open.run.outcome]).toEqual([[2, 3], 'passed']);
     writeFileSync(path, 'no event\n');
     writeFileSync(join(records.folderOf(id), 'summary.json'), '{');
     expect(() => OpenRun.read(records, id)).toThrow('holds no event that can be read');
@@ -377,15 +377,15 @@ results: { firings: firings }
       {
         run: '4o73az',
         chain: 'Fire some pieces',
-        outcome: 'broke',
+        outcome: 'failed',
         calls: 5,
-        broke: 'fire[1].look',
+        failed: 'fire[1].look',
         left: true,
       },
     ]);
     const { open, step } = findStep(records, parseWhere('4o73az:fire[1].look'));
-    expect([step.outcome, step.expected[0]?.came, open.value(answerOf(step)!)]).toMatchObject([
-      'broke',
+    expect([step.outcome, step.expected[0]?.got, open.value(responseOf(step)!)]).toMatchObject([
+      'failed',
       "'p1009'",
       { id: 'f8015', piece: 'p1009', cone: 10 },
     ]);
@@ -414,7 +414,7 @@ results: { firings: firings }
       'DELETE /firings/f8015',
       'DELETE /firings/f8014',
     ]);
-    expect([ran.exit, Object.fromEntries(ran.results), ran.of('said')[0]?.text]).toEqual([
+    expect([ran.exit, Object.fromEntries(ran.results), ran.of('shown')[0]?.text]).toEqual([
       0,
       { firings: ['f8014', 'f8015'] },
       '2 firings, 200',
@@ -422,23 +422,23 @@ results: { firings: firings }
   });
 });
 
-test('the outline of a run has what stands in no turn, and of each loop the slowest turns and the broken ones, whole', async () => {
+test('the outline of a run has what stands in no iteration, and of each loop the slowest iterations and the broken ones, whole', async () => {
   const outline = new Outline();
   const full: string[] = [];
-  const isBroken = (nth: number): boolean => nth % 9 === 4;
+  const isFailed = (nth: number): boolean => nth % 9 === 4;
   await runChain(
     `chain: Long
 steps:
   - call: GET kiln /list
   - each: n in range(0, 399)
     name: fire
-    turns-on-fail: continue
+    when-one-fails: continue
     steps:
       - call: GET kiln /look/\${n}
         name: look
         expect: $.ok == true
 `,
-    (_, nth) => ({ json: `{"ok":${String(!isBroken(nth))}}`, after: (nth * 37) % 400 }),
+    (_, nth) => ({ json: `{"ok":${String(!isFailed(nth))}}`, after: (nth * 37) % 400 }),
     {
       project: KILN,
       onEvent: (event) => {
@@ -450,27 +450,27 @@ steps:
   const places = outline.spans().map(([start]) => start);
   expect(places.toSorted((a, b) => a - b)).toEqual(places);
   const lines = places.map((place) => full[place]!);
-  const turnOf = (line: string): number | undefined => {
-    const event = JSON.parse(line) as { step?: string; turn?: number };
+  const iterationOf = (line: string): number | undefined => {
+    const event = JSON.parse(line) as { step?: string; iteration?: number };
     const [, inside] = /^fire\[(\d+)\]/.exec(event.step ?? '') ?? [];
-    return event.turn ?? (inside === undefined ? undefined : Number(inside));
+    return event.iteration ?? (inside === undefined ? undefined : Number(inside));
   };
-  expect(lines.filter((line) => turnOf(line) === undefined)).toEqual(
-    full.filter((line) => turnOf(line) === undefined),
+  expect(lines.filter((line) => iterationOf(line) === undefined)).toEqual(
+    full.filter((line) => iterationOf(line) === undefined),
   );
-  const kept = new Set(lines.flatMap((line) => turnOf(line) ?? []));
-  expect(lines.filter((line) => turnOf(line) !== undefined)).toEqual(
-    full.filter((line) => kept.has(turnOf(line) ?? -1)),
+  const kept = new Set(lines.flatMap((line) => iterationOf(line) ?? []));
+  expect(lines.filter((line) => iterationOf(line) !== undefined)).toEqual(
+    full.filter((line) => kept.has(iterationOf(line) ?? -1)),
   );
   const ended = full
     .map((line) => JSON.parse(line) as RunEvent)
-    .flatMap((event) => (event.event === 'turn-ended' ? [event] : []));
+    .flatMap((event) => (event.event === 'iteration-ended' ? [event] : []));
   const slowest = ended
-    .filter(({ outcome }) => outcome === 'held')
+    .filter(({ outcome }) => outcome === 'passed')
     .toSorted((a, b) => b.elapsed - a.elapsed)
     .slice(0, 30);
-  const broken = ended.filter(({ outcome }) => outcome === 'broke').slice(0, 30);
+  const broken = ended.filter(({ outcome }) => outcome === 'failed').slice(0, 30);
   expect([...kept].toSorted((a, b) => a - b)).toEqual(
-    [...slowest, ...broken].map(({ turn }) => turn).toSorted((a, b) => a - b),
+    [...slowest, ...broken].map(({ iteration }) => iteration).toSorted((a, b) => a - b),
   );
 });

@@ -29,8 +29,8 @@ const problemOf = (getting: Promise<string>): Promise<string> =>
   getting.then(
     (value) => `came ${value}`,
     (error: unknown) => {
-      const { code, message, instead } = (error as ProblemError).problem;
-      return `${code}: ${message} | ${instead ?? ''}`;
+      const { code, message, hint } = (error as ProblemError).problem;
+      return `${code}: ${message} | ${hint ?? ''}`;
     },
   );
 
@@ -179,7 +179,7 @@ describe('what is locked', () => {
     expect(locked.tokens.get('a')).toEqual({ text: 'b' });
     expect(said[0]).toContain('kept in memory only');
     await expect(locked.setSecret('a', 'secret-a')).rejects.toMatchObject({
-      problem: { instead: expect.stringContaining('XDG_CONFIG_HOME=') as unknown },
+      problem: { hint: expect.stringContaining('XDG_CONFIG_HOME=') as unknown },
     });
   });
 

@@ -15,9 +15,9 @@ import {
 } from '../../language/kinds.ts';
 import type { StaticName, StaticScope } from '../../language/scope.ts';
 import type { ReadAs } from '../model.ts';
-import { answerKind, answerNameKinds, HEADERS } from '../keys/given-names.ts';
+import { responseKind, responseNameKinds, HEADERS } from '../keys/given-names.ts';
 
-/** The request that a call-back is. */
+/** The request that a callback is. */
 export const ARRIVED: Kind = objectKind({
   body: maybe(JSON_VALUE),
   text: TEXT,
@@ -27,8 +27,8 @@ export const ARRIVED: Kind = objectKind({
   query: OBJECT,
 });
 
-/** What a loop says of one of its turns. */
-const TURN = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
+/** What a loop says of one of its iterations. */
+const ITERATION = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
 
 const stepKinds = new Map<string, Kind>();
 
@@ -44,7 +44,7 @@ function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<strin
   const call = type === 'call';
   return objectKind({
     ...more,
-    ...(type === 'each' ? { turns: listOf(TURN) } : {}),
+    ...(type === 'each' ? { iterations: listOf(ITERATION) } : {}),
     ok: YES_NO,
     skipped: YES_NO,
     failed: YES_NO,
@@ -78,7 +78,7 @@ export class ChainScope {
   readonly #later: Map<string, number>;
   /** Names of the steps that are being read: one, and those it stands in. */
   readonly #reading: Set<string>;
-  /** Names that ended with the turns of a loop, and the line of that loop. */
+  /** Names that ended with the iterations of a loop, and the line of that loop. */
   readonly #ended: Map<string, number>;
   /** Inputs that are read row by row. */
   readonly #rows: Set<string>;
@@ -137,7 +137,7 @@ export class ChainScope {
     }
   }
 
-  /** The names of a turn end with it; later loops may use them again. */
+  /** The names of an iteration end with it; later loops may use them again. */
   end(names: Iterable<string>, loop: number): void {
     for (const name of names) {
       this.#lines.delete(name);
@@ -207,7 +207,7 @@ export class ChainScope {
   // ---- as expressions see it
 
   #scope(
-    answer: StaticScope['answer'],
+    response: StaticScope['response'],
     more: (name: string) => StaticName | undefined,
     extra: readonly string[],
     whyNot: StaticScope['whyNot'],
@@ -215,43 +215,43 @@ export class ChainScope {
     return {
       lookup: (name) => more(name) ?? this.lookup(name),
       names: () => [...extra, ...this.names()],
-      answer,
+      response,
       whyNot: (name) => {
         const why = whyNot?.(name);
         if (why) return why;
         if (this.#rows.has(name))
           return {
             message: `${name} is read row by row, by each only`,
-            instead: `each: row in ${name}`,
+            hint: `each: row in ${name}`,
           };
         const loop = this.#ended.get(name);
         if (loop !== undefined && !this.lookup(name))
           return {
-            message: `${name} is kept in the turns of the loop on line ${loop}, and ends with each of them`,
-            instead: `gather: { ${name}: ${name} } on the loop gives the list of all`,
+            message: `${name} is kept in the iterations of the loop on line ${loop}, and ends with each of them`,
+            hint: `gather: { ${name}: ${name} } on the loop gives the list of all`,
           };
         const line = this.#later.get(name);
         if (line === undefined || this.lookup(name)) return undefined;
         if (this.#reading.has(name))
           return {
             message: `${name} is the step that this stands in, and is known below it only`,
-            instead: `a step below ${name}`,
+            hint: `a step below ${name}`,
           };
         return {
           message: `${name} is defined further down, on line ${line}`,
-          instead: 'a step uses what steps above it keep',
+          hint: 'a step uses what steps above it keep',
         };
       },
     };
   }
 
-  /** Where there is no answer: a group, a wait, results; `more` names are there in this step only. */
+  /** Where there is no response: a group, a wait, results; `more` names are there in this step only. */
   outside(more: ReadonlyMap<string, StaticName> = new Map()): StaticScope {
     const { lastCall } = this;
     return this.#scope(
       {
-        missing: '$ is the answer of the step it stands in, and this step sends nothing',
-        instead: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
+        missing: '$ is the response of the step it stands in, and this step sends nothing',
+        hint: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
       },
       (name) => more.get(name),
       [...more.keys()],
@@ -273,27 +273,27 @@ export class ChainScope {
       Object.hasOwn(more, name) ? { kind: more[name]! } : given.lookup(name);
     return this.#scope(
       {
-        missing: 'there is no answer yet: this is read before the request is sent',
-        instead:
+        missing: 'there is no response yet: this is read before the request is sent',
+        hint:
           lastCall === undefined
             ? 'name an earlier step: NAME.body'
-            : `${lastCall}.body is the answer of the step before`,
+            : `${lastCall}.body is the response of the step before`,
       },
       lookup,
       names,
       (name) =>
         sent && (name === 'secret' || name === 'services')
           ? undefined
-          : notHere(name, 'there is no answer yet', lastCall),
+          : notHere(name, 'there is no response yet', lastCall),
     );
   }
 
-  /** Fields that are read when the answer is there; `more` names are there in this step only. */
+  /** Fields that are read when the response is there; `more` names are there in this step only. */
   after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
-    const own = answerNameKinds(readAs);
+    const own = responseNameKinds(readAs);
     const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
-      answerKind(readAs),
+      responseKind(readAs),
       (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),
       Object.keys(kinds),
       (name) => notHere(name, '', undefined),
@@ -325,11 +325,11 @@ function notHere(
   name: string,
   why: string,
   lastCall: string | undefined,
-): { message: string; instead?: string } | undefined {
+): { message: string; hint?: string } | undefined {
   if (name === 'secret') {
     return {
       message: 'a secret stands only in texts of the project file and in texts that are sent',
-      instead: 'use it in headers, query, a body or a credential',
+      hint: 'use it in headers, query, a body or a credential',
     };
   }
   if (name === 'services')
@@ -338,10 +338,10 @@ function notHere(
     };
   if (name === 'gathered' || name === 'arrived' || name === 'index')
     return { message: `${name} has no meaning in this step` };
-  if (!Object.hasOwn(answerNameKinds(undefined), name) || why === '') return undefined;
+  if (!Object.hasOwn(responseNameKinds(undefined), name) || why === '') return undefined;
   const of =
     ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
       ? `${lastCall}.${name}`
       : undefined;
-  return { message: `${name} speaks of an answer, and ${why}`, ...(of === undefined ? {} : { instead: of }) };
+  return { message: `${name} speaks of a response, and ${why}`, ...(of === undefined ? {} : { hint: of }) };
 }

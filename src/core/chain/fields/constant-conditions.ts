@@ -15,7 +15,7 @@ export function isLiteral(tree: Tree): boolean {
 export function literalsHold(tree: Tree): boolean | undefined {
   try {
     return compileTest(tree)(
-      { answer: undefined, name: () => undefined, world: NO_WORLD, visited: 0 },
+      { response: undefined, name: () => undefined, world: NO_WORLD, visited: 0 },
       undefined,
     );
   } catch (error) {

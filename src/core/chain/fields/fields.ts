@@ -25,8 +25,8 @@ export class FieldReader {
   readonly secrets = new Set<string>();
   /** Some expression reads XML. */
   usesXPath = false;
-  /** Names of which an expression asks for .turns, or uses as a whole. */
-  readonly turnsOf = new Set<string>();
+  /** Names of which an expression asks for .iterations, or uses as a whole. */
+  readonly iterationsOf = new Set<string>();
 
   constructor(findings: Findings) {
     this.findings = findings;
@@ -37,15 +37,15 @@ export class FieldReader {
     if (tree.type === 'name') {
       if (tree.name === 'secret') this.secrets.add('*');
       this.used.add(tree.name);
-      this.turnsOf.add(tree.name);
+      this.iterationsOf.add(tree.name);
     } else if (tree.type === 'query' && tree.base.type === 'name') {
       const [member] = tree.segments[0]?.selectors ?? [];
       this.used.add(tree.base.name);
       if (tree.base.name === 'secret') this.secrets.add(member?.type === 'name' ? member.name : '*');
-      if (member?.type !== 'name' || member.name === 'turns') this.turnsOf.add(tree.base.name);
+      if (member?.type !== 'name' || member.name === 'iterations') this.iterationsOf.add(tree.base.name);
       inside = inside.slice(1);
     }
-    if (tree.type === 'answer') this.used.add('$');
+    if (tree.type === 'response') this.used.add('$');
     if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
     inside.forEach((child) => this.#use(child));
   }
@@ -65,13 +65,13 @@ export class FieldReader {
   /** A condition, or one expression of any kind. */
   expression(node: SourceNode, scope: StaticScope, use: Use = {}): PlacedExpression | undefined {
     if (node.type !== 'scalar') {
-      const instead =
+      const hint =
         node.type === 'empty' ? undefined : 'an expression that begins with { or [ stands in quotes';
       this.findings.problem(
         node,
         'wrong-form',
         `an expression is wanted here, and this is ${formOf(node)}`,
-        instead,
+        hint,
       );
       return undefined;
     }
@@ -317,13 +317,13 @@ export class FieldReader {
     if (text === 'true' || text === 'false') return text === 'true';
     if (text === 'null') return null;
     if (isNumberText(text)) return numberOf(text);
-    const instead = isWire ? undefined : almostLiteral(text);
-    if (instead !== undefined) {
+    const hint = isWire ? undefined : almostLiteral(text);
+    if (hint !== undefined) {
       this.findings.problem(
         node,
         'wrong-form',
         `${text} is neither a number of JSON nor plainly a text`,
-        `${instead}, or "${text}" for the text`,
+        `${hint}, or "${text}" for the text`,
       );
     }
     return undefined;

@@ -11,10 +11,10 @@ import type { Input, InputKind } from '../model.ts';
 
 type Read =
   | { readonly value: Value; readonly problem?: undefined }
-  | { readonly value?: undefined; readonly problem: { readonly message: string; readonly instead?: string } };
+  | { readonly value?: undefined; readonly problem: { readonly message: string; readonly hint?: string } };
 
-const refuse = (message: string, instead?: string): Read => ({
-  problem: { message, ...(instead === undefined ? {} : { instead }) },
+const refuse = (message: string, hint?: string): Read => ({
+  problem: { message, ...(hint === undefined ? {} : { hint }) },
 });
 
 /** Reads the text of an input by its kind; a date without an offset is one in `zone`. */

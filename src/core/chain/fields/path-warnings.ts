@@ -14,7 +14,7 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
   );
   const segment = tree.segments[at];
   if (!segment) return;
-  findings.remark(
+  findings.warn(
     node.offset(segment.span[0]),
     'index-in-each-item',
     `${text.slice(...segment.span)} stands behind ${text.slice(...tree.segments[at - 1]!.span)}, so it looks into each item that was found`,

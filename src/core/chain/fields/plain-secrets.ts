@@ -63,7 +63,7 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
     looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' ')) ||
     (soundsSecret(name) === 'perhaps' && isMixed(node.text))
   ) {
-    findings.remark(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);
+    findings.warn(node, 'secret-in-plain-text', `what stands under ${name} looks like a key`, ADVICE);
   }
 }
 

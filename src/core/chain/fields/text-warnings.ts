@@ -10,7 +10,7 @@ import type { ScalarNode } from '../source/source-file.ts';
 /**
  * Finds what stands in a field for text and reads as an expression. `$.id` is almost never meant as text, so that is a problem;
  * a call of a function, an operation on names, and in a field of values (`isValue`) a known member of a name may be, so these
- * are remarked on unless they stand in quotes. `use` is told what is used.
+ * are warned about unless they stand in quotes. `use` is told what is used.
  */
 export function expressionInText(
   findings: Findings,
@@ -28,12 +28,12 @@ export function expressionInText(
   }
   const message = `this field is a text, so ${text} is only these characters`;
   const base = tree.type === 'query' ? tree.base.type : undefined;
-  if (base === 'answer' || base === 'item') {
+  if (base === 'response' || base === 'item') {
     use(tree);
     findings.problem(node, 'expression-in-text', message, `\${${text}}`);
   } else if (!node.quoted && isMeant(tree, text, scope, isValue)) {
     use(tree);
-    findings.remark(
+    findings.warn(
       node,
       'expression-in-text',
       message,
@@ -58,13 +58,13 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
   return (isCall || isOperation) && isSound();
 }
 
-/** Remarks on ` #`, which begins a comment in YAML, where a text was meant to go on: `Order #1`. */
+/** Warnings on ` #`, which begins a comment in YAML, where a text was meant to go on: `Order #1`. */
 export function commentInText(findings: Findings, node: ScalarNode): void {
   const { text } = findings.file;
   const behind = text.slice(node.range[1], node.range[1] + 99);
   if (node.quoted || !/^[ \t]+#(?=[\p{L}\p{N}]|\$\{)/u.test(behind)) return;
   const rest = text.slice(node.range[0]).split(/\r?\n/, 1)[0]!.trimEnd();
-  findings.remark(
+  findings.warn(
     node,
     'comment-in-text',
     `in YAML " #" begins a comment, so this text ends with ${node.text.slice(-40)}`,

@@ -116,7 +116,7 @@ export const callKeys: readonly KeyDefinition[] = [
     shape: count,
     wants: 'a number',
     usual: '5',
-    about: 'How often a request is redirected at most. 0 takes the redirect as the answer.',
+    about: 'How often a request is redirected at most. 0 takes the redirect as the response.',
     example: 'redirects: 0',
   },
   {
@@ -133,10 +133,10 @@ export const callKeys: readonly KeyDefinition[] = [
     manner: true,
     sort: 'setting',
     shape: timeout,
-    wants: 'a duration, or a map of connect, answer and total',
-    usual: 'connect: 10s, answer: 30s, total: 60s',
+    wants: 'a duration, or a map of connect, response and total',
+    usual: 'connect: 10s, response: 30s, total: 60s',
     about:
-      'How long a request may take: until it is connected, until the answer begins, and in all. One duration is the time in all.',
+      'How long a request may take: until it is connected, until the response begins, and in all. One duration is the time in all.',
     example: 'timeout: 10s',
   },
   {
@@ -144,9 +144,9 @@ export const callKeys: readonly KeyDefinition[] = [
     manner: true,
     sort: 'setting',
     shape: map,
-    wants: 'a map of attempts, on, wait, when and as-told',
+    wants: 'a map of attempts, on, wait, when and retry-after',
     about:
-      'Sends a request again that got no answer, or one that says to come back. Without it only what the service says with 429, or 503 and Retry-After, is waited for.',
+      'Sends a request again that got no response, or one that says to come back. Without it only what the service says with 429, or 503 and Retry-After, is waited for.',
     example: 'retry: { attempts: 4, wait: 1s..30s }',
   },
   {
@@ -174,7 +174,7 @@ export const callKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: map,
     wants: 'a map of until, while, give-up-when, every, within and at',
-    about: 'Asks again until a condition holds. expect and keep see the last answer.',
+    about: 'Asks again until a condition holds. expect and keep see the last response.',
     example: "poll:\n  until: $.state == 'done'\n  every: 1s..10s\n  within: 5m",
   },
   {
@@ -191,7 +191,7 @@ export const callKeys: readonly KeyDefinition[] = [
     shape: map,
     wants: 'a map of within, when and signed-by',
     about:
-      'Opens a listener, gives its address to the request as ${callback}, and waits after the answer for the request that comes in: `arrived`.',
+      'Opens a listener, gives its address to the request as ${callback}, and waits after the response for the request that comes in: `arrived`.',
     example: "callback:\n  within: 2m\n  when: arrived.body.state == 'done'",
   },
   {
@@ -200,7 +200,7 @@ export const callKeys: readonly KeyDefinition[] = [
     shape: shapeOf(() => z.union([z.enum(READ_AS), z.strictObject({ csv: z.string().length(1) })])),
     wants: `${READ_AS.join(', ')}, or { csv: ';' }`,
     about:
-      'How the body of the answer is read, whatever its content type says. `{ csv: ";" }` names what separates cells; json-lines is a JSON value a line.',
+      'How the body of the response is read, whatever its content type says. `{ csv: ";" }` names what separates cells; json-lines is a JSON value a line.',
     example: 'read-as: json',
   },
 ];

@@ -222,7 +222,7 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
         'headers:\n  Emberfold-Session: ${session}',
       ),
       {
-        ...field('renew-when', 'Signs in again where it holds for an answer; usually status == 401.', false),
+        ...field('renew-when', 'Signs in again where it holds for a response; usually status == 401.', false),
         sort: 'condition',
         example: 'renew-when: status == 401',
       },
@@ -260,7 +260,7 @@ export const credentialOriginsKey: KeyDefinition = {
   wants: 'a list of origins, such as https://api.example.com',
   required: false,
   about:
-    'Origins besides those of its services to which it may go by an address out of an answer: a next page, the state of a job. Elsewhere it goes only where a step names the host itself.',
+    'Origins besides those of its services to which it may go by an address out of a response: a next page, the state of a job. Elsewhere it goes only where a step names the host itself.',
   example: 'origins: [https://files.emberfold.example]',
 };
 

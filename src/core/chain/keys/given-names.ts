@@ -28,7 +28,7 @@ interface GivenName extends Omit<NameDocumentation, 'name'> {
   readonly reserved?: true;
 }
 
-interface AnswerNameDefinition {
+interface ResponseNameDefinition {
   /** What it is, by how the body is read. */
   readonly kind: Kind | ((readAs: ReadAs | undefined) => Kind);
   readonly about: string;
@@ -39,7 +39,7 @@ interface AnswerNameDefinition {
 export const HEADERS: Kind = { ...OBJECT, caseless: true };
 
 /** The kind of `$` by how the body is read. */
-export function answerKind(readAs: ReadAs | undefined): Kind {
+export function responseKind(readAs: ReadAs | undefined): Kind {
   if (readAs === 'text' || readAs === 'xml') return TEXT;
   if (readAs === 'lines') return listOf(TEXT);
   if (readAs === 'json-lines') return listOf(JSON_VALUE);
@@ -49,15 +49,15 @@ export function answerKind(readAs: ReadAs | undefined): Kind {
   return { bits: JSON_VALUE.bits | BIT.bytes | BIT.nothing };
 }
 
-/** Names of the answer to a call, in its own expressions. What each is then, the engine says of every one of them. */
-export const ANSWER_NAMES = {
-  status: { kind: NUMBER, about: 'The status of the answer.', example: 'status == 200' },
+/** Names of the response to a call, in its own expressions. What each is then, the engine says of every one of them. */
+export const RESPONSE_NAMES = {
+  status: { kind: NUMBER, about: 'The status of the response.', example: 'status == 200' },
   headers: {
     kind: HEADERS,
-    about: 'The fields of the answer by name; the case of letters does not count.',
+    about: 'The fields of the response by name; the case of letters does not count.',
     example: "headers['Content-Type'] == 'application/json'",
   },
-  body: { kind: answerKind, about: 'The same as $.', example: 'body.pieces[0].id' },
+  body: { kind: responseKind, about: 'The same as $.', example: 'body.pieces[0].id' },
   text: { kind: maybe(TEXT), about: 'The body as text.', example: "contains(text, 'kiln')" },
   type: {
     kind: maybe(TEXT),
@@ -73,7 +73,7 @@ export const ANSWER_NAMES = {
   },
   cookies: {
     kind: OBJECT,
-    about: 'The cookies that the answer sets, by name.',
+    about: 'The cookies that the response sets, by name.',
     example: 'exists(cookies.studio)',
   },
   url: { kind: TEXT, about: 'The address that answered, after redirects.', example: "begins(url, 'http')" },
@@ -82,15 +82,15 @@ export const ANSWER_NAMES = {
     about: 'What was sent: sent.url, sent.headers and sent.json.',
     example: "sent.headers['accept'] == 'application/json'",
   },
-} as const satisfies Readonly<Record<string, AnswerNameDefinition>>;
-export type AnswerName = keyof typeof ANSWER_NAMES;
+} as const satisfies Readonly<Record<string, ResponseNameDefinition>>;
+export type ResponseName = keyof typeof RESPONSE_NAMES;
 
 const after = 'expect, keep and show of a call';
 const later = 'steps below a named step';
 
 const OTHER_NAMES = {
   index: {
-    where: 'the turns of each and repeat',
+    where: 'the iterations of each and repeat',
     reserved: true,
     about: 'The count of the innermost loop, from 0.',
     example: 'index + 1',
@@ -105,7 +105,7 @@ const OTHER_NAMES = {
   arrived: {
     where: 'a call with callback',
     reserved: true,
-    about: 'The request that called back: .body .text .headers .method .path .query.',
+    about: 'The request that callback received: .body .text .headers .method .path .query.',
     example: "arrived.body.state == 'done'",
   },
   callback: {
@@ -116,7 +116,7 @@ const OTHER_NAMES = {
   $: {
     where: after,
     about:
-      'The answer: the value of its JSON, a text, or bytes. It is that of the step it stands in and of no other.',
+      'The response: the value of its JSON, a text, or bytes. It is that of the step it stands in and of no other.',
     example: '$.pieces[0].id',
   },
   '@': {
@@ -148,7 +148,7 @@ const OTHER_NAMES = {
     about: 'The services of the project: services.NAME.url.',
     example: 'services.kiln.url',
   },
-  'NAME.ok': { where: later, about: 'Whether the step held.', example: 'load.ok' },
+  'NAME.ok': { where: later, about: 'Whether the step passed.', example: 'load.ok' },
   'NAME.skipped': { where: later, about: 'Whether the step was skipped.', example: 'load.skipped' },
   'NAME.failed': {
     where: later,
@@ -171,7 +171,7 @@ export const givenNames: readonly NameDocumentation[] = [
     about,
     example,
   })),
-  ...Object.entries(ANSWER_NAMES).map(([name, { about, example }]) => ({
+  ...Object.entries(RESPONSE_NAMES).map(([name, { about, example }]) => ({
     name,
     where: after,
     about,
@@ -181,25 +181,25 @@ export const givenNames: readonly NameDocumentation[] = [
 
 /** Names that have a meaning of their own and can't be given; `values` and `nothing` are words of the language. */
 export const RESERVED_NAMES: ReadonlySet<string> = new Set([
-  ...Object.keys(ANSWER_NAMES),
+  ...Object.keys(RESPONSE_NAMES),
   ...Object.entries(OTHER_NAMES).flatMap(([name, one]) => ('reserved' in one ? [name] : [])),
   'values',
   'nothing',
 ]);
 
-const namesOfAnswers = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
+const namesOfResponses = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
 
-/** The kinds of the names of an answer, by how its body is read. */
-export function answerNameKinds(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
-  let known = namesOfAnswers.get(readAs);
+/** The kinds of the names of a response, by how its body is read. */
+export function responseNameKinds(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
+  let known = namesOfResponses.get(readAs);
   if (!known) {
     known = Object.fromEntries(
-      Object.entries(ANSWER_NAMES).map(([name, { kind }]) => [
+      Object.entries(RESPONSE_NAMES).map(([name, { kind }]) => [
         name,
         typeof kind === 'function' ? kind(readAs) : kind,
       ]),
     );
-    namesOfAnswers.set(readAs, known);
+    namesOfResponses.set(readAs, known);
   }
   return known;
 }

@@ -17,7 +17,7 @@ const steps: KeyDefinition = {
   shape: list,
   wants: 'a list of steps',
   required: true,
-  about: 'What is done in each turn.',
+  about: 'What is done in each iteration.',
   example: 'steps:\n  - call: GET kiln /pieces/${piece.id}',
 };
 
@@ -31,19 +31,19 @@ export const eachKeys: readonly KeyDefinition[] = [
     shape: amount,
     wants: 'a number',
     usual: '1',
-    about: 'How many turns go on at the same time.',
+    about: 'How many iterations go on at the same time.',
     example: 'at-once: 3',
   },
   {
-    name: 'turns-on-fail',
+    name: 'when-one-fails',
     manner: true,
     sort: 'setting',
     shape: shapeOf(() => z.enum(['stop', 'continue'])),
     wants: 'stop or continue',
     usual: 'stop',
     about:
-      'Whether no further turn begins once one has failed. With continue the other turns and the steps below the loop go on; the run still ends with 1.',
-    example: 'turns-on-fail: continue',
+      'Whether no further iteration begins once one has failed. With continue the other iterations and the steps below the loop go on; the run still ends with 1.',
+    example: 'when-one-fails: continue',
   },
   {
     name: 'at-least',
@@ -52,7 +52,7 @@ export const eachKeys: readonly KeyDefinition[] = [
     shape: amount,
     wants: 'a number',
     usual: '0',
-    about: 'How many turns have to hold; fewer is a failure, also where there was nothing to do.',
+    about: 'How many iterations have to hold; fewer is a failure, also where there was nothing to do.',
     example: 'at-least: 1',
   },
   {
@@ -62,7 +62,7 @@ export const eachKeys: readonly KeyDefinition[] = [
     shape: amount,
     wants: 'a number',
     usual: '100000',
-    about: 'How many turns there may be; more is a failure.',
+    about: 'How many iterations there may be; more is a failure.',
     example: 'up-to: 500',
   },
   {
@@ -70,7 +70,8 @@ export const eachKeys: readonly KeyDefinition[] = [
     sort: 'condition',
     shape: text,
     wants: 'a condition',
-    about: 'No turn begins once it holds. It is looked at after each turn, with the names of that turn.',
+    about:
+      'No iteration begins once it holds. It is looked at after each iteration, with the names of that iteration.',
     example: "until: found.state == 'fired'",
   },
   {
@@ -79,7 +80,7 @@ export const eachKeys: readonly KeyDefinition[] = [
     shape: map,
     wants: 'a map of names and expressions',
     about:
-      'One value of each turn that held: lists in the order of the items, which are there after the loop. Nothing is left out.',
+      'One value of each iteration that passed: lists in the order of the items, which are there after the loop. Nothing is left out.',
     example: 'gather:\n  fired: firing',
   },
 ];
@@ -92,7 +93,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
     shape: text,
     wants: 'a condition',
     required: true,
-    about: 'Looked at after each turn; where it holds, the loop ends.',
+    about: 'Looked at after each iteration; where it holds, the loop ends.',
     example: "until: state == 'done'",
   },
   {
@@ -102,7 +103,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
     shape: amount,
     wants: 'a number',
     usual: '50',
-    about: 'How many turns at most; reaching it is a failure.',
+    about: 'How many iterations at most; reaching it is a failure.',
     example: 'up-to: 10',
   },
   {
@@ -112,7 +113,7 @@ export const repeatKeys: readonly KeyDefinition[] = [
     shape: pause,
     wants: 'a duration, or two with .. between them',
     usual: '0s',
-    about: 'How long it waits between turns; of two durations it doubles from the first to the second.',
+    about: 'How long it waits between iterations; of two durations it doubles from the first to the second.',
     example: 'every: 2s',
   },
   {

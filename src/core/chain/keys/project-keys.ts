@@ -48,7 +48,7 @@ export const projectKeys: readonly KeyDefinition[] = [
     shape: shapeOf(() => z.strictObject({ also: texts().optional(), never: texts().optional() })),
     wants: 'a map of also and never',
     about:
-      'Names of members of answers whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
+      'Names of members of responses whose values are secrets besides the usual ones (access_token, password …), and usual ones that are none.',
     example: 'mask:\n  also: [pin]',
   },
   {
@@ -188,8 +188,8 @@ export const serviceKeys: readonly KeyDefinition[] = [
     name: 'timeout',
     sort: 'setting',
     shape: timeout,
-    wants: 'a duration, or a map of connect, answer and total',
-    usual: 'connect: 10s, answer: 30s, total: 60s',
+    wants: 'a duration, or a map of connect, response and total',
+    usual: 'connect: 10s, response: 30s, total: 60s',
     about: 'How long each of its requests may take.',
     example: 'timeout:\n  connect: 2s\n  total: 20s',
   },
@@ -214,7 +214,7 @@ export const serviceKeys: readonly KeyDefinition[] = [
     name: 'retry',
     sort: 'setting',
     shape: map,
-    wants: 'a map of attempts, on, wait, when and as-told',
+    wants: 'a map of attempts, on, wait, when and retry-after',
     about: 'The retry of each of its calls that has none of its own.',
     example: 'retry: { attempts: 3, wait: 500ms..5s }',
   },

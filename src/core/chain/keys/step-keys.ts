@@ -59,7 +59,7 @@ export const stepKeys: readonly KeyDefinition[] = [
     shape: map,
     wants: 'a map of to, row and one-row-per',
     about:
-      'A row for a file of rows (CSV; JSON Lines where its name ends in .jsonl), written once the step has held. Other columns, their order and the line ends stay as they are.',
+      'A row for a file of rows (CSV; JSON Lines where its name ends in .jsonl), written once the step has passed. Other columns, their order and the line ends stay as they are.',
     example:
       'write:\n  to: fired.csv\n  row:\n    piece: ${piece}\n    state: ${$.state}\n  one-row-per: piece',
   },
@@ -88,7 +88,7 @@ export const stepKeys: readonly KeyDefinition[] = [
     shape: list,
     wants: 'a list of steps',
     about:
-      'Steps that take back what this step did. Once it has held they are carried out at the end of the run, whatever happens, those of the last step first; 404 and 410 count as done.',
+      'Steps that take back what this step did. Once it has passed they are carried out at the end of the run, whatever happens, those of the last step first; 404 and 410 count as done.',
     example: 'undo:\n  - call: DELETE kiln /pieces/${piece}',
   },
 ];
@@ -108,7 +108,7 @@ export const verbKeys: readonly KeyDefinition[] = [
     shape: text,
     wants: 'NAME in LIST; NAME, i in LIST; or key, value in OBJECT',
     about:
-      'Carries its steps out for each item of a list, member of an object, or row of an input. `index` counts the turns from 0.',
+      'Carries its steps out for each item of a list, member of an object, or row of an input. `index` counts the iterations from 0.',
     example: 'each: one in pieces\nsteps:\n  - call: GET kiln /pieces/${one.id}',
   },
   {
@@ -116,7 +116,7 @@ export const verbKeys: readonly KeyDefinition[] = [
     sort: 'structure',
     shape: map,
     wants: 'a map of until, up-to, every and within',
-    about: 'Carries its steps out again until a condition holds. `index` counts the turns from 0.',
+    about: 'Carries its steps out again until a condition holds. `index` counts the iterations from 0.',
     example:
       'repeat: { until: more == false, up-to: 20 }\nsteps:\n  - call: GET kiln /pieces\n    keep: { more: "$.next_cursor != null" }',
   },

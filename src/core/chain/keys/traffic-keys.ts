@@ -18,7 +18,8 @@ export const pagesKeys: readonly KeyDefinition[] = [
     sort: 'value expression',
     shape: text,
     wants: 'an expression',
-    about: 'The address of the next page, as it came in the answer. Nothing, null or an empty text ends it.',
+    about:
+      'The address of the next page, as it came in the response. Nothing, null or an empty text ends it.',
     example: "next: link('next')",
   },
   {
@@ -128,7 +129,7 @@ export const pollKeys: readonly KeyDefinition[] = [
     sort: 'value expression',
     shape: text,
     wants: 'an expression',
-    about: 'Where to ask: the call itself is sent once, then GET goes to this address of its answer.',
+    about: 'Where to ask: the call itself is sent once, then GET goes to this address of its response.',
     example: 'at: headers.location',
   },
 ];
@@ -147,12 +148,12 @@ export const retryKeys: readonly KeyDefinition[] = [
   {
     name: 'on',
     sort: 'setting',
-    shape: shapeOf(() => z.array(z.string().regex(/^(?:no-answer|[45]\d\d|[45]xx)$/))),
-    wants: 'a list of no-answer, statuses, and classes of them such as 5xx',
-    usual: '[no-answer, 429, 5xx]',
+    shape: shapeOf(() => z.array(z.string().regex(/^(?:no-response|[45]\d\d|[45]xx)$/))),
+    wants: 'a list of no-response, statuses, and classes of them such as 5xx',
+    usual: '[no-response, 429, 5xx]',
     about:
-      'What is repeated. no-answer is a time limit, or a connection that was refused or broken off. A method that is not idempotent is repeated only where the first request was certainly not processed, unless the call says repeatable or idempotency.',
-    example: 'on: [no-answer, 503]',
+      'What is repeated. no-response is a time limit, or a connection that was refused or broken off. A method that is not idempotent is repeated only where the first request was certainly not processed, unless the call says repeatable or idempotency.',
+    example: 'on: [no-response, 503]',
   },
   {
     name: 'wait',
@@ -169,18 +170,18 @@ export const retryKeys: readonly KeyDefinition[] = [
     sort: 'condition',
     shape: text,
     wants: 'a condition',
-    about: 'An answer for which it holds is repeated too.',
+    about: 'A response for which it holds is repeated too.',
     example: "when: $.state == 'busy'",
   },
   {
-    name: 'as-told',
+    name: 'retry-after',
     sort: 'setting',
     shape: duration,
     wants: 'a duration',
     usual: '1m',
     about:
-      'How long it waits in all when the service says so: with 429, or 503 with Retry-After. 0s takes such an answer as it is.',
-    example: 'as-told: 10m',
+      'How long it waits in all when the service says so: with 429, or 503 with Retry-After. 0s takes such a response as it is.',
+    example: 'retry-after: 10m',
   },
 ];
 

@@ -1,5 +1,5 @@
 import type { StaticScope } from '../../language/scope.ts';
-import { insertionsOf, remarkEncodedTwice } from '../fields/encoded-twice.ts';
+import { insertionsOf, warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { Findings } from '../source/findings.ts';
 import { partKeys } from '../keys/call-keys.ts';
@@ -89,7 +89,7 @@ function jsonInText({ fields }: StepReader, node: SourceNode): void {
   } catch {
     return;
   }
-  fields.findings.remark(
+  fields.findings.warn(
     node,
     'json-in-text',
     'this is one text, so it is sent in quotes as a text of JSON, not as the object or list that it shows',
@@ -160,7 +160,7 @@ export function readParameters(
     const typed = fields.typed(value, scope, true);
     if (!typed) return [];
     if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
-    remarkEncodedTwice(fields.findings, insertionsOf(typed));
+    warnEncodedTwice(fields.findings, insertionsOf(typed));
     return [{ name: key.text, value: typed, at: fields.findings.place(key) }];
   });
 }

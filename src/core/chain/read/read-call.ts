@@ -12,20 +12,20 @@ import {
   type Template,
   type Timeouts,
 } from '../model.ts';
-import { remarkEncodedTwice } from '../fields/encoded-twice.ts';
+import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { readBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';
 import { type StepBase } from './step-reader.ts';
 import { type StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
-import { readCallBack, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
+import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from '../source/source-file.ts';
 import { FIELD_NAME } from '../model.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
-/** Reads a call: what is sent first, then what is made of the answer. */
+/** Reads a call: what is sent first, then what is made of the response. */
 export function readCall(
   reader: StepReader,
   node: MapNode,
@@ -82,9 +82,9 @@ export function readCall(
       'a call polls or reads pages, and here it does both',
       'two steps: the first polls, the second reads pages',
     );
-  const waitsFor = readCallBack(fields, callbackNode, project, {
+  const waitsFor = readCallback(fields, callbackNode, project, {
     scope: scope.outside(),
-    answer: callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
+    response: callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
   });
   const retry =
     readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
@@ -94,7 +94,7 @@ export function readCall(
     findings.problem(
       valueOf(node, 'idempotency')!,
       'wrong-form',
-      `each request of ${pages ? 'pages' : 'a poll'} would carry the same key, and a service answers that with its first answer`,
+      `each request of ${pages ? 'pages' : 'a poll'} would carry the same key, and a service answers that with its first response`,
       'repeatable: yes, where asking again changes nothing',
     );
   const repeatable = fields.literal(valueOf(node, 'repeatable')) === 'yes';
@@ -112,7 +112,7 @@ export function readCall(
   const save = saveNode && fields.template(saveNode, scope.outside());
   if (save) reader.files?.made.add(literalPath(save));
   const redirects = fields.literal(valueOf(node, 'redirects'));
-  const held =
+  const buffered =
     ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
     (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
   if (!request) return undefined;
@@ -129,7 +129,7 @@ export function readCall(
     timeouts,
     readAs,
     separator,
-    save: save && { path: save, held },
+    save: save && { path: save, buffered },
     noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
     redirects: redirects === undefined ? undefined : Number(redirects),
     serviceExpect,
@@ -140,7 +140,7 @@ export function readCall(
     callback: waitsFor,
     idempotency,
     repeatable,
-    waitsAsTold: !outcome.expect.some(({ condition }) => speaksOf429(condition.expression.tree)),
+    obeysRetryAfter: !outcome.expect.some(({ condition }) => speaksOf429(condition.expression.tree)),
     undoing: reader.undoing === true,
     uses: new Set(fields.used),
   });
@@ -219,12 +219,12 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
       : services.length === 0
         ? 'no project file describes a service, so a call needs a whole URL'
         : 'the project has several services, so a call names one';
-    const instead = lone
+    const hint = lone
       ? `${method} ${rest} /`
       : services.length === 0
         ? `${method} https://… , or services: in batharon.yaml`
         : `${method} ${services[0]!} ${rest}`;
-    findings.problem(node, services.length === 0 ? 'unknown-service' : 'wrong-form', message, instead);
+    findings.problem(node, services.length === 0 ? 'unknown-service' : 'wrong-form', message, hint);
     return undefined;
   }
   if (!project.services.has(service)) {
@@ -250,7 +250,7 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
   if (typeof first === 'object' && template.parts.length === 1) {
     return { method, where: written, written, target: { type: 'address', service, address: first } };
   }
-  remarkEncodedTwice(findings, template.parts);
+  warnEncodedTwice(findings, template.parts);
   if (typeof first !== 'string' || !first.startsWith('/')) {
     findings.problem(
       node.offset(from),
@@ -273,7 +273,7 @@ function readUrl(
   const rest = partOf(node, from);
   const url = fields.template(rest, scope, { raw: true, hint: false });
   if (!url) return undefined;
-  remarkEncodedTwice(fields.findings, url.parts);
+  warnEncodedTwice(fields.findings, url.parts);
   const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
   const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
   if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
@@ -307,7 +307,7 @@ function repeatedParameters({ fields }: StepReader, line: ScalarNode, query: rea
         level: 'problem',
         code: 'parameter-twice',
         message: `${name} stands both in the URL and under query`,
-        instead: 'one of them; a list under query repeats a name',
+        hint: 'one of them; a list under query repeats a name',
         place: at,
       });
     }
@@ -377,5 +377,5 @@ export function readTimeouts(
     const value = valueOf(node, name);
     return optional(name, value && fields.duration(value, scope));
   };
-  return { ...phase('connect'), ...phase('answer'), ...phase('total') };
+  return { ...phase('connect'), ...phase('response'), ...phase('total') };
 }

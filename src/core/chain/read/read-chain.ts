@@ -177,7 +177,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
   for (const input of inputs) {
     if (!reader.used.has(input.name)) {
       fields.findings.all.push({
-        level: 'remark',
+        level: 'warning',
         code: 'unused-input',
         message: `nothing uses the input ${input.name}`,
         place: input.at,
@@ -195,7 +195,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     cleanup,
     results,
     usesXPath: fields.usesXPath,
-    turnsOf: fields.turnsOf,
+    iterationsOf: fields.iterationsOf,
     secrets: fields.secrets,
     uses: reader.used,
   };

@@ -154,12 +154,12 @@ function checkGrant(
   ];
   for (const name of needed) {
     if (templates.has(name) || valueOf(value, name)) continue;
-    const instead = name.endsWith('-url') ? `${name}: https://…, or issuer: https://…` : `${name}: …`;
+    const hint = name.endsWith('-url') ? `${name}: https://…, or issuer: https://…` : `${name}: …`;
     findings.problem(
       key,
       'missing-key',
       `the credential ${key.text} has no ${name}, and grant ${grant} needs one`,
-      instead,
+      hint,
     );
   }
 }
@@ -201,11 +201,11 @@ function readSignIn(fields: FieldReader, node: MapNode, scope: StaticScope): Sig
     lookup: (name) => scope.lookup(name) ?? { kind: TEXT, secret: true },
   };
   const renewNode = valueOf(node, 'renew-when');
-  const answer = new ChainScope().after(undefined);
+  const response = new ChainScope().after(undefined);
   return {
     file: fields.literal(valueOf(node, 'file')) ?? '',
     inputs,
     headers: readFields({ fields }, valueOf(node, 'headers'), results),
-    ...optional('renewWhen', renewNode && fields.condition(renewNode, answer)),
+    ...optional('renewWhen', renewNode && fields.condition(renewNode, response)),
   };
 }

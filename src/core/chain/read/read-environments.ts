@@ -18,8 +18,8 @@ export function chooseEnvironment(
   { wanted, choose }: { readonly wanted: string | undefined; readonly choose: boolean },
 ): MapEntry | undefined {
   const names = environments.map(({ key }) => key.text);
-  const usualNode = valueOf(root, 'default-environment');
-  const usual = usualNode?.type === 'scalar' ? usualNode.text : undefined;
+  const defaultNode = valueOf(root, 'default-environment');
+  const usual = defaultNode?.type === 'scalar' ? defaultNode.text : undefined;
   const name = wanted ?? usual ?? (names.length === 1 ? names[0] : undefined);
   if (name === undefined) {
     if (choose && names.length > 1) {
@@ -35,17 +35,17 @@ export function chooseEnvironment(
   const found = environments.find(({ key }) => key.text === name);
   if (!found) {
     const near = nearest(name, names);
-    const instead =
+    const hint =
       near !== undefined
         ? `the nearest is ${near}`
         : names.length > 0
           ? `it has ${nameList(names)}`
           : 'environments: in this file describes them';
     findings.problem(
-      wanted === undefined && usualNode ? usualNode : 0,
+      wanted === undefined && defaultNode ? defaultNode : 0,
       'unknown-environment',
       `the project has no environment ${name}`,
-      instead,
+      hint,
     );
   }
   return found;
@@ -169,7 +169,7 @@ export function movedServices(
         return node?.type === 'scalar' ? node.text : undefined;
       };
       if (same(before) === same(after)) {
-        findings.remark(
+        findings.warn(
           environment.key,
           'secret-moved',
           `the environment ${environment.key.text} moves ${key.text} from ${from} to ${to} and sends it the same secret ${secret}`,

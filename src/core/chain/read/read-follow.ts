@@ -12,7 +12,7 @@ import { formOf } from '../source/structure.ts';
 /** Members that every named step has, so that no result of a chain that is followed can have their names. */
 const STEP_MEMBERS = ['ok', 'skipped', 'failed', 'problem', 'elapsed'];
 
-/** Reads `follow`: the other file is read too, and its inputs and results are held to what this one says. */
+/** Reads `follow`: the other file is read too, and its inputs and results are checked against what this one says. */
 export function readFollow(
   reader: StepReader,
   node: MapNode,

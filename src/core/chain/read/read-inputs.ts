@@ -175,7 +175,7 @@ function readDefault(
     node.type === 'scalar' && written !== undefined && written !== 'json' && !node.text.includes('${');
   if (literal && !(node.text === 'null' && !node.quoted)) {
     const { value: read, problem } = readInput(written, node.text, project.zone, choicesOf(value));
-    if (problem !== undefined) findings.problem(node, 'wrong-form', problem.message, problem.instead);
+    if (problem !== undefined) findings.problem(node, 'wrong-form', problem.message, problem.hint);
     return read === undefined ? {} : { typed: { type: 'value', value: read } };
   }
   fields.used.clear();
@@ -193,7 +193,7 @@ function readDefault(
         node,
         'wrong-form',
         node.type === 'scalar' ? problem.message : `a default of kind ${written} is one value`,
-        problem.instead ?? 'kind: json for lists and objects',
+        problem.hint ?? 'kind: json for lists and objects',
       );
   }
   return { typed, kind: inputKindFor(known === undefined ? kindOfTyped(typed) : kindOfValue(known)) };
@@ -212,6 +212,6 @@ function defaultScope(
     lookup: (name) =>
       name === 'services' ? sent.lookup(name) : known.has(name) ? scope.lookup(name) : undefined,
     names: () => ['services', ...known],
-    answer: { missing: 'a default is computed before anything is sent, so there is no answer' },
+    response: { missing: 'a default is computed before anything is sent, so there is no response' },
   };
 }

@@ -13,8 +13,8 @@ import { checkStructure } from '../source/structure.ts';
 
 type ReadSteps = (reader: StepReader, node: SourceNode, scope: ChainScope, address: string) => Step[];
 
-/** How many turns a loop may have where it does not say. */
-const MOST_TURNS = 100_000;
+/** How many iterations a loop may have where it does not say. */
+const MOST_ITERATIONS = 100_000;
 
 const EACH_FORM = /^\s*([A-Za-z_]\w*)\s*(?:,\s*([A-Za-z_]\w*)\s*)?\sin\s+/;
 
@@ -43,7 +43,7 @@ export function readEach(
   const { line: at } = findings.place(line);
   const secret = items?.expression.secret === true;
   const inside = scope.branch();
-  const [firstKind, secondKind] = turnKinds(kind, rows !== undefined, second !== undefined);
+  const [firstKind, secondKind] = iterationKinds(kind, rows !== undefined, second !== undefined);
   defineName(reader, { ...line, text: first }, inside, { kind: firstKind, more: { line: at, secret } });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
@@ -85,7 +85,7 @@ export function readEach(
     findings.problem(
       valueOf(node, 'at-once')!,
       'wrong-form',
-      'with at-once: 0 no turn would ever begin',
+      'with at-once: 0 no iteration would ever begin',
       'at-once: 1',
     );
   if (!items) return undefined;
@@ -99,9 +99,9 @@ export function readEach(
     ...optional('rows', rows),
     steps,
     atOnce,
-    turnsOnFail: fields.literal(valueOf(node, 'turns-on-fail')) === 'continue' ? 'continue' : 'stop',
+    whenOneFails: fields.literal(valueOf(node, 'when-one-fails')) === 'continue' ? 'continue' : 'stop',
     atLeast: setting('at-least', 0),
-    upTo: setting('up-to', MOST_TURNS),
+    upTo: setting('up-to', MOST_ITERATIONS),
     ...optional('until', until),
     gather: gathered,
     uses: new Set(fields.used),
@@ -128,7 +128,7 @@ function checkItems({ fields }: StepReader, node: ScalarNode, kind: Kind, two: b
 }
 
 /** The kinds of the two names: item and count of a list, key and value of an object. */
-function turnKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, second: Kind] {
+function iterationKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, second: Kind] {
   if (rows) return [ANY, NUMBER];
   const item = kind.item ?? ANY;
   const mayBeObject = two && (kind.bits & BIT.object) !== 0;
@@ -165,7 +165,7 @@ function readNamed(reader: StepReader, node: SourceNode | undefined, scope: Chai
   });
 }
 
-/** Reads `repeat`. Names that its steps keep are there after it, with the values of the last turn. */
+/** Reads `repeat`. Names that its steps keep are there after it, with the values of the last iteration. */
 export function readRepeat(
   reader: StepReader,
   node: MapNode,

@@ -102,7 +102,7 @@ function readExpectation(
   if (!conditionNode) return [];
   const condition = fields.condition(conditionNode, scope);
   if (condition && constant(condition.expression.tree) !== undefined) {
-    fields.findings.remark(
+    fields.findings.warn(
       conditionNode,
       'unreachable',
       `this is always ${String(constant(condition.expression.tree))}, whatever comes`,

@@ -9,7 +9,7 @@ import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
-/** The names that a step with `pages` has besides those of its answer. */
+/** The names that a step with `pages` has besides those of its response. */
 export const PAGES_NAMES: Readonly<Record<string, Kind>> = { gathered: LIST };
 
 /** Reads `pages` of a call. */
@@ -58,7 +58,7 @@ export function readPages(
       valueOf(map, 'items')!,
       'wrong-kind',
       'items is a list, and this can never be one',
-      'the path of the list in the answer: $.pieces',
+      'the path of the list in the response: $.pieces',
     );
   const untilNode = valueOf(map, 'until');
   const trees = [next?.expression.tree, ...[nextQuery, nextJson].flatMap((one) => (one ? treesOf(one) : []))];
@@ -70,7 +70,7 @@ export function readPages(
     ...optional('until', untilNode && fields.condition(untilNode, inside)),
     upTo: fields.amount(valueOf(map, 'up-to'), scope.outside(), 100),
     enough: fields.literal(valueOf(map, 'enough')) === 'yes',
-    fromAnswer: trees.some((tree) => tree && speaksOfAnswer(tree)),
+    fromResponse: trees.some((tree) => tree && speaksOfResponse(tree)),
   };
 }
 
@@ -81,13 +81,13 @@ function treesOf(expressions: Expressions): Tree[] {
   ).flatMap(treesOf);
 }
 
-/** Whether an expression takes something from the answer: of its body, its fields, or by link(…). */
-function speaksOfAnswer(tree: Tree): boolean {
+/** Whether an expression takes something from the response: of its body, its fields, or by link(…). */
+function speaksOfResponse(tree: Tree): boolean {
   return (
     speaksOfBody(tree) ||
     (tree.type === 'name' && tree.name === 'headers') ||
     (tree.type === 'call' && tree.name === 'link') ||
-    childrenOf(tree).some(speaksOfAnswer)
+    childrenOf(tree).some(speaksOfResponse)
   );
 }
 

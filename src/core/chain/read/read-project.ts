@@ -7,7 +7,7 @@ import { FieldReader } from '../fields/fields.ts';
 import { type Finding, Findings } from '../source/findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from '../keys/project-keys.ts';
 import type { Typed } from '../model.ts';
-import { type CallBacks, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
+import { type Callbacks, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';
@@ -83,7 +83,7 @@ function readRoot(
       return values.has(name) ? { kind: kindOfTyped(values.get(name)!) } : names.lookup(name);
     },
     names: () => ['environment', 'run', ...names.names, ...values.keys()],
-    answer: { missing: '$ is the answer of a step, and there is none in the project file' },
+    response: { missing: '$ is the response of a step, and there is none in the project file' },
   };
   const credentials = new Map(
     entries(valueOf(root, 'credentials')).flatMap((entry) =>
@@ -116,7 +116,7 @@ function readRoot(
     zone: isZone(zone) ? zone : 'UTC',
     mask,
     usesXPath: fields.usesXPath,
-    ...optional('callbacks', readCallBacks(fields, valueOf(root, 'callbacks'))),
+    ...optional('callbacks', readCallbacks(fields, valueOf(root, 'callbacks'))),
     ...optional('records', readRecords(fields, valueOf(root, 'records'))),
   };
 }
@@ -143,7 +143,7 @@ function readRecords(fields: FieldReader, node: SourceNode | undefined): Project
   };
 }
 
-function readCallBacks(fields: FieldReader, node: SourceNode | undefined): CallBacks | undefined {
+function readCallbacks(fields: FieldReader, node: SourceNode | undefined): Callbacks | undefined {
   if (node?.type !== 'map') return undefined;
   checkStructure(fields.findings, node, callbacksKeys, 'callbacks');
   const listen = fields.literal(valueOf(node, 'listen')) ?? '127.0.0.1:0';
@@ -171,7 +171,7 @@ function readValues(fields: FieldReader, node: SourceNode | undefined): Map<stri
       return name === 'environment' ? { kind: TEXT } : name === 'run' ? { kind: RUN_KIND } : undefined;
     },
     names: () => ['environment', 'run', ...values.keys()],
-    answer: { missing: 'there is no answer in the project file' },
+    response: { missing: 'there is no response in the project file' },
   };
   for (const { key, value } of entries(node)) {
     if (!fields.name(key, RESERVED_NAMES)) continue;

@@ -102,7 +102,7 @@ function readStep(
         ? ('continue' as const)
         : ('stop' as const),
     undo: [],
-    hash: markOf(node),
+    fingerprint: markOf(node),
   };
   const read = readBody(reader, node, type, { base, inner, outer: scope });
   const undo = readUndo(reader, node, inner, address);
@@ -192,7 +192,7 @@ function titleOfWrite(node: MapNode): string {
   return to?.type === 'scalar' ? `write ${to.text}` : 'write';
 }
 
-/** Reads the steps that take back what a step did; no name is in doubt there, since the step has held. */
+/** Reads the steps that take back what a step did; no name is in doubt there, since the step has passed. */
 function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address: string): Step[] {
   const undo = valueOf(node, 'undo');
   if (!undo) return [];
@@ -310,7 +310,7 @@ function certain(scope: ChainScope, name: string): void {
 function unreachable(reader: StepReader, node: SourceNode, tree: Tree): void {
   const value = constant(tree);
   if (value === undefined) return;
-  reader.fields.findings.remark(
+  reader.fields.findings.warn(
     node,
     'unreachable',
     value

@@ -2,32 +2,32 @@ import type { StaticScope } from '../../language/scope.ts';
 import { namesIn } from '../../language/tree.ts';
 import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from '../keys/traffic-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
-import { type CallBack, type Idempotency, REPEAT_ON, type Retry } from '../model.ts';
+import { type Callback, type Idempotency, REPEAT_ON, type Retry } from '../model.ts';
 import type { Pace, Project } from '../project.ts';
 import { optional } from '../optional.ts';
 import { type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
 /** How often a call is sent again because the service says to come back. */
-export const TOLD_AT_MOST = 10;
+export const RETRY_AFTER_AT_MOST = 10;
 
 /** How long a call waits in all when the service says so, in milliseconds. */
-export const USUAL_AS_TOLD = 60_000;
+export const DEFAULT_RETRY_AFTER = 60_000;
 
-/** Reads `retry` of a call or a service; `answer` is what its condition sees, `scope` what its settings see. */
+/** Reads `retry` of a call or a service; `response` is what its condition sees, `scope` what its settings see. */
 export function readRetry(
   fields: FieldReader,
   node: SourceNode | undefined,
   scope: StaticScope,
-  answer: StaticScope,
+  response: StaticScope,
 ): Retry | undefined {
   if (node?.type !== 'map') return undefined; // the form has been looked at
   checkStructure(fields.findings, node, retryKeys, 'retry');
   const onNode = valueOf(node, 'on');
   const when = valueOf(node, 'when');
   // How long it waits as told says nothing of what else is repeated.
-  const isOnlyTold = node.entries.length === 1 && valueOf(node, 'as-told') !== undefined;
-  const attempts = fields.amount(valueOf(node, 'attempts'), scope, isOnlyTold ? 1 + TOLD_AT_MOST : 4);
+  const isOnlyTold = node.entries.length === 1 && valueOf(node, 'retry-after') !== undefined;
+  const attempts = fields.amount(valueOf(node, 'attempts'), scope, isOnlyTold ? 1 + RETRY_AFTER_AT_MOST : 4);
   if ('value' in attempts && attempts.value === 0)
     fields.findings.problem(
       valueOf(node, 'attempts')!,
@@ -44,8 +44,8 @@ export function readRetry(
           ? []
           : REPEAT_ON,
     wait: fields.pause(valueOf(node, 'wait'), scope, { least: 1000, most: 30_000 }),
-    ...optional('when', when && fields.condition(when, answer)),
-    asTold: fields.bound(valueOf(node, 'as-told'), scope, USUAL_AS_TOLD),
+    ...optional('when', when && fields.condition(when, response)),
+    retryAfter: fields.bound(valueOf(node, 'retry-after'), scope, DEFAULT_RETRY_AFTER),
   };
 }
 
@@ -71,12 +71,12 @@ export function readIdempotency(
   };
 }
 
-export function readCallBack(
+export function readCallback(
   fields: FieldReader,
   node: SourceNode | undefined,
   project: Project,
-  { scope, answer }: { readonly scope: StaticScope; readonly answer: StaticScope },
-): CallBack | undefined {
+  { scope, response }: { readonly scope: StaticScope; readonly response: StaticScope },
+): Callback | undefined {
   if (node?.type !== 'map') return undefined;
   checkStructure(fields.findings, node, callbackKeys, 'callback');
   const when = valueOf(node, 'when');
@@ -91,7 +91,7 @@ export function readCallBack(
     );
   return {
     within: fields.bound(valueOf(node, 'within'), scope, 120_000),
-    ...optional('when', when && fields.condition(when, answer)),
+    ...optional('when', when && fields.condition(when, response)),
     ...optional('signedBy', signedBy),
   };
 }

@@ -39,7 +39,7 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
   if (row?.type === 'object')
     for (const [name, value] of row.members)
       if (isSecret(value))
-        findings.remark(
+        findings.warn(
           rowNode!,
           'secret-not-here',
           `the column ${name} would hold a secret; a mask is written in its place`,

@@ -50,4 +50,7 @@ export interface OtherFiles {
 }
 
 /** What is common to all steps and read before what they do. */
-export type StepBase = Pick<Step, 'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'hash' | 'undo'>;
+export type StepBase = Pick<
+  Step,
+  'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'fingerprint' | 'undo'
+>;

@@ -1,14 +1,14 @@
 import type { Expression } from '../../language/expression.ts';
-import type { ProblemCode, RemarkCode } from '../../problem-codes.ts';
+import type { ProblemCode, WarningCode } from '../../problem-codes.ts';
 import type { Place, Problem } from '../../problems.ts';
 import type { PlacedExpression } from '../model.ts';
 import type { Range, ScalarNode, SourceFile, SourceNode } from './source-file.ts';
 import type { SourceProblem } from './source-problem.ts';
 
-/** What `check` finds: a problem stops a run, a remark does not. */
+/** What `check` finds: a problem stops a run, a warning does not. */
 export type Finding =
   | (SourceProblem & { readonly level: 'problem' })
-  | (Omit<SourceProblem, 'code'> & { readonly code: RemarkCode; readonly level: 'remark' });
+  | (Omit<SourceProblem, 'code'> & { readonly code: WarningCode; readonly level: 'warning' });
 
 /** Collects what is found in one file. */
 export class Findings {
@@ -25,18 +25,18 @@ export class Findings {
   #said(
     where: { range: Range } | number,
     message: string,
-    instead: string | undefined,
-  ): Pick<Problem, 'message' | 'place' | 'instead'> {
+    hint: string | undefined,
+  ): Pick<Problem, 'message' | 'place' | 'hint'> {
     const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
-    return { message, place, ...(instead === undefined ? {} : { instead }) };
+    return { message, place, ...(hint === undefined ? {} : { hint }) };
   }
 
-  problem(where: { range: Range } | number, code: ProblemCode, message: string, instead?: string): void {
-    this.all.push({ level: 'problem', code, ...this.#said(where, message, instead) });
+  problem(where: { range: Range } | number, code: ProblemCode, message: string, hint?: string): void {
+    this.all.push({ level: 'problem', code, ...this.#said(where, message, hint) });
   }
 
-  remark(where: { range: Range } | number, code: RemarkCode, message: string, instead?: string): void {
-    this.all.push({ level: 'remark', code, ...this.#said(where, message, instead) });
+  warn(where: { range: Range } | number, code: WarningCode, message: string, hint?: string): void {
+    this.all.push({ level: 'warning', code, ...this.#said(where, message, hint) });
   }
 
   /** Problems of an expression, at their places in the file. */

@@ -63,7 +63,7 @@ export const timeout = shapeOf(() =>
     duration(),
     z.strictObject({
       connect: duration().optional(),
-      answer: duration().optional(),
+      response: duration().optional(),
       total: duration().optional(),
     }),
   ]),

@@ -134,12 +134,12 @@ class TreeReader {
     return this.#node(document.contents, 0);
   }
 
-  #problem(offset: number, code: Problem['code'], message: string, instead?: string): void {
+  #problem(offset: number, code: Problem['code'], message: string, hint?: string): void {
     this.#problems.push({
       code,
       message,
       place: this.#place(offset),
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
     });
   }
 

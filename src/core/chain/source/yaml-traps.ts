@@ -88,7 +88,7 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
   return {
     code: 'yaml-trap',
     message: explanation,
-    instead: whole.trim(),
+    hint: whole.trim(),
     fix: { range: [start, end], text: written, means: expression },
   };
 }
@@ -102,7 +102,7 @@ function listItem(text: string, start: number, end: number, lineStart: number): 
   return {
     code: 'yaml-trap',
     message: 'in YAML the first item of a list does not stand on the line of its key',
-    instead: (before + written + text.slice(end, lineEnd(text, end))).trim(),
+    hint: (before + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written, means: item },
   };
 }
@@ -129,7 +129,7 @@ function flowInsertion(text: string, start: number, end: number): SourceProblem 
   return {
     code: 'yaml-trap',
     message: 'inside { } and [ ] YAML takes the braces of an insertion for its own',
-    instead: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
+    hint: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written, means: text.slice(start, end) },
   };
 }

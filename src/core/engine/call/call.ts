@@ -1,7 +1,7 @@
 import type { CallStep } from '../../chain/model.ts';
 import { buildRequest } from '../request/build-request.ts';
 import { type BuiltRequest } from '../wire/built-request.ts';
-import { CallBackWait } from './callback.ts';
+import { CallbackWait } from './callback.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { Progress } from '../wire/call-result.ts';
 import type { CallResult } from '../wire/call-result.ts';
@@ -17,14 +17,14 @@ import { sendRepeating } from './retry.ts';
 export async function carryOutCall(context: RunContext, step: CallStep): Promise<CallResult> {
   if (!step.callback) {
     const built = buildRequest(context, step, {});
-    return answerTo(context, step, built instanceof Promise ? await built : built);
+    return responseTo(context, step, built instanceof Promise ? await built : built);
   }
-  const waiting = await CallBackWait.open(context, step, step.callback);
+  const waiting = await CallbackWait.open(context, step, step.callback);
   try {
     const request = await buildRequest(context, step, { callback: waiting.url });
-    const result = await answerTo(context, step, request);
+    const result = await responseTo(context, step, request);
     // What failed already calls nobody back.
-    if (step.expectsSuccess && result.answer.status >= 400) return result;
+    if (step.expectsSuccess && result.response.status >= 400) return result;
     try {
       return { ...result, more: { ...result.more, arrived: await waiting.arrived() } };
     } catch (error) {
@@ -36,7 +36,7 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
   }
 }
 
-function answerTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
+function responseTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
   const progress: Progress = { attempts: 0, reached: false, again: false };
   if (step.pages) return readPages(context, step, step.pages, { first: request, progress });
   if (step.poll) return pollUntil(context, step, step.poll, { first: request, progress });

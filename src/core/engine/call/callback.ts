@@ -1,4 +1,4 @@
-import type { CallBack, CallStep } from '../../chain/model.ts';
+import type { Callback, CallStep } from '../../chain/model.ts';
 import { brief } from '../../language/show.ts';
 import { Duration, objectOf, type Value } from '../../language/values.ts';
 import type { ArrivedRequest } from '../../ports.ts';
@@ -17,20 +17,20 @@ const NOT_SIGNED = 401;
 const GONE = 410;
 
 /**
- * Waits for the request that a service sends to the address of one step. One that comes before the answer to the request
- * which caused it is kept until then. The address answers until the run ends, so that what comes twice is noticed.
+ * Waits for the request that a service sends to the address of one step. One that comes before the response to the request
+ * which caused it is kept until then. The address responses until the run ends, so that what comes twice is noticed.
  */
-export class CallBackWait {
+export class CallbackWait {
   readonly url: string;
   readonly #context: RunContext;
   readonly #step: CallStep;
-  readonly #setting: CallBack;
+  readonly #setting: Callback;
   readonly #inbox: Inbox;
 
   private constructor(
     context: RunContext,
     step: CallStep,
-    setting: CallBack,
+    setting: Callback,
     { url, inbox }: { url: string; inbox: Inbox },
   ) {
     this.#context = context;
@@ -41,21 +41,21 @@ export class CallBackWait {
   }
 
   /** Throws `listener-failed`. */
-  static async open(context: RunContext, step: CallStep, setting: CallBack): Promise<CallBackWait> {
-    const { callBacks } = context.ports;
-    if (!callBacks)
+  static async open(context: RunContext, step: CallStep, setting: Callback): Promise<CallbackWait> {
+    const { callbacks } = context.ports;
+    if (!callbacks)
       throw new ProblemError({
         code: 'listener-failed',
         message: 'nothing can call back here',
         place: step.at,
       });
     const inbox = new Inbox();
-    const opened = await callBacks.open((arrived) => take(context, step, setting, { inbox, arrived }));
+    const opened = await callbacks.open((arrived) => take(context, step, setting, { inbox, arrived }));
     context.atEnd(() => opened.close());
-    return new CallBackWait(context, step, setting, { url: opened.url, inbox });
+    return new CallbackWait(context, step, setting, { url: opened.url, inbox });
   }
 
-  /** The first request for which `when` holds. Throws `no-call-back`. */
+  /** The first request for which `when` holds. Throws `no-callback`. */
   async arrived(): Promise<Value> {
     const context = this.#context;
     const within = durationOf(this.#setting.within, context.environment(this.#step));
@@ -65,7 +65,7 @@ export class CallBackWait {
       event: 'waiting',
       step: context.address(this.#step),
       for: within,
-      why: 'call-back',
+      why: 'callback',
       note: this.url,
     });
     for (let seen = 0; ;) {
@@ -98,7 +98,7 @@ export class CallBackWait {
   }
 
   #left(why: string): void {
-    this.#context.remark(this.#step, 'call-back-left', `a call-back was left aside: ${why}`);
+    this.#context.warn(this.#step, 'callback-ignored', `a callback was left aside: ${why}`);
   }
 
   /** Waits until something comes in, or so many milliseconds have passed. */
@@ -129,11 +129,11 @@ export class CallBackWait {
     const came =
       seen === 0
         ? `nothing came in at ${this.url}`
-        : `${seen} request${seen === 1 ? '' : 's'} came in, and ${when?.expression.text ?? 'none'} held for none`;
+        : `${seen} request${seen === 1 ? '' : 's'} came in, and ${when?.expression.text ?? 'none'} passed for none`;
     throw new ProblemError({
-      code: 'no-call-back',
+      code: 'no-callback',
       message: `${came} within ${brief(new Duration(within))}`,
-      instead:
+      hint:
         seen === 0
           ? 'callbacks: { public-url } in the project file, where the service does not run on this machine; or a longer within:'
           : 'another when:, or a longer within:',
@@ -157,7 +157,7 @@ class Inbox {
 async function take(
   context: RunContext,
   step: CallStep,
-  { signedBy }: CallBack,
+  { signedBy }: Callback,
   { inbox, arrived }: { readonly inbox: Inbox; readonly arrived: ArrivedRequest },
 ): Promise<number> {
   const unsigned = signedBy === undefined ? undefined : await whyNotSigned(context, signedBy, arrived);
@@ -177,7 +177,7 @@ async function take(
   ]);
   hideKept(context, step, undefined, (name) => (name === 'arrived' ? request : undefined));
   context.emit({
-    event: 'called-back',
+    event: 'callback-received',
     step: context.address(step),
     method: arrived.method,
     url: arrived.url,
@@ -186,19 +186,19 @@ async function take(
     answered: status,
   });
   if (inbox.closed)
-    context.remark(
+    context.warn(
       step,
-      'call-back-left',
-      'a call-back came that nothing waited for any more; it was answered with 410',
+      'callback-ignored',
+      'a callback came that nothing waited for any more; it was answered with 410',
     );
   else if (unsigned !== undefined)
-    context.remark(step, 'not-signed', `a call-back was refused with 401: ${unsigned}`);
+    context.warn(step, 'not-signed', `a callback was refused with 401: ${unsigned}`);
   if (status !== ACCEPTED) return status;
   if (body.problem)
-    context.remark(
+    context.warn(
       step,
-      'call-back-left',
-      `a call-back came whose body is not ${body.problem.expected}: ${body.problem.came}; arrived.text has it`,
+      'callback-ignored',
+      `a callback came whose body is not ${body.problem.expected}: ${body.problem.got}; arrived.text has it`,
     );
   inbox.requests.push(request);
   inbox.onArrival?.();

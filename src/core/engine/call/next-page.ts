@@ -7,8 +7,8 @@ import type { CallResult } from '../wire/call-result.ts';
 /** Members of a body by which many services lead to the next page. */
 const MEMBERS = ['next', 'next_page', 'next_cursor', 'next_page_token', 'nextPageToken', 'nextCursor'];
 
-/** Says where an answer has a next page and the step takes this one for the whole list. */
-export function remarkNextPage(context: RunContext, step: CallStep, result: CallResult): void {
+/** Says where a response has a next page and the step takes this one for the whole list. */
+export function warnNextPage(context: RunContext, step: CallStep, result: CallResult): void {
   const by = nextPageIn(result);
   if (by === undefined) return;
   const trees = [
@@ -16,15 +16,15 @@ export function remarkNextPage(context: RunContext, step: CallStep, result: Call
     ...step.expect.map(({ condition }) => condition.expression.tree),
   ];
   if (trees.some(leadsOn) || !trees.some(takesList)) return;
-  context.remark(
+  context.warn(
     step,
     'next-page',
-    `the answer to ${step.title} has a next page (${by}), and the step takes this one only: pages: reads them all`,
+    `the response to ${step.title} has a next page (${by}), and the step takes this one only: pages: reads them all`,
   );
 }
 
-function nextPageIn({ answer, body: { value } }: CallResult): string | undefined {
-  const link = answer.headers.find(([name]) => name === 'link')?.[1];
+function nextPageIn({ response, body: { value } }: CallResult): string | undefined {
+  const link = response.headers.find(([name]) => name === 'link')?.[1];
   if (link !== undefined && /;\s*rel="?[^",;]*\bnext\b/i.test(link)) return 'the field Link, rel="next"';
   if (!isObject(value)) return undefined;
   const member = MEMBERS.find((name) => {
@@ -54,10 +54,10 @@ function leadsOn(tree: Tree): boolean {
   return childrenOf(tree).some(leadsOn);
 }
 
-/** It looks at the answer otherwise than at one place of a list: $.pieces[0] is the same on every way of paging. */
+/** It looks at the response otherwise than at one place of a list: $.pieces[0] is the same on every way of paging. */
 function takesList(tree: Tree): boolean {
-  if (tree.type === 'answer') return true;
-  if (tree.type === 'query' && tree.base.type === 'answer')
+  if (tree.type === 'response') return true;
+  if (tree.type === 'query' && tree.base.type === 'response')
     return !tree.segments.some(({ selectors }) => selectors[0]?.type === 'index');
   return childrenOf(tree).some(takesList);
 }

@@ -5,7 +5,7 @@ import { namesIn } from '../../language/tree.ts';
 import { kindAndValue } from '../../language/show.ts';
 import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
-import { answerNames } from '../wire/response-names.ts';
+import { responseNames } from '../wire/response-names.ts';
 import { addressIn, at, withJson, withParameters } from '../request/build-request.ts';
 import { type BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
@@ -18,7 +18,7 @@ import { sendRepeating } from './retry.ts';
 import { whatItSaid } from '../wire/error-summary.ts';
 
 /**
- * Asks for one page after the other and gathers their items; gives the last answer. Throws `bound-reached`,
+ * Asks for one page after the other and gathers their items; gives the last response. Throws `bound-reached`,
  * `not-a-list`, `status-not-expected`.
  */
 export async function readPages(
@@ -34,22 +34,22 @@ export async function readPages(
   const bound = new Bound(context.ports.clock, { times: most });
   while (bound.take()) {
     const page = bound.taken;
-    const answer = await sendRepeating(context, step, request, progress);
-    const result: CallResult = { ...answer, more: { gathered, page }, pages: page };
-    // The last answer meets all expectations; one that is no page is the last.
-    if (answer.told || answer.body.problem || !meetsStatus(context, step, result)) {
+    const response = await sendRepeating(context, step, request, progress);
+    const result: CallResult = { ...response, more: { gathered, page }, pages: page };
+    // The last response meets all expectations; one that is no page is the last.
+    if (response.waitProblem || response.body.problem || !meetsStatus(context, step, result)) {
       if (page === 1) return result;
       throw new ProblemError({
         code: 'status-not-expected',
-        message: `page ${page} was answered with ${answer.answer.status}${whatItSaid(answer.body)}`,
+        message: `page ${page} was answered with ${response.response.status}${whatItSaid(response.body)}`,
         place: step.at,
       });
     }
-    const environment = context.environment(step, answer.body.value, answerNames(result));
-    const items = itemsOf(pages, environment, answer.body.value);
+    const environment = context.environment(step, response.body.value, responseNames(result));
+    const items = itemsOf(pages, environment, response.body.value);
     for (const item of items) gathered.push(item);
     context.emit({
-      event: 'page-came',
+      event: 'page-received',
       step: context.address(step),
       page,
       items: items.length,
@@ -61,12 +61,12 @@ export async function readPages(
       (placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment))
     )
       return result;
-    if (items.length === 0 && !pages.fromAnswer) return result;
+    if (items.length === 0 && !pages.fromResponse) return result;
     const next = await nextRequest(context, step, pages, { request, result, environment });
     if (!next) return result;
     const key = keyOf(next);
     if (asked.has(key)) {
-      context.remark(
+      context.warn(
         step,
         'page-repeats',
         `page ${page} leads to a page that was read already, so reading ended there`,
@@ -78,13 +78,13 @@ export async function readPages(
       if (pages.enough) return result;
       break;
     }
-    await answer.saved?.discard();
+    await response.saved?.discard();
     request = { ...next, page: page + 1 };
   }
   throw new ProblemError({
     code: 'bound-reached',
     message: `there are more than ${most} pages, the most that this step reads`,
-    instead: `up-to: ${most * 10}, or enough: yes where these will do`,
+    hint: `up-to: ${most * 10}, or enough: yes where these will do`,
     place: step.at,
   });
 }
@@ -96,8 +96,8 @@ function keyOf({ method, url, body }: BuiltRequest): string {
 
 /** Whether a page meets what the step expects of its status. */
 function meetsStatus(context: RunContext, step: CallStep, result: CallResult): boolean {
-  if (step.expectsSuccess) return result.answer.status < 400;
-  const environment = context.environment(step, result.body.value, answerNames(result));
+  if (step.expectsSuccess) return result.response.status < 400;
+  const environment = context.environment(step, result.body.value, responseNames(result));
   return step.expect.every(
     ({ condition: { expression } }) =>
       !namesIn(expression.tree).has('status') || expression.test(environment) === true,
@@ -113,7 +113,7 @@ function itemsOf({ items }: Pages, environment: Environment, body: Maybe): Value
     code: 'not-a-list',
     message: `items is a list, and ${items.expression.text} is ${kindAndValue(value)}`,
     place: items.at(),
-    ...(value === null ? { instead: `${items.expression.text} ?? []` } : {}),
+    ...(value === null ? { hint: `${items.expression.text} ?? []` } : {}),
   });
 }
 

@@ -4,7 +4,7 @@ import { plainText } from '../../language/functions/conversion.ts';
 import { brief, shorten } from '../../language/show.ts';
 import { Duration } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
-import { answerNames } from '../wire/response-names.ts';
+import { responseNames } from '../wire/response-names.ts';
 import { addressIn, at } from '../request/build-request.ts';
 import { type BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
@@ -17,10 +17,10 @@ import { Pausing } from '../scope/backoff.ts';
 import { sendRepeating } from './retry.ts';
 import { describeStates, type SeenStates } from './poll-states.ts';
 import { whatItSaid } from '../wire/error-summary.ts';
-import { retryAfter } from '../pace/retry-after.ts';
+import { retryAfterIn } from '../pace/retry-after.ts';
 
 /**
- * Asks until the condition of a poll holds; gives the last answer. Throws `poll-given-up`, `poll-unforeseen`,
+ * Asks until the condition of a poll holds; gives the last response. Throws `poll-given-up`, `poll-unforeseen`,
  * `poll-out-of-time`, `status-not-expected`.
  */
 export async function pollUntil(
@@ -39,21 +39,21 @@ export async function pollUntil(
   let last = false;
   if (poll.at) {
     const job = await sendRepeating(context, step, request, progress);
-    if (job.answer.status < 400) await job.saved?.discard();
+    if (job.response.status < 400) await job.saved?.discard();
     // What was not accepted has no state to be asked for.
-    if (job.answer.status >= 400) return job;
+    if (job.response.status >= 400) return job;
     request = requestAt(context, step, poll.at, { request, job });
   }
   while (bound.take() || last) {
     const result = await sendRepeating(context, step, request, progress);
-    const environment = context.environment(step, result.body.value, answerNames(result));
+    const environment = context.environment(step, result.body.value, responseNames(result));
     const seen = await settled(result, () => look(context, step, poll, { result, environment, states }));
     if (seen === 'done') return { ...result, states: describeStates(states) };
     if (seen !== 'going') throw problemWith(seen, states);
     if (last) break;
     const { left } = bound;
-    const told = retryAfter(result.answer.headers, clock.now());
-    const wait = told === undefined || told === 0 ? pausing.next() : told;
+    const retryAfter = retryAfterIn(result.response.headers, clock.now());
+    const wait = retryAfter === undefined || retryAfter === 0 ? pausing.next() : retryAfter;
     // The last time it is asked when the time is up, so that what came in the meantime counts.
     last = wait >= left;
     const pause = last ? left : wait;
@@ -69,7 +69,7 @@ export async function pollUntil(
   throw outOfTime(poll, step, within, states);
 }
 
-/** What is saved of an answer that is not the last one is taken away again. */
+/** What is saved of a response that is not the last one is taken away again. */
 async function settled(
   result: CallResult,
   look: () => 'done' | 'going' | Problem,
@@ -83,7 +83,7 @@ async function settled(
   }
 }
 
-/** What one answer means: that it is done, that it is still going, or that something is wrong. */
+/** What one response means: that it is done, that it is still going, or that something is wrong. */
 function look(
   context: RunContext,
   step: CallStep,
@@ -94,22 +94,23 @@ function look(
     states,
   }: { readonly result: CallResult; readonly environment: Environment; readonly states: SeenStates },
 ): 'done' | 'going' | Problem {
-  const { status } = result.answer;
+  const { status } = result.response;
   const holds = (condition: PlacedExpression): boolean =>
     placed(condition, () => condition.expression.test(environment)) ?? throwNothing(condition, environment);
   if (status >= 400 && !poll.speaksOfStatus)
     return {
-      code: result.told?.code ?? 'status-not-expected',
-      message: result.told?.message ?? `the poll was answered with ${status}${whatItSaid(result.body)}`,
-      instead:
-        result.told?.instead ?? 'while: or until: with a condition on status, if that is part of the job',
+      code: result.waitProblem?.code ?? 'status-not-expected',
+      message:
+        result.waitProblem?.message ?? `the poll was answered with ${status}${whatItSaid(result.body)}`,
+      hint:
+        result.waitProblem?.hint ?? 'while: or until: with a condition on status, if that is part of the job',
       place: step.at,
     };
   const { problem } = result.body;
   if (problem)
     return {
-      code: 'answer-not-as-typed',
-      message: `the poll expected ${problem.expected}, and came ${problem.came}`,
+      code: 'response-not-as-typed',
+      message: `the poll expected ${problem.expected}, and came ${problem.got}`,
       place: step.at,
     };
   const state = stateIn(poll, environment, status);
@@ -134,7 +135,7 @@ function look(
   return {
     code: 'poll-unforeseen',
     message: `the state is ${state}, for which neither until nor while holds`,
-    instead: `name it under while, if it is to be waited for; under until, if it is the end`,
+    hint: `name it under while, if it is to be waited for; under until, if it is the end`,
     place: poll.while.at(),
   };
 }
@@ -144,7 +145,7 @@ function stateIn(poll: Poll, environment: Environment, status: number): string {
   try {
     const value = poll.state?.expression.evaluate(environment);
     if (value === undefined)
-      return poll.state && environment.answer !== undefined ? 'nothing' : String(status);
+      return poll.state && environment.response !== undefined ? 'nothing' : String(status);
     return shorten(plainText(value) ?? brief(value), 60);
   } catch {
     return String(status);
@@ -161,19 +162,19 @@ function outOfTime(poll: Poll, step: CallStep, within: number, states: SeenState
   return new ProblemError({
     code: 'poll-out-of-time',
     message: `${poll.until.expression.text} did not hold within ${brief(new Duration(within))}. It saw ${describeStates(states)}`,
-    instead: `within: with a longer time, if the job takes that long`,
+    hint: `within: with a longer time, if the job takes that long`,
     place: step.at,
   });
 }
 
-/** The request that asks for the state, at an address of the answer that began the job. */
+/** The request that asks for the state, at an address of the response that began the job. */
 function requestAt(
   context: RunContext,
   step: CallStep,
   address: PlacedExpression,
   { request, job }: { readonly request: BuiltRequest; readonly job: CallResult },
 ): BuiltRequest {
-  const environment = context.environment(step, job.body.value, answerNames(job));
+  const environment = context.environment(step, job.body.value, responseNames(job));
   const { body: _, ...rest } = request;
   const asking: BuiltRequest = {
     ...rest,

@@ -1,8 +1,8 @@
 import { type CallStep, REPEAT_ON, type Retry } from '../../chain/model.ts';
-import { TOLD_AT_MOST, USUAL_AS_TOLD } from '../../chain/read/read-traffic.ts';
-import type { WireAnswer } from '../../ports.ts';
+import { RETRY_AFTER_AT_MOST, DEFAULT_RETRY_AFTER } from '../../chain/read/read-traffic.ts';
+import type { WireResponse } from '../../ports.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
-import { answerNames } from '../wire/response-names.ts';
+import { responseNames } from '../wire/response-names.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
 import { Bound } from '../time/bound.ts';
@@ -12,16 +12,16 @@ import { exchange } from '../exchange/exchange.ts';
 import { type Progress } from '../wire/call-result.ts';
 import { type CallResult } from '../wire/call-result.ts';
 import { onceOf } from '../wire/idempotency.ts';
-import { toldTooOften, tooLong } from '../pace/pace.ts';
+import { retriedTooOften, tooLong } from '../pace/pace.ts';
 import { Pausing } from '../scope/backoff.ts';
-import { retryAfter, type Told, toldToWait } from '../pace/retry-after.ts';
+import { retryAfterIn, type RetryAfter, readRetryAfter } from '../pace/retry-after.ts';
 
-/** Codes of failures without an answer that another try may mend. An unknown host or a refused certificate stays one. */
-const NO_ANSWER: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+/** Codes of failures without a response that another try may mend. An unknown host or a refused certificate stays one. */
+const NO_RESPONSE: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'time-limit',
   'connection-refused',
   'connection-reset',
-  'no-answer',
+  'no-response',
 ]);
 
 /**
@@ -51,37 +51,40 @@ export async function sendRepeating(
       if (!(error instanceof ProblemError)) throw error;
       failure = error;
     }
-    // A call that does not wait as told takes such an answer as any other.
-    const told = result && repeats.obeys ? repeats.toldBy(result.answer, clock.now()) : undefined;
-    if (told) {
-      context.paceOf(step, request.url)?.wait(told);
-      if (told.unclear)
-        context.remark(
+    // A call that does not wait as told takes such a response as any other.
+    const retryAfter = result && repeats.obeys ? repeats.retryAfterOf(result.response, clock.now()) : undefined;
+    if (retryAfter) {
+      context.paceOf(step, request.url)?.wait(retryAfter);
+      if (retryAfter.unclear)
+        context.warn(
           step,
-          'told-unclearly',
-          `${repeats.service} says to come back, and ${told.by ?? ''} can’t be obeyed as it stands; a second is waited`,
+          'retry-after-unclear',
+          `${repeats.service} says to come back, and ${retryAfter.by ?? ''} can’t be obeyed as it stands; a second is waited`,
         );
     }
-    if (result && told && repeats.maySend(result.answer.status, true)) {
-      if (told.wait > repeats.patience)
-        return { ...result, told: tooLong(repeats.service, told, repeats.patience, repeats.waited) };
-      if (bound.mayTake && repeats.told.take()) {
+    if (result && retryAfter && repeats.maySend(result.response.status, true)) {
+      if (retryAfter.wait > repeats.patience)
+        return {
+          ...result,
+          waitProblem: tooLong(repeats.service, retryAfter, repeats.patience, repeats.waited),
+        };
+      if (bound.mayTake && repeats.retryAfters.take()) {
         await result.saved?.discard();
-        repeats.obey(told);
+        repeats.obey(retryAfter);
         continue;
       }
-      if (!repeats.told.mayTake)
-        return { ...result, told: toldTooOften(repeats.service, told, TOLD_AT_MOST) };
+      if (!repeats.retryAfters.mayTake)
+        return { ...result, waitProblem: retriedTooOften(repeats.service, retryAfter, RETRY_AFTER_AT_MOST) };
     }
-    if (told && !repeats.maySend(result!.answer.status, true))
-      repeats.sayNotAgain(`${result!.answer.status} with ${told.by ?? 'no time to come back'}`);
-    const because = failure ? repeats.ofFailure(failure.problem) : repeats.ofAnswer(result!);
+    if (retryAfter && !repeats.maySend(result!.response.status, true))
+      repeats.sayNotAgain(`${result!.response.status} with ${retryAfter.by ?? 'no time to come back'}`);
+    const because = failure ? repeats.ofFailure(failure.problem) : repeats.ofResponse(result!);
     if (because === undefined || !bound.mayTake) {
       if (failure) throw failure;
       return result!;
     }
-    if (!repeats.maySend(result?.answer.status, progress.reached)) {
-      if (!told) repeats.sayNotAgain(because);
+    if (!repeats.maySend(result?.response.status, progress.reached)) {
+      if (!retryAfter) repeats.sayNotAgain(because);
       if (failure) throw failure;
       return result!;
     }
@@ -104,7 +107,7 @@ class Repeats {
   /** Requests in all. */
   readonly bound: Bound;
   /** Repetitions because the service says so. */
-  readonly told: Bound;
+  readonly retryAfters: Bound;
   /** How much longer it waits because the service says so, in milliseconds. */
   patience: number;
   /** The wait that it has just agreed to, which the pace of the service now holds it for. */
@@ -121,13 +124,13 @@ class Repeats {
     this.#service = request.service;
     const { clock } = context.ports;
     const environment = context.environment(step);
-    this.told = new Bound(clock, { times: TOLD_AT_MOST });
+    this.retryAfters = new Bound(clock, { times: RETRY_AFTER_AT_MOST });
     this.bound = new Bound(clock, {
-      times: step.retry ? Math.max(1, amountOf(step.retry.attempts, environment)) : 1 + TOLD_AT_MOST,
+      times: step.retry ? Math.max(1, amountOf(step.retry.attempts, environment)) : 1 + RETRY_AFTER_AT_MOST,
     });
-    this.patience = step.waitsAsTold ? USUAL_AS_TOLD : 0;
+    this.patience = step.obeysRetryAfter ? DEFAULT_RETRY_AFTER : 0;
     if (!step.retry) return;
-    if (step.waitsAsTold) this.patience = durationOf(step.retry.asTold, environment);
+    if (step.obeysRetryAfter) this.patience = durationOf(step.retry.retryAfter, environment);
     this.#pausing = new Pausing(step.retry.wait, environment);
   }
 
@@ -146,38 +149,40 @@ class Repeats {
   }
 
   /** That a service says to come back. Where it does not say when, the wait doubles each time. */
-  toldBy(answer: WireAnswer, now: number): Told | undefined {
-    const told = toldToWait(answer, now);
-    return told && told.by === undefined ? { wait: told.wait * 2 ** this.told.taken } : told;
+  retryAfterOf(response: WireResponse, now: number): RetryAfter | undefined {
+    const retryAfter = readRetryAfter(response, now);
+    return retryAfter && retryAfter.by === undefined
+      ? { wait: retryAfter.wait * 2 ** this.retryAfters.taken }
+      : retryAfter;
   }
 
-  /** Why a failure without an answer is repeated; nothing where it is not. */
+  /** Why a failure without a response is repeated; nothing where it is not. */
   ofFailure({ code }: Problem): string | undefined {
-    return this.#retry?.on.includes('no-answer') && NO_ANSWER.has(code) ? code : undefined;
+    return this.#retry?.on.includes('no-response') && NO_RESPONSE.has(code) ? code : undefined;
   }
 
-  /** Why an answer is repeated; nothing where it is not. */
-  ofAnswer(result: CallResult): string | undefined {
+  /** Why a response is repeated; nothing where it is not. */
+  ofResponse(result: CallResult): string | undefined {
     if (!this.#retry) return undefined;
-    // Whoever does not wait as told takes such an answer as it is, unless its status is named.
+    // Whoever does not wait as told takes such a response as it is, unless its status is named.
     const isNamed = this.#retry.on !== REPEAT_ON;
     if (
       !isNamed &&
       !this.obeys &&
-      this.#step.waitsAsTold &&
-      toldToWait(result.answer, this.#context.ports.clock.now())
+      this.#step.obeysRetryAfter &&
+      readRetryAfter(result.response, this.#context.ports.clock.now())
     )
       return undefined;
-    const status = String(result.answer.status);
+    const status = String(result.response.status);
     if (this.#retry.on.includes(status) || this.#retry.on.includes(`${status[0]!}xx`)) return status;
     const { when } = this.#retry;
     if (!when) return undefined;
-    const environment = this.#context.environment(this.#step, result.body.value, answerNames(result));
+    const environment = this.#context.environment(this.#step, result.body.value, responseNames(result));
     return placed(when, () => when.expression.test(environment)) ? when.expression.text : undefined;
   }
 
   /** The pace of the service holds the next request back; here it is counted and said. */
-  obey({ by, wait }: Told): void {
+  obey({ by, wait }: RetryAfter): void {
     this.patience -= wait;
     this.waited += wait;
     this.agreed = wait;
@@ -185,7 +190,7 @@ class Repeats {
       event: 'waiting',
       step: this.#context.address(this.#step),
       for: wait,
-      why: 'told',
+      why: 'retry-after',
       service: this.service,
       note: by ?? '429',
     });
@@ -196,8 +201,8 @@ class Repeats {
     const context = this.#context;
     const { chance, clock } = context.ports;
     const usual = this.#pausing!.next() * (1 + chance.next() / 4);
-    const told = (result && retryAfter(result.answer.headers, clock.now())) ?? 0;
-    const wait = Math.max(usual, Math.min(told, this.patience));
+    const retryAfter = (result && retryAfterIn(result.response.headers, clock.now())) ?? 0;
+    const wait = Math.max(usual, Math.min(retryAfter, this.patience));
     context.emit({
       event: 'waiting',
       step: context.address(this.#step),
@@ -209,7 +214,7 @@ class Repeats {
   }
 
   sayNotAgain(because: string): void {
-    this.#context.remark(
+    this.#context.warn(
       this.#step,
       'not-sent-again',
       `${this.#step.method} was not sent again after ${because}, since ${this.service} may have processed it; idempotency: yes or repeatable: yes allows it`,

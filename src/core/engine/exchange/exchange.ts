@@ -30,7 +30,7 @@ async function sendSigned(
   const renewals = new Bound(context.ports.clock, { times: 1 });
   for (;;) {
     const result = await sendFollowing(context, step, request, { progress, patience });
-    const { status, headers } = result.answer;
+    const { status, headers } = result.response;
     if (status !== 401) context.ports.credentials.accepted(as);
     if (status !== 401 && !context.project.credentials.get(as)!.signIn) return result;
     const challenges = headers.flatMap(([name, value]) => (name === 'www-authenticate' ? [value] : []));

@@ -1,4 +1,4 @@
-import type { WireAnswer, WireRequest } from '../../ports.ts';
+import type { WireResponse, WireRequest } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
 import { holdsSecret, withoutSecretFields } from '../request/build-request.ts';
@@ -11,19 +11,19 @@ import type { BuiltRequest } from '../wire/built-request.ts';
 import type { Progress, CallResult } from '../wire/call-result.ts';
 import { hideKept, namesBeforeKeep } from './hide-kept.ts';
 import { redirectOf } from '../wire/redirect.ts';
-import { reportAnswer } from './report-call.ts';
+import { reportResponse } from './report-call.ts';
 import { sendOnce } from './send-once.ts';
 import { storeCookies } from '../sign-in/step-cookies.ts';
 
 /** How often a request is redirected, unless its step or service says otherwise. */
-export const USUAL_REDIRECTS = 5;
+export const DEFAULT_REDIRECTS = 5;
 
 /** A body with a secret in it is not repeated at another origin, and without it the request would be another one. */
 export function refuseSecretBody(from: string, to: string): never {
   throw new ProblemError({
     code: 'secret-elsewhere',
     message: `${from} redirects to ${new URL(to).origin}, and the body of the request holds a secret that is not meant for it`,
-    instead: 'redirects: 0 takes the redirect as the answer; a call of its own may send the secret there',
+    hint: 'redirects: 0 takes the redirect as the response; a call of its own may send the secret there',
   });
 }
 
@@ -38,17 +38,17 @@ export function withoutCredentials(
 export function readResult(
   context: RunContext,
   step: CallStep,
-  answer: WireAnswer,
+  response: WireResponse,
   saved: SavedBody | undefined,
 ): { body: ReadBody; size: number } | Promise<{ body: ReadBody; size: number }> {
-  if (answer.undecoded !== undefined)
-    context.remark(
+  if (response.undecoded !== undefined)
+    context.warn(
       step,
       'coding-unknown',
-      `the body is in the content coding ${visible(answer.undecoded)}, which is not known here; it is passed on as it came`,
+      `the body is in the content coding ${visible(response.undecoded)}, which is not known here; it is passed on as it came`,
     );
-  if (saved && !step.save!.held) {
-    const reading = readBody(answer.headers, saved.head(), { readAs: 'text' }, context.ports.formats);
+  if (saved && !step.save!.buffered) {
+    const reading = readBody(response.headers, saved.head(), { readAs: 'text' }, context.ports.formats);
     // What is saved need not be text: it is shown where its beginning is.
     const shown = ({ text, type }: ReadBody): { body: ReadBody; size: number } => {
       const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
@@ -56,9 +56,9 @@ export function readResult(
     };
     return reading instanceof Promise ? reading.then(shown) : shown(reading);
   }
-  // An error often comes as something else than the answer would; that is no reason to say so before its status.
-  const read = readBody(answer.headers, answer.body, step, context.ports.formats);
-  const size = answer.body.length;
+  // An error often comes as something else than the response would; that is no reason to say so before its status.
+  const read = readBody(response.headers, response.body, step, context.ports.formats);
+  const size = response.body.length;
   return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
 }
 export async function sendFollowing(
@@ -68,7 +68,7 @@ export async function sendFollowing(
   { progress, patience }: { readonly progress: Progress; readonly patience: number },
 ): Promise<CallResult> {
   const service = context.serviceOf(step);
-  const most = step.redirects ?? service?.redirects ?? USUAL_REDIRECTS;
+  const most = step.redirects ?? service?.redirects ?? DEFAULT_REDIRECTS;
   const visited: string[] = [];
   let wire: WireRequest = request;
   let carried = true;
@@ -77,15 +77,15 @@ export async function sendFollowing(
     const authorised = authorising instanceof Promise ? await authorising : authorising;
     const attempt = ++progress.attempts;
     const sent = await sendOnce(context, step, authorised, { request, progress, patience });
-    const { answer, elapsed, saved } = sent;
-    if (!step.noCookies && answer.headers.some(([name]) => name === 'set-cookie'))
-      await storeCookies(context, request, wire.url, answer.headers);
-    const next = most === 0 ? undefined : redirectOf(wire, answer, queryKey(context, request));
+    const { response, elapsed, saved } = sent;
+    if (!step.noCookies && response.headers.some(([name]) => name === 'set-cookie'))
+      await storeCookies(context, request, wire.url, response.headers);
+    const next = most === 0 ? undefined : redirectOf(wire, response, queryKey(context, request));
     if (!next) {
-      const reading = readResult(context, step, answer, saved);
+      const reading = readResult(context, step, response, saved);
       const { body, size } = reading instanceof Promise ? await reading : reading;
       const result: CallResult = {
-        answer,
+        response,
         body,
         size,
         ...(saved ? { saved } : {}),
@@ -96,34 +96,39 @@ export async function sendFollowing(
         attempts: attempt,
       };
       context.hidden.learn(result.body);
-      context.hidden.learnFields(answer.headers);
+      context.hidden.learnFields(response.headers);
       hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
-      reportAnswer(context, step, result, { attempt, more: sent });
+      reportResponse(context, step, result, { attempt, more: sent });
       return result;
     }
     await saved?.discard();
     const body = readBody(
-      answer.headers,
-      answer.body,
+      response.headers,
+      response.body,
       { readAs: 'bytes' },
       context.ports.formats,
     ) as ReadBody;
-    reportAnswer(context, step, { answer, body, size: answer.body.length, elapsed }, { attempt, more: sent });
+    reportResponse(
+      context,
+      step,
+      { response, body, size: response.body.length, elapsed },
+      { attempt, more: sent },
+    );
     visited.push(wire.url);
     // A redirect to the same place that sets a cookie comes out elsewhere the next time.
-    const setsCookie = !step.noCookies && answer.headers.some(([name]) => name === 'set-cookie');
+    const setsCookie = !step.noCookies && response.headers.some(([name]) => name === 'set-cookie');
     if (visited.includes(next.url) && next.method === wire.method && !setsCookie) {
       throw new ProblemError({
         code: 'too-many-redirects',
         message: `redirected in a circle: ${[...visited, next.url].slice(-4).join(', then to ')}`,
-        instead: 'redirects: 0 takes the redirect as the answer',
+        hint: 'redirects: 0 takes the redirect as the response',
       });
     }
     if (redirects === most) {
       throw new ProblemError({
         code: 'too-many-redirects',
         message: `redirected more than ${most} times, the last time from ${wire.url} to ${next.url}`,
-        instead: 'redirects: with a larger number',
+        hint: 'redirects: with a larger number',
       });
     }
     const leaves = new URL(next.url).origin !== new URL(wire.url).origin;
@@ -139,7 +144,7 @@ export async function sendFollowing(
       attempt,
       to: wire.url,
       method: wire.method,
-      credential: request.as === undefined ? 'none' : carried ? 'kept' : 'left behind',
+      credential: request.as === undefined ? 'none' : carried ? 'kept' : 'removed',
     });
   }
 }

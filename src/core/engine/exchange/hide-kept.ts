@@ -1,7 +1,7 @@
 import type { CallStep, Expressions } from '../../chain/model.ts';
 import { isObject, type Maybe, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
-import { answerNames } from '../wire/response-names.ts';
+import { responseNames } from '../wire/response-names.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
@@ -13,13 +13,13 @@ import { evaluateAll } from '../scope/evaluate.ts';
 export function hideKept(
   context: RunContext,
   step: CallStep,
-  answer: Maybe,
+  response: Maybe,
   names: (name: string) => Maybe,
 ): void {
   for (const { name, value, hidden } of step.keep) {
     if (!hidden) continue;
     try {
-      const kept = evaluateAll(value, context.environment(step, answer, names));
+      const kept = evaluateAll(value, context.environment(step, response, names));
       if (!context.hidden.hide(kept, `secret ${name}`)) hideMember(context, value);
       hideRelative(context, kept, `secret ${name}`);
     } catch (error) {
@@ -28,13 +28,13 @@ export function hideKept(
   }
 }
 
-/** The names of an answer, and what is gathered of pages as far as one of them tells. */
+/** The names of a response, and what is gathered of pages as far as one of them tells. */
 export function namesBeforeKeep(
   context: RunContext,
   step: CallStep,
   result: CallResult,
 ): (name: string) => Maybe {
-  const names = answerNames(result);
+  const names = responseNames(result);
   const { pages } = step;
   if (!pages) return names;
   let gathered: Maybe;

@@ -1,32 +1,36 @@
 import type { CallStep } from '../../chain/model.ts';
-import type { WireAnswer, WireRequest } from '../../ports.ts';
+import type { WireResponse, WireRequest } from '../../ports.ts';
 import { shorten } from '../../language/show.ts';
 import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
 import { isSafe, onceOf } from '../wire/idempotency.ts';
-import type { PastAnswer, PastRequest } from '../past-run.ts';
+import type { PastResponse, PastRequest } from '../past-run.ts';
 import { summarise } from './report-call.ts';
 
 /**
- * The answer to a request that may be sent only once and was sent before the run was resumed; nothing where it was not.
+ * The response to a request that may be sent only once and was sent before the run was resumed; nothing where it was not.
  * Throws `sent-before` where what was sent then was another request, `not-sent` where only safe requests are sent and this one
  * has not been answered before.
  */
-export function pastAnswer(context: RunContext, step: CallStep, wire: WireRequest): WireAnswer | undefined {
-  const { answers, past } = context.options;
-  if (answers && !isSafe(wire.method) && !step.repeatable) {
-    const answer = answers.take(context.address(step), (sent) => isSame(context, wire, sent));
-    return answer ?? notSent(step);
+export function pastResponse(
+  context: RunContext,
+  step: CallStep,
+  wire: WireRequest,
+): WireResponse | undefined {
+  const { responses, past } = context.options;
+  if (responses && !isSafe(wire.method) && !step.repeatable) {
+    const response = responses.take(context.address(step), (sent) => isSame(context, wire, sent));
+    return response ?? notSent(step);
   }
   if (!past || onceOf(step, wire.method) !== 'only') return undefined;
   const address = context.address(step);
   const sent = past.step(address)?.sent.shift();
   if (!sent) return undefined;
-  if (isSame(context, wire, sent)) return sent.answer;
+  if (isSame(context, wire, sent)) return sent.response;
   throw new ProblemError({
     code: 'sent-before',
-    message: `${address} was sent before the run was resumed and answered with ${sent.answer.status}, and is another request now: ${sent.method} ${sent.url}${sent.text === undefined ? '' : ` with ${shorten(sent.text, 200)}`}`,
-    instead: `the request as it was, resume --not-sent ${address} to send the new one besides, or a new run`,
+    message: `${address} was sent before the run was resumed and answered with ${sent.response.status}, and is another request now: ${sent.method} ${sent.url}${sent.text === undefined ? '' : ` with ${shorten(sent.text, 200)}`}`,
+    hint: `the request as it was, resume --not-sent ${address} to send the new one besides, or a new run`,
     place: step.at,
   });
 }
@@ -49,11 +53,11 @@ function isSame(context: RunContext, wire: WireRequest, sent: PastRequest): bool
   );
 }
 
-function notSent(step: CallStep): PastAnswer {
+function notSent(step: CallStep): PastResponse {
   throw new ProblemError({
     code: 'not-sent',
-    message: `${step.method} ${step.written} is not sent: it may change something at the service, and no answer to just this request is recorded`,
-    instead: 'batharon watch --send, which sends such requests at each save',
+    message: `${step.method} ${step.written} is not sent: it may change something at the service, and no response to just this request is recorded`,
+    hint: 'batharon watch --send, which sends such requests at each save',
     place: step.at,
   });
 }

@@ -1,7 +1,7 @@
 import type { CallStep } from '../../chain/model.ts';
 import type { EventBody, EventOf } from '../../events.ts';
 import { encodeBase64, fromUtf8, utf8 } from '../../language/encodings.ts';
-import type { PartialAnswer, Phase, Phases, StreamedBody, WireAnswer } from '../../ports.ts';
+import type { PartialResponse, Phase, Phases, StreamedBody, WireResponse } from '../../ports.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { BodyText } from '../masking/secrets-of-run.ts';
 import type { CallResult } from '../wire/call-result.ts';
@@ -18,10 +18,16 @@ export function rounded(phases: Phases): Phases {
   return short;
 }
 
-export function reportAnswer(
+export function reportResponse(
   context: RunContext,
   step: CallStep,
-  { answer, body, size, saved, elapsed }: Pick<CallResult, 'answer' | 'body' | 'size' | 'saved' | 'elapsed'>,
+  {
+    response,
+    body,
+    size,
+    saved,
+    elapsed,
+  }: Pick<CallResult, 'response' | 'body' | 'size' | 'saved' | 'elapsed'>,
   {
     attempt,
     more: { once, before } = {},
@@ -30,35 +36,35 @@ export function reportAnswer(
     readonly more?: { readonly once?: boolean; readonly before?: boolean } | undefined;
   },
 ): void {
-  const bytes = saved ? utf8(body.text ?? '') : answer.body;
+  const bytes = saved ? utf8(body.text ?? '') : response.body;
   const shown = showBody(context, bytes, body, saved !== undefined);
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
   const { digest: _, ...beginning } = shown.event;
   const described = saved ? { ...beginning, size } : shown.event;
-  const headers = context.hidden.fields(answer.headers);
+  const headers = context.hidden.fields(response.headers);
   if (!before && !saved) keep(context, shown, once);
   const sealed =
     before || saved || !once
       ? undefined
-      : sealedAnswer(context, answer, shown.whole === (body.text ?? bytes));
+      : sealedResponse(context, response, shown.whole === (body.text ?? bytes));
   context.emit({
-    event: 'answer-came',
+    event: 'response-received',
     step: context.address(step),
     attempt,
-    status: answer.status,
+    status: response.status,
     headers,
     body: described,
-    phases: rounded(answer.phases),
+    phases: rounded(response.phases),
     elapsed: Math.round(elapsed * 100) / 100,
     ...(sealed === undefined ? {} : { sealed }),
     ...(before ? { before } : {}),
   });
 }
 
-/** What came of an answer that broke off, kept as far as it came. */
+/** What came of a response that failed off, kept as far as it came. */
 export function shownPartial(
   context: RunContext,
-  { body, headers, status }: PartialAnswer,
+  { body, headers, status }: PartialResponse,
 ): NonNullable<EventOf<'request-failed'>['partial']> {
   const isEncoded = headers.some(([name]) => name === 'content-encoding');
   const type = headers
@@ -96,10 +102,10 @@ export function keep(context: RunContext, { event, whole }: ShownBody, once?: bo
     context.ports.record?.keep(event.digest, whole, once);
 }
 
-/** An answer that can't be had again, sealed as it came, where it is not shown so. */
-function sealedAnswer(
+/** A response that can't be had again, sealed as it came, where it is not shown so. */
+function sealedResponse(
   context: RunContext,
-  { body, headers }: WireAnswer,
+  { body, headers }: WireResponse,
   isWhole: boolean,
 ): string | undefined {
   const { record, sealer } = context.ports;

@@ -1,5 +1,5 @@
 import type { CallStep } from '../../chain/model.ts';
-import type { WireAnswer, WireRequest } from '../../ports.ts';
+import type { WireResponse, WireRequest } from '../../ports.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
 import { showBody, keep, shownPartial, rounded } from './report-call.ts';
@@ -11,22 +11,22 @@ import { type Problem, problemOf, ProblemError } from '../../problems.ts';
 import type { Progress } from '../wire/call-result.ts';
 import { Deadline } from '../time/deadline.ts';
 import { eventProblem } from '../scope/with-place.ts';
-import { pastAnswer } from './past-response.ts';
+import { pastResponse } from './past-response.ts';
 
-/** How long an interruption waits for the answer to a request that can be undone, in milliseconds. */
+/** How long an interruption waits for the response to a request that can be undone, in milliseconds. */
 export const GRACE = 5000;
 
-/** How long a request is held back before that is said, in milliseconds. */
+/** How long a request is delayed before that is said, in milliseconds. */
 export const WORTH_SAYING = 500;
 
-/** A request that was sent, and its answer. */
+/** A request that was sent, and its response. */
 export interface Sent {
-  readonly answer: WireAnswer;
+  readonly response: WireResponse;
   readonly elapsed: number;
   readonly saved?: SavedBody;
-  /** It may be sent only once, or changes something, so that its answer can't be had again. */
+  /** It may be sent only once, or changes something, so that its response can't be had again. */
   readonly once: boolean;
-  /** The answer came before the run was resumed. */
+  /** The response came before the run was resumed. */
   readonly before?: boolean;
 }
 
@@ -52,12 +52,12 @@ export function tellSent(
     request,
     attempt,
     once,
-    held,
+    delayed,
   }: {
     readonly request: BuiltRequest;
     readonly attempt: number;
     readonly once: ReturnType<typeof onceOf>;
-    readonly held: number | undefined;
+    readonly delayed: number | undefined;
   },
 ): void {
   const type = wire.headers.find(([name]) => name.toLowerCase() === 'content-type')?.[1];
@@ -77,7 +77,7 @@ export function tellSent(
     written: writtenAddress(context, step, wire.url),
     headers: context.hidden.fields(wire.headers),
     ...(body ? { body } : {}),
-    ...(held === undefined || held < 1 ? {} : { held }),
+    ...(delayed === undefined || delayed < 1 ? {} : { delayed }),
     ...(once === undefined ? {} : { once }),
     ...(once === 'by key' ? { key: keyOf(step, wire) } : {}),
     ...(request.page === undefined ? {} : { page: request.page }),
@@ -85,7 +85,7 @@ export function tellSent(
 }
 
 /** Waits for the pace of a service; gives how long, in milliseconds. A long wait is said. */
-export async function heldBack(
+export async function passedBack(
   context: RunContext,
   step: CallStep,
   pace: Pace,
@@ -93,11 +93,11 @@ export async function heldBack(
 ): Promise<number> {
   const { clock } = context.ports;
   const began = clock.elapsed();
-  const told = pace.toldFor;
+  const retryAfter = pace.retryAfterFor;
   const cancel = clock.timer(WORTH_SAYING, () => {
     const address = context.address(step);
     const service = pace.name;
-    if (told.wait <= WORTH_SAYING)
+    if (retryAfter.wait <= WORTH_SAYING)
       context.emit({
         event: 'waiting',
         step: address,
@@ -112,10 +112,10 @@ export async function heldBack(
       context.emit({
         event: 'waiting',
         step: address,
-        for: Math.round(told.wait - WORTH_SAYING),
-        why: 'told',
+        for: Math.round(retryAfter.wait - WORTH_SAYING),
+        why: 'retry-after',
         service,
-        note: told.by ?? '429',
+        note: retryAfter.by ?? '429',
       });
   });
   try {
@@ -123,8 +123,8 @@ export async function heldBack(
   } finally {
     cancel();
   }
-  // What the service asked for is no part of what the pace holds back.
-  return Math.max(0, Math.round((clock.elapsed() - began - told.wait) * 100) / 100);
+  // What the service asked for is no part of what the pace delays.
+  return Math.max(0, Math.round((clock.elapsed() - began - retryAfter.wait) * 100) / 100);
 }
 export async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
   const environment = context.environment(step);
@@ -132,7 +132,7 @@ export async function beginSave(context: RunContext, step: CallStep): Promise<Sa
   return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
 }
 
-/** Sends one request that its pace has let go; `held` is how long that has held it back. */
+/** Sends one request that its pace has let go; `delayed` is how long that has delayed it back. */
 export async function transmit(
   context: RunContext,
   step: CallStep,
@@ -141,26 +141,26 @@ export async function transmit(
     request,
     progress,
     pace,
-    held,
+    delayed,
   }: {
     readonly request: BuiltRequest;
     readonly progress: Progress;
     readonly pace: Pace | undefined;
-    readonly held: number | undefined;
+    readonly delayed: number | undefined;
   },
 ): Promise<Sent> {
-  let came: WireAnswer | undefined;
+  let received: WireResponse | undefined;
   let saved: SavedBody | undefined;
   let deadline: Deadline | undefined;
   let sent = false;
   try {
     const once = onceOf(step, wire.method);
-    tellSent(context, step, wire, { request, attempt: progress.attempts, once, held });
+    tellSent(context, step, wire, { request, attempt: progress.attempts, once, delayed });
     // Whoever goes on with this run has to know that it was sent.
     if (once !== undefined) await context.ports.record?.durable();
     if (step.save) saved = await beginSave(context, step);
-    const receive = step.save?.held ? undefined : saved;
-    // What can be undone is waited for: without its answer nobody would know what there is to undo.
+    const receive = step.save?.buffered ? undefined : saved;
+    // What can be undone is waited for: without its response nobody would know what there is to undo.
     const grace = step.undo.length > 0 ? GRACE : 0;
     deadline = new Deadline(context.ports.clock, context.watchdog, request.limits, {
       interruption: context.interruption,
@@ -170,15 +170,15 @@ export async function transmit(
       sent = true;
       pace?.sent();
     };
-    came = await context.ports.transport.send(
+    received = await context.ports.transport.send(
       receive ? { ...wire, receive: (chunk) => receive.take(chunk) } : wire,
       deadline,
     );
     progress.reached = true;
     const { phases, elapsed } = deadline.end();
-    if (saved && !receive) await saved.take(came.body);
+    if (saved && !receive) await saved.take(received.body);
     return {
-      answer: { ...came, phases },
+      response: { ...received, phases },
       elapsed,
       ...(saved ? { saved } : {}),
       once: once === 'only' || !isSafe(wire.method),
@@ -204,7 +204,7 @@ export async function transmit(
     });
     throw new ProblemError(problem);
   } finally {
-    pace?.leave(came, sent);
+    pace?.leave(received, sent);
   }
 }
 export function sendOnce(
@@ -217,16 +217,16 @@ export function sendOnce(
     patience,
   }: { readonly request: BuiltRequest; readonly progress: Progress; readonly patience: number },
 ): Promise<Sent> | Sent {
-  const before = pastAnswer(context, step, wire);
-  if (before) return { answer: before, elapsed: 0, once: true, before: true };
+  const before = pastResponse(context, step, wire);
+  if (before) return { response: before, elapsed: 0, once: true, before: true };
   const send = (): Promise<Sent> => {
     const pace = context.paceOf(step, wire.url);
     const entering = pace?.enter(patience, context.interruption, progress.again);
     return entering
-      ? heldBack(context, step, pace!, { entering, agreed: progress.again }).then((held) =>
-          transmit(context, step, wire, { request, progress, pace, held }),
+      ? passedBack(context, step, pace!, { entering, agreed: progress.again }).then((delayed) =>
+          transmit(context, step, wire, { request, progress, pace, delayed }),
         )
-      : transmit(context, step, wire, { request, progress, pace, held: undefined });
+      : transmit(context, step, wire, { request, progress, pace, delayed: undefined });
   };
   const { guarding } = context;
   return guarding?.stops(wire) ? guarding.allow(wire).then(send) : send();

@@ -53,7 +53,7 @@ export function decode(text: string, sorts = ALL_SORTS): Decoded | undefined {
   const next = MARKS.map((mark, i) => ((sorts >> i) & 1 ? indexOf(text, mark, 0) : Infinity));
   let decoded = '';
   const units: number[] = [];
-  /** By turns: an offset in the new text, and the one in the text before, at which a piece begins that stayed as it was. */
+  /** By iterations: an offset in the new text, and the one in the text before, at which a piece begins that stayed as it was. */
   const pieces: number[] = [0, 0];
   let length = 0;
   let copied = 0;

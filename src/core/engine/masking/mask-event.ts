@@ -4,7 +4,7 @@ import type { SecretsOfRun } from './secrets-of-run.ts';
 const OWN: ReadonlySet<string> = new Set([
   'event',
   'step',
-  'broke',
+  'failed',
   'changed',
   'digest',
   'hash',
@@ -44,15 +44,15 @@ const SPOKEN: ReadonlySet<string> = new Set([
 function speaks(event: { readonly [name: string]: unknown }): boolean {
   switch (event.event) {
     case 'request-sent':
-    case 'called-back':
+    case 'callback-received':
       return (event.url as string).includes('=');
     case 'expected':
-      return event.held === false;
+      return event.passed === false;
     case 'step-ended':
-    case 'turn-ended':
+    case 'iteration-ended':
     case 'run-ended':
       return event.problem !== undefined;
-    case 'answer-came':
+    case 'response-received':
     case 'step-began':
     case 'kept':
     case 'named':

@@ -10,7 +10,7 @@ export interface Found {
 /** Fewer characters are never looked for: they stand in too many texts by chance. */
 export const SHORTEST_NEEDLE = 6;
 
-/** So much of the beginning of a longer needle counts as the needle itself: its rest may have been cut off. */
+/** So much of the beginning of a longer needle counts as the needle itself: its rest may have been interrupted. */
 export const TELLING_START = 64;
 
 /** Steps that a search may take for each character of a text, on average; only a text made for it takes more. */
@@ -232,7 +232,7 @@ function removeFrom(tree: Branch, needle: string): boolean {
   }
   if (branch.times === 0 || --branch.times > 0) return false;
   branch.label = undefined;
-  // What leads nowhere any more is cut off.
+  // What leads nowhere any more is interrupted.
   for (let outer = path.pop(); outer && branch.label === undefined && !branch.next; outer = path.pop()) {
     outer.next!.delete(branch.part.charCodeAt(0));
     if (outer.next!.size === 0) outer.next = undefined;

@@ -6,7 +6,7 @@ import { SHORTEST_NEEDLE } from './needles.ts';
 import { replaced, replacedInJson } from './replace.ts';
 import type { SecretNames } from './secret-names.ts';
 
-/** A text of an answer or a request, and what is known of it. */
+/** A text of a response or a request, and what is known of it. */
 export interface BodyText {
   readonly text?: string | undefined;
   readonly type?: string | undefined;
@@ -26,7 +26,7 @@ export class SecretsOfRun {
     this.names = names;
   }
 
-  /** Looks for secrets that a body brings, by their names, so that they are hidden wherever they turn up later. */
+  /** Looks for secrets that a body brings, by their names, so that they are hidden wherever they iteration up later. */
   learn({ text, type, value }: BodyText): void {
     if (text === undefined || this.#isClean(text)) return;
     const found: [secret: string, name: string][] = [];

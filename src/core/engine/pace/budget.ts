@@ -13,8 +13,8 @@ export class Budget {
   readonly #count: number;
   readonly #period: 'hour' | 'day';
   /** Taken out of the ledger and not used yet. */
-  #held = 0;
-  #heldOf = 0;
+  #reserved = 0;
+  #reservedFor = 0;
   #taking: Promise<void> | undefined;
 
   constructor(
@@ -42,8 +42,8 @@ export class Budget {
   /** Takes one call out. Throws `budget-used-up`. */
   async take(): Promise<void> {
     for (;;) {
-      if (this.#held > 0 && this.#heldOf === this.#began()) {
-        this.#held--;
+      if (this.#reserved > 0 && this.#reservedFor === this.#began()) {
+        this.#reserved--;
         return;
       }
       await (this.#taking ??= this.#fetch().finally(() => (this.#taking = undefined)));
@@ -57,13 +57,13 @@ export class Budget {
     const wanted = Math.max(1, Math.min(100, Math.floor(this.#count / 200)));
     const taken = await this.#ledger.take(this.#key, began, this.#count, wanted);
     if (taken === 0) this.#refuse(`the ${this.#count} calls a ${this.#period} are used up`);
-    this.#held = taken;
-    this.#heldOf = began;
+    this.#reserved = taken;
+    this.#reservedFor = began;
   }
 
   /** Refuses what would not be finished. Throws `budget-used-up`. */
   async promise(calls: number): Promise<void> {
-    const left = this.#count - (await this.#ledger.used(this.#key, this.#began())) + this.#held;
+    const left = this.#count - (await this.#ledger.used(this.#key, this.#began())) + this.#reserved;
     if (calls > left)
       this.#refuse(
         `${calls} call${calls === 1 ? ' is' : 's are'} to be sent, and ${Math.max(0, left)} of ${this.#count} a ${this.#period} are left`,
@@ -75,14 +75,14 @@ export class Budget {
     throw new ProblemError({
       code: 'budget-used-up',
       message: `the budget of ${this.#service}: ${why}; it begins again at ${again}`,
-      instead: `wait until then, or change budget: under pace of ${this.#service}`,
+      hint: `wait until then, or change budget: under pace of ${this.#service}`,
     });
   }
 
   /** Gives back what was not used. */
   async close(): Promise<void> {
-    const held = this.#held;
-    this.#held = 0;
-    if (held > 0) await this.#ledger.giveBack(this.#key, this.#heldOf, held);
+    const reserved = this.#reserved;
+    this.#reserved = 0;
+    if (reserved > 0) await this.#ledger.giveBack(this.#key, this.#reservedFor, reserved);
   }
 }

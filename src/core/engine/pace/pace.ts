@@ -1,9 +1,9 @@
 import type { Pace as PaceSetting } from '../../chain/project.ts';
-import type { Clock, WireAnswer } from '../../ports.ts';
+import type { Clock, WireResponse } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import type { Budget } from './budget.ts';
 import type { Interruption } from '../time/interruption.ts';
-import { rateLeft, type Told } from './retry-after.ts';
+import { rateLeft, type RetryAfter } from './retry-after.ts';
 
 /** How long a service is left alone at most because it said that little is left, before it has refused anything. */
 const LONGEST_CAUTION = 60_000;
@@ -41,7 +41,7 @@ interface Waiter {
 }
 
 /**
- * When the requests of one service may go, in the order in which they came: not faster than its pace in the project file,
+ * When the requests of one service may go, in the order in which they got: not faster than its pace in the project file,
  * not more at once, and as the service itself says. After a wait that the service asked for, one request goes first and
  * shows how much there is again.
  */
@@ -59,7 +59,7 @@ export class Pace {
   /** When the next request would be due at an even pace (as in the generic cell rate algorithm). */
   #due = 0;
   #blockedUntil = 0;
-  #blockedBy: Told | undefined;
+  #blockedBy: RetryAfter | undefined;
   #probing = false;
   /** How many are under way since before the service said wait. */
   #older = 0;
@@ -80,7 +80,7 @@ export class Pace {
   /**
    * Waits until a request may go; nothing where it may at once. Each that went is to be followed by `leave`. `patience` is
    * how long it waits at most because the service says so, in milliseconds; `again` lets a repeated request go first.
-   * Throws `told-to-wait-too-long`, `budget-used-up`, or why the run was interrupted.
+   * Throws `retry-after-too-long`, `budget-used-up`, or why the run was interrupted.
    */
   enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
     if (this.#budget) return this.#budget.take().then(() => this.#enter(patience, interruption, again));
@@ -129,21 +129,21 @@ export class Pace {
     if (this.#queue.length > 0) this.#look();
   }
 
-  /** A request has ended, with an answer or without; `wasSent` says whether it went out. */
-  leave(answer: WireAnswer | undefined, wasSent: boolean): void {
+  /** A request has ended, with a response or without; `wasSent` says whether it went out. */
+  leave(response: WireResponse | undefined, wasSent: boolean): void {
     this.#underWay--;
     if (!wasSent && this.#setting.rate) this.#unsent--;
     const old = this.#older > 0;
     if (old) this.#older--;
-    if (answer) this.#hear(answer, old);
+    if (response) this.#hear(response, old);
     if (this.#queue.length > 0) this.#look();
   }
 
-  #hear(answer: WireAnswer, old: boolean): void {
-    if (answer.status === 429) return; // `wait` follows
+  #hear(response: WireResponse, old: boolean): void {
+    if (response.status === 429) return; // `wait` follows
     // What was under way when the service said wait tells nothing of afterwards.
     if (!old) this.#probing = false;
-    const left = rateLeft(answer.headers, this.#clock.now());
+    const left = rateLeft(response.headers, this.#clock.now());
     if (!left) {
       this.#left = Infinity;
       return;
@@ -155,13 +155,13 @@ export class Pace {
   }
 
   /** Leaves the service alone for so many milliseconds, as it said. */
-  wait(told: Told): void {
-    const until = this.#clock.elapsed() + told.wait;
+  wait(retryAfter: RetryAfter): void {
+    const until = this.#clock.elapsed() + retryAfter.wait;
     this.#probing = true;
     this.#older = this.#underWay;
     if (until <= this.#blockedUntil) return;
     this.#blockedUntil = until;
-    this.#blockedBy = told;
+    this.#blockedBy = retryAfter;
     this.#look();
   }
 
@@ -171,7 +171,7 @@ export class Pace {
   }
 
   /** How long the service is to be left alone as it says, before or after it has refused something, in milliseconds; and by what. */
-  get toldFor(): { readonly wait: number; readonly by?: string } {
+  get retryAfterFor(): { readonly wait: number; readonly by?: string } {
     const now = this.#clock.elapsed();
     const blocked = this.#blockedUntil - now;
     const resets = this.#left <= 0 ? this.#resets - now : 0;
@@ -261,27 +261,27 @@ export class Pace {
 /** Why a call does not wait as long as it is told. */
 export function tooLong(
   service: string,
-  { by, wait }: Told,
+  { by, wait }: RetryAfter,
   patience: number,
   waited = 0,
 ): ConstructorParameters<typeof ProblemError>[0] {
   return {
-    code: 'told-to-wait-too-long',
+    code: 'retry-after-too-long',
     message: `${service} says to come back in ${words(wait)}${by === undefined ? '' : ` (${by})`}, and ${waited > 0 ? `this call has waited ${words(waited)} for it already, of ${words(patience + waited)} in all` : `a call waits ${words(patience)} in all`}`,
-    instead: `retry: { as-told: ${Math.ceil((wait + patience + waited) / 60_000) + 1}m }, or a slower pace: on the service`,
+    hint: `retry: { as-retryAfter: ${Math.ceil((wait + patience + waited) / 60_000) + 1}m }, or a slower pace: on the service`,
   };
 }
 
 /** Why a call is not sent again although the service says to come back. */
-export function toldTooOften(
+export function retriedTooOften(
   service: string,
-  { by }: Told,
+  { by }: RetryAfter,
   times: number,
 ): ConstructorParameters<typeof ProblemError>[0] {
   return {
-    code: 'told-to-wait-too-long',
+    code: 'retry-after-too-long',
     message: `${service} has said ${times + 1} times to come back${by === undefined ? '' : ` (the last time ${by})`}, and a call comes back ${times} times at most`,
-    instead: 'a slower pace: on the service, so that it need not say so',
+    hint: 'a slower pace: on the service, so that it need not say so',
   };
 }
 

@@ -1,8 +1,8 @@
 import { shorten, visible } from '../../language/show.ts';
-import type { HeaderList, WireAnswer } from '../../ports.ts';
+import type { HeaderList, WireResponse } from '../../ports.ts';
 
 /** That a service says to come back later. */
-export interface Told {
+export interface RetryAfter {
   /** How long to wait, in milliseconds. */
   readonly wait: number;
   /** The field that says so, as it came; nothing where only the status does. */
@@ -11,7 +11,7 @@ export interface Told {
   readonly unclear?: true;
 }
 
-/** What an answer says of how much may still be asked. */
+/** What a response says of how much may still be asked. */
 export interface Left {
   /** Requests. */
   readonly requests: number;
@@ -23,14 +23,14 @@ export interface Left {
 const LEAST = 1000;
 
 /**
- * Whether an answer says to come back: 429 (RFC 6585, section 4), or 503 with Retry-After (RFC 9110, section 10.2.3).
+ * Whether a response says to come back: 429 (RFC 6585, section 4), or 503 with Retry-After (RFC 9110, section 10.2.3).
  * `now` is in milliseconds since 1970.
  */
-export function toldToWait(answer: WireAnswer, now: number): Told | undefined {
-  const { headers, status } = answer;
+export function readRetryAfter(response: WireResponse, now: number): RetryAfter | undefined {
+  const { headers, status } = response;
   if (status !== 429 && status !== 503) return undefined;
   const field = fieldOf(headers, 'retry-after');
-  const after = retryAfter(headers, now);
+  const after = retryAfterIn(headers, now);
   if (after !== undefined)
     return {
       wait: Math.max(LEAST, after),
@@ -47,7 +47,7 @@ export function toldToWait(answer: WireAnswer, now: number): Told | undefined {
 }
 
 /** What Retry-After says, in milliseconds from now: seconds, or a date (RFC 9110, section 10.2.3). */
-export function retryAfter(headers: HeaderList, now: number): number | undefined {
+export function retryAfterIn(headers: HeaderList, now: number): number | undefined {
   const text = fieldOf(headers, 'retry-after')?.trim();
   if (text === undefined) return undefined;
   if (/^\d{1,15}$/.test(text)) return Number(text) * 1000;
@@ -59,7 +59,7 @@ export function retryAfter(headers: HeaderList, now: number): number | undefined
 }
 
 /**
- * How much is left of the narrowest limit that an answer tells of: the field RateLimit of the IETF draft
+ * How much is left of the narrowest limit that a response tells of: the field RateLimit of the IETF draft
  * (draft-ietf-httpapi-ratelimit-headers), its earlier forms, and the X- fields of common practice.
  */
 export function rateLeft(headers: HeaderList, now: number): Left | undefined {

@@ -12,7 +12,7 @@ import { namesIn } from '../../language/tree.ts';
 import type { RunContext } from '../scope/context.ts';
 import { durationOf } from '../scope/settings.ts';
 import { placed, throwNothing } from '../scope/with-place.ts';
-import { type Limits, USUAL_LIMITS } from '../time/deadline.ts';
+import { type Limits, DEFAULT_LIMITS } from '../time/deadline.ts';
 import { buildBody } from './request-body.ts';
 import {
   encodeQuery,
@@ -154,7 +154,7 @@ export function addressIn(
     throw new ProblemError({
       code: 'other-origin',
       message: `this address leads to ${url.origin}, and ${service === undefined ? 'the request went to' : `the service ${service} lives at`} ${home}`,
-      instead:
+      hint:
         as === undefined || as === 'nobody'
           ? 'as: nobody on this step, which sends nothing secret there'
           : `origins: [${url.origin}] on the credential ${as}, if it belongs there; or as: nobody on this step`,
@@ -164,7 +164,7 @@ export function addressIn(
   return url.href;
 }
 
-/** Whether an address out of an answer may lead to another origin: with a credential that belongs there, or with none, as the step says. */
+/** Whether an address out of a response may lead to another origin: with a credential that belongs there, or with none, as the step says. */
 function mayLeadTo(context: RunContext, step: CallStep, origin: string): boolean {
   const as = step.as ?? context.serviceOf(step)?.as;
   if (as === undefined) return false;
@@ -187,7 +187,7 @@ export function at(context: RunContext, step: CallStep, request: BuiltRequest, u
     throw new ProblemError({
       code: 'secret-elsewhere',
       message: `this address leads to ${new URL(url).origin}, and the body of the request holds a secret that is not meant for it`,
-      instead: 'a call of its own, whose body holds what belongs there',
+      hint: 'a call of its own, whose body holds what belongs there',
       place: step.at,
     });
   const { connection: _, ...rest } = request;
@@ -271,7 +271,7 @@ function idempotencyKey(
   return before ?? `"${randomUuid(() => context.ports.chance.next())}"`;
 }
 
-/** The URL of the request in whose answer an address came: references are resolved against it (RFC 3986, section 5). */
+/** The URL of the request in whose response an address got: references are resolved against it (RFC 3986, section 5). */
 function provenance(context: RunContext, step: CallStep): string | undefined {
   if (step.target.type !== 'address') return undefined;
   for (const name of namesIn(step.target.address.expression.tree)) {
@@ -349,14 +349,14 @@ function limitsOf(
   from: readonly ({ readonly timeouts: Timeouts } | Service | undefined)[],
   environment: Environment,
 ): Limits {
-  const limits = { ...USUAL_LIMITS };
+  const limits = { ...DEFAULT_LIMITS };
   for (const one of from) {
     const timeouts = one?.timeouts ?? {};
-    for (const phase of ['connect', 'answer', 'total'] as const) {
+    for (const phase of ['connect', 'response', 'total'] as const) {
       const setting = timeouts[phase];
       if (setting) limits[phase] = durationOf(setting, environment);
     }
-    if (timeouts.total && !timeouts.answer) limits.answer = limits.total;
+    if (timeouts.total && !timeouts.response) limits.response = limits.total;
   }
   return limits;
 }

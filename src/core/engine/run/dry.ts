@@ -124,7 +124,7 @@ class DryRunner {
     });
   }
 
-  /** The steps of a turn, or of a chain that is followed; what only a turn gives is marked. */
+  /** The steps of an iteration, or of a chain that is followed; what only an iteration gives is marked. */
   #inside(step: Step, when: string | undefined): DryRequest[] {
     const mark = (names: readonly string[], of: string): void => {
       for (const name of names) this.#unknown.set(name, `‹${of}: ${name}›`);

@@ -72,16 +72,16 @@ class Run {
         problem: {
           code: 'input-missing',
           message: `its input ${missing.name} is not given`,
-          instead: `inputs: with ${missing.name} in the credential`,
+          hint: `inputs: with ${missing.name} in the credential`,
         },
       };
-    // Its answers hold what it is carried out for, so no body of them is kept.
+    // Its responses hold what it is carried out for, so no body of them is kept.
     const { record: _, ...ports } = context.ports;
     const nested = new RunContext(chain, context.project, ports, {
       options: {
         ...context.options,
         past: undefined,
-        answers: undefined,
+        responses: undefined,
         inputs,
         signal: context.interruption.signal,
         paces: context.paces,
@@ -131,7 +131,7 @@ class Run {
     if (options.signal.aborted)
       this.#runner.raise(problemOf(options.signal.reason).code === 'defect' ? 4 : 130);
     const { exit } = this.#runner;
-    const outcome = exit === 0 ? 'held' : exit === 130 ? 'cut off' : 'broke';
+    const outcome = exit === 0 ? 'passed' : exit === 130 ? 'interrupted' : 'failed';
     context.emit({
       event: 'run-ended',
       outcome,
@@ -235,7 +235,7 @@ class Run {
 
   /** What is dangerous is said on every run. */
   #warn(): void {
-    for (const which of this.#context.tooShort) this.#context.remarkTooShort(undefined, which);
+    for (const which of this.#context.tooShort) this.#context.warnTooShort(undefined, which);
     const used = new Set<string>();
     const visit = (step: Step): void => {
       stepsIn(step).forEach(visit);
@@ -244,7 +244,7 @@ class Run {
     };
     [...this.#context.chain.steps, ...this.#context.chain.cleanup].forEach(visit);
     for (const name of used)
-      this.#context.remark(
+      this.#context.warn(
         undefined,
         'not-verified',
         `verify: no: the certificate of ${name} is not looked at, so whoever answers may be somebody else`,
@@ -259,7 +259,7 @@ class Run {
     if (options.left) return this.#takeBack(options.left);
     runner.undo.bookCleanup(context, chain);
     for (const address of runner.undo.bookPast(context, options.past?.booked ?? []))
-      context.remark(
+      context.warn(
         undefined,
         'no-such-step',
         `${address} was booked to be taken back, and the chain has no undo for it any more`,
@@ -298,7 +298,7 @@ class Run {
       problem: {
         code: 'no-such-step',
         message: `the chain has no undo for ${nameList(missing)} any more`,
-        instead: 'the chain as it was when the run was made',
+        hint: 'the chain as it was when the run was made',
       },
     };
   }

@@ -2,7 +2,7 @@ import type { Pause } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
 import { durationOf } from './settings.ts';
 
-/** The waits between requests or turns, in milliseconds: always the same, or doubling up to a most. */
+/** The waits between requests or iterations, in milliseconds: always the same, or doubling up to a most. */
 export class Pausing {
   readonly #most: number;
   #next: number;

@@ -1,4 +1,4 @@
-import type { RemarkCode } from '../../problem-codes.ts';
+import type { WarningCode } from '../../problem-codes.ts';
 import type { CallStep, Chain, Step } from '../../chain/model.ts';
 import type { Project, Service } from '../../chain/project.ts';
 import type { RunEvent } from '../../events.ts';
@@ -24,10 +24,10 @@ import { RunState } from './run-state.ts';
 import type { RunNested, SignIns } from './sign-ins.ts';
 import { Watchdog } from '../time/watchdog.ts';
 
-/** Where in a run a step is carried out: in the chain itself, in a turn of a loop, or in a chain that is followed. */
+/** Where in a run a step is carried out: in the chain itself, in an iteration of a loop, or in a chain that is followed. */
 interface Where {
   readonly names: Names;
-  /** The address of the turn or step around, as it is at run time: `fire[7]`. */
+  /** The address of the iteration or step around, as it is at run time: `fire[7]`. */
   readonly prefix: string;
   /** How much of the addresses as written it stands for: the length of `fire[]`. */
   readonly cut: number;
@@ -102,8 +102,8 @@ export class RunContext {
     this.index = index;
   }
 
-  /** The same run inside a turn of a loop, whose names end with it. */
-  turn(loop: Step, index: number, names: Names = new Names(this.names)): RunContext {
+  /** The same run inside an iteration of a loop, whose names end with it. */
+  iteration(loop: Step, index: number, names: Names = new Names(this.names)): RunContext {
     const where = { names, prefix: `${this.address(loop)}[${index}]`, cut: loop.address.length + 2, index };
     return new RunContext(this.chain, this.project, this.ports, {
       options: this.options,
@@ -195,8 +195,8 @@ export class RunContext {
   }
 
   /** Says once of a secret that it is too short to be found where it was not put. */
-  remarkTooShort(step: Step | undefined, which: string): void {
-    this.remark(
+  warnTooShort(step: Step | undefined, which: string): void {
+    this.warn(
       step,
       'secret-too-short',
       `${which} has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere`,
@@ -288,9 +288,9 @@ export class RunContext {
     return this.#shared.log.elapsed();
   }
 
-  /** Says something that is no error; of the turns of a loop the first says it for all. */
-  remark(step: Step | undefined, code: RemarkCode, message: string): void {
-    this.#shared.log.remark(step && { written: step.address, address: this.address(step) }, code, message);
+  /** Says something that is no error; of the iterations of a loop the first says it for all. */
+  warn(step: Step | undefined, code: WarningCode, message: string): void {
+    this.#shared.log.warn(step && { written: step.address, address: this.address(step) }, code, message);
   }
 
   /** How often a credential has signed in for a step, this time included. */
@@ -361,8 +361,8 @@ export class RunContext {
   }
 
   /** What expressions of a step see: kept names, and with `more` what only this step has. */
-  environment(step: Step | undefined, answer?: Maybe, more?: (name: string) => Maybe): Environment {
-    return new StepEnvironment(this, step, answer, more);
+  environment(step: Step | undefined, response?: Maybe, more?: (name: string) => Maybe): Environment {
+    return new StepEnvironment(this, step, response, more);
   }
 
   /** The names of texts that are sent: secrets and addresses of services besides all others. */

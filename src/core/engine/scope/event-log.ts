@@ -1,6 +1,6 @@
 import type { RunEvent } from '../../events.ts';
 import type { Clock } from '../../ports.ts';
-import type { RemarkCode } from '../../problem-codes.ts';
+import type { WarningCode } from '../../problem-codes.ts';
 import { ProblemError } from '../../problems.ts';
 import { maskEvent } from '../masking/mask-event.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
@@ -14,7 +14,7 @@ export class EventLog {
   readonly #hidden: SecretsOfRun;
   readonly #clock: Clock;
   readonly #options: Pick<RunOptions, 'emit' | 'onDefect'>;
-  readonly #remarks = new Set<string>();
+  readonly #warnings = new Set<string>();
   /** When the last event was sent out. */
   #latest = 0;
   hasDefect = false;
@@ -73,14 +73,14 @@ export class EventLog {
   }
 
   /** Says something that is no error, once; of the iterations of a loop the first says it for all. */
-  remark(
+  warn(
     step: { readonly written: string; readonly address: string } | undefined,
-    code: RemarkCode,
+    code: WarningCode,
     message: string,
   ): void {
     const key = `${step?.written ?? ''} ${code} ${step?.written.includes('[]') ? '' : message}`;
-    if (this.#remarks.has(key)) return;
-    this.#remarks.add(key);
-    this.emit({ event: 'remark', ...(step ? { step: step.address } : {}), code, message });
+    if (this.#warnings.has(key)) return;
+    this.#warnings.add(key);
+    this.emit({ event: 'warning', ...(step ? { step: step.address } : {}), code, message });
   }
 }

@@ -19,7 +19,7 @@ export function fileName({ masker }: RunContext, inserter: Inserter, template: T
           throw new ProblemError({
             code: 'secret-not-here',
             message: 'the name of a file would hold a secret',
-            instead: 'a name without it',
+            hint: 'a name without it',
             place: insertion.at(),
           });
         return value;

@@ -30,7 +30,7 @@ export class Guarding {
     const what = this.#mask(`${method} ${origin}${pathname}`);
     if (guard === 'reads-only')
       fail('guarded', `${where} is guarded: reads-only, so ${what} is not sent`, {
-        instead: '--env with another environment, or guard: ask in the project file',
+        hint: '--env with another environment, or guard: ask in the project file',
       });
     const answered = await (this.#asked ??=
       this.#confirm?.(`${where}: ${what}\nSend what may change something there? [y/N] `) ??
@@ -40,8 +40,8 @@ export class Guarding {
       'guarded',
       answered === undefined
         ? `${where} is guarded: ask, and there is no terminal to ask at, so ${what} is not sent`
-        : `${what} is not sent: that was the answer`,
-      { instead: '--yes, where it is meant' },
+        : `${what} is not sent: that was the response`,
+      { hint: '--yes, where it is meant' },
     );
   }
 }

@@ -76,7 +76,7 @@ function readAs(context: RunContext, input: Input, value: Value): Value {
   throw new ProblemError({
     code: 'input-invalid',
     message: `the input ${input.name}: ${input.kind === 'secret' ? 'it can’t be read' : problem.message}`,
-    ...(problem.instead === undefined ? {} : { instead: problem.instead }),
+    ...(problem.hint === undefined ? {} : { hint: problem.hint }),
     place: input.at,
   });
 }
@@ -97,13 +97,13 @@ function rendered(context: RunContext, typed: Typed): Value | undefined {
 export function checkInputs(context: RunContext): void {
   for (const { must, name, kind } of context.chain.inputs) {
     if (!must) continue;
-    const held = must.expression.test(context.environment(undefined));
-    if (held) continue;
+    const passed = must.expression.test(context.environment(undefined));
+    if (passed) continue;
     const came = kind === 'secret' ? '' : `: ${must.expression.whatCame(context.environment(undefined))}`;
     throw new ProblemError({
       code: 'input-invalid',
       message: `the input ${name} must be such that ${must.expression.text}${came}`,
-      instead: `--give ${name}=…`,
+      hint: `--give ${name}=…`,
       place: must.at(),
     });
   }

@@ -56,7 +56,7 @@ function textOf(insertion: Insertion, value: Value): string {
   if (text !== undefined) return text;
   const source = sourceOf(insertion);
   const kind = kindOf(value);
-  const instead =
+  const hint =
     kind === 'list'
       ? `\${join(${source}, ',')}, or \${json(${source})}`
       : kind === 'bytes'
@@ -67,7 +67,7 @@ function textOf(insertion: Insertion, value: Value): string {
   return at(insertion, {
     code: 'wrong-kind',
     message: `${source} is ${withArticle(kind)}, and a text is wanted here: ${brief(value, 60)}`,
-    instead,
+    hint,
   });
 }
 
@@ -102,7 +102,7 @@ export function renderFieldsOf(inserter: Inserter, insertion: Insertion): [strin
       return at(insertion, {
         code: 'bad-insertion',
         message: `"${visible(name)}" can’t be the name of a header field`,
-        instead: 'letters, digits and -',
+        hint: 'letters, digits and -',
       });
     return [name, value === null ? undefined : fieldText(inserter, name, textOf(insertion, value), place)];
   });
@@ -118,7 +118,7 @@ function fieldText(inserter: Inserter, name: string, text: string, place: Proble
       message: control
         ? `the field ${name} would hold the control character ${visible(bad)}, which could begin another field`
         : `the field ${name} would hold "${bad}", and a field holds bytes`,
-      instead: control ? "trim(x), or replace(x, '…', ' ')" : 'percent(x) or base64(x)',
+      hint: control ? "trim(x), or replace(x, '…', ' ')" : 'percent(x) or base64(x)',
       place,
     });
   }
@@ -172,7 +172,7 @@ function checkSegments(
       at(mark.insertion, {
         code: 'bad-insertion',
         message: `${source} would make ${segment === '' ? 'an empty segment' : `the segment ${segment}`} of the path, which is another resource`,
-        instead: segment === '' ? `when: ${source} != ''` : 'a value that names one thing',
+        hint: segment === '' ? `when: ${source} != ''` : 'a value that names one thing',
       });
     }
     start = end + 1;
@@ -190,7 +190,7 @@ export function renderXml(inserter: Inserter, { parts }: Template): string {
         at(part, {
           code: 'bad-insertion',
           message: `${sourceOf(part)} holds the character ${visible(bad)}, which XML can't hold`,
-          instead: "replace(x, '…', ''), or base64(x)",
+          hint: "replace(x, '…', ''), or base64(x)",
         });
       return part.raw ? text : text.replace(/[&<>"']/g, (char) => XML_ESCAPES[char]!);
     })
@@ -231,7 +231,7 @@ export function renderPath(inserter: Inserter, { parts }: Template): string {
       at(mark.insertion, {
         code: 'bad-insertion',
         message: `${sourceOf(mark.insertion)} would make ${name === '' ? 'an empty name' : `the name ${name}`} of a file or folder`,
-        instead: 'a value that names one thing',
+        hint: 'a value that names one thing',
       });
     }
     start = end + 1;
@@ -355,7 +355,7 @@ export function refuseShortSecret(insertion: PlacedExpression): never {
     'secret-too-short',
     `${sourceOf(insertion)} is a secret of fewer than ${SHORTEST_NEEDLE} characters, which can’t be masked here`,
     {
-      instead: 'a header field, a parameter or a member of JSON, whose name tells where it stands',
+      hint: 'a header field, a parameter or a member of JSON, whose name tells where it stands',
       place: insertion.at(insertion.expression.tree.span),
     },
   );

@@ -1,7 +1,7 @@
 import type { Value } from '../../language/values.ts';
 
 /**
- * The names in reach of a step. Those of a turn lie before those of what the loop stands in, and end with it; nothing
+ * The names in reach of a step. Those of an iteration lie before those of what the loop stands in, and end with it; nothing
  * hides anything, so a name is found at most once.
  */
 export class Names {
@@ -53,12 +53,12 @@ export class Names {
     return this.#outer ? this.#outer.#lostBy(name) : undefined;
   }
 
-  /** It came in the answer to a request to this URL. */
+  /** It came in the response to a request to this URL. */
   cameFrom(name: string, url: string): void {
     (this.#origins ??= new Map()).set(name, url);
   }
 
-  /** The URL of the answer that a name came from. */
+  /** The URL of the response that a name came from. */
   origin(name: string): string | undefined {
     return this.#origins?.get(name) ?? this.#outer?.origin(name);
   }

@@ -2,7 +2,7 @@ import type { Chain } from '../../chain/model.ts';
 import type { RunEvent } from '../../events.ts';
 import type { Value } from '../../language/values.ts';
 import type { Pace } from '../pace/pace.ts';
-import type { Past, PastAnswers } from '../past-run.ts';
+import type { Past, PastResponses } from '../past-run.ts';
 
 /** Undo and cleanup that a run was told to leave, with the names that they need. */
 export interface LeftOver {
@@ -41,8 +41,8 @@ export interface RunOptions {
   readonly givenAnew?: readonly string[];
   /** The run goes on from here. */
   readonly past?: Past | undefined;
-  /** Only requests that change nothing are sent; the others have these answers. */
-  readonly answers?: PastAnswers | undefined;
+  /** Only requests that change nothing are sent; the others have these responses. */
+  readonly responses?: PastResponses | undefined;
   /** Secrets are marks such as ‹secret desk›, since nothing is sent: a header field may hold them. */
   readonly marks?: boolean;
   /** The files of the chain and its project, for the record. */

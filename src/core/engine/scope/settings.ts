@@ -15,7 +15,7 @@ export function durationOf(setting: Setting<Duration>, environment: Environment)
   throw new ProblemError({
     code: 'not-a-duration',
     message: `a duration is wanted here, and this is ${kindAndValue(value, 40)}`,
-    instead: 'x * 1s makes a duration of a number of seconds',
+    hint: 'x * 1s makes a duration of a number of seconds',
     place: insertion.at(insertion.expression.tree.span),
   });
 }
@@ -30,8 +30,8 @@ export function amountOf(setting: Setting<number>, environment: Environment): nu
   throw new ProblemError({
     code: 'not-a-count',
     message: `a whole number, 0 or more, is wanted here, and this is ${kindAndValue(value, 40)}`,
-    ...(typeof value === 'string' ? { instead: 'number(x) reads a number from a text' } : {}),
-    ...(isNumeric(value) ? { instead: 'round(x) or floor(x)' } : {}),
+    ...(typeof value === 'string' ? { hint: 'number(x) reads a number from a text' } : {}),
+    ...(isNumeric(value) ? { hint: 'round(x) or floor(x)' } : {}),
     place: insertion.at(insertion.expression.tree.span),
   });
 }

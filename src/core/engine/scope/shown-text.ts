@@ -33,7 +33,7 @@ export function shownText(context: RunContext, environment: Environment, { parts
   return text.join('').split('\n').map(visible).join('\n');
 }
 
-/** Masked before anything is cut off, so that no part of a secret stands at an end. */
+/** Masked before anything is interrupted, so that no part of a secret stands at an end. */
 function asText(context: RunContext, value: Value): string {
   const plain = plainText(value);
   if (plain !== undefined) return plain;

@@ -31,7 +31,7 @@ export interface SignInScope {
   readonly signingIn: ReadonlySet<string>;
   readonly runNested: RunNested;
   address(step: Step): string;
-  environment(step: Step | undefined, answer?: Maybe, more?: (name: string) => Maybe): Environment;
+  environment(step: Step | undefined, response?: Maybe, more?: (name: string) => Maybe): Environment;
   sentName(name: string): Maybe;
   inserter(environment: Environment): Inserter;
 }

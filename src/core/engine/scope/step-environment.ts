@@ -1,5 +1,5 @@
 import type { Step } from '../../chain/model.ts';
-import type { Environment, Remark, World } from '../../language/environment.ts';
+import type { Environment, Warning, World } from '../../language/environment.ts';
 import { isNumeric, type Maybe, type Value } from '../../language/values.ts';
 import type { Masker } from '../masking/masker.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
@@ -12,13 +12,13 @@ interface Surroundings {
   readonly masker: Masker;
   readonly hidden: SecretsOfRun;
   world(): World;
-  remark(step: Step | undefined, code: Remark['code'], message: string): void;
+  warn(step: Step | undefined, code: Warning['code'], message: string): void;
   hideComputed(expression: string, value: Value): boolean;
 }
 
 /** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
 export class StepEnvironment implements Environment {
-  readonly answer: Maybe;
+  readonly response: Maybe;
   visited = 0;
   readonly #context: Surroundings;
   readonly #step: Step | undefined;
@@ -28,12 +28,12 @@ export class StepEnvironment implements Environment {
   constructor(
     context: Surroundings,
     step: Step | undefined,
-    answer: Maybe,
+    response: Maybe,
     more: ((name: string) => Maybe) | undefined,
   ) {
     this.#context = context;
     this.#step = step;
-    this.answer = answer;
+    this.response = response;
     this.#more = more;
   }
 
@@ -47,8 +47,8 @@ export class StepEnvironment implements Environment {
     return (this.#world ??= this.#context.world());
   }
 
-  remark({ code, message }: Remark): void {
-    this.#context.remark(this.#step, code, message);
+  warn({ code, message }: Warning): void {
+    this.#context.warn(this.#step, code, message);
   }
 
   /** What an expression gives that uses a secret is one from here on. */

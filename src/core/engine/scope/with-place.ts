@@ -17,26 +17,26 @@ export function placed<T>(expression: PlacedExpression, run: () => T): T {
 
 /** Throws why an expression came out as nothing. */
 export function throwNothing(expression: PlacedExpression, environment: Environment): never {
-  const { message, instead } = expression.expression.whyNothing(environment);
+  const { message, hint } = expression.expression.whyNothing(environment);
   throw new ProblemError({
     code: 'found-nothing',
     message,
-    ...(instead === undefined ? {} : { instead }),
+    ...(hint === undefined ? {} : { hint }),
     place: expression.at(expression.expression.tree.span),
   });
 }
 
 /** A problem as an event carries it. */
-export function eventProblem({ code, message, instead, place }: Problem): {
+export function eventProblem({ code, message, hint, place }: Problem): {
   code: string;
   message: string;
-  instead?: string;
+  hint?: string;
   place?: { file: string; line: number; column: number };
 } {
   return {
     code,
     message,
-    ...(instead === undefined ? {} : { instead }),
+    ...(hint === undefined ? {} : { hint }),
     ...(place === undefined ? {} : { place }),
   };
 }

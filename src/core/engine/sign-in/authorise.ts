@@ -129,7 +129,7 @@ function refusePlainHttp(context: RunContext, step: CallStep, url: string, as: s
   throw new ProblemError({
     code: 'plain-http',
     message: `the credential ${as} would go over plain http to ${host}, where others can read it`,
-    instead: 'https://, or insecure: yes on the service',
+    hint: 'https://, or insecure: yes on the service',
     place: step.at,
   });
 }

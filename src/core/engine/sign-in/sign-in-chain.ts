@@ -3,7 +3,7 @@ import type { Credential } from '../../chain/project.ts';
 import type { Maybe, Value } from '../../language/values.ts';
 import type { Authorisation } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
-import { answerNames } from '../wire/response-names.ts';
+import { responseNames } from '../wire/response-names.ts';
 import { renderFields } from './authorise.ts';
 import type { CallResult } from '../wire/call-result.ts';
 import type { SignIns, SignInScope } from '../scope/sign-ins.ts';
@@ -87,19 +87,19 @@ export class SignInChains implements SignIns {
       credential.name,
       context.address(step),
     );
-    if (problem) throw failed(credential, step, problem.message, problem.instead);
+    if (problem) throw failed(credential, step, problem.message, problem.hint);
     return results;
   }
 
-  /** Whether an answer says that signing in again may help. It does so once for each sign-in that never worked. */
+  /** Whether a response says that signing in again may help. It does so once for each sign-in that never worked. */
   renew(context: SignInScope, { name, signIn }: Credential, result: CallResult): boolean {
     const signedIn = this.#done.get(name);
     if (!signedIn) return false;
     const condition = signIn!.renewWhen;
-    const environment = context.environment(undefined, result.body.value, answerNames(result));
+    const environment = context.environment(undefined, result.body.value, responseNames(result));
     const refused = condition
       ? placed(condition, () => condition.expression.test(environment)) === true
-      : result.answer.status === 401;
+      : result.response.status === 401;
     if (!refused) signedIn.worked = true;
     if (!refused || (signedIn.renewed && !signedIn.worked)) return false;
     this.#done.delete(name);
@@ -108,11 +108,11 @@ export class SignInChains implements SignIns {
   }
 }
 
-function failed({ name }: Credential, step: CallStep, why: string, instead?: string): ProblemError {
+function failed({ name }: Credential, step: CallStep, why: string, hint?: string): ProblemError {
   return new ProblemError({
     code: 'sign-in-failed',
     message: `${name} could not sign in: ${why}`,
     place: step.at,
-    ...(instead === undefined ? {} : { instead }),
+    ...(hint === undefined ? {} : { hint }),
   });
 }

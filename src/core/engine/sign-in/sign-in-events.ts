@@ -6,19 +6,19 @@ import type { RunContext } from '../scope/context.ts';
 const TOLD: ReadonlySet<RunEvent['event']> = new Set([
   'step-began',
   'request-sent',
-  'answer-came',
+  'response-received',
   'request-failed',
   'redirected',
   'waiting',
   'expected',
   'kept',
   'signed-in',
-  'remark',
-  'turns-began',
-  'turn-began',
-  'turn-ended',
+  'warning',
+  'loop-began',
+  'iteration-began',
+  'iteration-ended',
   'state-seen',
-  'page-came',
+  'page-received',
   'step-ended',
 ]);
 
@@ -47,7 +47,7 @@ export function tellSignIn(
 }
 
 /**
- * An event as it can be told now that it is known what is secret. What was written down whole goes; where a body is cut off, a
+ * An event as it can be told now that it is known what is secret. What was written down whole goes; where a body is interrupted, a
  * part of what is secret may stand at its end.
  */
 function maskedAnew({ hidden }: RunContext, event: RunEvent): RunEvent {
@@ -62,11 +62,11 @@ function maskedAnew({ hidden }: RunContext, event: RunEvent): RunEvent {
       delete rest.typed;
       return rest;
     }
-    case 'turns-began': {
+    case 'loop-began': {
       const { start: _, ...rest } = event;
       return rest;
     }
-    case 'answer-came':
+    case 'response-received':
       return { ...event, headers: hidden.fields(event.headers), body: masked(event.body) };
     case 'request-sent':
       return event.body ? { ...event, body: masked(event.body) } : event;

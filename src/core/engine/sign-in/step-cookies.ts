@@ -14,7 +14,7 @@ export function cookiesFor(context: RunContext, request: BuiltRequest, url: stri
   return context.ports.cookies.header(jarOf(context, request, url), url);
 }
 
-/** Keeps the cookies that an answer sets; their values are secrets. */
+/** Keeps the cookies that a response sets; their values are secrets. */
 export async function storeCookies(
   context: RunContext,
   request: BuiltRequest,

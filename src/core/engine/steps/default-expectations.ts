@@ -15,27 +15,27 @@ export function isRefused(step: Step & { type: 'call' }, status: number, context
   const as = step.as ?? context.serviceOf(step)?.as;
   return status === 401 && as !== undefined && as !== 'nobody';
 }
-export function usualExpectations(
+export function defaultExpectations(
   context: RunContext,
   step: Step & { type: 'call' },
-  { answer, body, request, told, url }: CallResult,
+  { response, body, request, waitProblem, url }: CallResult,
   outcome: StepOutcome,
 ): void {
-  if (step.expectsSuccess && answer.status >= 400) {
-    const said = `${whatItSaid(body)}${told ? `; ${told.message}` : ''}`;
-    const instead = answer.status === 401 ? refusedAdvice(step, context) : told?.instead;
-    outcome.failed('status < 400', `${answer.status}${said}`, {
+  if (step.expectsSuccess && response.status >= 400) {
+    const said = `${whatItSaid(body)}${waitProblem ? `; ${waitProblem.message}` : ''}`;
+    const hint = response.status === 401 ? refusedAdvice(step, context) : waitProblem?.hint;
+    outcome.failed('status < 400', `${response.status}${said}`, {
       code:
-        told?.code ??
-        (isRefused(step, answer.status, context) && isSameOrigin(url, request.url)
+        waitProblem?.code ??
+        (isRefused(step, response.status, context) && isSameOrigin(url, request.url)
           ? 'sign-in-refused'
           : 'status-not-expected'),
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
     });
   }
   if (body.problem)
-    outcome.failed(body.problem.expected, body.problem.came, {
-      code: 'answer-not-as-typed',
-      instead: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
+    outcome.failed(body.problem.expected, body.problem.got, {
+      code: 'response-not-as-typed',
+      hint: `read-as: ${body.text === undefined ? 'bytes takes' : 'text reads'} it as it is`,
     });
 }

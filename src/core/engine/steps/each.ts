@@ -17,7 +17,7 @@ import { refuseBeyondBudget } from './planned-calls.ts';
 import { recordedValue } from '../scope/recorded-value.ts';
 import { type Item, itemsOf, type Items } from './items.ts';
 
-/** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-turns`. */
+/** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-iterations`. */
 export async function carryOutEach(runner: Steps, context: RunContext, step: EachStep): Promise<Done> {
   const environment = context.environment(step);
   const items = await itemsOf(context, step);
@@ -29,42 +29,42 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
     refuse(
       step,
       'bound-reached',
-      `${items.count} turns would be more than ${most}, the most that this loop may have`,
+      `${items.count} iterations would be more than ${most}, the most that this loop may have`,
       `up-to: ${items.count}, if so many are meant`,
     );
   if (items.count !== undefined && !context.options.past) await refuseBeyondBudget(context, [step]);
   context.emit({
-    event: 'turns-began',
+    event: 'loop-began',
     step: context.address(step),
     atOnce,
     ...(items.count === undefined ? {} : { of: items.count }),
   });
-  const turns = new Turns(runner, context, step, { items, most });
+  const iterations = new Iterations(runner, context, step, { items, most });
   try {
-    await turns.carryOut(atOnce);
+    await iterations.carryOut(atOnce);
   } finally {
     await items.close?.();
   }
-  return turns.done(least);
+  return iterations.done(least);
 }
 
-class Turns {
+class Iterations {
   readonly #runner: Steps;
   readonly #context: RunContext;
   readonly #step: EachStep;
   readonly #items: Items;
   readonly #most: number;
   readonly #gathered: Value[][];
-  readonly #told: Value[] | undefined;
+  readonly #iterations: Value[] | undefined;
   #begun = 0;
-  #held = 0;
-  #broke = 0;
-  #heldBefore = 0;
+  #passed = 0;
+  #failed = 0;
+  #passedBefore = 0;
   #ended = false;
-  /** Of the turns that broke, that of the first item. */
-  #stop: (Stop & { readonly turn: number }) | undefined;
-  /** Of the turns whose steps held and that broke all the same, that of the first item. */
-  #ofTurn: { readonly turn: number; readonly problem: Problem } | undefined;
+  /** Of the iterations that failed, that of the first item. */
+  #stop: (Stop & { readonly iteration: number }) | undefined;
+  /** Of the iterations whose steps passed and that failed all the same, that of the first item. */
+  #ofIteration: { readonly iteration: number; readonly problem: Problem } | undefined;
   #problem: ProblemError | undefined;
 
   constructor(
@@ -79,18 +79,23 @@ class Turns {
     this.#items = items;
     this.#most = most;
     this.#gathered = step.gather.map(() => []);
-    if (step.name !== undefined && context.chain.turnsOf.has(step.name)) this.#told = [];
+    if (step.name !== undefined && context.chain.iterationsOf.has(step.name)) this.#iterations = [];
   }
 
-  /** Goes on until there is no item left, or a turn says that it is enough. */
+  /** Goes on until there is no item left, or an iteration says that it is enough. */
   async carryOut(atOnce: number): Promise<void> {
     const { count = atOnce } = this.#items;
     const lanes = Array.from({ length: Math.max(1, Math.min(atOnce, count)) }, () => this.#lane());
     await Promise.all(lanes);
     const { title } = this.#step;
-    const turns = this.#heldBefore;
-    if (turns > 0)
-      this.#context.emit({ event: 'held-before', step: this.#context.address(this.#step), title, turns });
+    const iterations = this.#passedBefore;
+    if (iterations > 0)
+      this.#context.emit({
+        event: 'passed-before',
+        step: this.#context.address(this.#step),
+        title,
+        iterations,
+      });
     if (this.#problem) throw this.#problem;
   }
 
@@ -102,15 +107,15 @@ class Turns {
         const item = next instanceof Promise ? await next : next;
         // Another lane may have ended the loop while a row was read.
         if (item === undefined || this.#isOver()) break;
-        const turn = this.#begun++;
-        if (turn >= this.#most)
+        const iteration = this.#begun++;
+        if (iteration >= this.#most)
           refuse(
             this.#step,
             'bound-reached',
-            `there are more than ${this.#most} rows, the most turns that this loop may have`,
+            `there are more than ${this.#most} rows, the most iterations that this loop may have`,
             `up-to: ${this.#most * 10}`,
           );
-        await this.#turn(turn, item);
+        await this.#iteration(iteration, item);
       } catch (error) {
         this.#context.noteDefect(error);
         this.#problem ??= error instanceof ProblemError ? error : new ProblemError(problemOf(error));
@@ -123,74 +128,75 @@ class Turns {
     return this.#ended;
   }
 
-  async #turn(turn: number, item: Item): Promise<void> {
+  async #iteration(iteration: number, item: Item): Promise<void> {
     const step = this.#step;
     const { clock } = this.#context.ports;
-    const inside = this.#context.turn(step, turn);
+    const inside = this.#context.iteration(step, iteration);
     step.names.forEach((name, i) => inside.names.set(name, item[i]!));
     const began = clock.elapsed();
     const address = this.#context.address(step);
     const label = labelOf(item[0], this.#context.hidden);
-    const tell = (): void => this.#context.emit({ event: 'turn-began', step: address, turn, item: label });
-    const before = this.#context.options.past?.turn(address, turn);
+    const tell = (): void =>
+      this.#context.emit({ event: 'iteration-began', step: address, iteration, item: label });
+    const before = this.#context.options.past?.iteration(address, iteration);
     if (before?.item !== undefined && before.item !== label)
       refuse(
         step,
         'cannot-resume',
-        `the items have changed since: ${address}[${turn}] was ${before.item} and is ${label} now, so it can’t be told which turns are done`,
+        `the items have changed since: ${address}[${iteration}] was ${before.item} and is ${label} now, so it can’t be told which iterations are done`,
         'the items as they were, or a new run',
       );
-    if (before?.outcome === 'held') inside.tellBefore(tell);
+    if (before?.outcome === 'passed') inside.tellBefore(tell);
     else tell();
     let stop = await this.#runner.steps(inside, step.steps);
     if (!stop) {
-      stop = this.#afterTurn(inside, turn);
-      if (stop && (!this.#ofTurn || turn < this.#ofTurn.turn)) {
-        const message = `${stop.problem.message}, in ${address}[${turn}] ${label}`;
-        this.#ofTurn = { turn, problem: { ...stop.problem, message } };
+      stop = this.#afterIteration(inside, iteration);
+      if (stop && (!this.#ofIteration || iteration < this.#ofIteration.iteration)) {
+        const message = `${stop.problem.message}, in ${address}[${iteration}] ${label}`;
+        this.#ofIteration = { iteration, problem: { ...stop.problem, message } };
       }
     }
     const cut = stop?.problem.code === 'interrupted';
-    const outcome: Outcome = stop ? (cut ? 'cut off' : 'broke') : 'held';
+    const outcome: Outcome = stop ? (cut ? 'interrupted' : 'failed') : 'passed';
     const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
-    if (inside.isUntouched && !stop) this.#heldBefore++;
+    if (inside.isUntouched && !stop) this.#passedBefore++;
     else
       this.#context.emit({
-        event: 'turn-ended',
+        event: 'iteration-ended',
         step: address,
-        turn,
+        iteration,
         outcome,
         elapsed,
-        ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
+        ...(stop ? { failed: stop.address, problem: eventProblem(stop.problem) } : {}),
       });
-    if (this.#told)
-      this.#told[turn] = objectOf([
+    if (this.#iterations)
+      this.#iterations[iteration] = objectOf([
         ['item', item[step.names.length - 1] ?? item[0]],
-        ['ok', outcome === 'held'],
+        ['ok', outcome === 'passed'],
         ['elapsed', new Duration(elapsed)],
         ...(stop ? [['problem', stop.problem.message] as const] : []),
       ]);
     if (!stop) {
-      this.#held++;
+      this.#passed++;
       return;
     }
-    if (!cut) this.#broke++;
-    if (!this.#stop || turn < this.#stop.turn) this.#stop = { ...stop, turn };
-    if (cut || step.turnsOnFail === 'stop') this.#ended = true;
+    if (!cut) this.#failed++;
+    if (!this.#stop || iteration < this.#stop.iteration) this.#stop = { ...stop, iteration };
+    if (cut || step.whenOneFails === 'stop') this.#ended = true;
   }
 
-  /** What is gathered of a turn, and whether it was the last one. */
-  #afterTurn(inside: RunContext, turn: number): Stop | undefined {
+  /** What is gathered of an iteration, and whether it was the last one. */
+  #afterIteration(inside: RunContext, iteration: number): Stop | undefined {
     const { gather, until } = this.#step;
     if (gather.length === 0 && !until) return undefined;
     const environment = inside.environment(this.#step);
     try {
       gather.forEach(({ value }, i) => {
-        if (value.type !== 'expression') this.#gathered[i]![turn] = evaluateAll(value, environment);
+        if (value.type !== 'expression') this.#gathered[i]![iteration] = evaluateAll(value, environment);
         else {
           const { expression } = value.value;
           const one = placed(value.value, () => expression.evaluate(environment));
-          if (one !== undefined) this.#gathered[i]![turn] = one;
+          if (one !== undefined) this.#gathered[i]![iteration] = one;
           else if (!isDropping(expression.tree)) throwNothing(value.value, environment);
         }
       });
@@ -209,7 +215,7 @@ class Turns {
   done(least: number): Done {
     const step = this.#step;
     const { names, interruption } = this.#context;
-    // Turns that broke left holes.
+    // Iterations that failed left holes.
     step.gather.forEach(({ name }, i) => {
       const list = Object.values(this.#gathered[i]!);
       names.set(name, list);
@@ -222,24 +228,24 @@ class Turns {
     });
     const { count } = this.#items;
     const left = count === undefined ? 0 : count - Math.min(this.#begun, count);
-    const turns = { held: this.#held, broke: this.#broke, ...(left > 0 ? { left } : {}) };
+    const iterations = { passed: this.#passed, failed: this.#failed, ...(left > 0 ? { left } : {}) };
     const base: Done = {
-      turns,
-      ...(this.#ofTurn ? { ofTurn: this.#ofTurn.problem } : {}),
-      ...(this.#told ? { members: [['turns', Object.values(this.#told)]] } : {}),
+      iterations,
+      ...(this.#ofIteration ? { ofIteration: this.#ofIteration.problem } : {}),
+      ...(this.#iterations ? { members: [['iterations', Object.values(this.#iterations)]] } : {}),
     };
     const { signal } = interruption;
     if (this.#stop) {
       const { address, problem } = this.#stop;
-      const passed = step.turnsOnFail === 'continue' && problem.code !== 'interrupted';
-      if (!passed || this.#held >= least) return { ...base, stop: { address, problem }, passed };
+      const tolerated = step.whenOneFails === 'continue' && problem.code !== 'interrupted';
+      if (!tolerated || this.#passed >= least) return { ...base, stop: { address, problem }, tolerated };
     } else if (signal.aborted && left > 0) {
       return { ...base, stop: { address: this.#context.address(step), problem: interrupted(signal) } };
     }
-    if (this.#held >= least) return base;
+    if (this.#passed >= least) return base;
     const problem: Problem = {
-      code: 'too-few-turns',
-      message: `${this.#held} of ${this.#begun} turn${this.#begun === 1 ? '' : 's'} held, and at least ${least} must`,
+      code: 'too-few-iterations',
+      message: `${this.#passed} of ${this.#begun} iteration${this.#begun === 1 ? '' : 's'} passed, and at least ${least} must`,
       place: step.at,
     };
     return { ...base, problem };
@@ -263,6 +269,6 @@ function labelOf(item: Value, { masker, names }: SecretsOfRun): string {
   return 'an object';
 }
 
-function refuse({ at }: EachStep, code: Problem['code'], message: string, instead: string): never {
-  throw new ProblemError({ code, message, instead, place: at });
+function refuse({ at }: EachStep, code: Problem['code'], message: string, hint: string): never {
+  throw new ProblemError({ code, message, hint, place: at });
 }

@@ -43,7 +43,7 @@ function holdToInputs({ at, chain }: FollowStep, given: Readonly<Record<string, 
     const near = nearest(unknown, names);
     fail('input-invalid', `${chain.file} has no input ${unknown}`, {
       place: at,
-      instead: near === undefined ? `its inputs are ${nameList(names)}` : `the nearest is ${near}`,
+      hint: near === undefined ? `its inputs are ${nameList(names)}` : `the nearest is ${near}`,
     });
   }
   const missing = chain.inputs.find(
@@ -52,6 +52,6 @@ function holdToInputs({ at, chain }: FollowStep, given: Readonly<Record<string, 
   if (missing)
     fail('input-missing', `${chain.file} needs the input ${missing.name}, and it is not given`, {
       place: at,
-      instead: `an object with the member ${missing.name}`,
+      hint: `an object with the member ${missing.name}`,
     });
 }

@@ -36,7 +36,7 @@ export function typedRow({ columns, name }: Input, row: ValueObject, nth: number
       throw new ProblemError({
         code: 'input-invalid',
         message: `row ${nth + 1} of ${name} has no column ${column}`,
-        instead: `it has ${nameList(Object.keys(row))}`,
+        hint: `it has ${nameList(Object.keys(row))}`,
       });
     if (typeof cell !== 'string') continue;
     const { problem, value } = cell === '' ? { value: null } : readInput(kind, cell, zone);
@@ -58,7 +58,7 @@ export async function rowsOf(context: RunContext, step: EachStep, input: Input):
     throw new ProblemError({
       code: 'input-missing',
       message: `the rows of the input ${input.name} are not given`,
-      instead: `--give ${input.name}=FILE`,
+      hint: `--give ${input.name}=FILE`,
       place: step.at,
     });
   const source = await rows.open(path, context.chain.file);
@@ -94,7 +94,7 @@ export async function itemsOf(context: RunContext, step: EachStep): Promise<Item
   throw new ProblemError({
     code: 'not-a-list',
     message: `each goes over a list, and ${items.expression.text} is ${kindAndValue(value)}`,
-    instead: isObject(value)
+    hint: isObject(value)
       ? `each: key, value in ${items.expression.text}`
       : 'the path of the list, or [x] for a list of one',
     place: items.at(),

@@ -20,7 +20,7 @@ export class StepOutcome {
 
   readonly #advice: string | undefined;
 
-  /** `page` describes the answer where it is a page, which is rarely what was expected. */
+  /** `page` describes the response where it is a page, which is rarely what was expected. */
   constructor(
     context: RunContext,
     step: Step,
@@ -52,23 +52,23 @@ export class StepOutcome {
   }
 
   /** One that the engine adds of itself. */
-  failed(condition: string, came: string, more: { code: Problem['code']; instead?: string }): void {
-    const { instead } = more;
+  failed(condition: string, got: string, more: { code: Problem['code']; hint?: string }): void {
+    const { hint } = more;
     this.#context.emit({
       event: 'expected',
       step: this.#context.address(this.#step),
       condition,
-      held: false,
-      came,
+      passed: false,
+      got,
       code: more.code,
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
       place: this.#step.at,
     });
     this.#note({
       code: more.code,
-      message: `expected ${condition}, came ${came}`,
+      message: `expected ${condition}, got ${got}`,
       place: this.#step.at,
-      ...(instead === undefined ? {} : { instead }),
+      ...(hint === undefined ? {} : { hint }),
     });
   }
 
@@ -79,40 +79,40 @@ export class StepOutcome {
   #try({ condition, because }: Expectation): void {
     const { expression } = condition;
     const place = condition.at();
-    const report = (held: boolean, more: { came?: string; instead?: string; code?: string } = {}): void => {
+    const report = (passed: boolean, more: { got?: string; hint?: string; code?: string } = {}): void => {
       this.#context.emit({
         event: 'expected',
         step: this.#context.address(this.#step),
         condition: expression.text,
-        held,
+        passed,
         ...more,
-        ...(held || because === undefined ? {} : { because: this.#said(because) }),
-        ...(held ? {} : { place }),
+        ...(passed || because === undefined ? {} : { because: this.#said(because) }),
+        ...(passed ? {} : { place }),
       });
     };
     try {
-      const held = placed(condition, () => expression.test(this.#environment));
-      if (held) return report(true);
-      const nothing = held === undefined ? expression.whyNothing(this.#environment) : undefined;
-      const came =
+      const passed = placed(condition, () => expression.test(this.#environment));
+      if (passed) return report(true);
+      const nothing = passed === undefined ? expression.whyNothing(this.#environment) : undefined;
+      const got =
         (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
       // Of a status that was not expected, what to do about it.
-      const instead = nothing?.instead ?? (namesIn(expression.tree).has('status') ? this.#advice : undefined);
+      const hint = nothing?.hint ?? (namesIn(expression.tree).has('status') ? this.#advice : undefined);
       report(false, {
-        came,
-        ...(instead === undefined ? {} : { instead }),
+        got,
+        ...(hint === undefined ? {} : { hint }),
         code: nothing ? 'found-nothing' : 'not-as-expected',
       });
       this.#note({
         code: nothing ? 'found-nothing' : 'not-as-expected',
-        message: `expected ${expression.text}, came ${came}`,
+        message: `expected ${expression.text}, got ${got}`,
         place,
-        ...(instead === undefined ? {} : { instead }),
+        ...(hint === undefined ? {} : { hint }),
       });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
-      const { code, message, instead } = error.problem;
-      report(false, { came: message, code, ...(instead === undefined ? {} : { instead }) });
+      const { code, message, hint } = error.problem;
+      report(false, { got: message, code, ...(hint === undefined ? {} : { hint }) });
       this.#note(error.problem);
     }
   }
@@ -135,7 +135,7 @@ export class StepOutcome {
   #pageNote(tree: Tree): string {
     if (this.#page === undefined) return '';
     const speaks = (part: Tree): boolean =>
-      part.type === 'answer' ||
+      part.type === 'response' ||
       (part.type === 'name' && (part.name === 'type' || part.name === 'body')) ||
       childrenOf(part).some(speaks);
     return speaks(tree) ? `, ${this.#page}` : '';
@@ -154,7 +154,7 @@ export class StepOutcome {
         return;
       }
       const isLong = !(hidden || secret) || this.#context.hidden.hide(kept, `secret ${name}`);
-      if (!isLong) this.#context.remarkTooShort(this.#step, `a value of ${name}`);
+      if (!isLong) this.#context.warnTooShort(this.#step, `a value of ${name}`);
       names.set(name, kept);
       if (cameFrom !== undefined) names.cameFrom(name, cameFrom);
       const shown = hidden || !isLong ? JSON.stringify(`‹secret ${name}›`) : undefined;
@@ -172,7 +172,7 @@ export class StepOutcome {
     if (!show) return;
     try {
       this.#context.emit({
-        event: 'said',
+        event: 'shown',
         step: this.#context.address(this.#step),
         text: shownText(this.#context, this.#environment, show),
       });

@@ -3,7 +3,7 @@ import type { RunContext } from '../scope/context.ts';
 
 /**
  * How many calls steps will send to each service at least, as far as that is known before they begin: those under no
- * condition, and the turns of loops over what is known already.
+ * condition, and the iterations of loops over what is known already.
  */
 export function plannedCalls(context: RunContext, steps: readonly Step[]): Map<string, number> {
   const planned = new Map<string, number>();
@@ -33,15 +33,15 @@ function count(
         count(context, step.chain.steps, times, planned);
         break;
       case 'each':
-        count(context, step.steps, times * knownTurns(context, step), planned);
+        count(context, step.steps, times * knownIterations(context, step), planned);
         break;
       default:
     }
   }
 }
 
-/** The turns of a loop over what is known now; 0 where it is not, or where it may end early. */
-function knownTurns(context: RunContext, step: EachStep): number {
+/** The iterations of a loop over what is known now; 0 where it is not, or where it may end early. */
+function knownIterations(context: RunContext, step: EachStep): number {
   if (step.rows || step.until) return 0;
   try {
     const value = step.items.expression.evaluate(context.environment(step));

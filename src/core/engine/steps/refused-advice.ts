@@ -1,7 +1,7 @@
 import type { CallStep } from '../../chain/model.ts';
 import type { RunContext } from '../scope/context.ts';
 
-/** What to do about an answer of 401. */
+/** What to do about a response of 401. */
 export function refusedAdvice(step: CallStep, { project }: RunContext): string {
   const service = step.target.type === 'url' ? undefined : project.services.get(step.target.service);
   const name = step.as ?? service?.as;

@@ -29,43 +29,43 @@ export async function carryOutRepeat(runner: Steps, context: RunContext, step: R
     ({ name }) => [name, recordedValue(context, context.names.get(name)!)] as const,
   );
   context.emit({
-    event: 'turns-began',
+    event: 'loop-began',
     step: address,
     atOnce: 1,
     ...(start.length === 0 ? {} : { start: Object.fromEntries(start) }),
   });
-  let heldBefore = 0;
+  let passedBefore = 0;
   while (bounds.take()) {
-    const turn = bounds.taken - 1;
-    // The names of a turn are those of what the loop stands in: the last one's values are there after it.
-    const inside = context.turn(step, turn, context.names);
+    const iteration = bounds.taken - 1;
+    // The names of an iteration are those of what the loop stands in: the last one's values are there after it.
+    const inside = context.iteration(step, iteration, context.names);
     const since = clock.elapsed();
-    const tell = (): void => context.emit({ event: 'turn-began', step: address, turn });
-    if (past?.turn(address, turn)?.outcome === 'held') inside.tellBefore(tell);
+    const tell = (): void => context.emit({ event: 'iteration-began', step: address, iteration });
+    if (past?.iteration(address, iteration)?.outcome === 'passed') inside.tellBefore(tell);
     else tell();
     const stop = await runner.steps(inside, step.steps);
     const elapsed = Math.round((clock.elapsed() - since) * 100) / 100;
     const cut = stop?.problem.code === 'interrupted';
     const untouched = inside.isUntouched;
-    if (untouched && !stop) heldBefore++;
-    else if (heldBefore > 0) {
-      context.emit({ event: 'held-before', step: address, title: step.title, turns: heldBefore });
-      heldBefore = 0;
+    if (untouched && !stop) passedBefore++;
+    else if (passedBefore > 0) {
+      context.emit({ event: 'passed-before', step: address, title: step.title, iterations: passedBefore });
+      passedBefore = 0;
     }
     if (!untouched || stop)
       context.emit({
-        event: 'turn-ended',
+        event: 'iteration-ended',
         step: address,
-        turn,
-        outcome: stop ? (cut ? 'cut off' : 'broke') : 'held',
+        iteration,
+        outcome: stop ? (cut ? 'interrupted' : 'failed') : 'passed',
         elapsed,
-        ...(stop ? { broke: stop.address, problem: eventProblem(stop.problem) } : {}),
+        ...(stop ? { failed: stop.address, problem: eventProblem(stop.problem) } : {}),
       });
-    if (stop) return { stop, turns: { held: turn, broke: cut ? 0 : 1 } };
+    if (stop) return { stop, iterations: { passed: iteration, failed: cut ? 0 : 1 } };
     const environment = inside.environment(step);
     const { until } = step;
     const done = placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment);
-    if (done) return { turns: { held: turn + 1, broke: 0 } };
+    if (done) return { iterations: { passed: iteration + 1, failed: 0 } };
     const wait = pausing.next();
     if (untouched) continue;
     if (wait > time.left || time.isLate)
@@ -75,14 +75,14 @@ export async function carryOutRepeat(runner: Steps, context: RunContext, step: R
       await context.sleep(wait);
     }
   }
-  return bound(step, `${most} turn${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
+  return bound(step, `${most} iteration${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
 }
 
-function bound({ until, at }: RepeatStep, what: string, instead: string): never {
+function bound({ until, at }: RepeatStep, what: string, hint: string): never {
   throw new ProblemError({
     code: 'bound-reached',
     message: `${until.expression.text} did not hold within ${what}`,
-    instead,
+    hint,
     place: at,
   });
 }

@@ -9,7 +9,7 @@ import type { Undo } from './undo.ts';
 export function changedSince(chain: Chain, past: Past): string[] {
   const visit = (prefix: string, step: Step): string[] => {
     const before = past.hashOf(prefix + step.address);
-    if (before === undefined || before === step.hash) return [];
+    if (before === undefined || before === step.fingerprint) return [];
     const inside =
       step.type === 'follow'
         ? step.chain.steps.flatMap((inner) => visit(`${prefix}${step.address}.`, inner))
@@ -20,17 +20,19 @@ export function changedSince(chain: Chain, past: Past): string[] {
 }
 
 /**
- * The step as it was, if it need not be carried out again: it held before the run was resumed and is unchanged, or a person
+ * The step as it was, if it need not be carried out again: it passed before the run was resumed and is unchanged, or a person
  * has said that what it sent was processed.
  */
-export function heldBefore(context: RunContext, step: Step): PastStep | undefined {
+export function passedBefore(context: RunContext, step: Step): PastStep | undefined {
   const before = context.options.past?.step(context.address(step));
   if (!before) return undefined;
   if (before.taken) return before;
-  return before.outcome === 'held' && before.hash === step.hash && !bringsCleanup(step) ? before : undefined;
+  return before.outcome === 'passed' && before.fingerprint === step.fingerprint && !bringsCleanup(step)
+    ? before
+    : undefined;
 }
 
-/** A loop over a chain that cleans up after itself: each of its turns has to be gone through for that. */
+/** A loop over a chain that cleans up after itself: each of its iterations has to be gone through for that. */
 function bringsCleanup(step: Step): boolean {
   const follows = (inner: Step): boolean =>
     inner.type === 'follow' ? inner.chain.cleanup.length > 0 : stepsIn(inner).some(follows);
@@ -44,16 +46,16 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
   const inside = (at: RunContext, steps: readonly Step[]): void => {
     for (const inner of steps) {
       const one = past.step(at.address(inner));
-      if (one?.outcome === 'held') restore(at, inner, one, undo);
-      else if (one?.outcome === 'broke')
+      if (one?.outcome === 'passed') restore(at, inner, one, undo);
+      else if (one?.outcome === 'failed')
         for (const { name } of inner.keep) if (!at.names.has(name)) at.names.lose(name, inner.title);
     }
   };
   if (step.type === 'group') inside(context, [...step.steps, ...(step.otherwise ?? [])]);
   else if (step.type === 'repeat') {
     for (const [name, value] of past.startOf(context.address(step)) ?? []) names.set(name, value);
-    for (let turn = 0; past.turn(context.address(step), turn); turn++)
-      inside(context.turn(step, turn, names), step.steps);
+    for (let iteration = 0; past.iteration(context.address(step), iteration); iteration++)
+      inside(context.iteration(step, iteration, names), step.steps);
   } else if (step.type === 'follow' && step.chain.cleanup.length > 0) {
     const followed = context.following(step, step.chain);
     setInputs(followed, evaluatedInputs(context, step), past.startOf(context.address(step)));

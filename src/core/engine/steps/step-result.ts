@@ -18,14 +18,14 @@ export interface Done {
   readonly stop?: Stop;
   /** What is wrong with the step itself. */
   readonly problem?: Problem;
-  /** What is wrong with a turn of it, and with no step of that turn: what it gathers, or whether it was the last. */
-  readonly ofTurn?: Problem;
+  /** What is wrong with an iteration of it, and with no step of that iteration: what it gathers, or whether it was the last. */
+  readonly ofIteration?: Problem;
   /** It goes on although something inside it failed: the step is broken, the run is not. */
-  readonly passed?: boolean;
+  readonly tolerated?: boolean;
   /** Members of the name of the step that only its kind has. */
   readonly members?: readonly (readonly [string, Value])[];
-  /** Turns of a loop, for the event. */
-  readonly turns?: { readonly held: number; readonly broke: number; readonly left?: number };
+  /** Iterations of a loop, for the event. */
+  readonly iterations?: { readonly passed: number; readonly failed: number; readonly left?: number };
 }
 
 /** Carries out the steps of what holds steps: a loop, a chain that is followed. */

@@ -4,7 +4,7 @@ import type { Environment } from '../../language/environment.ts';
 import { Duration, objectOf, type Value } from '../../language/values.ts';
 import { exitOf } from '../../problem-codes.ts';
 import { type Problem, ProblemError, problemOf } from '../../problems.ts';
-import { answerNames, headerObject } from '../wire/response-names.ts';
+import { responseNames, headerObject } from '../wire/response-names.ts';
 import { carryOutCall } from '../call/call.ts';
 import type { RunContext } from '../scope/context.ts';
 import { durationOf } from '../scope/settings.ts';
@@ -14,18 +14,18 @@ import { carryOutFollow } from './follow.ts';
 import { StepOutcome } from './outcome.ts';
 import { describeText } from '../wire/read-response.ts';
 import { interrupted } from '../time/interruption.ts';
-import { remarkNextPage } from '../call/next-page.ts';
+import { warnNextPage } from '../call/next-page.ts';
 import { carryOutRepeat } from './repeat.ts';
 import type { SavedBody } from '../wire/saved-body.ts';
 import { SAID_PROCESSED, type PastStep } from '../past-run.ts';
 import { recordedValue } from '../scope/recorded-value.ts';
-import { heldBefore, restore } from './restore.ts';
+import { passedBefore, restore } from './restore.ts';
 import { refusedAdvice } from './refused-advice.ts';
 import { usedNames } from '../scope/used-names.ts';
 import { Undo } from './undo.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
-import { usualExpectations } from './default-expectations.ts';
+import { defaultExpectations } from './default-expectations.ts';
 
 /** Carries steps out, one after the other, and settles how each ended. One for a run, whatever its chains. */
 export class StepRunner {
@@ -38,7 +38,7 @@ export class StepRunner {
     if (rank.indexOf(exit) > rank.indexOf(this.exit)) this.exit = exit;
   }
 
-  /** What could not be done for want of a name that no failure explains: a run in which something is missing has not held. */
+  /** What could not be done for want of a name that no failure explains: a run in which something is missing has not passed. */
   missing: Problem | undefined;
 
   #miss(context: RunContext, step: Step, name: string, giver: string): void {
@@ -46,8 +46,8 @@ export class StepRunner {
     this.raise(1);
     this.missing = {
       code: 'may-be-nothing',
-      message: `${context.address(step)} was not carried out: it needs ${name}, which the answer to ${giver} would have given`,
-      instead: `batharon resume ${context.options.id} --give ${name}=…`,
+      message: `${context.address(step)} was not carried out: it needs ${name}, which the response to ${giver} would have given`,
+      hint: `batharon resume ${context.options.id} --give ${name}=…`,
       place: step.at,
     };
   }
@@ -85,7 +85,7 @@ export class StepRunner {
       step: context.address(step),
       type: step.type,
       title: step.title,
-      hash: step.hash,
+      fingerprint: step.fingerprint,
       place: step.at,
       ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
     });
@@ -93,14 +93,14 @@ export class StepRunner {
 
   /** Carries one step out; gives why the steps behind it are not, if so. */
   async step(context: RunContext, step: Step): Promise<Stop | undefined> {
-    const before = heldBefore(context, step);
+    const before = passedBefore(context, step);
     if (before) {
       const address = context.address(step);
       restore(context, step, before, this.undo);
       if (before.taken) await this.#takeOver(context, step, before);
-      // Of the turns of a loop their number says enough.
+      // Of the iterations of a loop their number says enough.
       else if (!address.includes('['))
-        context.emit({ event: 'held-before', step: address, title: step.title });
+        context.emit({ event: 'passed-before', step: address, title: step.title });
       return undefined;
     }
     const lost = context.names.firstLost(usedNames(step));
@@ -134,7 +134,7 @@ export class StepRunner {
         done = doing instanceof Promise ? await doing : doing;
       }
       problem = done.problem;
-      if (!problem && (!done.stop || done.passed)) {
+      if (!problem && (!done.stop || done.tolerated)) {
         const { environment, outcome } = this.#expectations(context, step, done);
         made = !outcome.problem;
         if (step.write && !outcome.problem) await writeRow(context, step, step.write, environment);
@@ -166,13 +166,13 @@ export class StepRunner {
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error;
         const { message } = error.problem;
-        context.remark(step, 'row-not-fitting', `its row was not written, without its answer: ${message}`);
+        context.warn(step, 'row-not-fitting', `its row was not written, without its response: ${message}`);
       }
     }
     if (step.undo.length > 0) this.undo.book(context, step);
     const reason = SAID_PROCESSED;
-    context.emit({ event: 'step-ended', step: address, outcome: 'held', elapsed: 0, reason });
-    this.#setStep(context, step, 'held', { elapsed: 0 });
+    context.emit({ event: 'step-ended', step: address, outcome: 'passed', elapsed: 0, reason });
+    this.#setStep(context, step, 'passed', { elapsed: 0 });
   }
 
   #carryOut(
@@ -206,24 +206,24 @@ export class StepRunner {
     { call, members }: Done,
   ): { readonly outcome: StepOutcome; readonly environment: Environment } {
     const environment = call
-      ? context.environment(step, call.body.value, answerNames(call))
+      ? context.environment(step, call.body.value, responseNames(call))
       : context.environment(step, undefined, step.type === 'follow' ? nameIn(members) : undefined);
     const { text, type } = call?.body ?? {};
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
     const advice =
-      call?.answer.status === 401 && step.type === 'call'
+      call?.response.status === 401 && step.type === 'call'
         ? { ofStatus: refusedAdvice(step, context) }
         : undefined;
     const outcome = new StepOutcome(context, step, environment, { page, advice });
     if (call && step.type === 'call') {
-      if (!step.pages && !step.poll) remarkNextPage(context, step, call);
-      const gone = step.undoing && (call.answer.status === 404 || call.answer.status === 410);
+      if (!step.pages && !step.poll) warnNextPage(context, step, call);
+      const gone = step.undoing && (call.response.status === 404 || call.response.status === 410);
       if (gone) return { outcome, environment };
-      usualExpectations(context, step, call, outcome);
+      defaultExpectations(context, step, call, outcome);
       if (step.serviceExpect) outcome.expectAll(context.serviceOf(step)?.expect ?? []);
     }
     outcome.expect(false);
-    // A failed expectation does not keep later ones from being tried, but names are kept only from what held.
+    // A failed expectation does not keep later ones from being tried, but names are kept only from what passed.
     if (!outcome.problem) {
       outcome.keep(call?.url);
       outcome.expect(true);
@@ -243,13 +243,13 @@ export class StepRunner {
   ): Stop | undefined {
     const inner = done.stop;
     const cut = (problem ?? inner?.problem)?.code === 'interrupted';
-    const outcome: Outcome = problem || inner ? (cut ? 'cut off' : 'broke') : 'held';
+    const outcome: Outcome = problem || inner ? (cut ? 'interrupted' : 'failed') : 'passed';
     this.#ended(context, step, outcome, { began, done, problem });
-    if (step.undo.length > 0 && (outcome === 'held' || made)) this.undo.book(context, step);
-    if (outcome === 'held') return undefined;
-    // What broke inside has been raised where it broke.
+    if (step.undo.length > 0 && (outcome === 'passed' || made)) this.undo.book(context, step);
+    if (outcome === 'passed') return undefined;
+    // What failed inside has been raised where it failed.
     if (problem && !cut) this.raise(exitOf(problem.code));
-    if (!cut && (step.onFail === 'continue' || (done.passed && !problem))) {
+    if (!cut && (step.onFail === 'continue' || (done.tolerated && !problem))) {
       if (step.onFail === 'continue') this.#lose(context, step);
       return undefined;
     }
@@ -267,14 +267,14 @@ export class StepRunner {
     }: { readonly began: number; readonly done: Done; readonly problem: Problem | undefined },
   ): void {
     const elapsed = context.elapsed() - began;
-    const said = problem ?? done.ofTurn;
+    const said = problem ?? done.ofIteration;
     context.emit({
       event: 'step-ended',
       step: context.address(step),
       outcome,
       elapsed: Math.round(elapsed * 100) / 100,
       ...(said ? { problem: eventProblem(said) } : {}),
-      ...(done.turns ? { turns: done.turns } : {}),
+      ...(done.iterations ? { iterations: done.iterations } : {}),
       ...(done.call?.states ? { states: done.call.states } : {}),
       ...(done.call?.pages === undefined ? {} : { pages: done.call.pages }),
     });
@@ -302,17 +302,17 @@ export class StepRunner {
     if (step.name === undefined) return;
     const about: (readonly [string, Value])[] = [
       ...members,
-      ['ok', outcome === 'held'],
+      ['ok', outcome === 'passed'],
       ['skipped', outcome === 'skipped'],
-      ['failed', outcome === 'broke' || outcome === 'cut off'],
+      ['failed', outcome === 'failed' || outcome === 'interrupted'],
       ['elapsed', new Duration(elapsed)],
     ];
     if (problem) about.push(['problem', problem.message]);
     if (step.type === 'call') about.push(['attempts', call?.attempts ?? 0]);
     if (call) {
       about.push(
-        ['status', call.answer.status],
-        ['headers', headerObject(call.answer.headers)],
+        ['status', call.response.status],
+        ['headers', headerObject(call.response.headers)],
         ['url', call.url],
       );
       if (call.body.value !== undefined) about.push(['body', call.body.value]);
@@ -331,7 +331,7 @@ export class StepRunner {
   }
 }
 
-/** What was saved of an answer is taken away; that this fails is no reason to leave the run where it is. */
+/** What was saved of a response is taken away; that this fails is no reason to leave the run where it is. */
 async function discarded(context: RunContext, { call }: Done): Promise<void> {
   try {
     await call?.saved?.discard();
@@ -340,7 +340,7 @@ async function discarded(context: RunContext, { call }: Done): Promise<void> {
   }
 }
 
-/** The file gets its real name now that the step has held. */
+/** The file gets its real name now that the step has passed. */
 async function keepSaved(context: RunContext, step: Step, saved: SavedBody): Promise<void> {
   await saved.commit();
   context.emit({ event: 'saved', step: context.address(step), path: saved.path, size: saved.size });
@@ -349,8 +349,8 @@ async function keepSaved(context: RunContext, step: Step, saved: SavedBody): Pro
 function holds(context: RunContext, step: Step): boolean {
   const when = step.when!;
   const environment = context.environment(step);
-  const held = placed(when, () => when.expression.test(environment));
-  return held ?? throwNothing(when, environment);
+  const passed = placed(when, () => when.expression.test(environment));
+  return passed ?? throwNothing(when, environment);
 }
 
 function keptNames(step: Step): string[] {

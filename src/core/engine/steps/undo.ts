@@ -16,7 +16,7 @@ interface Booked {
   readonly step: Step;
 }
 
-/** What takes back what a run did: undo steps, booked when their step has held, and the cleanup of its chains. */
+/** What takes back what a run did: undo steps, booked when their step has passed, and the cleanup of its chains. */
 export class Undo {
   readonly #booked: Booked[] = [];
   /** Steps whose undo was booked before the run was resumed. */
@@ -94,7 +94,7 @@ export class Undo {
   #leave(context: RunContext, undo: number, cleanup: number): void {
     const own = this.#cleanups.find((one) => one.context.chain === context.chain)?.context ?? context;
     const used = own.names.snapshot(usedIn(own.chain.cleanup));
-    context.emit({ event: 'left', undo, cleanup, names: sealedNames(context, used) });
+    context.emit({ event: 'undo-left', undo, cleanup, names: sealedNames(context, used) });
   }
 }
 

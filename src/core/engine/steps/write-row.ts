@@ -22,7 +22,7 @@ import { renderTyped } from '../scope/insert.ts';
 import type { PastRow } from '../past-run.ts';
 
 /**
- * Writes the row of a step. A row that is added to a file is added once, also where the run is cut off and gone on with: that
+ * Writes the row of a step. A row that is added to a file is added once, also where the run is interrupted and gone on with: that
  * it is about to be is on disk before. Throws `row-not-fitting`, `file-not-written`, problems of the insertions.
  */
 export async function writeRow(
@@ -120,8 +120,8 @@ function sourceOf(row: Typed, column: string): string | undefined {
   return text.slice(...tree.span);
 }
 
-function problem(write: RowWrite, message: string, instead: string): ProblemError {
-  return new ProblemError({ code: 'wrong-kind', message, instead, place: write.at });
+function problem(write: RowWrite, message: string, hint: string): ProblemError {
+  return new ProblemError({ code: 'wrong-kind', message, hint, place: write.at });
 }
 
 /** A file of rows lies about in plain text, so masks stand in it for secrets. */
@@ -147,7 +147,7 @@ function masked(context: RunContext, step: Step, write: RowWrite, row: ValueObje
         `rows are told apart by the column ${column}, and its value is a secret, which is not written into a file`,
         'a column that holds no secret',
       );
-    context.remark(step, 'secret-not-here', `the column ${column} holds a secret; a mask was written for it`);
+    context.warn(step, 'secret-not-here', `the column ${column} holds a secret; a mask was written for it`);
     return [column, shown];
   });
   return objectOf(entries);

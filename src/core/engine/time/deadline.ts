@@ -1,4 +1,4 @@
-import type { PartialAnswer, Clock, Phase, Phases, Watch } from '../../ports.ts';
+import type { PartialResponse, Clock, Phase, Phases, Watch } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import type { Interruption } from './interruption.ts';
 import type { Watchdog, Watched } from './watchdog.ts';
@@ -6,17 +6,17 @@ import type { Watchdog, Watched } from './watchdog.ts';
 /** Limits of one request, in milliseconds. */
 export interface Limits {
   readonly connect: number;
-  readonly answer: number;
+  readonly response: number;
   readonly total: number;
 }
 
-export const USUAL_LIMITS: Limits = { connect: 10_000, answer: 30_000, total: 60_000 };
+export const DEFAULT_LIMITS: Limits = { connect: 10_000, response: 30_000, total: 60_000 };
 
 const PHASE_WORDS: Readonly<Record<Phase, string>> = {
   name: 'looking up the name of the host',
   connect: 'connecting',
   tls: 'the TLS handshake',
-  firstByte: 'waiting for the first byte of the answer',
+  firstByte: 'waiting for the first byte of the response',
   body: 'reading the body',
 };
 
@@ -25,7 +25,7 @@ const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', '
 /** Watches the phases of a request and ends it when a limit is reached. */
 export class Deadline implements Watch, Watched {
   stopped: Error | undefined;
-  partial: PartialAnswer | undefined;
+  partial: PartialResponse | undefined;
   /** Calls back when the request goes out on its connection. */
   onSent: (() => void) | undefined;
   readonly #clock: Clock;
@@ -46,7 +46,7 @@ export class Deadline implements Watch, Watched {
   #phaseEnds = Infinity;
   readonly #watchdog: Watchdog;
 
-  /** `grace` is how long an interruption waits for the answer, in milliseconds. */
+  /** `grace` is how long an interruption waits for the response, in milliseconds. */
   constructor(
     clock: Clock,
     watchdog: Watchdog,
@@ -59,7 +59,7 @@ export class Deadline implements Watch, Watched {
     this.#limits = limits;
     this.#interruption = interruption;
     this.#began = this.#since = clock.elapsed();
-    watchdog.add(this, this.#began + Math.min(limits.connect, limits.answer, limits.total));
+    watchdog.add(this, this.#began + Math.min(limits.connect, limits.response, limits.total));
     interruption.add(this.#onInterruption);
   }
 
@@ -75,12 +75,12 @@ export class Deadline implements Watch, Watched {
 
   phase(phase: Phase): void {
     this.#settle();
-    const { connect, answer } = this.#limits;
+    const { connect, response } = this.#limits;
     if (phase === 'firstByte') {
       this.onSent?.();
       this.onSent = undefined;
     }
-    if (phase === 'firstByte') this.#phaseEnds = this.#since + answer;
+    if (phase === 'firstByte') this.#phaseEnds = this.#since + response;
     else if (phase === 'body') this.#phaseEnds = Infinity;
     else if (!CONNECTING.has(this.#current)) this.#phaseEnds = this.#since + connect;
     this.#current = phase;
@@ -95,13 +95,13 @@ export class Deadline implements Watch, Watched {
   look(now: number): number {
     const ends = Math.min(this.#phaseEnds, this.#began + this.#limits.total);
     // Timers go off in whole milliseconds, so one may come a little early.
-    if (now < ends - 1) return Math.min(ends, now + Math.min(this.#limits.connect, this.#limits.answer));
+    if (now < ends - 1) return Math.min(ends, now + Math.min(this.#limits.connect, this.#limits.response));
     this.#watchdog.delete(this);
     const connecting = CONNECTING.has(this.#current);
-    if (ends < this.#phaseEnds || this.#limits.total <= this.#limits.answer)
+    if (ends < this.#phaseEnds || this.#limits.total <= this.#limits.response)
       this.#expire('in all', this.#limits.total);
     else if (connecting) this.#expire('to connect', this.#limits.connect);
-    else this.#expire('for the answer to begin', this.#limits.answer);
+    else this.#expire('for the response to begin', this.#limits.response);
     return Infinity;
   }
 
@@ -112,9 +112,9 @@ export class Deadline implements Watch, Watched {
       this.#stop(
         new ProblemError({
           code: 'time-limit',
-          message: `the answer had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
-          instead:
-            'an answer that never ends can’t be read whole: another address that says the same at once, or timeout: on the call where it only takes long',
+          message: `the response had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
+          hint:
+            'a response that never ends can’t be read whole: another address that says the same at once, or timeout: on the call where it only takes long',
         }),
       );
       return;
@@ -122,8 +122,8 @@ export class Deadline implements Watch, Watched {
     this.#stop(
       new ProblemError({
         code: 'time-limit',
-        message: `no answer within ${seconds(milliseconds)} ${what}; ${phase ? `it was ${PHASE_WORDS[phase]}` : 'the request had not begun'} after ${seconds(spent)}`,
-        instead: `a longer timeout: on the call or its service (timeout: ${seconds(milliseconds * 3)})`,
+        message: `no response within ${seconds(milliseconds)} ${what}; ${phase ? `it was ${PHASE_WORDS[phase]}` : 'the request had not begun'} after ${seconds(spent)}`,
+        hint: `a longer timeout: on the call or its service (timeout: ${seconds(milliseconds * 3)})`,
       }),
     );
   }

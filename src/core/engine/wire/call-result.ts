@@ -1,13 +1,13 @@
 import type { Maybe } from '../../language/values.ts';
-import type { WireAnswer, HeaderList } from '../../ports.ts';
+import type { WireResponse, HeaderList } from '../../ports.ts';
 import type { Problem } from '../../problems.ts';
 import type { BuiltRequest } from './built-request.ts';
 import type { ReadBody } from './read-response.ts';
 import type { SavedBody } from './saved-body.ts';
 
-/** The last answer of a call, and what it says by name. */
+/** The last response of a call, and what it says by name. */
 export interface CallResult {
-  readonly answer: WireAnswer;
+  readonly response: WireResponse;
   readonly body: ReadBody;
   /** Of the body, in bytes, without content coding. */
   readonly size: number;
@@ -25,7 +25,7 @@ export interface CallResult {
   /** How many pages came. */
   readonly pages?: number;
   /** The service said to come back later than the call waits. */
-  readonly told?: Problem;
+  readonly waitProblem?: Problem;
 }
 
 /** Whether a request of an exchange can have reached the service. */

@@ -6,7 +6,7 @@ import { ProblemError } from '../../problems.ts';
 import type { ReadAs } from '../../chain/model.ts';
 import type { Formats, HeaderList } from '../../ports.ts';
 
-/** The body of an answer, read. */
+/** The body of a response, read. */
 export interface ReadBody {
   /** `$`: the value of JSON, a text, or bytes; nothing where there is no body. */
   readonly value: Maybe;
@@ -15,7 +15,7 @@ export interface ReadBody {
   /** The media type without parameters. */
   readonly type?: string;
   /** Why it could not be read as what it should be, and what came. */
-  readonly problem?: { readonly expected: string; readonly came: string };
+  readonly problem?: { readonly expected: string; readonly got: string };
 }
 
 const JSON_TYPE = /^application\/(?:[\w.+-]+\+)?json$|^text\/json$|^[\w.-]+\/[\w.-]+\+json$/;
@@ -41,7 +41,7 @@ interface ContentType {
   readonly charset?: string;
 }
 
-/** The last one: answers of one service are mostly of one type. */
+/** The last one: responses of one service are mostly of one type. */
 let known: ContentType = { field: '' };
 
 function contentType(headers: HeaderList): ContentType {
@@ -76,7 +76,7 @@ export interface Reading {
 
 /**
  * Reads a body by its content type, or as the step wants. Gives a promise only where a reader has to be loaded first: a
- * microtask less for most answers.
+ * microtask less for most responses.
  */
 export function readBody(
   headers: HeaderList,
@@ -143,7 +143,7 @@ function readJsonLines(plain: ReadBody, asked: boolean): ReadBody {
         value: undefined,
         problem: {
           expected: `JSON on each line, as ${asked ? 'read-as' : 'its content type'} says`,
-          came: `line ${i + 1}: ${error.problem.message}`,
+          got: `line ${i + 1}: ${error.problem.message}`,
         },
       };
     }
@@ -162,12 +162,12 @@ async function readWith(
   } catch (error) {
     if (!(error instanceof ProblemError)) throw error;
     const what = as === 'csv' ? 'CSV' : 'server-sent events';
-    const came = /^\s*</.test(plain.text!) ? describeText(plain.text!, plain.type) : error.problem.message;
+    const got = /^\s*</.test(plain.text!) ? describeText(plain.text!, plain.type) : error.problem.message;
     const { value: _, ...rest } = plain;
     return {
       ...rest,
       value: undefined,
-      problem: { expected: asked ? `${what}, as read-as says` : `${what}, as its content type says`, came },
+      problem: { expected: asked ? `${what}, as read-as says` : `${what}, as its content type says`, got },
     };
   }
 }
@@ -191,14 +191,14 @@ function readPlain(
       return {
         value: undefined,
         ...withType,
-        problem: { expected: 'JSON', came: noText(bytes, charset) },
+        problem: { expected: 'JSON', got: noText(bytes, charset) },
       };
     try {
       return { value: parseJson(text), text, ...withType };
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const looksOther = /^\s*</.test(text);
-      const came = looksOther ? describeText(text, type) : error.problem.message;
+      const got = looksOther ? describeText(text, type) : error.problem.message;
       return {
         value: undefined,
         text,
@@ -206,13 +206,13 @@ function readPlain(
         problem: {
           expected:
             readAs === 'json' ? 'JSON, as read-as says' : `JSON, as its content type ${type ?? ''} says`,
-          came,
+          got,
         },
       };
     }
   }
   if (readAs === 'text' && text === undefined)
-    return { value: undefined, ...withType, problem: { expected: 'text', came: noText(bytes, charset) } };
+    return { value: undefined, ...withType, problem: { expected: 'text', got: noText(bytes, charset) } };
   if (isText) return text === undefined ? { value: bytes, ...withType } : { value: text, text, ...withType };
   return { value: bytes, ...withType, ...(text === undefined ? {} : { text }) };
 }

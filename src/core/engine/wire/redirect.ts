@@ -1,10 +1,10 @@
 import { ProblemError } from '../../problems.ts';
-import type { WireAnswer, WireRequest } from '../../ports.ts';
+import type { WireResponse, WireRequest } from '../../ports.ts';
 
-/** The request that a redirect asks for (RFC 9110, section 15.4); nothing where the answer is none. */
+/** The request that a redirect asks for (RFC 9110, section 15.4); nothing where the response is none. */
 export function redirectOf(
   request: WireRequest,
-  { status, headers }: WireAnswer,
+  { status, headers }: WireResponse,
   key: string | undefined,
 ): WireRequest | undefined {
   if (![301, 302, 303, 307, 308].includes(status)) return undefined;

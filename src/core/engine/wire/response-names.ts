@@ -1,19 +1,19 @@
 import { type Maybe, Duration, objectOf, type ValueObject } from '../../language/values.ts';
-import type { AnswerName } from '../../chain/keys/given-names.ts';
+import type { ResponseName } from '../../chain/keys/given-names.ts';
 import type { HeaderList } from '../../ports.ts';
 import type { CallResult } from './call-result.ts';
 
-/** What each name of an answer is. */
-const VALUES: Readonly<Record<AnswerName, (result: CallResult) => Maybe>> = {
-  status: ({ answer }) => answer.status,
-  headers: ({ answer }) => headerObject(answer.headers),
+/** What each name of a response is. */
+const VALUES: Readonly<Record<ResponseName, (result: CallResult) => Maybe>> = {
+  status: ({ response }) => response.status,
+  headers: ({ response }) => headerObject(response.headers),
   body: ({ body }) => body.value,
   text: ({ body }) => body.text,
   type: ({ body }) => body.type,
   size: ({ size }) => size,
   elapsed: ({ elapsed }) => new Duration(elapsed),
   attempts: ({ attempts }) => attempts,
-  cookies: ({ answer }) => cookiesOf(answer.headers),
+  cookies: ({ response }) => cookiesOf(response.headers),
   url: ({ url }) => url,
   sent: ({ request, sentHeaders, url }) => ({
     url,
@@ -23,8 +23,8 @@ const VALUES: Readonly<Record<AnswerName, (result: CallResult) => Maybe>> = {
 };
 
 /** The names that a call gives to the expressions of its own step. */
-export function answerNames(result: CallResult): (name: string) => Maybe {
-  return (name) => (Object.hasOwn(VALUES, name) ? VALUES[name as AnswerName](result) : result.more?.[name]);
+export function responseNames(result: CallResult): (name: string) => Maybe {
+  return (name) => (Object.hasOwn(VALUES, name) ? VALUES[name as ResponseName](result) : result.more?.[name]);
 }
 
 /** Fields by their names in lower case; several of one name are joined by commas (RFC 9110, section 5.3). */
@@ -38,7 +38,7 @@ export function headerObject(headers: HeaderList): ValueObject {
   return objectOf(joined);
 }
 
-/** Names and values of the cookies that an answer sets (RFC 6265, section 4.1). */
+/** Names and values of the cookies that a response sets (RFC 6265, section 4.1). */
 function cookiesOf(headers: HeaderList): ValueObject {
   return objectOf(
     headers.flatMap(([name, value]): [string, string][] => {

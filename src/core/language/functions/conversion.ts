@@ -43,13 +43,13 @@ export const conversionFunctions = [
       if (value === null) return 'null';
       if (value instanceof Uint8Array) {
         return (
-          fromUtf8(value) ?? fail('not-text', 'these bytes are not UTF-8', { instead: 'base64(x) or hex(x)' })
+          fromUtf8(value) ?? fail('not-text', 'these bytes are not UTF-8', { hint: 'base64(x) or hex(x)' })
         );
       }
       return (
         plainText(value) ??
         fail('wrong-kind', `text takes no ${kindOf(value)}`, {
-          instead: "json(x) writes it as JSON, join(x, ',') joins a list",
+          hint: "json(x) writes it as JSON, join(x, ',') joins a list",
         })
       );
     },
@@ -83,7 +83,7 @@ export const conversionFunctions = [
     ],
     evaluate: ([data, form]) => {
       if (form !== undefined && form !== 'url')
-        fail('wrong-kind', `base64 has no form '${form}'`, { instead: "'url', or none" });
+        fail('wrong-kind', `base64 has no form '${form}'`, { hint: "'url', or none" });
       return encodeBase64(bytesOf(data), form === 'url' ? 'url' : 'standard');
     },
   }),

@@ -10,7 +10,7 @@ function algorithm(name: string): DigestAlgorithm {
   return (
     DIGEST_ALGORITHMS.find((known) => known === name) ??
     fail('unknown-algorithm', `there is no digest '${name}'`, {
-      instead: DIGEST_ALGORITHMS.map((known) => `'${known}'`).join(', '),
+      hint: DIGEST_ALGORITHMS.map((known) => `'${known}'`).join(', '),
     })
   );
 }

@@ -18,7 +18,7 @@ function numbers(list: Value[], name: string): Numeric[] {
     isNumeric(item)
       ? item
       : fail('wrong-kind', `${name} takes numbers, and item ${i} is ${kindOf(item)}`, {
-          instead: `${name}(map(list, number(@))) reads numbers from texts`,
+          hint: `${name}(map(list, number(@))) reads numbers from texts`,
         }),
   );
 }
@@ -39,7 +39,7 @@ function order(a: Value, b: Value): number {
   return (
     compareValues(a, b) ??
     fail('kinds-differ', `${kindOf(a)} and ${kindOf(b)} have no order`, {
-      instead: 'keys that are all numbers, all texts, all times or all durations; number(@.x) reads one',
+      hint: 'keys that are all numbers, all texts, all times or all durations; number(@.x) reads one',
     })
   );
 }
@@ -113,13 +113,13 @@ export const listFunctions = [
     evaluate: ([where, which]) => {
       if (Array.isArray(where)) {
         return typeof which === 'string'
-          ? fail('wrong-kind', `a list has no member '${which}'`, { instead: 'a number says which item' })
+          ? fail('wrong-kind', `a list has no member '${which}'`, { hint: 'a number says which item' })
           : where.at(place(which, 'the place of an item'));
       }
       return typeof which === 'string'
         ? memberOf(where, which)
         : fail('wrong-kind', 'an object has no numbered items', {
-            instead: 'a text names the member: at(object, text(n))',
+            hint: 'a text names the member: at(object, text(n))',
           });
     },
   }),
@@ -208,9 +208,9 @@ export const listFunctions = [
     evaluate: ([list, condition]) => {
       let unknown = false;
       for (const item of list) {
-        const held = condition(item);
-        if (held) return true;
-        if (held === undefined) unknown = true;
+        const passed = condition(item);
+        if (passed) return true;
+        if (passed === undefined) unknown = true;
       }
       return unknown ? undefined : false;
     },
@@ -223,9 +223,9 @@ export const listFunctions = [
     evaluate: ([list, condition]) => {
       let unknown = false;
       for (const item of list) {
-        const held = condition(item);
-        if (held === false) return false;
-        if (held === undefined) unknown = true;
+        const passed = condition(item);
+        if (passed === false) return false;
+        if (passed === undefined) unknown = true;
       }
       return unknown ? undefined : true;
     },
@@ -249,7 +249,7 @@ export const listFunctions = [
             'wrong-kind',
             `zip takes lists of one length, and these have ${a.length} and ${b.length} items`,
             {
-              instead: 'slice(list, 0, n) shortens the longer',
+              hint: 'slice(list, 0, n) shortens the longer',
             },
           ),
   }),

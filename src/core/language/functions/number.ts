@@ -23,7 +23,7 @@ export const numberFunctions = [
       return isNumberText(trimmed)
         ? numberOf(trimmed)
         : fail('not-a-number', `'${shorten(text, 60)}' is not a number`, {
-            instead: "digits with a point: '1234.5'; replace(x, ',', '') takes out separators",
+            hint: "digits with a point: '1234.5'; replace(x, ',', '') takes out separators",
           });
     },
   }),

@@ -26,7 +26,7 @@ function joinable(value: Value): string {
   if (typeof value === 'string') return value;
   if (isNumeric(value)) return numberText(value);
   return fail('wrong-kind', `join takes texts and numbers, and one of the items is ${kindOf(value)}`, {
-    instead: "join(map(list, json(@)), ',') writes each item as JSON first",
+    hint: "join(map(list, json(@)), ',') writes each item as JSON first",
   });
 }
 
@@ -106,7 +106,7 @@ export const textFunctions = [
       return typeof what === 'string'
         ? where.includes(what)
         : fail('wrong-kind', `a text contains texts, and this is ${kindOf(what)}`, {
-            instead: 'text(x) makes a text of it',
+            hint: 'text(x) makes a text of it',
           });
     },
   }),

@@ -39,7 +39,7 @@ export function readTime(text: string, zone: string): Time | undefined {
 function zoneOr(zone: string | undefined, usual: string): string {
   if (zone !== undefined && !isZone(zone)) {
     fail('unknown-zone', `there is no time zone '${zone}'`, {
-      instead: "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+      hint: "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
     });
   }
   return zone ?? usual;
@@ -50,14 +50,14 @@ const LATEST = Date.UTC(10_000, 0, 1) - 1;
 
 function timeOfNumber(value: Numeric, unit: string | undefined): Time {
   if (unit !== undefined && unit !== 'ms')
-    fail('wrong-kind', `a time has no unit '${unit}'`, { instead: "'ms', or none for seconds" });
+    fail('wrong-kind', `a time has no unit '${unit}'`, { hint: "'ms', or none for seconds" });
   const milliseconds = Math.round(approximately(value) * (unit === 'ms' ? 1 : 1000));
   if (Math.abs(milliseconds) > LATEST)
     fail(
       'not-a-time',
       `${numberText(value)} ${unit === 'ms' ? 'milliseconds' : 'seconds'} since 1970 lie beyond the year 9999`,
       {
-        ...(unit === 'ms' ? {} : { instead: "time(x, 'ms') for milliseconds" }),
+        ...(unit === 'ms' ? {} : { hint: "time(x, 'ms') for milliseconds" }),
       },
     );
   return new Time(milliseconds);
@@ -98,12 +98,12 @@ export const timeFunctions = [
         return (
           readTime(text, where) ??
           fail('not-a-time', `'${shorten(value, 60)}' is not a time`, {
-            instead:
+            hint:
               "2024-12-10T08:00:00Z, 2024-12-10, or Tue, 10 Dec 2024 08:00:00 GMT; time(x, 'dd.MM.yyyy') for another form",
           })
         );
       if (pattern === 'ms')
-        fail('wrong-kind', "'ms' is for numbers, and this is text", { instead: "time(number(x), 'ms')" });
+        fail('wrong-kind', "'ms' is for numbers, and this is text", { hint: "time(number(x), 'ms')" });
       const at = readDate(text, pattern, where);
       return at === undefined
         ? fail('not-a-time', `'${shorten(value, 60)}' is not a time of the form ${pattern}`)
@@ -125,7 +125,7 @@ export const timeFunctions = [
         const unit = SHIFT_UNITS.find((one) => one === name);
         if (!unit)
           fail('wrong-kind', `a time has no ${name} to be shifted by`, {
-            instead: nearest(name, SHIFT_UNITS) ?? SHIFT_UNITS.join(', '),
+            hint: nearest(name, SHIFT_UNITS) ?? SHIFT_UNITS.join(', '),
           });
         const amount = isNumeric(value) ? wholeNumber(value) : undefined;
         if (amount === undefined || Math.abs(amount) > 1e9)

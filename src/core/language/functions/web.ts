@@ -22,7 +22,7 @@ function urlOf(text: string, base?: string): URL {
     return new URL(text, base);
   } catch {
     return fail('not-a-url', `'${shorten(text, 80)}' is not a URL`, {
-      instead: 'resolve(url, reference) makes one of a relative reference',
+      hint: 'resolve(url, reference) makes one of a relative reference',
     });
   }
 }
@@ -54,7 +54,7 @@ function followPointer(value: Value, pointer: string): Maybe {
 export const webFunctions = [
   define(family, 'link', {
     about:
-      'The address with a relation in the Link field of this answer (RFC 8288), made absolute; nothing where there is none.',
+      'The address with a relation in the Link field of this response (RFC 8288), made absolute; nothing where there is none.',
     parameters: [takes.text('relation')],
     gives: maybe(TEXT),
     examples: [["link('next')", '"http://127.0.0.1:4717/v1/racks/A3/pieces?page=2"']],

@@ -15,7 +15,7 @@ interface State {
 }
 
 /**
- * Answers whether a text matches, in time linear in its length: runs all ways through the program at once and keeps the
+ * Responses whether a text matches, in time linear in its length: runs all ways through the program at once and keeps the
  * sets of places it met as states of a deterministic automaton, made when first needed.
  */
 export class Automaton {

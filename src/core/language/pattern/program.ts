@@ -32,7 +32,7 @@ export function compileProgram(tree: PatternTree): Program {
   const emit = <T extends Instruction>(instruction: T): T => {
     if (instructions.length >= MAXIMUM_INSTRUCTIONS) {
       fail('pattern-too-large', `the pattern needs more than ${MAXIMUM_INSTRUCTIONS} states`, {
-        instead: 'smaller counts in braces',
+        hint: 'smaller counts in braces',
       });
     }
     instructions.push(instruction);

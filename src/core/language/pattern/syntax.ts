@@ -55,9 +55,9 @@ class Reader {
     return tree;
   }
 
-  #refuse(message: string, instead: string, length = 1): never {
+  #refuse(message: string, hint: string, length = 1): never {
     fail('pattern-invalid', `the pattern '${this.#source}' is not of RFC 9485: ${message}`, {
-      instead,
+      hint,
       span: [this.#at, this.#at + length],
     });
   }

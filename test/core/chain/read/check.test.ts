@@ -23,8 +23,8 @@ function findings(text: string): readonly Finding[] {
 /** Steps, with the chain's title on line 1 and `steps:` on line 2. */
 const steps = (text: string): string => `chain: Test\nsteps:\n${text}`;
 
-function shown({ place, code, message, instead, level }: Finding): string {
-  return `${place?.line ?? 0}:${place?.column ?? 0} ${level === 'remark' ? 'remark ' : ''}${code}: ${message}${instead === undefined ? '' : ` | ${instead}`}`;
+function shown({ place, code, message, hint, level }: Finding): string {
+  return `${place?.line ?? 0}:${place?.column ?? 0} ${level === 'warning' ? 'warning ' : ''}${code}: ${message}${hint === undefined ? '' : ` | ${hint}`}`;
 }
 
 test('a chain without fault has no findings', () => {
@@ -165,16 +165,20 @@ describe('names and structure', () => {
       "  - call: GET kiln /a\n    when: studio == 'x'\n    keep: { x: $.x }\n  - show: ${x}\n",
       '6:13 may-be-nothing: x may be nothing here: it is kept in a step that may be skipped (line 5) | x ?? other',
     ],
-    ['$ before the answer', '  - call: GET kiln /${$.id}\n', '3:23 no-answer-here: there is no answer yet'],
+    [
+      '$ before the response',
+      '  - call: GET kiln /${$.id}\n',
+      '3:23 no-response-here: there is no response yet',
+    ],
     [
       '$ of an earlier step',
       '  - call: GET kiln /a\n    name: list\n  - show: ${$.id}\n',
-      '5:13 no-answer-here: $ is the answer of the step it stands in, and this step sends nothing | list.body',
+      '5:13 no-response-here: $ is the response of the step it stands in, and this step sends nothing | list.body',
     ],
     [
       'status of an earlier step',
       '  - call: GET kiln /a\n    name: list\n  - when: status == 200\n    show: x\n',
-      '5:11 unknown-name: status speaks of an answer, and this step sends nothing | list.status',
+      '5:11 unknown-name: status speaks of a response, and this step sends nothing | list.status',
     ],
     [
       'a secret that is shown',
@@ -214,32 +218,32 @@ describe('names and structure', () => {
     [
       'a path in a text',
       '  - call: GET kiln /a\n    name: list\n  - call: GET kiln /b\n    query: { s: list.status }\n',
-      '6:17 remark expression-in-text: this field is a text, so list.status is only these characters | ${list.status}',
+      '6:17 warning expression-in-text: this field is a text, so list.status is only these characters | ${list.status}',
     ],
     [
       'a call of a function in a text',
       '  - call: POST kiln /a\n    json: { id: uuid() }\n',
-      '4:17 remark expression-in-text: this field is a text, so uuid() is only these characters | ${uuid()}',
+      '4:17 warning expression-in-text: this field is a text, so uuid() is only these characters | ${uuid()}',
     ],
     [
       'an operation in a text',
       '  - keep: { n: "1" }\n  - call: GET kiln /a\n    query: { page: n + 1 }\n',
-      '5:20 remark expression-in-text: this field is a text, so n + 1 is only these characters | ${n + 1}',
+      '5:20 warning expression-in-text: this field is a text, so n + 1 is only these characters | ${n + 1}',
     ],
     [
       'a text that a comment cuts',
       '  - show: "Order #1"\n  - show: Order #1: ${studio}, done\n',
-      '4:11 remark comment-in-text: in YAML " #" begins a comment, so this text ends with Order | "Order #1: ${studio}, done"',
+      '4:11 warning comment-in-text: in YAML " #" begins a comment, so this text ends with Order | "Order #1: ${studio}, done"',
     ],
     [
       'a comparison of two literals',
       "  - call: GET kiln /a\n    expect: [ 1 == 1, '2 > 3', \"'a' in ['a']\" ]\n",
-      '4:15 remark unreachable: this is always true, whatever comes\n4:23 remark unreachable: this is always false, whatever comes\n4:32 remark unreachable: this is always true',
+      '4:15 warning unreachable: this is always true, whatever comes\n4:23 warning unreachable: this is always false, whatever comes\n4:32 warning unreachable: this is always true',
     ],
     [
       'JSON in a text where JSON is made of it',
       '  - call: POST kiln /a\n    json: |\n      { "a": "${studio}", "b": ${1} }\n',
-      '4:11 remark json-in-text: this is one text',
+      '4:11 warning json-in-text: this is one text',
     ],
     [
       'an insertion in an expression',
@@ -269,22 +273,22 @@ describe('names and structure', () => {
     [
       'a step that is never reached',
       '  - when: false\n    show: x\n',
-      '3:11 remark unreachable: this never holds, so the step is never carried out',
+      '3:11 warning unreachable: this never holds, so the step is never carried out',
     ],
     [
       'an expectation that can’t fail',
       '  - call: GET kiln /a\n    expect: true || status == 200\n',
-      '4:13 remark unreachable: this is always true',
+      '4:13 warning unreachable: this is always true',
     ],
     [
       'a value that is encoded twice, in a path',
       '  - keep: { x: "\'a b\'" }\n  - call: GET kiln /a/${percent(x)}?y=${x}\n',
-      '4:25 remark encoded-twice: what is inserted here is percent-encoded anyway, so with percent it is encoded twice | ${x}',
+      '4:25 warning encoded-twice: what is inserted here is percent-encoded anyway, so with percent it is encoded twice | ${x}',
     ],
     [
       'in a query, and not where an address is inserted as it is',
       '  - keep: { x: "\'a b\'" }\n  - call: GET kiln ${percent(x)}\n  - call: GET kiln /a\n    query: { a: ["${percent(x)}"] }\n',
-      '6:21 remark encoded-twice: ',
+      '6:21 warning encoded-twice: ',
     ],
     [
       'a token in plain sight',
@@ -299,7 +303,7 @@ describe('names and structure', () => {
     [
       'what looks like a key',
       '  - call: GET kiln /a\n    headers: { Kiln-Mark: q8Zr2LwX0pTn5VbK7sYd3 }\n',
-      '4:27 remark secret-in-plain-text: what stands under kiln-mark looks like a key',
+      '4:27 warning secret-in-plain-text: what stands under kiln-mark looks like a key',
     ],
   ])('%s', (_, text, expected) => {
     expect(findings(steps(text)).map(shown).join('\n')).toContain(expected);
@@ -307,9 +311,9 @@ describe('names and structure', () => {
 
   test.each<[string, string, string]>([
     [
-      'a name of a turn, used after the loop',
+      'a name of an iteration, used after the loop',
       '  - each: p in [1]\n    steps:\n      - keep: { x: p }\n  - show: ${x}\n',
-      '6:13 unknown-name: x is kept in the turns of the loop on line 3, and ends with each of them | gather: { x: x } on the loop',
+      '6:13 unknown-name: x is kept in the iterations of the loop on line 3, and ends with each of them | gather: { x: x } on the loop',
     ],
     [
       'a loop over a text',
@@ -327,7 +331,7 @@ describe('names and structure', () => {
       '3:11 wrong-form: each is NAME in LIST',
     ],
     [
-      'no turn at all',
+      'no iteration at all',
       '  - each: p in [1]\n    at-once: 0\n    steps: [{ wait: 1s }]\n',
       '4:14 wrong-form: with at-once: 0',
     ],
@@ -381,7 +385,7 @@ describe('names and structure', () => {
     [
       'something to repeat that is nothing',
       '  - call: GET kiln /a\n    retry: { on: [200] }\n',
-      '4:18 wrong-form: on wants a list of no-answer',
+      '4:18 wrong-form: on wants a list of no-response',
     ],
     [
       'a wait that goes down',
@@ -478,10 +482,10 @@ describe('what YAML does to expressions is said, and the line is printed as it s
       'json: { a: "${x}", b: y }',
     ],
     ['a filter in { }', '  - keep: { a: list[?@.x == 1] }', /bracket/, '- keep: { a: "list[?@.x == 1]" }'],
-  ])('%s', (_, text, message, instead) => {
+  ])('%s', (_, text, message, hint) => {
     const trap = findings(steps(`${text}\n`)).find(({ code }) => code === 'yaml-trap');
     expect(trap?.message).toMatch(message);
-    expect(trap?.instead).toBe(instead);
+    expect(trap?.hint).toBe(hint);
     const { range, text: written } = trap!.fix!;
     const source = steps(`${text}\n`);
     const fixed = source.slice(0, range[0]) + written + source.slice(range[1]);
@@ -609,7 +613,7 @@ describe('project files', () => {
       );
     expect(project('').findings.map(({ code }) => code)).toEqual(['secret-in-plain-text']);
     expect(project('secretKey').findings).toEqual([]);
-    expect(chain('').findings.map(({ level }) => level)).toEqual(['remark', 'problem']);
+    expect(chain('').findings.map(({ level }) => level)).toEqual(['warning', 'problem']);
     expect(chain('routingKey, api_key').findings.map(shown)).toEqual([
       expect.stringContaining('secret-in-plain-text: a credential stands readable under api-key'),
     ]);
@@ -690,7 +694,7 @@ describe('project files', () => {
     [
       'a secret that moves along',
       'services:\n  a: { url: "https://test.example", as: b }\ncredentials:\n  b: { kind: bearer, token: "${secret.b}" }\nsecrets: { b: env B }\nenvironments:\n  live: { services.a.url: "https://live.example" }\n',
-      '7:3 remark secret-moved: the environment live moves a from https://test.example to https://live.example and sends it the same secret b',
+      '7:3 warning secret-moved: the environment live moves a from https://test.example to https://live.example and sends it the same secret b',
     ],
   ])('%s', (_, text, expected) => {
     expect(check(text).join('\n')).toContain(expected);
@@ -746,11 +750,11 @@ test.each([
   ['$.a[0][?@.b == 1].c', undefined],
   ['$.a[*][0]', undefined],
   ["length($.a[?@.b == 'x'][0])", "first($.a[?@.b == 'x'])"],
-])('an index behind a filter or a slice is remarked on: %s', (expression, instead) => {
+])('an index behind a filter or a slice is warned about: %s', (expression, hint) => {
   const text = `chain: A\nsteps:\n  - call: GET https://kiln.example/a\n    keep: { x: "${expression}" }\n`;
   const { findings } = readChain('a.chain.yaml', text, NO_PROJECT);
-  const remarks = findings.filter(({ code }) => code === 'index-in-each-item');
-  expect(remarks.map((one) => one.instead)).toEqual(instead === undefined ? [] : [instead]);
+  const warnings = findings.filter(({ code }) => code === 'index-in-each-item');
+  expect(warnings.map((one) => one.hint)).toEqual(hint === undefined ? [] : [hint]);
 });
 
 test.each([

@@ -1,4 +1,4 @@
-// Answers that were made to hold a run up, to have it go on without end, or to leave something behind.
+// Responses that were made to hold a run up, to have it go on without end, or to leave something behind.
 import { expect, test } from '@jest/globals';
 import { describeText } from '../../../../src/core/engine/wire/read-response.ts';
 import { findLink } from '../../../../src/core/language/links.ts';
@@ -29,7 +29,7 @@ test.each(['0', '-5', '0.1', 'Wed, 21 Oct 2015 07:28:00 GMT', 'soon', '999999999
     expect([exit, times.length <= 11]).toEqual([3, true]);
     for (let i = 1; i < times.length; i++) expect(times[i]! - times[i - 1]!).toBeGreaterThanOrEqual(999);
     if (['0', '-5', '0.1', 'soon'].includes(field) || field.startsWith('Wed'))
-      expect(of('remark').map(({ code }) => code)).toContain('told-unclearly');
+      expect(of('warning').map(({ code }) => code)).toContain('retry-after-unclear');
   },
 );
 
@@ -106,7 +106,7 @@ test.each([
   for (const event of events) fold.take(event);
   expect(fold.run!.booked.map(({ step }) => step)).toEqual(still);
   expect(pastOf(events, kept, none).booked.map(({ step }) => step)).toEqual(still);
-  expect(of('left').map(({ undo }) => undo)).toEqual(still.length > 0 ? [1] : []);
+  expect(of('undo-left').map(({ undo }) => undo)).toEqual(still.length > 0 ? [1] : []);
 });
 
 test('cleanup that failed stays as well', async () => {
@@ -115,7 +115,7 @@ test('cleanup that failed stays as well', async () => {
     ({ url }) => (url.endsWith('/bye') ? { status: 503 } : { status: 200, json: '{"id": "1"}' }),
     { project: KILN },
   );
-  expect(of('left')).toMatchObject([{ undo: 0, cleanup: 1 }]);
+  expect(of('undo-left')).toMatchObject([{ undo: 0, cleanup: 1 }]);
 });
 
 test('a step that did what it is for and could not write its row is taken back like others', async () => {

@@ -286,7 +286,7 @@ test('time is linear in the text, whatever the secret', () => {
   expect(masker.text(almost)).toBe(almost);
 });
 
-test('tokens and passwords in an answer are secrets too, however short', async () => {
+test('tokens and passwords in a response are secrets too, however short', async () => {
   const { events } = await runChain(
     'chain: Test\nsteps:\n  - call: GET kiln /a\n    keep: { token: $.access_token, all: $, pin: hidden($.pin) }\n  - call: GET kiln /b/${token}/${pin}\n',
     () => ({
@@ -326,7 +326,7 @@ results: { nip: nip, more: "nip * 2" }
   const told = JSON.stringify(events);
   for (const hidden of ['4712', '5309', '5310', '10618']) expect(told).not.toContain(hidden);
   expect(told).toContain('4711');
-  expect(of('remark').map(({ code }) => code)).toContain('secret-too-short');
+  expect(of('warning').map(({ code }) => code)).toContain('secret-too-short');
 });
 
 test('a secret that is too short is refused where no name tells of its place', async () => {
@@ -462,7 +462,7 @@ test('a digest is that of what is kept, so that it tells nothing of what is mask
       },
     },
   );
-  const { digest } = of('answer-came')[0]!.body;
+  const { digest } = of('response-received')[0]!.body;
   const whole = kept.get(digest!)!;
   expect(whole).not.toContain('123456');
   expect(createHash('sha256').update(whole).digest('hex')).toBe(digest);
@@ -477,14 +477,14 @@ steps:
     json: { to: "\${callback}" }
     callback: { within: 5s }
     keep:
-      came: hidden(arrived.body.token_of_door)
+      got: hidden(arrived.body.token_of_door)
       field: hidden(arrived.headers['x-door'])
   - call: GET kiln /b
     keep:
       next: hidden(link('next'))
       door: hidden($.door)
   - call: GET kiln /c/\${door}
-    query: { next: "\${next}", came: "\${came}" }
+    query: { next: "\${next}", got: "\${came}" }
 `,
     ({ method }) => {
       if (method === 'POST')
@@ -508,7 +508,7 @@ steps:
     {
       project: KILN,
       ports: {
-        callBacks: {
+        callbacks: {
           open: async (given) => {
             take = given;
             return { url: 'http://127.0.0.1:1/x', close: () => undefined };
@@ -532,7 +532,7 @@ test('what looks like a label is none, unless it is one of ours', () => {
   expect(masker.text('‹secret desk›')).toBe('‹secret desk›');
 });
 
-test('a key in a field of an answer is one wherever it turns up', async () => {
+test('a key in a field of a response is one wherever it iterations up', async () => {
   const { events, of } = await runChain(
     'chain: A\nsteps:\n  - call: GET kiln /a\n  - call: GET kiln /b\n    show: ${$.note}\n',
     ({ url }) =>
@@ -542,7 +542,7 @@ test('a key in a field of an answer is one wherever it turns up', async () => {
     { project: KILN },
   );
   expect(JSON.stringify(events)).not.toContain('celadon-ash-4417');
-  expect(of('said')[0]!.text).toBe('you came with ‹x-api-key›');
+  expect(of('shown')[0]!.text).toBe('you came with ‹x-api-key›');
 });
 
 test('names that the project says are none are left as they are', () => {

@@ -1,4 +1,4 @@
-// Secrets planted in random chains and random answers: none comes out, whatever happens; and none goes to an origin that it is not meant for.
+// Secrets planted in random chains and random responses: none comes out, whatever happens; and none goes to an origin that it is not meant for.
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import type { Ports, RunRecord } from '../../../../src/core/ports.ts';
@@ -39,7 +39,7 @@ async function everything(
   ];
 }
 
-/** How a step looks; `K` is the planted secret, `T` a name that was kept of an answer. */
+/** How a step looks; `K` is the planted secret, `T` a name that was kept of a response. */
 const STEPS = [
   'call: POST kiln /a\n    json: { key: "${secret.key}", in: "a ${secret.key} b" }',
   'call: GET kiln /a/${secret.key}',
@@ -54,16 +54,16 @@ const STEPS = [
   'call: GET kiln /a\n    keep: { N: $.list }\n    show: ${N}',
   'call: GET kiln /a\n    poll: { until: $.echo == 1, while: $.echo != 1, every: 1s, within: 2s }',
   'call: GET kiln /a\n    pages: { next: $.next ?? nothing, items: $.list, up-to: 3 }',
-  'call: GET kiln /a\n    retry: { attempts: 2, on: [5xx, no-answer] }',
+  'call: GET kiln /a\n    retry: { attempts: 2, on: [5xx, no-response] }',
 ] as const;
 
 interface Planned {
   readonly secret: string;
   readonly steps: readonly (typeof STEPS)[number][];
-  readonly answers: readonly Answer[];
+  readonly responses: readonly Response[];
 }
 
-interface Answer {
+interface Response {
   readonly layers: readonly Spelling[];
   readonly where: 'json' | 'text' | 'html' | 'xml' | 'header' | 'broken' | 'bytes';
   readonly status: number;
@@ -71,7 +71,7 @@ interface Answer {
   readonly filler: string;
 }
 
-const answer: fc.Arbitrary<Answer> = fc.record({
+const response: fc.Arbitrary<Response> = fc.record({
   layers: fc.array(spelt, { maxLength: 2 }),
   where: fc.constantFrom('json', 'text', 'html', 'xml', 'header', 'broken', 'bytes'),
   status: fc.constantFrom(200, 200, 200, 201, 400, 401, 404, 500, 503),
@@ -86,10 +86,10 @@ const answer: fc.Arbitrary<Answer> = fc.record({
 const plan: fc.Arbitrary<Planned> = fc.record({
   secret: planted,
   steps: fc.array(fc.constantFrom(...STEPS), { minLength: 1, maxLength: 5 }),
-  answers: fc.array(answer, { minLength: 1, maxLength: 4 }),
+  responses: fc.array(response, { minLength: 1, maxLength: 4 }),
 });
 
-function replyOf(secret: string, { before, filler, layers, status, where }: Answer): [Reply, string] {
+function replyOf(secret: string, { before, filler, layers, status, where }: Response): [Reply, string] {
   const written = layers.reduce((text, layer) => layer.write(text), secret);
   const echo = `${filler.repeat(before)} ${written} `;
   const list = [written, { [written]: echo, a: echo }];
@@ -133,7 +133,7 @@ function replyOf(secret: string, { before, filler, layers, status, where }: Answ
 }
 
 async function runPlan(
-  { answers, secret, steps }: Planned,
+  { responses, secret, steps }: Planned,
   around?: (ports: Ports) => Ports,
 ): Promise<[texts: string[], written: Set<string>]> {
   const kept = new Map<string, string | Uint8Array>();
@@ -148,7 +148,7 @@ async function runPlan(
   const ran = await runChain(
     chain,
     (_, nth) => {
-      const [reply, text] = replyOf(secret, answers[nth % answers.length]!);
+      const [reply, text] = replyOf(secret, responses[nth % responses.length]!);
       written.add(text);
       return reply;
     },

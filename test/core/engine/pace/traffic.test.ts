@@ -1,8 +1,8 @@
-// Retries, waits that a service asks for, pace, polls, pages and call-backs: on a virtual clock.
+// Retries, waits that a service asks for, pace, polls, pages and callbacks: on a virtual clock.
 import { describe, expect, test } from '@jest/globals';
-import { rateLeft, retryAfter } from '../../../../src/core/engine/pace/retry-after.ts';
+import { rateLeft, retryAfterIn } from '../../../../src/core/engine/pace/retry-after.ts';
 import type { RunEvent } from '../../../../src/core/events.ts';
-import type { ArrivedRequest, CallBacks, HeaderList, Ledger, Transport } from '../../../../src/core/ports.ts';
+import type { ArrivedRequest, Callbacks, HeaderList, Ledger, Transport } from '../../../../src/core/ports.ts';
 import { ProblemError } from '../../../../src/core/problems.ts';
 import { bodyText, KILN, plain, type Reply, runChain, type RunSetting, VirtualClock } from '../support.ts';
 
@@ -24,7 +24,7 @@ describe('retry', () => {
       2,
     ],
     ['nothing without retry', 'GET kiln /a', [{ status: 500 }], 1, 1],
-    ['no answer', 'GET kiln /a\nretry: {}', [{ fails: 'connection-reset' }, {}], 0, 2],
+    ['no response', 'GET kiln /a\nretry: {}', [{ fails: 'connection-reset' }, {}], 0, 2],
     ['an unknown host stays one', 'GET kiln /a\nretry: {}', [{ fails: 'unknown-host' }], 3, 1],
     ['only what on names', 'GET kiln /a\nretry: { on: [503] }', [{ status: 500 }], 1, 1],
     [
@@ -75,7 +75,7 @@ describe('retry', () => {
 
   test('says why a POST was not sent again', async () => {
     const { of } = await runChain(one('POST kiln /a\nretry: {}'), () => ({ status: 502 }), { project });
-    expect(of('remark')).toEqual([
+    expect(of('warning')).toEqual([
       expect.objectContaining({
         code: 'not-sent-again',
         message: expect.stringContaining('idempotency: yes') as unknown,
@@ -96,7 +96,7 @@ describe('what a service says', () => {
     ['retry-after: Sun, 01 Mar 2020 00:00:00 GMT', 0],
     ['retry-after: soon', undefined],
   ])('%s', (text, wait) => {
-    expect(retryAfter(fields(text), at)).toBe(wait);
+    expect(retryAfterIn(fields(text), at)).toBe(wait);
   });
   test.each<[string, number, number]>([
     ['ratelimit: "burst";r=3;t=5, "day";r=900;t=4000', 3, 5000],
@@ -117,11 +117,11 @@ describe('what a service says', () => {
         project,
       },
     );
-    expect([exit, waits(events).filter(([why]) => why === 'told')]).toEqual([
+    expect([exit, waits(events).filter(([why]) => why === 'retry-after')]).toEqual([
       0,
       [
-        ['told', 20_000],
-        ['told', 20_000],
+        ['retry-after', 20_000],
+        ['retry-after', 20_000],
       ],
     ]);
     expect(of('run-ended')[0]!.elapsed).toBe(40_000);
@@ -129,7 +129,7 @@ describe('what a service says', () => {
     expect([never.exit, never.sent.length, problems(never.events)]).toEqual([
       3,
       4,
-      ['told-to-wait-too-long'],
+      ['retry-after-too-long'],
     ]);
     const hour = await runChain(
       one('GET kiln /a'),
@@ -146,24 +146,34 @@ describe('what a service says', () => {
     expect([wanted.exit, wanted.sent.length]).toEqual([0, 1]);
   });
 
-  test('naming as-told alone changes nothing else, and 0s takes the answer as it is', async () => {
+  test('naming as-retryAfter alone changes nothing else, and 0s takes the response as it is', async () => {
     const asked = async (method: string, retry: string, reply: Reply) => {
       const { exit, sent, events, of } = await runChain(
         `chain: Test\nsteps:\n  - call: ${method} kiln /a\n    retry: ${retry}\n`,
         (_, nth) => (nth < 6 ? reply : { json: '{}' }),
         { project },
       );
-      return [exit, sent.length, waits(events).map(([, wait]) => wait), of('remark').map(({ code }) => code)];
+      return [
+        exit,
+        sent.length,
+        waits(events).map(([, wait]) => wait),
+        of('warning').map(({ code }) => code),
+      ];
     };
     const broken: Reply = { status: 500 };
-    expect(await asked('GET', '{ as-told: 10m }', broken)).toEqual([1, 1, [], []]);
-    expect(await asked('GET', '{ as-told: 10m }', { fails: 'connection-reset' })).toEqual([3, 1, [], []]);
+    expect(await asked('GET', '{ as-retryAfter: 10m }', broken)).toEqual([1, 1, [], []]);
+    expect(await asked('GET', '{ as-retryAfter: 10m }', { fails: 'connection-reset' })).toEqual([
+      3,
+      1,
+      [],
+      [],
+    ]);
     const busy: Reply = { status: 429, headers: [['retry-after', '30']] };
-    expect(await asked('POST', '{ as-told: 10m }', busy)).toEqual([0, 7, Array(6).fill(30_000), []]);
-    expect(await asked('POST', '{ as-told: 0s }', busy)).toEqual([1, 1, [], []]);
-    expect(await asked('GET', '{ as-told: 0s, attempts: 4 }', busy)).toEqual([1, 1, [], []]);
+    expect(await asked('POST', '{ as-retryAfter: 10m }', busy)).toEqual([0, 7, Array(6).fill(30_000), []]);
+    expect(await asked('POST', '{ as-retryAfter: 0s }', busy)).toEqual([1, 1, [], []]);
+    expect(await asked('GET', '{ as-retryAfter: 0s, attempts: 4 }', busy)).toEqual([1, 1, [], []]);
     // A service that does not say when is asked ever more rarely.
-    expect(await asked('POST', '{ as-told: 10m }', { status: 429 })).toEqual([
+    expect(await asked('POST', '{ as-retryAfter: 10m }', { status: 429 })).toEqual([
       0,
       7,
       [1000, 2000, 4000, 8000, 16_000, 32_000],
@@ -171,7 +181,7 @@ describe('what a service says', () => {
     ]);
     // It may have been processed, and that it is not sent again is said.
     const away: Reply = { status: 503, headers: [['retry-after', '1']] };
-    expect(await asked('POST', '{ as-told: 10m }', away)).toEqual([1, 1, [], ['not-sent-again']]);
+    expect(await asked('POST', '{ as-retryAfter: 10m }', away)).toEqual([1, 1, [], ['not-sent-again']]);
   });
 
   test('waits for rate-limit fields are said, and one that is long in coming is not waited for', async () => {
@@ -182,9 +192,13 @@ describe('what a service says', () => {
         { project },
       );
       const said = events.flatMap((event) => (event.event === 'waiting' ? [[event.why, event.note]] : []));
-      return [said, of('run-ended')[0]!.elapsed, of('request-sent').map(({ held }) => held)];
+      return [said, of('run-ended')[0]!.elapsed, of('request-sent').map(({ delayed }) => delayed)];
     };
-    expect(await asked(2)).toEqual([[['told', 'its rate-limit fields']], 2000, [undefined, undefined]]);
+    expect(await asked(2)).toEqual([
+      [['retry-after', 'its rate-limit fields']],
+      2000,
+      [undefined, undefined],
+    ]);
     expect(await asked(75)).toEqual([[], 0, [undefined, undefined]]);
   });
 
@@ -271,7 +285,7 @@ describe('pace', () => {
   /** A transport over connections that take some time to come about, and a service that refuses what comes early. */
   function strictly(clock: VirtualClock, gap: number, chance: () => number) {
     let last = -Infinity;
-    const came: number[] = [];
+    const got: number[] = [];
     let refused = 0;
     const transport: Transport = {
       send: async (_, watch) => {
@@ -282,12 +296,12 @@ describe('pace', () => {
         const early = now - last < gap;
         if (early) refused++;
         else last = now;
-        came.push(now);
+        got.push(now);
         await new Promise<void>((resolve) => clock.timer(chance() * 100, resolve));
         return { status: early ? 429 : 200, headers: [], body: new Uint8Array(), phases: {} };
       },
     };
-    return { transport, came, refused: () => refused };
+    return { transport, got, refused: () => refused };
   }
 
   /** Its timers come late, as on a machine with much to do. */
@@ -308,20 +322,20 @@ describe('pace', () => {
       project: `${KILN}    pace: 2 per second\n`,
       ports: { clock, transport: service.transport },
     });
-    expect([exit, service.came.length, service.refused()]).toEqual([0, 300, 0]);
-    expect(service.came.at(-1)! - service.came[0]!).toBeLessThan(299 * 515 + 100 * 1500);
+    expect([exit, service.got.length, service.refused()]).toEqual([0, 300, 0]);
+    expect(service.got.at(-1)! - service.got[0]!).toBeLessThan(299 * 515 + 100 * 1500);
   });
 
   test('of a burst that goes out late, the next second gets only what is left', async () => {
     const clock = new VirtualClock();
-    const came: number[] = [];
+    const got: number[] = [];
     const transport: Transport = {
       send: async (_, watch) => {
         watch.phase('connect');
         // The first five connections come about together, after most of a second.
-        await new Promise<void>((resolve) => clock.timer(came.length === 0 ? 900 : 0, resolve));
+        await new Promise<void>((resolve) => clock.timer(got.length === 0 ? 900 : 0, resolve));
         watch.phase('firstByte');
-        came.push(clock.elapsed());
+        got.push(clock.elapsed());
         return { status: 200, headers: [], body: new Uint8Array(), phases: {} };
       },
     };
@@ -330,19 +344,19 @@ describe('pace', () => {
       ports: { clock, transport },
     });
     const most = Math.max(
-      ...came.map((from) => came.filter((time) => time >= from && time < from + 1000).length),
+      ...got.map((from) => got.filter((time) => time >= from && time < from + 1000).length),
     );
-    expect([exit, came.length, most]).toEqual([0, 60, 14]);
+    expect([exit, got.length, most]).toEqual([0, 60, 14]);
   });
 
   test('a request that fails before it went out holds nobody up', async () => {
     const clock = new VirtualClock();
     const { of } = await runChain(
-      loop(6, 3).replace('    steps:', '    turns-on-fail: continue\n    steps:'),
+      loop(6, 3).replace('    steps:', '    when-one-fails: continue\n    steps:'),
       (_, nth) => (nth % 2 === 0 ? { fails: 'connection-refused' } : { json: '{}' }),
       { project: `${KILN}    pace: 2 per second\n`, ports: { clock } },
     );
-    expect(of('step-ended').at(-1)!.turns).toEqual({ held: 3, broke: 3 });
+    expect(of('step-ended').at(-1)!.iterations).toEqual({ passed: 3, failed: 3 });
   });
 
   test.each([
@@ -354,7 +368,7 @@ describe('pace', () => {
     const atOnce = 8;
     const { exit, of } = await runChain(loop(200, atOnce), service.script, { project, ports: { clock } });
     expect(exit).toBe(0);
-    expect(of('step-ended').at(-1)!.turns).toEqual({ held: 200, broke: 0 });
+    expect(of('step-ended').at(-1)!.iterations).toEqual({ passed: 200, failed: 0 });
     if (tells) expect(service.refused()).toBeLessThanOrEqual(atOnce + 3);
     expect(clock.elapsed()).toBeLessThan(60_000);
   });
@@ -379,7 +393,7 @@ describe('pace', () => {
 
   test('a file that can’t be written holds nobody up', async () => {
     const { exit, of } = await runChain(
-      `chain: Test\nsteps:\n  - each: n in range(1, 5)\n    at-once: 5\n    turns-on-fail: continue\n    steps:\n      - call: GET kiln /\${n}\n        save: out/\${n}.json\n`,
+      `chain: Test\nsteps:\n  - each: n in range(1, 5)\n    at-once: 5\n    when-one-fails: continue\n    steps:\n      - call: GET kiln /\${n}\n        save: out/\${n}.json\n`,
       () => ({ json: '{}' }),
       {
         project: `${KILN}    pace: { at-once: 1 }\n`,
@@ -390,7 +404,7 @@ describe('pace', () => {
         },
       },
     );
-    expect([exit, of('step-ended').at(-1)!.turns]).toEqual([3, { held: 0, broke: 5 }]);
+    expect([exit, of('step-ended').at(-1)!.iterations]).toEqual([3, { passed: 0, failed: 5 }]);
   });
 
   test('a budget is refused before anything is sent where the calls are known, and later where not', async () => {
@@ -418,7 +432,7 @@ describe('pace', () => {
     const text = `chain: Test\nsteps:\n  - call: GET kiln /list\n    keep: { n: $.n }\n  - repeat: { until: n == 0 }\n    steps: [{ call: GET kiln /one }]\n`;
     const later = await runChain(text, () => ({ json: '{"n": 1}' }), setting);
     expect([later.exit, later.sent.length, problems(later.events)]).toEqual([3, 10, ['budget-used-up']]);
-    expect(later.of('step-ended').at(-1)!.outcome).toBe('broke');
+    expect(later.of('step-ended').at(-1)!.outcome).toBe('failed');
   });
 });
 
@@ -517,7 +531,7 @@ describe('poll', () => {
   });
 });
 
-test('only the last answer of a poll is saved, and nothing of one that fails', async () => {
+test('only the last response of a poll is saved, and nothing of one that fails', async () => {
   for (const [last, kept] of [
     ['done', 1],
     ['cracked', 0],
@@ -622,7 +636,7 @@ describe('pages', () => {
     const circle = await runChain(read('{ next-query: { cursor: $.next }, items: $.pieces }'), endless, {
       project,
     });
-    expect([circle.exit, circle.sent.length, circle.of('remark')[0]!.code]).toEqual([0, 2, 'page-repeats']);
+    expect([circle.exit, circle.sent.length, circle.of('warning')[0]!.code]).toEqual([0, 2, 'page-repeats']);
     const counted = '{ next-query: { page: page + 1 }, items: $.pieces, up-to: 3 }';
     const most = await runChain(read(counted), endless, { project });
     expect([most.exit, most.sent.length, problems(most.events)]).toEqual([3, 3, ['bound-reached']]);
@@ -671,13 +685,13 @@ describe('pages', () => {
   test('a step without pages says that there are more', async () => {
     const script = (): Reply => ({ json: '{"pieces": [1]}', headers: [['link', '<?page=2>; rel="next"']] });
     const { of } = await runChain(one('GET kiln /a\nkeep: { all: $.pieces }'), script, { project });
-    expect(of('remark').map(({ code }) => code)).toEqual(['next-page']);
+    expect(of('warning').map(({ code }) => code)).toEqual(['next-page']);
     const first = await runChain(one('GET kiln /a\nkeep: { one: "$.pieces[0]" }'), script, { project });
-    expect(first.of('remark')).toEqual([]);
+    expect(first.of('warning')).toEqual([]);
   });
 });
 
-describe('call-backs', () => {
+describe('callbacks', () => {
   const text = (keys: string): string =>
     one(
       `POST kiln /jobs\nname: job\njson: { notify: "\${callback}" }\ncallback: { ${keys} }\nkeep: { state: arrived.body.state, path: arrived.query.a }`,
@@ -687,7 +701,7 @@ describe('call-backs', () => {
     clock: VirtualClock,
     requests: readonly (readonly [at: number, body: string, status?: number])[],
   ): {
-    callBacks: CallBacks;
+    callbacks: Callbacks;
     answered: number[];
     begin: () => void;
   } {
@@ -695,7 +709,7 @@ describe('call-backs', () => {
     const answered: number[] = [];
     return {
       answered,
-      callBacks: {
+      callbacks: {
         open: async (take) => {
           takers.push(take);
           return { url: `http://127.0.0.1:9/${takers.length}`, close: () => undefined };
@@ -717,19 +731,19 @@ describe('call-backs', () => {
   }
   const carryOut = async (keys: string, requests: readonly (readonly [number, string])[], after = 10) => {
     const clock = new VirtualClock();
-    const { callBacks, answered, begin } = calling(clock, requests);
+    const { callbacks, answered, begin } = calling(clock, requests);
     const ran = await runChain(
       `${text(keys)}  - wait: 10s\nresults: { state: state, path: path }\n`,
       () => {
         begin();
         return { status: 202, json: '{}', after };
       },
-      { project, ports: { clock, callBacks } },
+      { project, ports: { clock, callbacks } },
     );
     return { ...ran, answered };
   };
 
-  test('the request that matches is taken, also one that comes before the answer', async () => {
+  test('the request that matches is taken, also one that comes before the response', async () => {
     for (const [at, after] of [
       [500, 10],
       [1, 500],
@@ -756,7 +770,7 @@ describe('call-backs', () => {
       'that is another',
       [[5, '{"state": "x"}']],
       3,
-      /1 request came in, and arrived\.body\.state == 'done' held for none/,
+      /1 request came in, and arrived\.body\.state == 'done' passed for none/,
     ],
     ['that is no JSON', [[5, '{"state": done']], 3, /1 request came in/],
   ])('one %s', async (_, requests, exit, message) => {
@@ -772,10 +786,10 @@ describe('call-backs', () => {
       [5, '{"state": "done"}'],
       [500, '{"state": "done"}'],
     ]);
-    expect([ran.exit, ran.answered, ran.of('remark').map(({ code }) => code)]).toEqual([
+    expect([ran.exit, ran.answered, ran.of('warning').map(({ code }) => code)]).toEqual([
       0,
       [204, 410],
-      ['call-back-left'],
+      ['callback-ignored'],
     ]);
   });
 });

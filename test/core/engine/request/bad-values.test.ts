@@ -3,7 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import type { Rows } from '../../../../src/core/ports.ts';
 import { KILN, runChain } from '../support.ts';
 
-const ANSWER = `{
+const RESPONSE = `{
   "id": "p1", "text": "5", "n": 5, "half": 1.5, "minus": -1, "empty": "", "none": null,
   "list": ["a", "b"], "object": {"a": 1}, "lines": "a\\r\\nb", "huge": 1e400
 }`;
@@ -14,20 +14,20 @@ const rows: Rows = {
   write: () => Promise.reject(new Error('no row was to be written')),
 };
 
-/** Runs a step after one that has kept an answer as `a`; gives what broke: its place, its code, its message and its advice. */
+/** Runs a step after one that has kept a response as `a`; gives what failed: its place, its code, its message and its advice. */
 async function problemOf(step: string): Promise<string> {
   const { exit, of } = await runChain(
     `chain: Bad values\nsteps:\n  - call: GET kiln /a\n    keep: { a: $ }\n  - ${step}\n    name: it\n`,
-    () => ({ json: ANSWER }),
+    () => ({ json: RESPONSE }),
     { project: KILN, ports: { rows } },
   );
   const { outcome, problem } = of('step-ended').find(({ step: address }) => address === 'it')!;
   if (!problem) return outcome;
   const { line, column } = problem.place!;
-  const { code, instead = '-', message } = problem;
+  const { code, hint = '-', message } = problem;
   // A value that is not what it should be is a failure of the run, not of its input.
-  expect([step, outcome, exit === 1 || exit === 3]).toEqual([step, 'broke', true]);
-  return `${line}:${column} ${code}: ${message} | ${instead}`;
+  expect([step, outcome, exit === 1 || exit === 3]).toEqual([step, 'failed', true]);
+  return `${line}:${column} ${code}: ${message} | ${hint}`;
 }
 
 const NO_A = `a.colour found nothing: a has the members ${MEMBERS} | -`;
@@ -63,7 +63,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'each: x in a.list\n    up-to: 1\n    steps: [{ show: x }]',
-        '5:5 bound-reached: 2 turns would be more than 1, the most that this loop may have | up-to: 2, if so many are meant',
+        '5:5 bound-reached: 2 iterations would be more than 1, the most that this loop may have | up-to: 2, if so many are meant',
       ],
     ],
   ],
@@ -99,7 +99,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ['when: a.colour\n    show: x', `5:11 found-nothing: ${NO_A}`],
       [
         'call: GET kiln /x\n    expect: $.n + 1 == $.text',
-        "6:13 not-as-expected: expected $.n + 1 == $.text, came $.n + 1 is 6, $.text is '5' | -",
+        "6:13 not-as-expected: expected $.n + 1 == $.text, got $.n + 1 is 6, $.text is '5' | -",
       ],
       [
         'call: GET kiln /x\n    expect: $.list',
@@ -107,7 +107,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'call: GET kiln /x\n    expect: $.colour == 3',
-        `6:13 found-nothing: expected $.colour == 3, came $.colour found nothing: $ has the members ${MEMBERS} | -`,
+        `6:13 found-nothing: expected $.colour == 3, got $.colour found nothing: $ has the members ${MEMBERS} | -`,
       ],
       [
         'call: GET kiln /x\n    expect: number($.id) > 3',

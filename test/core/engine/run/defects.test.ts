@@ -107,12 +107,12 @@ test('a defect at any call of any port is a failure like others: what was made i
     // Before the secret is fetched nobody can know that it is one.
     if (of('step-began').length > 0) expect([at, nth, told.includes(SECRET)]).toEqual([at, nth, false]);
     // What reached the service is taken back, unless just that is what failed.
-    const made = of('answer-came').some(({ step, status }) => step === 'piece' && status === 201);
-    const held = of('step-ended').some(({ step, outcome }) => step === 'piece' && outcome === 'held');
+    const made = of('response-received').some(({ step, status }) => step === 'piece' && status === 201);
+    const passed = of('step-ended').some(({ step, outcome }) => step === 'piece' && outcome === 'passed');
     const undoing = of('step-ended').some(
       ({ step, problem }) => /undo/.test(step) && problem?.code === 'defect',
     );
-    if (made && held && !undoing)
+    if (made && passed && !undoing)
       expect([at, nth, sent.some(({ method }) => method === 'DELETE')]).toEqual([at, nth, true]);
   }
   for (const name of [

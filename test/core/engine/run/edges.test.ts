@@ -37,7 +37,7 @@ test('what only its name tells to be a secret is not written into the name of a 
   expect(of('step-ended').at(-1)!.problem!.code).toBe('secret-not-here');
 });
 
-test('an answer of 400 or more ends a poll, whatever it says of the state', async () => {
+test('a response of 400 or more ends a poll, whatever it says of the state', async () => {
   const { sent, exit } = await runChain(
     "chain: A\nsteps:\n  - call: GET kiln /a\n    poll: { until: $.state == 'done', every: 1s }\n",
     () => ({ status: 500, json: '{"state":"waiting"}' }),
@@ -46,12 +46,12 @@ test('an answer of 400 or more ends a poll, whatever it says of the state', asyn
   expect([sent.length, exit]).toEqual([1, 1]);
 });
 
-test('a repetition tells how many turns held', async () => {
+test('a repetition tells how many iterations passed', async () => {
   const { of } = await runChain(
     'chain: A\nsteps:\n  - repeat: { until: "n == 3" }\n    start: { n: "0" }\n    steps:\n      - keep: { n: "n + 1" }\n',
     () => ({}),
   );
-  expect(of('step-ended').at(-1)!.turns).toEqual({ held: 3, broke: 0 });
+  expect(of('step-ended').at(-1)!.iterations).toEqual({ passed: 3, failed: 0 });
 });
 
 test('whoever says that a request was not sent means one that was answered, too', async () => {
@@ -65,7 +65,7 @@ test('whoever says that a request was not sent means one that was answered, too'
   expect([await again(false), await again(true)]).toEqual([0, 1]);
 });
 
-test('a step whose request held and whose row could not be written is taken back', async () => {
+test('a step whose request passed and whose row could not be written is taken back', async () => {
   const { sent } = await runChain(
     'chain: A\nsteps:\n  - call: POST kiln /a\n    write: { to: out.csv, row: { a: 1 } }\n    undo:\n      - call: DELETE kiln /a\n',
     () => ({}),

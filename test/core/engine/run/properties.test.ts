@@ -15,7 +15,7 @@ type Part =
       readonly parts: readonly Part[];
     }
   | { readonly type: 'group'; readonly parts: readonly Part[] }
-  | { readonly type: 'repeat'; readonly turns: number; readonly parts: readonly Part[] };
+  | { readonly type: 'repeat'; readonly iterations: number; readonly parts: readonly Part[] };
 
 const { parts } = fc.letrec<{ part: Part; parts: Part[] }>((tie) => ({
   part: fc.oneof(
@@ -34,14 +34,14 @@ const { parts } = fc.letrec<{ part: Part; parts: Part[] }>((tie) => ({
     fc.record({ type: fc.constant('group' as const), parts: tie('parts') }),
     fc.record({
       type: fc.constant('repeat' as const),
-      turns: fc.integer({ min: 1, max: 3 }),
+      iterations: fc.integer({ min: 1, max: 3 }),
       parts: tie('parts'),
     }),
   ),
   parts: fc.array(tie('part'), { minLength: 1, maxLength: 3, depthIdentifier: 'parts' }),
 }));
 
-/** The steps of a plan, what they are to send, each once, and how many turns of each loop go on at once. */
+/** The steps of a plan, what they are to send, each once, and how many iterations of each loop go on at once. */
 class Plan {
   readonly failures = new Map<string, { failures: number; after: number }>();
   readonly atOnce = new Map<number, number>();
@@ -64,7 +64,7 @@ class Plan {
         this.atOnce.set(id, part.atOnce);
         return `${indent}- each: n${id} in range(1, ${part.items})\n${indent}  name: l${id}\n${indent}  at-once: ${part.atOnce}\n${indent}  steps:\n${this.steps(part.parts, `${path}/\${n${id}}`, inner)}${indent}  gather: { all${id}: n${id} }\n`;
       case 'repeat':
-        return `${indent}- repeat: { until: "i${id} == ${part.turns}", every: 50ms }\n${indent}  start: { i${id}: "0" }\n${indent}  steps:\n${inner}- keep: { i${id}: "i${id} + 1" }\n${this.steps(part.parts, `${path}/\${i${id}}`, inner)}`;
+        return `${indent}- repeat: { until: "i${id} == ${part.iterations}", every: 50ms }\n${indent}  start: { i${id}: "0" }\n${indent}  steps:\n${inner}- keep: { i${id}: "i${id} + 1" }\n${this.steps(part.parts, `${path}/\${i${id}}`, inner)}`;
     }
   }
 }
@@ -75,25 +75,25 @@ function expected(all: readonly Part[], path: string, next: { id: number }): str
     const id = next.id++;
     if (part.type === 'call') return [`/c${id}${path}`];
     if (part.type === 'group') return expected(part.parts, path, next);
-    const turns = part.type === 'each' ? part.items : part.turns;
+    const iterations = part.type === 'each' ? part.items : part.iterations;
     const before = next.id;
-    const found = Array.from({ length: turns }, (_, i) => {
+    const found = Array.from({ length: iterations }, (_, i) => {
       next.id = before;
       return expected(part.parts, `${path}/${i + 1}`, next);
     }).flat();
-    if (turns === 0) expected(part.parts, path, next);
+    if (iterations === 0) expected(part.parts, path, next);
     return found;
   });
 }
 
-test('no turn is lost or done twice, at-once is never exceeded, lists keep their order', async () => {
+test('no iteration is lost or done twice, at-once is never exceeded, lists keep their order', async () => {
   await fc.assert(
     fc.asyncProperty(parts, async (all) => {
       const plan = new Plan();
       const steps = plan.steps(all, '', '  ');
       const clock = new VirtualClock();
       const tried = new Map<string, number>();
-      const held: string[] = [];
+      const passed: string[] = [];
       const { events, exit } = await runChain(
         `chain: Random\nsteps:\n${steps}`,
         ({ url }) => {
@@ -103,17 +103,17 @@ test('no turn is lost or done twice, at-once is never exceeded, lists keep their
           tried.set(path, times + 1);
           if (times < failures)
             return times % 2 === 0 ? { status: 503, after } : { fails: 'connection-reset', after };
-          held.push(path);
+          passed.push(path);
           return { json: '{}', after };
         },
         { project: KILN, ports: { clock } },
       );
       expect(exit).toBe(0);
-      expect(held.toSorted()).toEqual(expected(all, '', { id: 0 }).toSorted());
+      expect(passed.toSorted()).toEqual(expected(all, '', { id: 0 }).toSorted());
       const running = new Map<string, number>();
       for (const event of events) {
-        if (event.event !== 'turn-began' && event.event !== 'turn-ended') continue;
-        const now = (running.get(event.step) ?? 0) + (event.event === 'turn-began' ? 1 : -1);
+        if (event.event !== 'iteration-began' && event.event !== 'iteration-ended') continue;
+        const now = (running.get(event.step) ?? 0) + (event.event === 'iteration-began' ? 1 : -1);
         running.set(event.step, now);
         const id = /l(\d+)$/.exec(event.step)?.[1];
         if (id !== undefined) expect(now).toBeLessThanOrEqual(plan.atOnce.get(Number(id))!);

@@ -1,4 +1,4 @@
-// Going on with a run: what held is not sent again, what is not known is asked, names and lists are there again.
+// Going on with a run: what passed is not sent again, what is not known is asked, names and lists are there again.
 import { existsSync, mkdtempSync, readFileSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -81,7 +81,7 @@ describe('a run that goes on', () => {
       0,
       { jobs: ['ja', 'jb', 'jc', 'jd'], status: 200, early: true },
     ]);
-    expect(after!.of('held-before')).toMatchObject([{ step: 'list' }, { step: 'fire', turns: 2 }]);
+    expect(after!.of('passed-before')).toMatchObject([{ step: 'list' }, { step: 'fire', iterations: 2 }]);
   });
 
   test('a change of manner is no change; what has changed is said and carried out anew where that is safe', async () => {
@@ -127,14 +127,14 @@ steps:
   - call: GET kiln /pieces/\${id}
     headers: { Token: "\${token}" }
 `;
-const answer = { status: 201, json: '{"id":"p1","cone":7,"access_token":"kiln-token-1"}' };
+const response = { status: 201, json: '{"id":"p1","cone":7,"access_token":"kiln-token-1"}' };
 
 describe('a request that may be sent only once', () => {
   const isSent = (event: RunEvent): boolean => event.event === 'request-sent';
 
-  test('that was answered is not sent again: its answer is looked at with the chain as it now is', async () => {
+  test('that was answered is not sent again: its response is looked at with the chain as it now is', async () => {
     const { after, before } = await twice(
-      { chain: POST, script: () => answer },
+      { chain: POST, script: () => response },
       {
         chain: POST.replace('cone == 6', 'cone == 7'),
         script: () => ({ json: '{}' }),
@@ -148,10 +148,10 @@ describe('a request that may be sent only once', () => {
 
   test('that was answered and is another one now is refused', async () => {
     const { after } = await twice(
-      { chain: POST, script: () => answer },
+      { chain: POST, script: () => response },
       {
         chain: POST.replace('name: bowl', 'name: jar'),
-        script: () => answer,
+        script: () => response,
       },
     );
     expect([after!.exit, paths(after!)]).toEqual([3, []]);
@@ -159,15 +159,15 @@ describe('a request that may be sent only once', () => {
     expect(after!.of('step-ended')[0]!.problem).toMatchObject({ code: 'sent-before' });
   });
 
-  test('that was cut off is asked about; --not-sent sends it, --sent goes on without its answer', async () => {
-    const first = { chain: POST, script: () => answer, upTo: isSent };
+  test('that was interrupted is asked about; --not-sent sends it, --sent goes on without its response', async () => {
+    const first = { chain: POST, script: () => response, upTo: isSent };
     const script = (): Reply => ({ status: 201, json: '{"id":"p2","cone":6,"access_token":"kiln-token-2"}' });
     expect((await twice(first, { script })).asked).toMatchObject([{ step: 'piece' }]);
     const again = await twice(first, { script, notSent: true });
     expect([again.after!.exit, paths(again.after!)]).toEqual([0, ['POST /pieces', 'GET /pieces/p2']]);
     const taken = await twice(first, { script, sent: true });
     expect(paths(taken.after!)).toEqual([]);
-    expect(taken.after!.of('step-ended').map(({ outcome }) => outcome)).toEqual(['held', 'skipped']);
+    expect(taken.after!.of('step-ended').map(({ outcome }) => outcome)).toEqual(['passed', 'skipped']);
   });
 
   test.each([
@@ -183,7 +183,7 @@ describe('a request that may be sent only once', () => {
         { chain: POST, script: () => reply },
         {
           chain: POST.replace('cone == 6', 'cone == 7'),
-          script: () => answer,
+          script: () => response,
         },
       );
       expect(questions).toHaveLength(asked);
@@ -194,8 +194,8 @@ describe('a request that may be sent only once', () => {
   test('with a key it is sent again with the same key', async () => {
     const keyed = POST.replace('name: piece', 'name: piece\n    idempotency: yes');
     const { after, before } = await twice(
-      { chain: keyed, script: () => answer, upTo: isSent },
-      { script: () => answer },
+      { chain: keyed, script: () => response, upTo: isSent },
+      { script: () => response },
     );
     const key = ({ sent }: Ran): unknown => sent[0]!.headers.find(([name]) => /idempotency/i.test(name));
     expect(key(after!)).toEqual(key(before));
@@ -219,7 +219,7 @@ results: { count: count }
     method === 'DELETE' ? { status: 204 } : { json: `{"id":"m${url.at(-1)!}"}` };
   let ended = 0;
   const { after } = await twice(
-    { chain, script, upTo: (event) => event.event === 'turn-ended' && ++ended === 2 },
+    { chain, script, upTo: (event) => event.event === 'iteration-ended' && ++ended === 2 },
     { script },
   );
   expect([after!.exit, plain(after!.results)]).toEqual([0, { count: 4 }]);
@@ -254,7 +254,7 @@ steps:
 `;
   const FILES = ['loaded.csv', 'jobs.jsonl'];
 
-  test('each is there once, wherever the run was cut off', async () => {
+  test('each is there once, wherever the run was interrupted', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'batharon-rows-'));
     const look = (): string[] =>
       FILES.map((name) => (existsSync(join(folder, name)) ? readFileSync(join(folder, name), 'utf8') : ''));
@@ -273,7 +273,7 @@ steps:
     const whole = look();
     expect([first.exit, whole[0]!.split('\n').length]).toEqual([0, 6]);
     for (let cut = 1; cut < first.events.length; cut++) {
-      // It was cut off right behind the event, or right before the next one.
+      // It was interrupted right behind the event, or right before the next one.
       for (const files of [seen[cut - 1]!, seen[cut]!]) {
         lay(files);
         const { past } = pastOf(first.events.slice(0, cut), kept, { sent: () => false, notSent: () => true });
@@ -283,7 +283,7 @@ steps:
     }
   });
 
-  test('a request that was said to have been processed has its row, where that needs no answer', async () => {
+  test('a request that was said to have been processed has its row, where that needs no response', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'batharon-rows-'));
     const rows: Rows = { ...localRows, write: (path, _, row) => writeRow(join(folder, path), path, row) };
     const chain = (row: string): string => `chain: Noted
@@ -304,7 +304,7 @@ steps:
     // What was processed is taken back at the end.
     expect(paths(known)).toEqual(['DELETE /load/a']);
     const unknown = await run(chain('${$.job}'));
-    expect(unknown.of('remark')[0]?.message).toMatch(/its row was not written, without its answer/);
+    expect(unknown.of('warning')[0]?.message).toMatch(/its row was not written, without its response/);
     expect(readFileSync(join(folder, 'loaded.csv'), 'utf8')).toBe('item,job\na,x\n');
   });
 });

@@ -5,7 +5,7 @@ import { KILN, type Reply, runChain, bodyText } from '../support.ts';
 const steps = (text: string): string => `chain: Test\nsteps:\n${text.replace(/^(?=.)/gm, '  ')}`;
 const project = KILN;
 
-test('values pass from one answer into the next request as they came', async () => {
+test('values pass from one response into the next request as they came', async () => {
   const { exit, sent, results } = await runChain(
     `${steps(`
 - call: GET kiln /pieces
@@ -60,7 +60,7 @@ describe('an insertion can’t break what it is inserted into', () => {
     expect(problem.place!.line).toBeGreaterThan(5);
   });
 
-  test('an address of an answer is resolved, and leads to its own service only', async () => {
+  test('an address of a response is resolved, and leads to its own service only', async () => {
     const script = (_: unknown, nth: number): Reply => ({
       json: '{}',
       headers: [['location', nth === 0 ? '../jobs/1?a=%2F' : 'https://elsewhere.example/x']],
@@ -96,7 +96,7 @@ test('all expectations are tried, keep comes between them, and a failed step sto
   );
   expect([exit, sent.length]).toEqual([1, 1]);
   expect(
-    of('expected').map(({ condition, held, came, because }) => [condition, held, came, because]),
+    of('expected').map(({ condition, passed, got, because }) => [condition, passed, got, because]),
   ).toEqual([
     ['status == 200', true, undefined, undefined],
     ['$.cone > 8', false, '6', undefined],
@@ -117,7 +117,7 @@ test('a call that does not speak of status expects one below 400', async () => {
   );
   expect(failing.exit).toBe(1);
   expect(failing.of('expected')).toMatchObject([
-    { condition: 'status < 400', came: '503, a page titled "Kiln closed"' },
+    { condition: 'status < 400', got: '503, a page titled "Kiln closed"' },
   ]);
   const speaking = await runChain(
     steps('\n- call: GET kiln /a\n  expect: status in [200, 404]\n'),
@@ -134,11 +134,11 @@ test.each([
     'a page titled "Kiln closed" (application/json)',
   ],
   ['half of it', '{"a": [1, ', 'not JSON: a value was expected, line 1, column 11, at its end'],
-])('JSON was expected, and %s came', async (_, body, came) => {
+])('JSON was expected, and %s came', async (_, body, got) => {
   const { exit, of } = await runChain(steps('\n- call: GET kiln /a\n'), () => ({ json: body }), { project });
   expect(exit).toBe(1);
   expect(of('expected')).toMatchObject([
-    { condition: 'JSON, as its content type application/json says', came },
+    { condition: 'JSON, as its content type application/json says', got },
   ]);
 });
 
@@ -169,10 +169,10 @@ test('steps can be skipped, and passed when they fail; what depends on them is s
   );
   expect(exit).toBe(1);
   expect(of('step-ended').map(({ step, outcome }) => `${step} ${outcome}`)).toEqual([
-    'a broke',
+    'a failed',
     'b skipped',
-    'c.d held',
-    'c held',
+    'c.d passed',
+    'c passed',
     'f skipped',
   ]);
   expect(of('step-ended')[1]!.reason).toBe('it needs x, and a failed');
@@ -199,9 +199,9 @@ test('each step that ends has begun, also where its condition could not be told'
   );
   expect(exit).toBe(1);
   expect(of('step-ended').map(({ step, outcome }) => `${step} ${outcome}`)).toEqual([
-    'a held',
-    'outer.inner broke',
-    'outer broke',
+    'a passed',
+    'outer.inner failed',
+    'outer failed',
   ]);
   expect(
     of('step-began')
@@ -229,7 +229,7 @@ describe('time', () => {
 
   test.each([
     ['timeout: 2s', '2s in all'],
-    ['timeout: { answer: 300ms }', '300ms for the answer to begin'],
+    ['timeout: { response: 300ms }', '300ms for the response to begin'],
   ])('%s', async (timeout, what) => {
     const { exit, of } = await runChain(
       steps(`\n- call: GET kiln /slow\n  ${timeout}\n`),
@@ -239,7 +239,7 @@ describe('time', () => {
     expect(exit).toBe(3);
     expect(of('request-failed')[0]!.problem).toMatchObject({ code: 'time-limit' });
     expect(of('request-failed')[0]!.problem.message).toContain(
-      `no answer within ${what}; it was waiting for the first byte`,
+      `no response within ${what}; it was waiting for the first byte`,
     );
   });
 });
@@ -266,7 +266,12 @@ describe('the end of a run', () => {
     expect(sent.map(({ method, url }) => `${method} ${url.slice(23)}`)).toEqual(
       ['POST /pieces', 'GET /slow', 'DELETE /pieces/7'].map((one) => one.replace(/^(\w+) /, '$1 ')),
     );
-    expect(of('step-ended').map(({ outcome }) => outcome)).toEqual(['held', 'cut off', 'skipped', 'held']);
+    expect(of('step-ended').map(({ outcome }) => outcome)).toEqual([
+      'passed',
+      'interrupted',
+      'skipped',
+      'passed',
+    ]);
     expect(of('step-ended')[2]!.reason).toBe('other was never kept');
   });
 
@@ -357,7 +362,7 @@ describe('redirects', () => {
     });
   });
 
-  test('redirects: 0 takes the redirect as the answer', async () => {
+  test('redirects: 0 takes the redirect as the response', async () => {
     const { exit, sent } = await runChain(
       steps(
         "\n- call: POST kiln /a\n  redirects: 0\n  expect:\n    - status == 303\n    - headers.location == '/v1/b'\n",
@@ -440,7 +445,12 @@ describe('OAuth 2', () => {
       'sign-in-failed',
       /did not answer as RFC 6749 says/,
     ],
-    ['no answer', { after: 100_000 }, 'time-limit', /no token for the credential desk.*no answer within 30s/],
+    [
+      'no response',
+      { after: 100_000 },
+      'time-limit',
+      /no token for the credential desk.*no response within 30s/,
+    ],
   ])('%s', async (_, reply, code, message) => {
     const { exit, of } = await runChain(three, () => reply, { project: signing, secrets });
     expect(exit).toBe(3);

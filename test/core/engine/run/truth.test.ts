@@ -11,7 +11,7 @@ const RACKS = JSON.stringify({
   none: [],
 });
 
-/** Runs one step against a fixed answer. */
+/** Runs one step against a fixed response. */
 const asked = (rest: string, more = '') =>
   runChain(
     `chain: Test\nsteps:\n  - call: GET kiln /racks\n    name: racks\n${rest}${more}`,
@@ -53,13 +53,13 @@ describe('a path into a list that is not there breaks', () => {
     expect([exit, plain(results)]).toEqual([0, { all: [[], [], [], 0, false] }]);
   });
 
-  test('one that some items do not have is remarked on once', async () => {
+  test('one that some items do not have is warned about once', async () => {
     const { exit, results, of } = await asked(
       '    keep: { prices: "$.pieces[*].price" }\n  - keep: { again: "racks.body.pieces[*].price" }\n',
       'results: { prices: prices }\n',
     );
     expect([exit, plain(results)]).toEqual([0, { prices: [12, 4] }]);
-    expect(of('remark').map(({ code, message, step }) => [code, message, step])).toEqual([
+    expect(of('warning').map(({ code, message, step }) => [code, message, step])).toEqual([
       [
         'path-in-some-items',
         '$.pieces[*].price looks for .price, and 1 of 3 items does not have it; it is left out',
@@ -118,7 +118,7 @@ steps:
     const no = await guarded('ask', () => Promise.resolve(false));
     const nobody = await guarded('ask');
     expect([no.exit, methods(no), nobody.exit, methods(nobody)]).toEqual([3, ['GET'], 3, ['GET']]);
-    expect(nobody.of('step-ended').at(-1)?.problem?.instead).toContain('--yes');
+    expect(nobody.of('step-ended').at(-1)?.problem?.hint).toContain('--yes');
   });
 });
 
@@ -214,12 +214,12 @@ secrets: { desk: env A }
   const silent = await asked('');
   expect([silent.exit, silent.of('step-ended')[0]!.problem]).toMatchObject([
     3,
-    { code: 'sign-in-refused', instead: 'the service did not accept the credential desk (bearer)' },
+    { code: 'sign-in-refused', hint: 'the service did not accept the credential desk (bearer)' },
   ]);
   const spoken = await asked('    expect: status == 200\n');
   expect([spoken.exit, spoken.of('step-ended')[0]!.problem]).toMatchObject([
     1,
-    { code: 'not-as-expected', instead: 'the service did not accept the credential desk (bearer)' },
+    { code: 'not-as-expected', hint: 'the service did not accept the credential desk (bearer)' },
   ]);
 });
 
@@ -278,7 +278,8 @@ test('one time limit for all lifts those of its phases, and bounds them', async 
       },
     );
   expect([(await asked('2m', 33_000)).exit, (await asked('2m', 121_000)).exit]).toEqual([0, 3]);
-  expect([(await asked('{ answer: 20s }', 33_000)).exit, (await asked('{ total: 5s }', 6000)).exit]).toEqual([
-    3, 3,
-  ]);
+  expect([
+    (await asked('{ response: 20s }', 33_000)).exit,
+    (await asked('{ total: 5s }', 6000)).exit,
+  ]).toEqual([3, 3]);
 });

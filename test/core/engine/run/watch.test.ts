@@ -19,7 +19,7 @@ steps:
   - each: item in items
     name: fire
     at-once: 1
-    turns-on-fail: continue
+    when-one-fails: continue
     at-least: 1
     steps:
       - call: POST kiln /load/\${item}
@@ -70,7 +70,7 @@ async function again(
     ...ports,
     leave: true,
     past: from.past,
-    ...(setting.send ? {} : { answers: past.answers() }),
+    ...(setting.send ? {} : { responses: past.responses() }),
   });
   return {
     from: from.first,
@@ -96,7 +96,7 @@ describe('from the first step that has changed', () => {
     });
   });
 
-  test('a step in a loop: it and all behind it, in each turn; what may change something has its recorded answer', async () => {
+  test('a step in a loop: it and all behind it, in each iteration; what may change something has its recorded response', async () => {
     expect(await again((chain) => chain.replace('$.done == true', '$.done != false'))).toMatchObject({
       from: 'fire[].look',
       exit: 0,
@@ -150,7 +150,7 @@ describe('from the first step that has changed', () => {
     expect([less.from, less.exit, less.sent]).toEqual([undefined, 0, []]);
   });
 
-  test('turns that broke are gone through again, and what stands behind the loop', async () => {
+  test('iterations that failed are gone through again, and what stands behind the loop', async () => {
     expect(await again((chain) => chain, { brokenAt: 'b', send: true })).toMatchObject({
       from: '2',
       exit: 0,

@@ -39,7 +39,7 @@ describe('a default', () => {
     expect(bodyText(sent[0]!)).toBe('glaze-2 4 https://kiln.example/v1');
     for (const text of ['${later}', '${title}', '${secret.x}', '$.a is ${$.a}'])
       await expect(runChain(chain(text), ok, { project })).rejects.toThrow(
-        /nothing defines|no answer|not here|only in|no name/i,
+        /nothing defines|no response|not here|only in|no name/i,
       );
   });
 
@@ -144,7 +144,7 @@ describe('a whole object', () => {
     expect((await run("{rack: 'A3'}")).sent[0]!.url).toMatch(/\/A3\/1$/);
     expect((await run("{rak: 'A3'}")).of('step-ended')[0]!.problem).toMatchObject({
       code: 'input-invalid',
-      instead: 'the nearest is rack',
+      hint: 'the nearest is rack',
     });
     expect((await run('{n: 2}')).of('step-ended')[0]!.problem?.code).toBe('input-missing');
   });
@@ -157,7 +157,7 @@ test('an object in a text that is shown stands there as JSON, long ones on sever
     () => ({ json: `{"o":{"a":[1.10,null]},"t":"s3cr3t-of-clay","long":"${long}"}` }),
     { project: KILN },
   );
-  expect([exit, of('said')[0]!.text]).toEqual([
+  expect([exit, of('shown')[0]!.text]).toEqual([
     0,
     `got {"a":[1.10,null]} and {\n  "o": {\n    "a": [\n      1.10,\n      null\n    ]\n  },\n  "t": "‹secret token›",\n  "long": "${long}"\n}`,
   ]);
@@ -185,7 +185,7 @@ describe('a step that follows a chain', () => {
     const { exit, of } = await run(
       '  - follow: i.chain.yaml\n    expect: n == 1 && length(list) == 2\n    keep: { twice: n * 2 }\n    show: got ${n}, ${twice}\n',
     );
-    expect([exit, of('said')[0]!.text]).toEqual([0, 'got 1, 2']);
+    expect([exit, of('shown')[0]!.text]).toEqual([0, 'got 1, 2']);
     expect((await run('  - follow: i.chain.yaml\n    expect: n == 2\n')).exit).toBe(1);
   });
 

@@ -128,8 +128,8 @@ describe('a credential stays at its origin', () => {
         settings(credential(bearer)),
       );
       expect(of('step-ended')[0]!.problem).toMatchObject({
-        message: `expected status < 400, came 401, ${said}`,
-        instead: 'the service did not accept the credential desk (bearer)',
+        message: `expected status < 400, got 401, ${said}`,
+        hint: 'the service did not accept the credential desk (bearer)',
       });
     },
   );
@@ -184,7 +184,7 @@ headers:
   test.each([
     ['a name that is not there', 'headers:\n  A: ${nonc}', /nothing defines the name nonc/],
     ['no member of the request', 'headers:\n  A: ${request.pth}', /request has no member pth/],
-    ['an answer', 'headers:\n  A: ${$.id}', /there is none in the project file/],
+    ['a response', 'headers:\n  A: ${$.id}', /there is none in the project file/],
   ])('%s is found by check', (_, lines, message) => {
     const { findings } = readProject('batharon.yaml', credential(`kind: recipe\n${lines}`), undefined, true);
     expect(findings.map((one) => one.message).join()).toMatch(message);
@@ -254,7 +254,7 @@ secrets: { desk: env DESK }
     ]);
     expect(sent[1]!.headers).toContainEqual(['Cookie', 'lb=machine-number-7']);
     expect(JSON.stringify(events)).not.toMatch(/session-number-1|machine-number/);
-    expect(of('answer-came')[0]!.body).toEqual({ size: 5055, type: 'application/json', cut: true });
+    expect(of('response-received')[0]!.body).toEqual({ size: 5055, type: 'application/json', cut: true });
   });
 
   test('a 401 signs in again, once', async () => {
@@ -280,7 +280,7 @@ secrets: { desk: env DESK }
       'its step does not hold',
       signIn(),
       403,
-      /studio could not sign in: POST kiln \/login \(sign-in\.chain\.yaml:4:5\): expected status < 400, came 403/,
+      /studio could not sign in: POST kiln \/login \(sign-in\.chain\.yaml:4:5\): expected status < 400, got 403/,
     ],
     ['it needs itself', signIn(''), 200, /sign-in\.chain\.yaml uses studio itself/],
   ])('%s', async (_, text, status, message) => {
@@ -322,7 +322,7 @@ test('what a service expects of each call holds, unless the step sets it aside',
     body: Buffer.from('x'),
   });
   const strict = await runChain(chain('  - call: GET kiln /a\n'), html, { project });
-  expect([strict.exit, strict.of('expected').map(({ condition, held }) => [condition, held])]).toEqual([
+  expect([strict.exit, strict.of('expected').map(({ condition, passed }) => [condition, passed])]).toEqual([
     1,
     [
       ["type == 'application/json'", false],
@@ -378,7 +378,7 @@ describe('a secret as it is copied by hand', () => {
       'the secret without it',
     ],
     ['a semicolon in a cookie', cookie, 'clay;and=water', 'a semicolon, which ends a cookie', right],
-  ])('%s', async (_, lines, desk, what, instead) => {
+  ])('%s', async (_, lines, desk, what, hint) => {
     const { events, exit, of, sent } = await runChain(
       chain('  - call: GET kiln /a\n'),
       () => ({}),
@@ -386,11 +386,11 @@ describe('a secret as it is copied by hand', () => {
     );
     const problem = of('step-ended')[0]!.problem!;
     const name = lines.includes('token') ? 'token' : 'value';
-    expect([sent.length, exit, problem.message, problem.instead]).toEqual([
+    expect([sent.length, exit, problem.message, problem.hint]).toEqual([
       0,
       1,
       `the ${name} of the credential desk has ${what}`,
-      instead,
+      hint,
     ]);
     expect(JSON.stringify(events)).not.toMatch(/clay|water|水/);
   });
@@ -410,7 +410,7 @@ describe('a secret as it is copied by hand', () => {
   });
 });
 
-test('cookies: none sends none, and takes none from the answer', async () => {
+test('cookies: none sends none, and takes none from the response', async () => {
   const { sent } = await runChain(
     chain(
       '  - call: GET kiln /set\n  - call: GET kiln /without\n    cookies: none\n  - call: GET kiln /with\n',

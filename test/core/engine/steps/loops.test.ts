@@ -1,4 +1,4 @@
-// Loops, chains of chains, undo: on a virtual clock, with scripted answers.
+// Loops, chains of chains, undo: on a virtual clock, with scripted responses.
 import { describe, expect, test } from '@jest/globals';
 import { NO_PROJECT } from '../../../../src/core/chain/read/read-project.ts';
 import { readChain } from '../../../../src/core/chain/read/read-chain.ts';
@@ -29,7 +29,7 @@ describe('each', () => {
     steps:
       - keep: { found: piece }
     gather: { again: found }
-results: { all: all, sizes: sizes, again: again, turns: "outer.turns[*].ok" }
+results: { all: all, sizes: sizes, again: again, iterations: "outer.iterations[*].ok" }
 `),
       ({ url }) => ({ json: `{"id": "${url.split('/').slice(4, 6).join('')}"}` }),
       { project },
@@ -43,7 +43,7 @@ results: { all: all, sizes: sizes, again: again, turns: "outer.turns[*].ok" }
         { rack: 'B', size: 1 },
       ],
       again: ['a', 'b'],
-      turns: [true, true],
+      iterations: [true, true],
     });
   });
 
@@ -70,16 +70,16 @@ results: { ids: ids }
         ports: {},
       },
     ).then((ran) => {
-      for (const event of ran.events) if (event.event === 'answer-came') running--;
+      for (const event of ran.events) if (event.event === 'response-received') running--;
       return ran;
     });
     expect(plain(results)).toEqual({ ids: Array.from({ length: 20 }, (_, i) => i + 1) });
-    const order = of('turn-ended').map(({ turn }) => turn);
+    const order = of('iteration-ended').map(({ iteration }) => iteration);
     expect(order.toSorted((a, b) => a - b)).toEqual(Array.from({ length: 20 }, (_, i) => i));
     expect(order).not.toEqual(order.toSorted((a, b) => a - b));
   });
 
-  test('a turn that fails stops the loop; with continue the others and the steps below go on', async () => {
+  test('an iteration that fails stops the loop; with continue the others and the steps below go on', async () => {
     const text = (key: string): string =>
       chain(`steps:
   - each: n in range(0, 5)
@@ -90,24 +90,30 @@ results: { ids: ids }
         keep: { id: $.id }
     gather: { ids: id }
   - show: \${length(ids)} of 6
-results: { turns: loop.turns, ids: ids }
+results: { iterations: loop.iterations, ids: ids }
 `);
     const script = ({ url }: { url: string }): Reply =>
       url.endsWith('/2') ? { status: 500 } : { json: `{"id": ${url.at(-1)}}` };
     const stopped = await runChain(text('at-once: 1'), script, { project });
     expect([stopped.exit, stopped.sent.length]).toEqual([1, 3]);
     expect(stopped.of('step-ended').at(-1)).toMatchObject({
-      outcome: 'broke',
-      turns: { held: 2, broke: 1, left: 3 },
+      outcome: 'failed',
+      iterations: { passed: 2, failed: 1, left: 3 },
     });
-    const gone = await runChain(text('turns-on-fail: continue'), script, { project });
-    expect([gone.exit, gone.sent.length, gone.of('said')[0]!.text]).toEqual([1, 6, '5 of 6']);
+    const gone = await runChain(text('when-one-fails: continue'), script, { project });
+    expect([gone.exit, gone.sent.length, gone.of('shown')[0]!.text]).toEqual([1, 6, '5 of 6']);
     expect(plain(gone.results)).toMatchObject({ ids: [0, 1, 3, 4, 5] });
-    expect((plain(gone.results) as { turns: unknown[] }).turns[2]).toMatchObject({ item: 2, ok: false });
-    const few = await runChain(text('turns-on-fail: continue\n    at-least: 6'), script, { project });
+    expect((plain(gone.results) as { iterations: unknown[] }).iterations[2]).toMatchObject({
+      item: 2,
+      ok: false,
+    });
+    const few = await runChain(text('when-one-fails: continue\n    at-least: 6'), script, { project });
     expect([few.exit, few.of('step-ended').at(-1)!.problem]).toEqual([
       1,
-      expect.objectContaining({ code: 'too-few-turns', message: '5 of 6 turns held, and at least 6 must' }),
+      expect.objectContaining({
+        code: 'too-few-iterations',
+        message: '5 of 6 iterations passed, and at least 6 must',
+      }),
     ]);
   });
 
@@ -129,13 +135,13 @@ results: { states: states }
       { project },
     );
     expect([sent.length, plain(results)]).toEqual([3, { states: ['waiting', 'waiting', 'done'] }]);
-    expect(of('turns-began').map(({ of: all }) => all)).toEqual([9, 0]);
+    expect(of('loop-began').map(({ of: all }) => all)).toEqual([9, 0]);
   });
 
   test.each<[string, string, string, RegExp]>([
     ['a text', "'abc'", 'not-a-list', /each goes over a list, and x is text, 'abc'/],
     ['an object', '{ a: 1 }', 'not-a-list', /each goes over a list, and x is an object/],
-    ['too many', 'range(1, 100001)', 'bound-reached', /100001 turns would be more than 100000/],
+    ['too many', 'range(1, 100001)', 'bound-reached', /100001 iterations would be more than 100000/],
     ['nothing', 'x.missing', 'found-nothing', /missing/],
   ])('over %s', async (_, value, code, message) => {
     const { exit, of } = await runChain(
@@ -176,7 +182,7 @@ test('repeat keeps names anew, waits in between, and has a bound', async () => {
 `);
   const script = (_: unknown, nth: number): Reply => ({ json: `{"next": "${nth === 3 ? '' : `c${nth}`}"}` });
   const { exit, sent, of } = await runChain(text('every: 2s'), script, { project });
-  expect([exit, of('said')[0]!.text, of('run-ended')[0]!.elapsed]).toEqual([0, '0,1,2,3', 6000]);
+  expect([exit, of('shown')[0]!.text, of('run-ended')[0]!.elapsed]).toEqual([0, '0,1,2,3', 6000]);
   expect(paths(sent).at(-1)).toBe('GET /pieces?cursor=c2');
   const bound = await runChain(text('up-to: 3'), script, { project });
   expect([bound.exit, bound.of('step-ended').at(-1)!.problem!.code]).toEqual([3, 'bound-reached']);
@@ -318,7 +324,7 @@ cleanup:
       { project, interruptAt: 40 },
     );
     expect(exit).toBe(130);
-    // Those under way when it was interrupted got no answer, so nobody knows their names.
+    // Those under way when it was interrupted got no response, so nobody knows their names.
     expect(made.size).toBeLessThanOrEqual(6);
     expect(order.at(-1)).toBe('last');
     const numbers = order.slice(0, -1).map(Number);
@@ -344,7 +350,7 @@ cleanup:
       id: { value: '7' },
       session: { value: '"‹secret session›"', sealed: 'sealed 21' },
     });
-    expect(of('step-ended').map(({ outcome }) => outcome)).toEqual(['held', 'held']);
+    expect(of('step-ended').map(({ outcome }) => outcome)).toEqual(['passed', 'passed']);
   });
 
   test('--leave does neither, and tells what it leaves', async () => {
@@ -353,7 +359,7 @@ cleanup:
       leave: true,
     });
     expect(sent.every(({ method }) => method === 'POST')).toBe(true);
-    expect(of('left')).toEqual([expect.objectContaining({ undo: 100, cleanup: 1 })]);
+    expect(of('undo-left')).toEqual([expect.objectContaining({ undo: 100, cleanup: 1 })]);
     expect(of('undo-booked')[7]).toMatchObject({ step: '0[7].0', names: { job: { value: '8' } } });
   });
 });

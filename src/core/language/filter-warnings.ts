@@ -57,7 +57,7 @@ export function reviewFilter(
   if (!paths) known.set(selector, (paths = pathsOf(selector)));
   for (const path of paths) {
     if (!items.some((item) => path.find(item) !== undefined)) {
-      environment.remark!({ code: 'path-in-no-item', message: absentMessage(path, items) });
+      environment.warn!({ code: 'path-in-no-item', message: absentMessage(path, items) });
     } else if (path.existence) {
       reviewExistence(environment, path, items, keeps);
     }
@@ -83,7 +83,7 @@ function reviewExistence(
     const kept = items.filter((item) => path.find(item) === empty && keeps(environment, item)).length;
     if (kept === 0) continue;
     const word = String(empty);
-    environment.remark!({
+    environment.warn!({
       code: 'existence-of-false',
       message: `[?${path.text}] kept ${kept} item${kept === 1 ? '' : 's'} whose ${path.text.slice(1).replace(/^\./, '')} is ${word}; for ${empty === false ? `yes write ${path.text} == true` : `a value write ${path.text} != null`}`,
     });
