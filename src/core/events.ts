@@ -139,7 +139,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** How long the pace of the service passed it back, in milliseconds. */
     delayed: z.number().optional(),
     /** It may not be sent twice, or only with the key that it carries. Without it it may. */
-    once: z.union([z.literal('only'), z.literal('by key')]).optional(),
+    resend: z.enum(['never', 'with-key']).optional(),
     key: z.string().optional(),
     /** Which page of a list it asks for, from 1. */
     page: z.int().optional(),
@@ -323,7 +323,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     reason: z.string().optional(),
     problem: problem.optional(),
     /** Of a loop: how many of its iterations passed and failed, and how many were left. */
-    iterations: z.strictObject({ passed: z.int(), failed: z.int(), left: z.int().optional() }).optional(),
+    iterations: z.strictObject({ passed: z.int(), failed: z.int(), notBegun: z.int().optional() }).optional(),
     /** Of a poll: the states it saw, in order. */
     states: z.string().optional(),
     /** Of pages: how many came. */
@@ -344,6 +344,15 @@ export const eventSchema = z.discriminatedUnion('event', [
 
 export type RunEvent = z.infer<typeof eventSchema>;
 export type EventOf<K extends RunEvent['event']> = Extract<RunEvent, { event: K }>;
+type KeysOf<T> = T extends readonly (infer Item)[]
+  ? KeysOf<Item>
+  : T extends object
+    ? string extends keyof T
+      ? KeysOf<T[string & keyof T]>
+      : keyof T | { [K in keyof T]: KeysOf<T[K]> }[keyof T]
+    : never;
+/** A member of an event, or of what stands in one. */
+export type EventMember = KeysOf<RunEvent> & string;
 export type Outcome = z.infer<typeof outcome>;
 export type ExitCode = EventOf<'run-ended'>['exit'];
 export type EventBody = z.infer<typeof body>;

@@ -85,7 +85,7 @@ export const problemCodes = {
     'The file is not YAML 1.2, or uses a part of YAML that has no meaning here (tags, merge keys, a second document).',
   ),
   'yaml-trap': problem(
-    'YAML reads an expression otherwise than it was meant. The line below `instead` is how it should stand; `check --fix` writes it.',
+    'YAML reads an expression otherwise than it was meant. The line below `hint` is how it should stand; `check --fix` writes it.',
   ),
   'unknown-key': problem('The key has no meaning where it stands.'),
   'missing-key': problem('A key that must be there is missing.'),

@@ -130,7 +130,7 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
     ...step.arrived.map(
       ({ answered, method, url }) => ['arrived', `${method} ${url}, answered with ${answered}`] as const,
     ),
-    ...step.said.map((text) => ['says', text] as const),
+    ...step.said.map((text) => ['shows', text] as const),
     ...step.warnings.map(({ message }) => ['warning', message] as const),
   ];
   return {

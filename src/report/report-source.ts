@@ -32,13 +32,13 @@ export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
       `expected  ${condition}`,
       `came      ${got ?? ''}`,
       ...(because === undefined ? [] : [`because   ${because}`]),
-      ...(hint === undefined ? [] : [`instead   ${hint}`]),
+      ...(hint === undefined ? [] : [`hint      ${hint}`]),
     ]),
     ...(failed.length > 0 || !step.problem
       ? []
       : [
           `problem   ${step.problem.message}`,
-          ...(step.problem.hint === undefined ? [] : [`instead   ${step.problem.hint}`]),
+          ...(step.problem.hint === undefined ? [] : [`hint      ${step.problem.hint}`]),
         ]),
     ...(last
       ? [

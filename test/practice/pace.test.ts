@@ -27,11 +27,11 @@ import { createSecureServer } from 'node:http2';
 import { readFileSync } from 'node:fs';
 const [kind, gap, pem] = process.argv.slice(2);
 let last = -Infinity;
-let [came, early] = [0, 0];
+let [got, early] = [0, 0];
 const listener = (request, response) => {
   if (request.url === '/counts') return response.end(JSON.stringify({ got, early }));
   const now = performance.now();
-  came++;
+  got++;
   if (now - last < Number(gap)) {
     early++;
     response.statusCode = 429;
@@ -99,7 +99,7 @@ results: { counts: asked.body }
         await transport.close();
       }
     };
-    // The first request that a process responses takes it some milliseconds more, so that the next would seem early.
+    // The first request that a process answers takes it some milliseconds more, so that the next would seem early.
     await carryOut({ ...chain!, steps: chain!.steps.slice(1), results: [] });
     const { exit, results } = await carryOut(chain!);
     const { early } = results.get('counts') as { early: number };

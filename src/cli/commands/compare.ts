@@ -128,8 +128,8 @@ function print(
     const brief = (value: string | undefined): string => (value === undefined ? 'nothing' : briefJson(value));
     some(lines, kept, ([name, old, now]) => ['kept', `${name}: ${brief(old)}, then ${brief(now)}`]);
     if (!shape) continue;
-    some(lines, shape.got, ([path, kinds]) => ['got', `${path}  ${colours.dim(kinds)}`]);
-    some(lines, shape.went, ([path, kinds]) => ['went', `${path}  ${colours.dim(kinds)}`]);
+    some(lines, shape.got, ([path, kinds]) => ['added', `${path}  ${colours.dim(kinds)}`]);
+    some(lines, shape.went, ([path, kinds]) => ['removed', `${path}  ${colours.dim(kinds)}`]);
     some(lines, shape.changed, ([path, old, now]) => ['kind', `${path}  ${old}, then ${now}`]);
   }
 }

@@ -71,7 +71,7 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
         const { message, hint } = expression.whyNothing(environment);
         const { colours } = terminal;
         terminal.write(
-          `${colours.red(message)}\n${hint === undefined ? '' : `    ${colours.cyan('instead:')} ${hint}\n`}`,
+          `${colours.red(message)}\n${hint === undefined ? '' : `    ${colours.cyan('hint:')} ${hint}\n`}`,
         );
         return 1;
       }
@@ -132,7 +132,7 @@ function refuse(text: string, { message, hint, span, code }: ProblemError['probl
   terminal.write(
     `${colours.red(message)} ${colours.dim(`(${code})`)}\n    ${colours.dim(text)}\n    ${' '.repeat(span?.[0] ?? 0)}${colours.bold('^')}\n`,
   );
-  if (hint !== undefined) terminal.write(`    ${colours.cyan('instead:')} ${hint}\n`);
+  if (hint !== undefined) terminal.write(`    ${colours.cyan('hint:')} ${hint}\n`);
   return 2;
 }
 

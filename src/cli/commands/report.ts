@@ -40,7 +40,7 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     for (const { garbled, id } of sources)
       if (garbled.length > 0)
         terminal.write(
-          `warning  ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
+          `warning ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
         );
     return 0;
   });

@@ -213,7 +213,7 @@ async function writeRunReports(
     try {
       writeFileSync(path, text);
     } catch (error) {
-      terminal.write(`warning  ${path} can’t be written: ${(error as Error).message}\n`);
+      terminal.write(`warning ${path} can’t be written: ${(error as Error).message}\n`);
     }
   }
 }

@@ -110,8 +110,7 @@ function requestLine(
   const [where = '', path] = rest;
   if (where === '' || rest.length > 2)
     fail('wrong-form', 'a request is METHOD SERVICE PATH, or METHOD URL', {
-      hint:
-        `batharon send GET ${services[0] ?? 'https://…'} ${services.length > 0 ? '/racks' : ''}`.trim(),
+      hint: `batharon send GET ${services[0] ?? 'https://…'} ${services.length > 0 ? '/racks' : ''}`.trim(),
     });
   const target = path === undefined ? (atService(where) ?? where) : `${where} ${path}`;
   // The query may hold a key.

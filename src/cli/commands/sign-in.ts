@@ -151,8 +151,7 @@ function choose({ credentials, services }: Project, name: string | undefined): s
       'unknown-credential',
       names.length === 0 ? 'the project has no credentials' : 'the project has several credentials',
       {
-        hint:
-          names.length === 0 ? 'credentials: in batharon.yaml' : `batharon sign-in ${names.join(' | ')}`,
+        hint: names.length === 0 ? 'credentials: in batharon.yaml' : `batharon sign-in ${names.join(' | ')}`,
       },
     )
   );

@@ -142,8 +142,7 @@ function loadSignIns(project: Project): SignInRead[] {
                   level: 'problem' as const,
                   code: 'unknown-name' as const,
                   message: `the chain ${signIn.file} has no result ${word}`,
-                  hint:
-                    results.size > 0 ? `it gives ${[...results].join(', ')}` : 'results: in that chain',
+                  hint: results.size > 0 ? `it gives ${[...results].join(', ')}` : 'results: in that chain',
                   place: part.at(),
                 },
               })),

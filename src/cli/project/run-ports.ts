@@ -50,7 +50,7 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
 
 /** Something that the person should know. */
 function warn(message: string): void {
-  errorTerminal().write(`warning  ${message}\n`);
+  errorTerminal().write(`warning ${message}\n`);
 }
 
 /** The same, said once, whatever is said. */

@@ -30,7 +30,7 @@ export async function runRecorded(
   { options, resumed }: { readonly options: Omit<RunOptions, 'id'>; readonly resumed?: string | undefined },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
-  const warn = (why: string): void => writeTo(2, `warning  this run is not recorded: ${why}\n`);
+  const warn = (why: string): void => writeTo(2, `warning this run is not recorded: ${why}\n`);
   const { id, writer } =
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
   try {

@@ -51,7 +51,7 @@ export function printProblem(
   if (problem.hint !== undefined) {
     const [first = '', ...rest] = wrap(problem.hint, wrapWidth - 14);
     terminal.write(
-      `    ${colours.cyan('instead:')} ${first}\n${rest.map((line) => `             ${line}\n`).join('')}`,
+      `    ${colours.cyan('hint:')} ${first}\n${rest.map((line) => `          ${line}\n`).join('')}`,
     );
   }
   terminal.write('\n');

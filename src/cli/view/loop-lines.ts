@@ -122,16 +122,16 @@ export class LoopLines {
   end(event: EventOf<'step-ended'>, waited: string): void {
     const lines = this.#lines;
     const { colours, width, wrapWidth } = lines.terminal;
-    const { failed = 0, passed = 0, left = 0 } = event.iterations ?? {};
-    const all = passed + failed + left;
+    const { failed = 0, passed = 0, notBegun = 0 } = event.iterations ?? {};
+    const all = passed + failed + notBegun;
     const count =
       // An iteration that was interrupted has neither passed nor broken.
-      failed + left === 0 && event.outcome !== 'interrupted'
+      failed + notBegun === 0 && event.outcome !== 'interrupted'
         ? `${passed} iteration${passed === 1 ? '' : 's'}`
         : [
             `${passed} of ${this.#began.of ?? Math.max(all, passed + 1)} iterations passed`,
             ...(failed > 0 ? [`${failed} failed`] : []),
-            ...(left > 0 ? [`${left} not begun`] : []),
+            ...(notBegun > 0 ? [`${notBegun} not begun`] : []),
           ].join(' · ');
     const tail = [
       ...(this.#calls > 0 ? [`${this.#calls} call${this.#calls === 1 ? '' : 's'}`] : []),

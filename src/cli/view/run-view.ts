@@ -265,12 +265,12 @@ export class RunView {
 
   #notesOf({ notes, said }: SeenStep): void {
     for (const note of notes) this.#lines.line('', this.#terminal.colours.dim(note));
-    for (const text of said) this.#lines.line('says', text);
+    for (const text of said) this.#lines.line('shows', text);
   }
 
   /** Of the steps of an iteration only what they say is shown, and what failed, once the loop has ended. */
   #endedInIteration(step: SeenStep, event: EventOf<'step-ended'>): void {
-    for (const text of step.said) this.#lines.line('says', text);
+    for (const text of step.said) this.#lines.line('shows', text);
     const place = placeOf(event.step);
     if (event.outcome === 'failed' && event.problem)
       this.#loops.get(place.loop)?.failed(step, event, place.iteration ?? 0);

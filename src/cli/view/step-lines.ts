@@ -50,12 +50,13 @@ export class StepLines {
 
   paint(mark: string): string {
     const { colours } = this.terminal;
-    const padded = pad(mark, MARK);
+    // A word as long as the column still stands apart from what follows.
+    const padded = mark.length < MARK ? pad(mark, MARK) : `${mark} `;
     if (mark === 'passed') return colours.green(padded);
     if (mark === 'failed') return colours.bold(colours.red(padded));
     if (mark === 'skipped' || mark === 'waits') return colours.dim(padded);
     if (mark === 'interrupted' || mark === 'warning') return colours.yellow(padded);
-    if (mark === 'says') return colours.cyan(padded);
+    if (mark === 'shows') return colours.cyan(padded);
     return padded;
   }
 

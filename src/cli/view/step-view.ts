@@ -87,7 +87,7 @@ export class StepView {
     for (const [name, { value }] of step.kept) this.#row('kept', `${name}: ${briefJson(value)}`);
     for (const { path, size } of step.saved) this.#row('saved', `${path}, ${sizeWords(size)}`);
     if (step.row) this.#row('row', `${rowWords(step.row)}: ${step.row.row}`);
-    for (const text of step.said) this.#row('says', text);
+    for (const text of step.said) this.#row('shows', text);
     for (const { message } of step.warnings) this.#row('warning', message);
     if (step.states !== undefined) this.#row('states', step.states);
   }

@@ -115,8 +115,8 @@ export function pastOf(
       const { response, failed, sent: event } = request;
       const refused = (response && isRefused(response.status)) || (failed && !failed.reached);
       if (refused) continue;
-      if (event.once === 'by key') key = event.key;
-      if (event.once !== 'only') continue;
+      if (event.resend === 'with-key') key = event.key;
+      if (event.resend !== 'never') continue;
       if (response && response.status < 400) sent.push(seen.request(event, response));
       // One that was sent again since has been decided on.
       else if (step.outcome === 'passed' || request !== step.requests.at(-1) || decisions.notSent(address))

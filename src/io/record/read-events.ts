@@ -1,5 +1,6 @@
 import { EVENT_VERSION } from '../../core/event-version.ts';
 import type { RunEvent } from '../../core/events.ts';
+import { fromVersion1 } from '../../core/record/version-1.ts';
 import { fail } from '../../core/problems.ts';
 import { readRegularFile } from '../secrets/own-folder.ts';
 import type { Span } from './outline.ts';
@@ -35,6 +36,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
   const spans: Span[] = [];
   const garbled: number[] = [];
   let line = 0;
+  let version: number = EVENT_VERSION;
   let start = 0;
   for (;;) {
     const end = bytes.indexOf(NEWLINE, start);
@@ -44,7 +46,9 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
     if (address === undefined || wanted!(address)) {
       const event = parse(bytes.toString('utf8', start, end));
       if (event) {
-        events.push(event);
+        // A run that another version resumed has events of both.
+        if ('version' in event) version = event.version;
+        events.push(version === 1 ? fromVersion1(event) : event);
         spans.push([start, end + 1]);
       } else garbled.push(line);
     }

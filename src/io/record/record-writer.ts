@@ -120,7 +120,7 @@ export class RecordWriter implements RunRecord {
   /** Takes an event as it happens. */
   take(event: RunEvent): void {
     this.#gathered.push(event);
-    if (event.event === 'request-sent' && event.once !== undefined) this.#once.add(event.step);
+    if (event.event === 'request-sent' && event.resend !== undefined) this.#once.add(event.step);
     const settled =
       this.#once.size > 0 &&
       (event.event === 'response-received' || event.event === 'request-failed') &&

@@ -255,7 +255,7 @@ export class Records {
     try {
       const path = join(this.folderOf(id), SUMMARY);
       const read = JSON.parse(readRegularFile(path, LARGEST_SUMMARY, false).toString('utf8')) as RunSummary;
-      return (read.version as number) === 1 && read.run === id ? read : undefined;
+      return (read.version as number) === 2 && read.run === id ? read : undefined;
     } catch {
       return undefined;
     }

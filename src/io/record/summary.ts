@@ -4,7 +4,7 @@ import { isUnnamed } from '../../core/record/step-words.ts';
 
 /** What a run came to, in short, for lists of runs. */
 export interface RunSummary {
-  readonly version: 1;
+  readonly version: 2;
   readonly run: string;
   readonly chain: string;
   readonly file: string;
@@ -93,7 +93,7 @@ export class Summing {
     const { at, chain, environment, file, part, run } = this.#began;
     const problem = this.#failed?.problem ?? this.#ended?.problem;
     return {
-      version: 1,
+      version: 2,
       run,
       chain,
       file,

@@ -36,8 +36,8 @@ describe('demo', () => {
     expect(demo.stderr).toContain('8 glazed pieces wait on rack A3; p1009 costs 53.00');
     expect(demo.stderr).toMatch(/passed\s+delete\s+204/);
     expect(demo.stderr).toMatch(/failed\s+certificate\s+200/);
-    expect(demo.stderr).toMatch(/came\s+'text\/html', a page titled "Kiln closed"/);
-    expect(demo.stderr).toMatch(/stands\s+kiln-closed\.chain\.yaml:\d+:\d+/);
+    expect(demo.stderr).toMatch(/got\s+'text\/html', a page titled "Kiln closed"/);
+    expect(demo.stderr).toMatch(/at\s+kiln-closed\.chain\.yaml:\d+:\d+/);
   });
 
   test('shows no key and no colour', () => {
@@ -68,7 +68,7 @@ describe('run', () => {
     ]);
     expect(code).toBe(0);
     expect(stdout).toMatch(/^\{\n {2}"first": "p1003",\n {2}"serial": 90071992567\d+\n\}\n$/);
-    expect(stderr).toContain('says    the first of 3 is p1003');
+    expect(stderr).toContain('shows   the first of 3 is p1003');
   });
 
   test('--print gives one result as plain text', async () => {
@@ -127,7 +127,7 @@ describe('run', () => {
       'a rack that is not there',
       ['run', '--give', 'rack=Z9'],
       1,
-      /came\s+404[\s\S]*response\s+.*No such rack/,
+      /got\s+404[\s\S]*response\s+.*No such rack/,
     ],
   ])('%s', async (_, args, code, message) => {
     const finished = await batharon(folder, args);
@@ -182,7 +182,7 @@ results: { pinned: pinned, ids: ids }
     const { code, stdout, stderr } = await batharon(own, ['run', ...given]);
     expect([code, stderr]).toEqual([
       0,
-      expect.stringContaining('says    2026-03-01 plain dry [9007199254740993] ‹secret pin›'),
+      expect.stringContaining('shows   2026-03-01 plain dry [9007199254740993] ‹secret pin›'),
     ]);
     expect(stdout).toContain('"pinned": "‹secret pin›"');
     expect(stdout + stderr).not.toMatch(/739-001-22|ember-key/);
@@ -275,8 +275,8 @@ steps:
 
 describe('what a service can do', () => {
   test.each<[string, string, number, RegExp]>([
-    ['500', '', 1, /came\s+500/],
-    ['503', 'retry: { retry-after: 0s, attempts: 1 }', 1, /came\s+503, a page titled "Back in a moment"/],
+    ['500', '', 1, /got\s+500/],
+    ['503', 'retry: { retry-after: 0s, attempts: 1 }', 1, /got\s+503, a page titled "Back in a moment"/],
     ['reset', '', 3, /failed the connection off|closed the connection/],
     [
       'slow-first-byte',
@@ -291,11 +291,11 @@ describe('what a service can do', () => {
       'wrong-type',
       '',
       1,
-      /expected\s+JSON, as its content type application\/json says\s+came\s+a page titled "Kiln closed"/,
+      /expected\s+JSON, as its content type application\/json says\s+got\s+a page titled "Kiln closed"/,
     ],
     ['huge-body', '', 3, /larger than 64 MiB/],
     ['endless-body', '', 3, /larger than 64 MiB/],
-    ['redirect-away', '', 1, /the credential left behind/],
+    ['redirect-away', '', 1, /the credential removed/],
     ['redirect-loop', '', 3, /redirected in a circle/],
   ])('%s', async (mishap, key, exit, message) => {
     const chain = `chain: A\nsteps:\n  - call: GET kiln /pieces\n    query: { mishap: "${mishap}" }\n    ${key}\n`;
@@ -318,7 +318,7 @@ describe('what a service can do', () => {
     expect([code, stderr]).toEqual([3, expect.stringMatching(message)]);
   });
 
-  test('what responses is not HTTP', async () => {
+  test('what answers is not HTTP', async () => {
     const server = createServer((socket) => socket.end('SSH-2.0-Kiln\r\n'));
     await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
     const { port } = server.address() as { port: number };
@@ -413,7 +413,7 @@ results: { __proto__: watched, constructor: constructor }
     });
     const give = ['--give', 'valueOf=3'];
     const ran = await batharon(folder, ['run', ...give]);
-    expect(ran.stderr).toContain('says    A3 5 200 3');
+    expect(ran.stderr).toContain('shows   A3 5 200 3');
     expect([ran.code, ran.stdout]).toEqual([
       0,
       '{\n  "__proto__": [\n    1,\n    2\n  ],\n  "constructor": "A3"\n}\n',

@@ -41,7 +41,7 @@ test('a curl line becomes a step with a locked key; it runs; a value is found an
   expect((await batharon(folder, ['secret', 'list'])).stdout).toBe('local  locked  stored\n');
 
   const tried = await batharon(folder, ['try', 'rack.chain.yaml', 'pieces']);
-  expect([tried.code, tried.stderr.includes('passed    pieces')]).toEqual([0, true]);
+  expect([tried.code, tried.stderr.includes('passed  pieces')]).toEqual([0, true]);
   expect(tried.stdout).toMatch(/^\$\.rack +'A3'$/m);
   expect(tried.stdout).toMatch(/^\$\.pieces\[0\]\.id +'p1003'$/m);
 
@@ -160,7 +160,7 @@ describe('send', () => {
       'a status of 400 or more',
       ['GET', 'kiln', '/pieces/nope'],
       1,
-      /came {4}404 .*\n[\s\S]*failed {3}expected status < 400, got 404/,
+      /got {5}404 .*\n[\s\S]*failed {2}expected status < 400, got 404/,
     ],
     [
       'a service that is not there',
@@ -272,7 +272,7 @@ describe('eval, find and try', () => {
     const first = await batharon(folder, ['try', 'first.chain.yaml', 'piece']);
     expect([first.code, first.stderr]).toEqual([
       0,
-      expect.stringMatching(/passed {4}rack_pieces[\s\S]*passed {4}piece/),
+      expect.stringMatching(/passed {2}rack_pieces[\s\S]*passed {2}piece/),
     ]);
     const second = await batharon(folder, ['try', 'first.chain.yaml', 'piece']);
     expect([second.code, second.stderr]).toEqual([
@@ -296,7 +296,7 @@ test('sign-in says for what and until when; sign-out forgets', async () => {
   const signed = await batharon(folder, ['sign-in']);
   expect([signed.code, signed.stderr]).toEqual([
     0,
-    expect.stringMatching(/passed {4}signed in as desk.*, until 20\d\d-\d\d-\d\dT[\d:]+Z\.\n/),
+    expect.stringMatching(/passed {2,4}signed in as desk.*, until 20\d\d-\d\d-\d\dT[\d:]+Z\.\n/),
   ]);
   expect((await batharon(folder, ['sign-in', 'key'])).stderr).toContain(
     'key is of kind bearer: it goes with each request. Its secrets are there; no request was sent with it. test: GET SERVICE /path',
@@ -344,7 +344,7 @@ test('a picture that lies elsewhere is fetched without the credential, and saved
   expect([added.code, added.stderr]).toEqual([
     0,
     expect.stringMatching(
-      /redirected to http:\/\/localhost:\d+\/pictures\/p1001\.png, the credential left behind/,
+      /redirected to http:\/\/localhost:\d+\/pictures\/p1001\.png, the credential removed/,
     ),
   ]);
 });

@@ -39,7 +39,7 @@ describe('a folder of chains', () => {
     const { code, stderr, stdout } = await batharon(folderWith(FOLDER), ['run', 'chains']);
     expect([code, shown(stderr)]).toEqual([1, NAMES]);
     expect(stderr).toMatch(
-      /\nbroke\. 3 of 4 chains passed, 0 calls, [^\n]*\nbroke {3}chains\/bowl\.chain\.yaml {2}bowl {2}run \w+\n$/,
+      /\nfailed\. 3 of 4 chains passed, 0 calls, [^\n]*\nfailed {2}chains\/bowl\.chain\.yaml {2}bowl {2}run \w+\n$/,
     );
     expect(Object.keys(JSON.parse(stdout) as object)).toEqual(
       ['anagama', 'deep/cup', 'deep/dish'].map((name) => `chains/${name}.chain.yaml`),
@@ -50,7 +50,7 @@ describe('a folder of chains', () => {
     const folder = folderWith(FOLDER);
     const { code, stderr } = await batharon(folder, ['run', 'chains', '--jobs', '3', '--junit', 'all.xml']);
     expect([code, shown(stderr).toSorted()]).toEqual([1, NAMES]);
-    const says = [...stderr.matchAll(/^says +(\w+) (\w+ ?\w*)$/gm)].map(
+    const says = [...stderr.matchAll(/^shows +(\w+) (\w+ ?\w*)$/gm)].map(
       ([, name, what]) => `${name!} ${what!}`,
     );
     const order = shown(stderr);

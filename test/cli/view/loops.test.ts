@@ -124,15 +124,15 @@ test('a loop is one line and the first failure of each kind, with 100 iterations
     expect(lines.length).toBeLessThan(30);
     const marks = lines.filter((line) => /^\S/.test(line));
     expect(marks[1]).toMatch(
-      new RegExp(`^failed   look +\\d+ of ${iterations} iterations passed · \\d+ failed`),
+      new RegExp(`^failed  look +\\d+ of ${iterations} iterations passed · \\d+ failed`),
     );
     expect(marks[2]).toBe(
-      `failed   look[3].one, the 4th of ${iterations} iterations: 4, and ${iterations / 10 - 1} more in the same way`,
+      `failed  look[3].one, the 4th of ${iterations} iterations: 4, and ${iterations / 10 - 1} more in the same way`,
     );
     expect(marks[3]).toMatch(
-      /^failed {3}look\[7\]\.one, the 8th of \d+ iterations: 8, and \d+ more in the same way$/,
+      /^failed {2}look\[7\]\.one, the 8th of \d+ iterations: 8, and \d+ more in the same way$/,
     );
-    expect(marks.at(-2)).toBe('says    done');
+    expect(marks.at(-2)).toBe('shows   done');
   }
 });
 

@@ -228,7 +228,7 @@ steps:
   ]);
   expect(code).toBe(1);
   expect(stderr).toMatch(/noted\.csv has no column peice/);
-  expect(stderr).toMatch(/instead\s+piece/);
+  expect(stderr).toMatch(/hint\s+piece/);
   expect(stderr).toMatch(/note\.chain\.yaml:5:5/);
   expect(readFileSync(join(folder, 'noted.csv'), 'utf8')).toBe('piece,code\np1,‹secret code›\n');
   expect(stderr).toContain('the column code holds a secret; a mask was written for it');

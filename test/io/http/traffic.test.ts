@@ -125,7 +125,7 @@ results: { all: all }
       ],
     },
   ]);
-  expect(stderr).toMatch(/says\s+p2/);
+  expect(stderr).toMatch(/shows\s+p2/);
   const bad = await batharon(folder, ['run', '--give', 'pieces=bad.csv']);
   expect([bad.code, bad.stderr]).toEqual([
     1,

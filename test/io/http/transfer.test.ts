@@ -351,7 +351,7 @@ test('charsets as others write them, UTF-16, cells apart by other signs, JSON a 
   );
   expect([problem, exit]).toEqual(['', 0]);
   expect((await runHere(`url: ${url}`, '  - call: GET kiln /broken\n')).problem).toContain(
-    'came line 2: not JSON',
+    'got line 2: not JSON',
   );
   expect((await runHere(`url: ${url}`, '  - call: GET kiln /csv2\n')).problem).toContain(
     'read-as: { csv: ";" }',

@@ -18,11 +18,11 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
     node.offset(segment.span[0]),
     'index-in-each-item',
     `${text.slice(...segment.span)} stands behind ${text.slice(...tree.segments[at - 1]!.span)}, so it looks into each item that was found`,
-    instead(text, tree, at),
+    better(text, tree, at),
   );
 }
 
-function instead(text: string, { span, segments }: QueryTree, at: number): string {
+function better(text: string, { span, segments }: QueryTree, at: number): string {
   const found = text.slice(span[0], segments[at]!.span[0]);
   const rest = text.slice(segments[at]!.span[1], span[1]);
   const [selector] = segments[at]!.selectors;

@@ -11,7 +11,7 @@ import { placed } from '../scope/with-place.ts';
 import { exchange } from '../exchange/exchange.ts';
 import { type Progress } from '../wire/call-result.ts';
 import { type CallResult } from '../wire/call-result.ts';
-import { onceOf } from '../wire/idempotency.ts';
+import { resendPolicy } from '../wire/idempotency.ts';
 import { retriedTooOften, tooLong } from '../pace/pace.ts';
 import { Pausing } from '../scope/backoff.ts';
 import { retryAfterIn, type RetryAfter, readRetryAfter } from '../pace/retry-after.ts';
@@ -52,7 +52,8 @@ export async function sendRepeating(
       failure = error;
     }
     // A call that does not wait as told takes such a response as any other.
-    const retryAfter = result && repeats.obeys ? repeats.retryAfterOf(result.response, clock.now()) : undefined;
+    const retryAfter =
+      result && repeats.obeys ? repeats.retryAfterOf(result.response, clock.now()) : undefined;
     if (retryAfter) {
       context.paceOf(step, request.url)?.wait(retryAfter);
       if (retryAfter.unclear)
@@ -119,7 +120,7 @@ class Repeats {
     this.#context = context;
     this.#step = step;
     this.#retry = step.retry;
-    this.#always = onceOf(step, step.method) !== 'only';
+    this.#always = resendPolicy(step, step.method) !== 'never';
     this.#url = request.url;
     this.#service = request.service;
     const { clock } = context.ports;

@@ -3,7 +3,7 @@ import type { WireResponse, WireRequest } from '../../ports.ts';
 import { shorten } from '../../language/show.ts';
 import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
-import { isSafe, onceOf } from '../wire/idempotency.ts';
+import { isSafe, resendPolicy } from '../wire/idempotency.ts';
 import type { PastResponse, PastRequest } from '../past-run.ts';
 import { summarise } from './report-call.ts';
 
@@ -22,7 +22,7 @@ export function pastResponse(
     const response = responses.take(context.address(step), (sent) => isSame(context, wire, sent));
     return response ?? notSent(step);
   }
-  if (!past || onceOf(step, wire.method) !== 'only') return undefined;
+  if (!past || resendPolicy(step, wire.method) !== 'never') return undefined;
   const address = context.address(step);
   const sent = past.step(address)?.sent.shift();
   if (!sent) return undefined;

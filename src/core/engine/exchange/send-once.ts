@@ -3,7 +3,7 @@ import type { WireResponse, WireRequest } from '../../ports.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
 import { showBody, keep, shownPartial, rounded } from './report-call.ts';
-import { isSafe, onceOf } from '../wire/idempotency.ts';
+import { isSafe, resendPolicy } from '../wire/idempotency.ts';
 import { SavedBody } from '../wire/saved-body.ts';
 import type { Pace } from '../pace/pace.ts';
 import { fileName } from '../scope/file-name.ts';
@@ -51,12 +51,12 @@ export function tellSent(
   {
     request,
     attempt,
-    once,
+    resend,
     delayed,
   }: {
     readonly request: BuiltRequest;
     readonly attempt: number;
-    readonly once: ReturnType<typeof onceOf>;
+    readonly resend: ReturnType<typeof resendPolicy>;
     readonly delayed: number | undefined;
   },
 ): void {
@@ -78,8 +78,8 @@ export function tellSent(
     headers: context.hidden.fields(wire.headers),
     ...(body ? { body } : {}),
     ...(delayed === undefined || delayed < 1 ? {} : { delayed }),
-    ...(once === undefined ? {} : { once }),
-    ...(once === 'by key' ? { key: keyOf(step, wire) } : {}),
+    ...(resend === undefined ? {} : { resend }),
+    ...(resend === 'with-key' ? { key: keyOf(step, wire) } : {}),
     ...(request.page === undefined ? {} : { page: request.page }),
   });
 }
@@ -154,10 +154,10 @@ export async function transmit(
   let deadline: Deadline | undefined;
   let sent = false;
   try {
-    const once = onceOf(step, wire.method);
-    tellSent(context, step, wire, { request, attempt: progress.attempts, once, delayed });
+    const resend = resendPolicy(step, wire.method);
+    tellSent(context, step, wire, { request, attempt: progress.attempts, resend, delayed });
     // Whoever goes on with this run has to know that it was sent.
-    if (once !== undefined) await context.ports.record?.durable();
+    if (resend !== undefined) await context.ports.record?.durable();
     if (step.save) saved = await beginSave(context, step);
     const receive = step.save?.buffered ? undefined : saved;
     // What can be undone is waited for: without its response nobody would know what there is to undo.
@@ -181,7 +181,7 @@ export async function transmit(
       response: { ...received, phases },
       elapsed,
       ...(saved ? { saved } : {}),
-      once: once === 'only' || !isSafe(wire.method),
+      once: resend === 'never' || !isSafe(wire.method),
     };
   } catch (error) {
     await saved?.discard();

@@ -1,13 +1,14 @@
+import type { EventMember } from '../../events.ts';
 import type { SecretsOfRun } from './secrets-of-run.ts';
 
 /** What the program itself wrote: words of its own, addresses of steps, names, files. It is never masked, so it can be relied upon. */
-const OWN: ReadonlySet<string> = new Set([
+const OWN: ReadonlySet<string> = new Set<EventMember>([
   'event',
   'step',
   'failed',
   'changed',
   'digest',
-  'hash',
+  'fingerprint',
   'outcome',
   'code',
   'run',
@@ -18,7 +19,7 @@ const OWN: ReadonlySet<string> = new Set([
   'environment',
   'name',
   'why',
-  'once',
+  'resend',
   'place',
   'file',
   'files',
@@ -26,10 +27,10 @@ const OWN: ReadonlySet<string> = new Set([
 ]);
 
 /** Texts in which members may stand with their names. */
-const SPOKEN: ReadonlySet<string> = new Set([
-  'came',
+const SPOKEN: ReadonlySet<string> = new Set<EventMember>([
+  'got',
   'message',
-  'instead',
+  'hint',
   'text',
   'item',
   'note',
@@ -37,7 +38,6 @@ const SPOKEN: ReadonlySet<string> = new Set([
   'states',
   'url',
   'to',
-  'location',
 ]);
 
 /** Whether values with their names may stand in an event, so that those have to be looked for: most events hold none. */

@@ -227,8 +227,8 @@ class Iterations {
       });
     });
     const { count } = this.#items;
-    const left = count === undefined ? 0 : count - Math.min(this.#begun, count);
-    const iterations = { passed: this.#passed, failed: this.#failed, ...(left > 0 ? { left } : {}) };
+    const notBegun = count === undefined ? 0 : count - Math.min(this.#begun, count);
+    const iterations = { passed: this.#passed, failed: this.#failed, ...(notBegun > 0 ? { notBegun } : {}) };
     const base: Done = {
       iterations,
       ...(this.#ofIteration ? { ofIteration: this.#ofIteration.problem } : {}),
@@ -239,7 +239,7 @@ class Iterations {
       const { address, problem } = this.#stop;
       const tolerated = step.whenOneFails === 'continue' && problem.code !== 'interrupted';
       if (!tolerated || this.#passed >= least) return { ...base, stop: { address, problem }, tolerated };
-    } else if (signal.aborted && left > 0) {
+    } else if (signal.aborted && notBegun > 0) {
       return { ...base, stop: { address: this.#context.address(step), problem: interrupted(signal) } };
     }
     if (this.#passed >= least) return base;

@@ -25,7 +25,7 @@ export interface Done {
   /** Members of the name of the step that only its kind has. */
   readonly members?: readonly (readonly [string, Value])[];
   /** Iterations of a loop, for the event. */
-  readonly iterations?: { readonly passed: number; readonly failed: number; readonly left?: number };
+  readonly iterations?: { readonly passed: number; readonly failed: number; readonly notBegun?: number };
 }
 
 /** Carries out the steps of what holds steps: a loop, a chain that is followed. */

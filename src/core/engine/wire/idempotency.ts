@@ -12,7 +12,7 @@ export function isSafe(method: string): boolean {
 }
 
 /** Whether a request of a step may be sent only once, or again with the same key; nothing where it may be sent again. */
-export function onceOf(step: CallStep, method: string): 'only' | 'by key' | undefined {
+export function resendPolicy(step: CallStep, method: string): 'never' | 'with-key' | undefined {
   if (IDEMPOTENT.has(method) || step.repeatable) return undefined;
-  return step.idempotency ? 'by key' : 'only';
+  return step.idempotency ? 'with-key' : 'never';
 }

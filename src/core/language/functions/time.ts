@@ -98,8 +98,7 @@ export const timeFunctions = [
         return (
           readTime(text, where) ??
           fail('not-a-time', `'${shorten(value, 60)}' is not a time`, {
-            hint:
-              "2024-12-10T08:00:00Z, 2024-12-10, or Tue, 10 Dec 2024 08:00:00 GMT; time(x, 'dd.MM.yyyy') for another form",
+            hint: "2024-12-10T08:00:00Z, 2024-12-10, or Tue, 10 Dec 2024 08:00:00 GMT; time(x, 'dd.MM.yyyy') for another form",
           })
         );
       if (pattern === 'ms')

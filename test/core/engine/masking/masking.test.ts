@@ -484,7 +484,7 @@ steps:
       next: hidden(link('next'))
       door: hidden($.door)
   - call: GET kiln /c/\${door}
-    query: { next: "\${next}", got: "\${came}" }
+    query: { next: "\${next}", got: "\${got}" }
 `,
     ({ method }) => {
       if (method === 'POST')

@@ -126,11 +126,7 @@ describe('what a service says', () => {
     ]);
     expect(of('run-ended')[0]!.elapsed).toBe(40_000);
     const never = await runChain(one('GET kiln /a'), () => busy, { project });
-    expect([never.exit, never.sent.length, problems(never.events)]).toEqual([
-      3,
-      4,
-      ['retry-after-too-long'],
-    ]);
+    expect([never.exit, never.sent.length, problems(never.events)]).toEqual([3, 4, ['retry-after-too-long']]);
     const hour = await runChain(
       one('GET kiln /a'),
       () => ({ status: 429, headers: [['retry-after', '3600']] }),
@@ -146,7 +142,7 @@ describe('what a service says', () => {
     expect([wanted.exit, wanted.sent.length]).toEqual([0, 1]);
   });
 
-  test('naming as-retryAfter alone changes nothing else, and 0s takes the response as it is', async () => {
+  test('naming retry-after alone changes nothing else, and 0s takes the response as it is', async () => {
     const asked = async (method: string, retry: string, reply: Reply) => {
       const { exit, sent, events, of } = await runChain(
         `chain: Test\nsteps:\n  - call: ${method} kiln /a\n    retry: ${retry}\n`,
@@ -161,19 +157,14 @@ describe('what a service says', () => {
       ];
     };
     const broken: Reply = { status: 500 };
-    expect(await asked('GET', '{ as-retryAfter: 10m }', broken)).toEqual([1, 1, [], []]);
-    expect(await asked('GET', '{ as-retryAfter: 10m }', { fails: 'connection-reset' })).toEqual([
-      3,
-      1,
-      [],
-      [],
-    ]);
+    expect(await asked('GET', '{ retry-after: 10m }', broken)).toEqual([1, 1, [], []]);
+    expect(await asked('GET', '{ retry-after: 10m }', { fails: 'connection-reset' })).toEqual([3, 1, [], []]);
     const busy: Reply = { status: 429, headers: [['retry-after', '30']] };
-    expect(await asked('POST', '{ as-retryAfter: 10m }', busy)).toEqual([0, 7, Array(6).fill(30_000), []]);
-    expect(await asked('POST', '{ as-retryAfter: 0s }', busy)).toEqual([1, 1, [], []]);
-    expect(await asked('GET', '{ as-retryAfter: 0s, attempts: 4 }', busy)).toEqual([1, 1, [], []]);
+    expect(await asked('POST', '{ retry-after: 10m }', busy)).toEqual([0, 7, Array(6).fill(30_000), []]);
+    expect(await asked('POST', '{ retry-after: 0s }', busy)).toEqual([1, 1, [], []]);
+    expect(await asked('GET', '{ retry-after: 0s, attempts: 4 }', busy)).toEqual([1, 1, [], []]);
     // A service that does not say when is asked ever more rarely.
-    expect(await asked('POST', '{ as-retryAfter: 10m }', { status: 429 })).toEqual([
+    expect(await asked('POST', '{ retry-after: 10m }', { status: 429 })).toEqual([
       0,
       7,
       [1000, 2000, 4000, 8000, 16_000, 32_000],
@@ -181,7 +172,7 @@ describe('what a service says', () => {
     ]);
     // It may have been processed, and that it is not sent again is said.
     const away: Reply = { status: 503, headers: [['retry-after', '1']] };
-    expect(await asked('POST', '{ as-retryAfter: 10m }', away)).toEqual([1, 1, [], ['not-sent-again']]);
+    expect(await asked('POST', '{ retry-after: 10m }', away)).toEqual([1, 1, [], ['not-sent-again']]);
   });
 
   test('waits for rate-limit fields are said, and one that is long in coming is not waited for', async () => {

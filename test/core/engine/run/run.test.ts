@@ -305,9 +305,7 @@ describe('redirects', () => {
       true,
       false,
     ]);
-    expect(of('redirected')).toMatchObject([
-      { to: 'https://elsewhere.example/b', credential: 'left behind' },
-    ]);
+    expect(of('redirected')).toMatchObject([{ to: 'https://elsewhere.example/b', credential: 'removed' }]);
   });
 
   test.each([
