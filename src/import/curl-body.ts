@@ -82,7 +82,7 @@ export function textPart(part: string): ImportedPart {
   const [, name = part, value = ''] = /^([^=]*)=(.*)$/s.exec(part) ?? [];
   return { name, value };
 }
-export function partOf(part: string, notes: string[]): ImportedPart {
+export function multipartOf(part: string, notes: string[]): ImportedPart {
   const [, name = part, rest = ''] = /^([^=]*)=(.*)$/s.exec(part) ?? [];
   const [value = '', ...options] = rest.split(/;\s*(?=(?:type|filename|headers|encoder)=)/);
   const option = (key: string): string | undefined =>
@@ -102,7 +102,7 @@ export function partOf(part: string, notes: string[]): ImportedPart {
     ? { name, file: value.slice(1), ...more }
     : { name, value: value.replace(/^"(.*)"$/s, '$1'), ...more };
 }
-export function bodyOf(
+export function bodyOfCurl(
   values: Collected,
   headers: [string, string][],
   notes: string[],
@@ -110,7 +110,7 @@ export function bodyOf(
   if (values.form.length + values.formText.length > 0)
     return {
       type: 'multipart',
-      parts: [...values.form.map((part) => partOf(part, notes)), ...values.formText.map(textPart)],
+      parts: [...values.form.map((part) => multipartOf(part, notes)), ...values.formText.map(textPart)],
     };
   if (values.upload[0] !== undefined) {
     // A file that is put has no type of its own.

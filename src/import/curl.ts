@@ -1,5 +1,5 @@
 import { fail } from '../core/problems.ts';
-import { bodyOf, dataText, queryParts } from './curl-body.ts';
+import { bodyOfCurl, dataText, queryParts } from './curl-body.ts';
 import { type Collected, MEANINGS, SHORT } from './curl-options.ts';
 import { markAddress, markBraces, replaceOutputs, variablesIn } from './placeholders.ts';
 import { type ImportedRequest, LEFT_OUT } from './request.ts';
@@ -74,7 +74,7 @@ function requestOf(command: ShellCommand): ImportedRequest {
   if (values.referer[0] !== undefined) headers.push(['Referer', values.referer[0]]);
   if (values.bearer[0] !== undefined) headers.push(['Authorization', `Bearer ${values.bearer[0]}`]);
   const asked = queryParts(values.urlQuery);
-  const given = bodyOf(values, headers, notes);
+  const given = bodyOfCurl(values, headers, notes);
   const moved = flags.has('get') ? dataText(values, notes) : undefined;
   const body = flags.has('get') ? undefined : given;
   if (values.json.length > 0 && !headers.some(([name]) => /^accept$/i.test(name)))

@@ -1,5 +1,5 @@
 import type { Project, Service } from '../core/chain/project.ts';
-import { nameOf } from './placeholders.ts';
+import { nameOfPlaceholder } from './placeholders.ts';
 
 /** What an import gives: a step, and what the project and the chain need for it. Lines are not indented. */
 export interface Draft {
@@ -36,7 +36,7 @@ export function serviceAt(project: Project, url: string): { service: Service; pa
 
 /** A name that the project has not given yet. */
 export function freeName(words: string, taken: { has(name: string): boolean }): string {
-  const name = nameOf(words);
+  const name = nameOfPlaceholder(words);
   if (!taken.has(name)) return name;
   for (let i = 2; ; i++) if (!taken.has(`${name}_${i}`)) return `${name}_${i}`;
 }

@@ -1,8 +1,8 @@
 import { type AnyNode, type CallExpression, type NewExpression, type ObjectExpression, parse } from 'acorn';
 import { objectOf, type Value } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
-import { bodyOf } from './http-message.ts';
-import { markAddress, nameOf, variable } from './placeholders.ts';
+import { bodyOfMessage } from './http-message.ts';
+import { markAddress, nameOfPlaceholder, variable } from './placeholders.ts';
 import type { ImportedBody, ImportedPart, ImportedRequest } from './request.ts';
 import {
   FILE_READERS,
@@ -294,7 +294,7 @@ class Reader {
     const path = this.#fileRead(node);
     if (path !== undefined) return { type: 'file', path };
     if (node.type === 'Literal' || node.type === 'TemplateLiteral' || node.type === 'BinaryExpression')
-      return bodyOf(this.#text(node), headers);
+      return bodyOfMessage(this.#text(node), headers);
     this.#notes.push('a body that is not written out in the snippet');
     return undefined;
   }
@@ -346,12 +346,14 @@ class Reader {
       case 'BinaryExpression':
         return node.operator === '+' ? this.#text(node.left) + this.#text(node.right) : variable('value');
       case 'Identifier':
-        return variable(nameOf(node.name));
+        return variable(nameOfPlaceholder(node.name));
       case 'MemberExpression':
         // process.env.KILN_TOKEN keeps the name of the variable.
         if (node.property.type === 'Identifier')
           return variable(
-            isMember(node.object, 'process', 'env') ? node.property.name : nameOf(node.property.name),
+            isMember(node.object, 'process', 'env')
+              ? node.property.name
+              : nameOfPlaceholder(node.property.name),
           );
         return variable('value');
       case 'CallExpression': {

@@ -55,14 +55,14 @@ export function importHttp(source: string): ImportedRequest {
     method: method.toUpperCase(),
     url: markAddress(/^https?:\/\//.test(target) ? target : `${scheme}://${host!}${target}`),
     headers,
-    ...(body === '' ? {} : { body: bodyOf(body, headers) }),
+    ...(body === '' ? {} : { body: bodyOfMessage(body, headers) }),
     ...(cookies.length > 0 ? { cookies: cookies.join('; ') } : {}),
     notes: [],
   };
 }
 
 /** A body by its content type. */
-export function bodyOf(text: string, headers: [string, string][]): ImportedBody {
+export function bodyOfMessage(text: string, headers: [string, string][]): ImportedBody {
   const type = headers.find(([name]) => /^content-type$/i.test(name))?.[1] ?? '';
   const fields = /x-www-form-urlencoded/i.test(type) ? formFields(text) : undefined;
   if (fields) return { type: 'form', fields };

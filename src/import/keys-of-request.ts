@@ -3,7 +3,7 @@ import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
 import { type Draft, freeName } from './draft.ts';
 import {
   isPlaceholderKey,
-  nameOf,
+  nameOfPlaceholder,
   replaceVariables,
   variablesIn,
   wholeOutput,
@@ -172,7 +172,7 @@ function secretText(
 function variableName(words: string): string {
   return /^[A-Z_][A-Z0-9_]*$/.test(words)
     ? words
-    : nameOf(words.replace(/^(?:your|my|the)[-_ ]+/i, '')).toUpperCase();
+    : nameOfPlaceholder(words.replace(/^(?:your|my|the)[-_ ]+/i, '')).toUpperCase();
 }
 
 function keyParameter(url: string): { name: string; value: string; rest: string } | undefined {

@@ -27,7 +27,9 @@ export function replaceOutputs(text: string, replace: (command: string) => strin
 
 /** `{{name}}`, as documentation and templates leave a value open. */
 export function markBraces(text: string): string {
-  return text.replace(/\{\{\s*([A-Za-z_][\w.-]*)\s*\}\}/g, (_, name: string) => variable(nameOf(name)));
+  return text.replace(/\{\{\s*([A-Za-z_][\w.-]*)\s*\}\}/g, (_, name: string) =>
+    variable(nameOfPlaceholder(name)),
+  );
 }
 
 /** The names of the values that are left open in a text, in their order. */
@@ -50,13 +52,13 @@ export function wholeVariable(text: string): string | undefined {
 export function markAddress(url: string): string {
   return url
     .replace(/\{([A-Za-z_][\w-]*)\}|<([A-Za-z_][\w -]*)>/g, (_, braces?: string, angles?: string) =>
-      variable(nameOf(braces ?? angles ?? '')),
+      variable(nameOfPlaceholder(braces ?? angles ?? '')),
     )
     .replace(/(?<=[^:/]\/):([A-Za-z_]\w*)(?=\/|\?|$)/g, (_, name: string) => variable(name));
 }
 
 /** A name of our language, from any words. */
-export function nameOf(words: string): string {
+export function nameOfPlaceholder(words: string): string {
   const name = words
     .replace(/([a-z0-9])([A-Z])/g, '$1_$2')
     .toLowerCase()

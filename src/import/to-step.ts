@@ -4,7 +4,13 @@ import type { Project } from '../core/chain/project.ts';
 import { isObject, membersOf, objectOf, type Value } from '../core/language/values.ts';
 import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
 import { takeCredential } from './keys-of-request.ts';
-import { nameOf, replaceOutputs, replaceVariables, variable, variablesIn } from './placeholders.ts';
+import {
+  nameOfPlaceholder,
+  replaceOutputs,
+  replaceVariables,
+  variable,
+  variablesIn,
+} from './placeholders.ts';
 import { type ImportedBody, type ImportedPart, type ImportedRequest, LEFT_OUT } from './request.ts';
 import { asTemplate, entry, key, scalar, textEntry } from './yaml-text.ts';
 import { cookiesWithSecrets, isSecretNamed, secretFor, withSecrets } from './step-secrets.ts';
@@ -205,7 +211,7 @@ function textsOf(request: ImportedRequest): string[] {
 /** What another command prints is an input: it is not carried out. */
 function withOpenOutputs(draft: Draft, text: string): string {
   return replaceOutputs(text, (command) => {
-    const name = nameOf(command.slice(0, 40));
+    const name = nameOfPlaceholder(command.slice(0, 40));
     draft.notes.push(
       `$(${holdsKey(command) ? '…' : command}): what it prints is given as --give ${name}="$(…)"`,
     );

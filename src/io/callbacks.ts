@@ -1,7 +1,7 @@
 import { randomBytes } from 'node:crypto';
 import { createServer, type IncomingMessage, type Server } from 'node:http';
 import type { AddressInfo } from 'node:net';
-import type { Callbacks as CallbacksSetting } from '../core/chain/project.ts';
+import type { CallbackSetting as CallbacksSetting } from '../core/chain/project.ts';
 import type { ArrivedRequest, Callbacks } from '../core/ports.ts';
 import { ProblemError } from '../core/problems.ts';
 

@@ -1,3 +1,4 @@
+import { headersOfRecorded } from '../core/record/response.ts';
 import type { Transport, WireResponse, WireRequest } from '../core/ports.ts';
 import type { ProblemCode } from '../core/problem-codes.ts';
 import { ProblemError } from '../core/problems.ts';
@@ -61,13 +62,7 @@ export class ReplayTransport implements Transport {
           : `the run ${this.#run.id} was interrupted before ${request.method} ${request.url} was answered`,
         hint: 'batharon run, which sends it',
       });
-    // The text was decoded before it was recorded.
-    const headers = response.headers
-      .filter(([name]) => name !== 'set-cookie')
-      .map(([name, value]): [string, string] => [
-        name,
-        name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
-      ]);
+    const headers = headersOfRecorded(response.headers.filter(([name]) => name !== 'set-cookie'));
     const whole = { status: response.status, headers, body: bytes, phases: {} };
     if (!request.receive) return whole;
     await request.receive(bytes);

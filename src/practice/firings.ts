@@ -2,7 +2,7 @@ import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import { permits } from './access.ts';
 import { readJson } from './json.ts';
 import { mayNotify, notify } from './notices.ts';
-import type { Guard } from './pieces.ts';
+import type { Precondition } from './pieces.ts';
 import { page, problem, sendJson } from './problem.ts';
 import type { Firing, State } from './state.ts';
 
@@ -26,7 +26,7 @@ function shown(state: State, firing: Firing): Record<string, unknown> {
   return { id, piece, cone, state: stageOf(state, firing), href: `/v1/firings/${id}` };
 }
 
-export function addFirings(server: FastifyInstance, state: State, guard: Guard): void {
+export function addFirings(server: FastifyInstance, state: State, guard: Precondition): void {
   const find = (request: FastifyRequest, reply: FastifyReply): Firing | undefined => {
     const { id } = request.params as { id: string };
     const firing = state.firings.get(id);

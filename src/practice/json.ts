@@ -4,7 +4,7 @@ import { LosslessNumber, parse, stringify } from 'lossless-json';
 export const exact = (text: string): LosslessNumber => new LosslessNumber(text);
 
 /** JSON in which numbers of many digits, or with trailing zeros, stay as they are. */
-export function writeJson(value: unknown): string {
+export function writePracticeJson(value: unknown): string {
   return stringify(value) ?? 'null';
 }
 

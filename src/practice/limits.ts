@@ -9,7 +9,7 @@ interface Bucket {
 }
 
 /** A token bucket and a daily budget for each credential. */
-export class Limits {
+export class RateLimits {
   readonly #state: State;
   readonly #buckets = new Map<string, Bucket>();
 

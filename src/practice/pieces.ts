@@ -6,7 +6,7 @@ import { GLAZES, type Piece, RACKS } from './stock.ts';
 import type { State } from './state.ts';
 
 type Query = Readonly<Record<string, string | string[] | undefined>>;
-export type Guard = (request: FastifyRequest, reply: FastifyReply) => Caller | undefined;
+export type Precondition = (request: FastifyRequest, reply: FastifyReply) => Caller | undefined;
 
 const one = (value: string | string[] | undefined): string | undefined =>
   Array.isArray(value) ? value[0] : value;
@@ -124,7 +124,7 @@ function readDraft(text: string, base: Draft | undefined): Draft | string {
   return { name, rack, glaze, cone, price, state };
 }
 
-export function addPieces(server: FastifyInstance, state: State, guard: Guard): void {
+export function addPieces(server: FastifyInstance, state: State, guard: Precondition): void {
   const find = (request: FastifyRequest, reply: FastifyReply): Piece | undefined => {
     const { id } = request.params as { id: string };
     const piece = state.pieces.get(id);

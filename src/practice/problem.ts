@@ -1,5 +1,5 @@
 import type { FastifyReply } from 'fastify';
-import { writeJson } from './json.ts';
+import { writePracticeJson } from './json.ts';
 
 /** Responses with problem details (RFC 9457). */
 export function problem(
@@ -15,7 +15,13 @@ export function problem(
     .code(status)
     .header('content-type', 'application/problem+json')
     .send(
-      writeJson({ type: 'about:blank', title, status, ...(detail === undefined ? {} : { detail }), ...more }),
+      writePracticeJson({
+        type: 'about:blank',
+        title,
+        status,
+        ...(detail === undefined ? {} : { detail }),
+        ...more,
+      }),
     );
 }
 
@@ -30,5 +36,5 @@ export function page(reply: FastifyReply, status: number, title: string, text: s
 }
 
 export function sendJson(reply: FastifyReply, status: number, value: unknown): FastifyReply {
-  return reply.code(status).header('content-type', 'application/json').send(writeJson(value));
+  return reply.code(status).header('content-type', 'application/json').send(writePracticeJson(value));
 }

@@ -4,7 +4,7 @@ import { authenticate, type Caller, grantToken, isOffice } from './access.ts';
 import { addArchive } from './archive.ts';
 import { addDevice } from './device.ts';
 import { addFirings } from './firings.ts';
-import { Limits } from './limits.ts';
+import { RateLimits } from './limits.ts';
 import { type Mishap, MISHAPS, Moods } from './mishaps.ts';
 import { openapi } from './openapi.ts';
 import { addPieces } from './pieces.ts';
@@ -89,7 +89,7 @@ function credentialOf(request: FastifyRequest): string {
 }
 
 function addRoutes(server: FastifyInstance, state: State): void {
-  const limits = new Limits(state);
+  const limits = new RateLimits(state);
   /** Who asks, if the credential is good and its bucket not empty; otherwise a response has been given. */
   const guard = (request: FastifyRequest, reply: FastifyReply): Caller | undefined => {
     const caller = authenticate(state, request, reply);

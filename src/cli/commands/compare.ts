@@ -2,8 +2,8 @@ import type { ExitCode } from '../../core/events.ts';
 import {
   compareSteps,
   groupSteps,
-  type Shape,
-  shapeOf,
+  type BodyShape,
+  bodyShapeOf,
   type StepDifference,
   type StepGroup,
 } from '../../core/record/compare-runs.ts';
@@ -11,12 +11,13 @@ import { fail } from '../../core/problems.ts';
 import type { Records } from '../../io/record/records.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
-import { responseOf, OpenRun, parseWhere } from '../records/open-run.ts';
+import { responseOf, OpenRun } from '../records/open-run.ts';
+import { parsePlace } from '../../core/address.ts';
 import { agoWords } from '../records/recorded-world.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { briefJson, StepLines } from '../view/step-lines.ts';
 import { outputTerminal, type Terminal } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { padStart } from '../terminal/text-width.ts';
 import { pad } from '../terminal/text-width.ts';
 import { writeTo } from '../terminal/standard-streams.ts';
@@ -39,7 +40,7 @@ export function compare(first: string, second: string, { json }: CompareOptions)
     const records = recordsOf(loadProject(undefined, false).project);
     const [before, after] = [sideOf(records, first), sideOf(records, second)];
     // Two steps are compared whatever they are called.
-    const [one, two] = [parseWhere(first).step, parseWhere(second).step];
+    const [one, two] = [parsePlace(first).step, parsePlace(second).step];
     if ((one === undefined) !== (two === undefined))
       fail('wrong-form', 'a run is compared with a run, and a step with a step', {
         hint: `batharon compare ${before.open.id}:${one ?? two!} ${after.open.id}:${one ?? two!}`,
@@ -59,7 +60,7 @@ export function compare(first: string, second: string, { json }: CompareOptions)
 
 /** A run with its steps, or with the one that is named. Throws `no-record`. */
 function sideOf(records: Records, text: string): Side {
-  const { run, step } = parseWhere(text);
+  const { run, step } = parsePlace(text);
   const open = OpenRun.read(records, records.find(run));
   const groups = groupSteps(open.steps());
   if (step === undefined) return { open, groups };
@@ -72,8 +73,8 @@ function sideOf(records: Records, text: string): Side {
   return { open, groups: new Map([[step, group]]) };
 }
 
-function shapesOf(open: OpenRun, { steps }: StepGroup): Shape {
-  return shapeOf(
+function shapesOf(open: OpenRun, { steps }: StepGroup): BodyShape {
+  return bodyShapeOf(
     steps.map((step) => {
       const response = responseOf(step);
       const value = response && open.value(response);

@@ -15,7 +15,8 @@ import type { Records } from '../../io/record/records.ts';
 import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
-import { attemptAt, findStep, parseWhere } from '../records/open-run.ts';
+import { attemptAt, findStep } from '../records/open-run.ts';
+import { parsePlace } from '../../core/address.ts';
 import { stepNames } from '../records/recorded-world.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { errorTerminal, outputTerminal, writeData } from '../terminal/terminal.ts';
@@ -96,7 +97,7 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
     const where = file === undefined || file === '-' ? 'standard input' : file;
     return { response: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
   }
-  const where = parseWhere(on ?? 'last');
+  const where = parsePlace(on ?? 'last');
   const { open, step } = findStep(records, where);
   const response = attemptAt(step, where)?.response;
   return {

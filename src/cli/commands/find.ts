@@ -6,7 +6,7 @@ import { parsePath, pathStep, scalarsOf } from '../project/jsonpath-text.ts';
 import type { EventOf } from '../../core/events.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { Records } from '../../io/record/records.ts';
-import { responseOf, nameOf, OpenRun } from '../records/open-run.ts';
+import { responseOf, nameOfStep, OpenRun } from '../records/open-run.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
@@ -128,7 +128,7 @@ function stepInto(value: Value | undefined, part: string | number): Value | unde
 function print({ run }: OpenRun, step: RecordedStep, found: readonly Found[]): void {
   const terminal = outputTerminal();
   const { colours, width, wrapWidth } = terminal;
-  const name = nameOf(step);
+  const name = nameOfStep(step);
   const sent = step.attempts.at(-1)?.sent;
   const where = run.file === 'send' ? 'the last request that was sent' : run.file;
   terminal.write(

@@ -11,7 +11,7 @@ import { agoWords } from '../records/recorded-world.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { padStart } from '../terminal/text-width.ts';
 import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';

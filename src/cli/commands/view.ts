@@ -1,3 +1,4 @@
+import { asWritten, iterationAt } from '../../core/address.ts';
 import { whereWords } from '../records/where.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
@@ -8,13 +9,16 @@ import type { Records } from '../../io/record/records.ts';
 import { asCurl } from '../records/as-curl.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
-import { attemptAt, findStep, OpenRun, leadsTo, parseWhere, type Where } from '../records/open-run.ts';
+import { attemptAt, findStep, OpenRun } from '../records/open-run.ts';
+import { leadsTo } from '../../core/address.ts';
+import { parsePlace } from '../../core/address.ts';
+import { type RecordPlace } from '../../core/address.ts';
 import { agoWords } from '../records/recorded-world.ts';
 import { recordsOf } from '../records/run-recorded.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { StepView } from '../view/step-view.ts';
 import { outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
 import { widthOf } from '../terminal/text-width.ts';
@@ -31,7 +35,7 @@ const MORE_ITERATIONS = 20;
 export function view(text: string | undefined, options: ViewOptions): Promise<ExitCode> {
   return guarded(async () => {
     const records = recordsOf(loadProject(undefined, false).project);
-    const where = parseWhere(text ?? 'last');
+    const where = parsePlace(text ?? 'last');
     const terminal = outputTerminal();
     if (where.step === undefined) {
       if (options.asCurl)
@@ -39,11 +43,11 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
       viewRun(terminal, records, records.find(where.run));
       return 0;
     }
-    const iteration = /^(.*)\[(\d+)\]$/.exec(where.step);
+    const iteration = iterationAt(where.step);
     if (iteration) {
       viewIteration(terminal, records, records.find(where.run), {
-        loop: iteration[1]!,
-        number: Number(iteration[2]),
+        loop: iteration.loop,
+        number: iteration.iteration,
       });
       return 0;
     }
@@ -107,7 +111,7 @@ function sayFailed(terminal: Terminal, open: OpenRun, below?: string): void {
     // What failed inside a step is said of that.
     if (outcome !== 'failed' || !problem || began.type === 'group') continue;
     if (below !== undefined && !isIn(address, below)) continue;
-    const written = `${address.replace(/\[\d+\]/g, '[]')} ${problem.code}`;
+    const written = `${asWritten(address)} ${problem.code}`;
     const known = first.get(written);
     if (known) known.times++;
     else first.set(written, { step, problem, times: 1 });
@@ -190,7 +194,7 @@ function viewIteration(
   }
 }
 
-function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: Where): void {
+function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: RecordPlace): void {
   const inner = step.iterations.length > 0 || step.steps.length > 0;
   if (inner) {
     head(
@@ -207,7 +211,7 @@ function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: 
   new StepView(terminal, open).show(step, wanted);
 }
 
-function printCurl(open: OpenRun, step: RecordedStep, where: Where): ExitCode {
+function printCurl(open: OpenRun, step: RecordedStep, where: RecordPlace): ExitCode {
   const attempt = attemptAt(step, where);
   if (!attempt) return fail('no-record', `${step.address} sent no request`);
   const text = asCurl(attempt, open.bytes(attempt.sent));

@@ -1,4 +1,5 @@
-import { readBody } from '../../core/engine/wire/read-response.ts';
+import { headersOfRecorded } from '../../core/record/response.ts';
+import { readResponseBody } from '../../core/engine/wire/read-response.ts';
 import type { EventOf } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import type { Maybe } from '../../core/language/values.ts';
@@ -9,6 +10,7 @@ import { allSteps } from '../../report/report-source.ts';
 import { formats } from '../../io/files/formats.ts';
 import type { ReadEvents } from '../../io/record/read-events.ts';
 import type { Records } from '../../io/record/records.ts';
+import { leadsTo, type RecordPlace } from '../../core/address.ts';
 
 type Response = EventOf<'response-received'>;
 
@@ -81,12 +83,7 @@ export class OpenRun {
   value(response: Response): Maybe {
     const bytes = this.bytes(response);
     if (!bytes) return undefined;
-    // Texts were decoded before they were recorded.
-    const headers = response.headers.map(([name, value]): [string, string] => [
-      name,
-      name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
-    ]);
-    const read = readBody(headers, bytes, {}, formats);
+    const read = readResponseBody(headersOfRecorded(response.headers), bytes, {}, formats);
     return read instanceof Promise ? this.text(response) : read.value;
   }
 }
@@ -97,33 +94,12 @@ export function responseOf({ attempts }: RecordedStep): Response | undefined {
 }
 
 /** The name of a step, if it has one. */
-export function nameOf({ address }: RecordedStep): string | undefined {
+export function nameOfStep({ address }: RecordedStep): string | undefined {
   return /(?:^|\.)([A-Za-z_]\w*)$/.exec(address)?.[1];
 }
 
-/** What a person may write for a place in the records: `RUN:STEP`, `…/page-3`, `…/attempt-2`. */
-export interface Where {
-  readonly run: string;
-  readonly step?: string;
-  readonly attempt?: number;
-  readonly page?: number;
-}
-
-/** Reads `RUN:STEP/attempt-2`. Throws `wrong-form`. */
-export function parseWhere(text: string): Where {
-  const [, run = '', step, part, count] =
-    /^([^:]*)(?::([^/]+)(?:\/(page|attempt)-(\d+))?)?$/.exec(text) ?? [];
-  if (text !== '' && run === '' && step === undefined)
-    fail('wrong-form', `${text} is no place in a record`, { hint: 'last:fire[17].load, or …/attempt-2' });
-  return {
-    run: run === '' ? 'last' : run,
-    ...(step === undefined ? {} : { step }),
-    ...(part === undefined ? {} : { [part]: Number(count) }),
-  };
-}
-
 /** The attempt of a step that is meant; the last one that got a response where nothing is said. */
-export function attemptAt(step: RecordedStep, { attempt, page }: Where): RecordedAttempt | undefined {
+export function attemptAt(step: RecordedStep, { attempt, page }: RecordPlace): RecordedAttempt | undefined {
   const found =
     attempt !== undefined
       ? step.attempts[attempt - 1]
@@ -141,18 +117,10 @@ export function attemptAt(step: RecordedStep, { attempt, page }: Where): Recorde
   return found;
 }
 
-/** Whether the events of a step are needed to tell of another one: those of it, of what it stands in, and of what is inside. */
-export function leadsTo(wanted: string): (address: string) => boolean {
-  return (address) =>
-    address === wanted ||
-    (wanted.startsWith(address) && /^[.[@]/.test(wanted.slice(address.length))) ||
-    (address.startsWith(wanted) && /^[.[@]/.test(address.slice(wanted.length)));
-}
-
 /** Finds a step in the records: in the run that is named, or the latest one that has it. Throws `no-record`. */
 export function findStep(
   records: Records,
-  where: Where,
+  where: RecordPlace,
 ): { readonly open: OpenRun; readonly step: RecordedStep } {
   const { run, step: wanted } = where;
   const ids = run === 'last' ? records.latest() : [records.find(run)];
@@ -170,7 +138,7 @@ export function findStep(
     const step =
       wanted === undefined
         ? all.findLast((one) => responseOf(one))
-        : (open.step(wanted) ?? all.find((one) => nameOf(one) === wanted));
+        : (open.step(wanted) ?? all.find((one) => nameOfStep(one) === wanted));
     if (step) return { open, step };
     if (wanted === undefined) fail('no-record', `no step of the run ${id} got a response`);
     known ??= namesNear(records, id, wanted);

@@ -4,7 +4,7 @@ import { objectOf, type Value } from '../../core/language/values.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { LockedStore } from '../../io/secrets/locked-store.ts';
 import type { Records } from '../../io/record/records.ts';
-import { responseOf, nameOf, OpenRun } from './open-run.ts';
+import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
 
 /** How many runs are looked through for what a step needs. */
 const LOOKED_THROUGH = 10;
@@ -27,7 +27,7 @@ export function stepNames(open: OpenRun, step: RecordedStep): [string, Value][] 
   const names: [string, Value][] = [];
   for (const other of open.steps()) {
     names.push(...keptNames(other));
-    const name = nameOf(other);
+    const name = nameOfStep(other);
     if (name !== undefined) names.push([name, stepObject(open, other)]);
   }
   const response = responseOf(step);

@@ -7,7 +7,7 @@ import { RunFold } from '../../core/record/run-fold.ts';
 import { type RunSummary, Summing } from '../../io/record/summary.ts';
 import { RunView } from '../view/run-view.ts';
 import { type Terminal, writeData } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 
 type CarryOut<P> = (planned: P, show: (event: RunEvent) => void) => Promise<RunResult | undefined>;
 

@@ -1,3 +1,4 @@
+import { asWritten } from '../../core/address.ts';
 import type { EventOf } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { isUnnamed } from '../../core/record/step-words.ts';
@@ -44,6 +45,6 @@ export class FailureKinds {
 
 /** Failures are of one kind where the same step failed in the same way. */
 function kindOf({ response, began, failed }: SeenStep, { problem }: EventOf<'step-ended'>): string {
-  const where = began.step.replace(/\[\d+\]/g, '[]');
+  const where = asWritten(began.step);
   return [where, problem?.code, failed[0]?.condition, response?.status].join(' ');
 }

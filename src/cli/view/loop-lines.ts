@@ -1,6 +1,6 @@
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { FailureKinds } from './failure-kinds.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';

@@ -1,3 +1,4 @@
+import { outermostIteration } from '../../core/address.ts';
 import { whereWords } from '../records/where.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { rowWords } from '../../core/record/row-words.ts';
@@ -6,8 +7,8 @@ import { isOfSignIn } from '../../core/engine/sign-in/sign-in-events.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import { type Terminal } from '../terminal/terminal.ts';
-import { sizeWords } from '../terminal/units.ts';
-import { timeWords } from '../terminal/units.ts';
+import { sizeWords } from '../../core/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { wrap } from '../terminal/text-width.ts';
 import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
@@ -377,8 +378,7 @@ function isInIteration(address: string): boolean {
 
 /** The outermost loop that an address leads into, and the iteration of it. */
 function placeOf(address: string): { readonly loop: string; readonly iteration?: number } {
-  const [, loop, iteration] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
-  return loop === undefined ? { loop: address } : { loop, iteration: Number(iteration) };
+  return outermostIteration(address) ?? { loop: address };
 }
 
 /** How much was left of undo and cleanup, in words. */

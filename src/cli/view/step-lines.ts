@@ -2,7 +2,7 @@ import type { EventOf } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { shorten, visible } from '../../core/language/show.ts';
 import { type Terminal } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { wrap } from '../terminal/text-width.ts';
 import { chop } from '../terminal/text-width.ts';
 import { padStart } from '../terminal/text-width.ts';

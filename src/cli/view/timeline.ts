@@ -4,10 +4,10 @@ import {
   type RecordedIteration,
   iterationCounts,
 } from '../../core/record/recorded-run.ts';
-import { nameOf } from '../records/open-run.ts';
+import { nameOfStep } from '../records/open-run.ts';
 import { StepLines } from './step-lines.ts';
 import { type Terminal } from '../terminal/terminal.ts';
-import { timeWords } from '../terminal/units.ts';
+import { timeWords } from '../../core/units.ts';
 import { padStart } from '../terminal/text-width.ts';
 import { pad } from '../terminal/text-width.ts';
 import { fit } from '../terminal/text-width.ts';
@@ -101,7 +101,7 @@ export class Timeline {
       name:
         '  '.repeat(depth) +
         signInWords(step) +
-        (nameOf(step) ?? (last ? `${last.sent.method} ${last.sent.written}` : began.title)),
+        (nameOfStep(step) ?? (last ? `${last.sent.method} ${last.sent.written}` : began.title)),
       about,
       time: outcome === 'skipped' ? undefined : elapsed,
       stretches: outcome === 'skipped' ? [] : stretchesOf(step),
@@ -178,7 +178,7 @@ export class Timeline {
         const at = atEnd
           ? 'its end'
           : failed
-            ? (nameOf(failed) ?? failed.began.title)
+            ? (nameOfStep(failed) ?? failed.began.title)
             : iteration.failed?.replace(/^.*\]\./, '');
         return [
           {

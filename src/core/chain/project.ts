@@ -11,7 +11,7 @@ export interface Service {
   /** What holds for each of its calls. */
   readonly expect: readonly Expectation[];
   readonly retry?: Retry;
-  readonly pace?: Pace;
+  readonly pace?: PaceSetting;
   readonly tls?: Tls;
   readonly proxy?: Template;
   readonly redirects?: number;
@@ -24,7 +24,7 @@ export interface Service {
 }
 
 /** How fast a service may be asked. */
-export interface Pace {
+export interface PaceSetting {
   /** So many calls in so many milliseconds. */
   readonly rate?: { readonly count: number; readonly period: number };
   /** How many of them may go at the same moment. */
@@ -119,12 +119,12 @@ export interface Project {
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
   /** Where the listener for callbacks is, and where services elsewhere reach it. */
-  readonly callbacks?: Callbacks;
+  readonly callbacks?: CallbackSetting;
   /** How many runs are recorded at most, and how much they may take, in bytes. */
   readonly records?: { readonly runs?: number; readonly size?: number };
 }
 
-export interface Callbacks {
+export interface CallbackSetting {
   readonly host: string;
   readonly port: number;
   readonly publicUrl?: string;

@@ -2,7 +2,7 @@ import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
 import type { Environment } from './environment.ts';
 import { reviewFilter } from './filter-warnings.ts';
-import type { Parameter } from './functions/define.ts';
+import type { FunctionParameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
 import { isDropping } from './tree.ts';
 import { BIT, kindWords, withArticle } from './kinds.ts';
@@ -325,7 +325,7 @@ const QUIET_IN_FILTER: ReadonlySet<string> = new Set([
   'pattern-invalid',
 ]);
 
-function compileArgument(tree: Tree, parameter: Parameter, name: string, filter: boolean): Pass {
+function compileArgument(tree: Tree, parameter: FunctionParameter, name: string, filter: boolean): Pass {
   switch (parameter.passing) {
     case 'nodes':
       return compileNodeList(tree, filter);

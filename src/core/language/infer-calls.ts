@@ -4,7 +4,7 @@ import { formatDate, isZone } from './dates.ts';
 import { formatNumber } from './format-number.ts';
 import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
 import { kindOf } from './values.ts';
-import { type FunctionDefinition, type Parameter, signature } from './functions/define.ts';
+import { type FunctionDefinition, type FunctionParameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
 import type { Inferring, InferContext } from './inferring.ts';
 import { ANY, BIT, JSON_VALUE, type Kind, kindWords, mayBe, YES_NO } from './kinds.ts';
@@ -116,7 +116,7 @@ function hasRightArity(self: Inferring, tree: CallTree, definition: FunctionDefi
 function inferArgument(
   self: Inferring,
   tree: Tree,
-  parameter: Parameter,
+  parameter: FunctionParameter,
   {
     definition,
     first,
@@ -196,7 +196,7 @@ function inferNodes(
 function checkLiteral(
   self: Inferring,
   tree: Tree,
-  { literal, name }: Parameter,
+  { literal, name }: FunctionParameter,
   first: Kind | undefined,
 ): void {
   if (literal === undefined || tree.type !== 'literal' || typeof tree.value !== 'string') return;

@@ -1,8 +1,9 @@
+import { asWritten } from '../address.ts';
 import { isObject, kindOf, type Maybe, type Value } from '../language/values.ts';
 import type { RecordedStep } from './recorded-run.ts';
 
 /** The kinds of all parts of values, by their paths; `[]` stands for any item of a list. */
-export type Shape = ReadonlyMap<string, ReadonlySet<string>>;
+export type BodyShape = ReadonlyMap<string, ReadonlySet<string>>;
 
 /** What differs between two shapes. */
 export interface ShapeDifference {
@@ -48,20 +49,20 @@ function addShape(shape: Map<string, Set<string>>, value: Value, path: string): 
 }
 
 /** The shape that some responses have together. */
-export function shapeOf(values: Iterable<Maybe>): Shape {
+export function bodyShapeOf(values: Iterable<Maybe>): BodyShape {
   const shape = new Map<string, Set<string>>();
   for (const value of values) if (value !== undefined) addShape(shape, value, '$');
   return shape;
 }
 
 /** How one shape differs from an earlier one; nothing where it does not. What is inside of something new or gone is not told. */
-export function compareShapes(before: Shape, after: Shape): ShapeDifference | undefined {
+export function compareShapes(before: BodyShape, after: BodyShape): ShapeDifference | undefined {
   const words = (kinds: ReadonlySet<string>): string => [...kinds].sort().join(' or ');
-  const inNew = (path: string, known: Shape): boolean => {
+  const inNew = (path: string, known: BodyShape): boolean => {
     const outer = path.replace(/(?:\.[A-Za-z_]\w*|\['(?:[^'\\]|\\.)*'\]|\[\])$/, '');
     return outer !== path && !known.has(outer);
   };
-  const added = (from: Shape, to: Shape): [string, string][] =>
+  const added = (from: BodyShape, to: BodyShape): [string, string][] =>
     [...to].flatMap(([path, kinds]) => (from.has(path) || inNew(path, from) ? [] : [[path, words(kinds)]]));
   const got = added(before, after);
   const went = added(after, before);
@@ -76,7 +77,7 @@ export function compareShapes(before: Shape, after: Shape): ShapeDifference | un
 export function groupSteps(steps: Iterable<RecordedStep>): Map<string, StepGroup> {
   const groups = new Map<string, StepGroup>();
   for (const step of steps) {
-    const address = step.address.replace(/\[\d+\]/g, '[]');
+    const address = asWritten(step.address);
     const group = groups.get(address);
     if (group) group.steps.push(step);
     else groups.set(address, { address, steps: [step] });
@@ -88,7 +89,7 @@ export function groupSteps(steps: Iterable<RecordedStep>): Map<string, StepGroup
 export function compareSteps(
   before: StepGroup,
   after: StepGroup,
-  shapes: readonly [Shape, Shape],
+  shapes: readonly [BodyShape, BodyShape],
 ): StepDifference | undefined {
   const differing = (of: (group: StepGroup) => string): readonly [string, string] | undefined => {
     const [old, now] = [of(before), of(after)];

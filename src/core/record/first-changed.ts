@@ -1,3 +1,4 @@
+import { asWritten } from '../address.ts';
 import { type Chain, type Step, stepsIn } from '../chain/model.ts';
 import type { Past, PastStep } from '../engine/past-run.ts';
 
@@ -51,7 +52,7 @@ export function fromFirstChanged(
   const places = new Map(all.map(({ address }, i) => [address, i]));
   const from = whole ? 0 : firstChanged(all, past, also);
   const isAgain = (address: string): boolean => {
-    const place = places.get(address.replace(/\[\d+\]/g, '[]'));
+    const place = places.get(asWritten(address));
     return place !== undefined && all[place]!.end > from;
   };
   const first = all[from]?.address;
@@ -71,7 +72,7 @@ export function fromFirstChanged(
   };
 
   function isAnew(address: string): boolean {
-    const place = places.get(address.replace(/\[\d+\]/g, '[]'));
+    const place = places.get(asWritten(address));
     return place !== undefined && place >= from;
   }
 }

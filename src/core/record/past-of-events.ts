@@ -1,3 +1,5 @@
+import { headersOfRecorded } from './response.ts';
+import { asWritten, iterationAt } from '../address.ts';
 import { isSafe } from '../engine/wire/idempotency.ts';
 import {
   SAID_PROCESSED,
@@ -155,7 +157,7 @@ function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
     if (outcome !== 'passed' && sent.length === 0) continue;
     for (let at = address; at !== ''; at = at.slice(0, Math.max(0, at.lastIndexOf('.')))) {
       done.add(at);
-      done.add(at.replace(/\[\d+\]$/, ''));
+      done.add(iterationAt(at)?.loop ?? at);
     }
   }
   return done;
@@ -164,14 +166,13 @@ function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
 /** Responses by the addresses of steps as written, since the items of a loop may stand in another order now. */
 function responsesOf(seen: Seen): PastResponses {
   const byStep = new Map<string, PastRequest[]>();
-  const inLoops = (address: string): string => address.replace(/\[\d+\]/g, '[]');
   return {
     take: (address, isSame) => {
-      const written = inLoops(address);
+      const written = asWritten(address);
       let requests = byStep.get(written);
       if (!requests) {
         requests = [...seen.steps]
-          .filter(([other]) => inLoops(other) === written)
+          .filter(([other]) => asWritten(other) === written)
           .flatMap(([, step]) => step.requests)
           .flatMap(({ response, sent }) =>
             response && !isSafe(sent.method) ? [seen.request(sent, response)] : [],
@@ -278,7 +279,7 @@ class Seen {
   }
 
   #stepBegan({ fingerprint, step: address }: EventOf<'step-began'>): void {
-    this.#fingerprints.set(address.replace(/\[\d+\]/g, '[]'), fingerprint);
+    this.#fingerprints.set(asWritten(address), fingerprint);
     const known = this.steps.get(address);
     if (!known) {
       this.steps.set(address, { fingerprint, kept: new Map(), requests: [] });
@@ -367,12 +368,7 @@ class Seen {
         'cannot-resume',
         `the body of a response that can’t be had again is not in the record: ${body.digest!}`,
       );
-    // The text was decoded before it was recorded.
-    const plain = headers.map(([name, value]): [string, string] => [
-      name,
-      name === 'content-type' ? value.replace(/;\s*charset=[^;]*/i, '') : value,
-    ]);
-    return { status, headers: plain, body: bytes, phases: phases as Phases };
+    return { status, headers: headersOfRecorded(headers), body: bytes, phases: phases as Phases };
   }
 
   #open(sealed: string): string {

@@ -1,5 +1,5 @@
 /** A token with all that is known of it. */
-export interface Token {
+export interface KeptToken {
   readonly text: string;
   readonly scope?: string;
   /** Milliseconds since 1970; nothing where the service does not say. */
@@ -9,8 +9,8 @@ export interface Token {
 
 /** Keeps tokens between runs, sealed; by the credential and what it is for. */
 export interface KeptTokens {
-  get(key: string): Token | undefined;
-  set(key: string, token: Token): Promise<void>;
+  get(key: string): KeptToken | undefined;
+  set(key: string, token: KeptToken): Promise<void>;
   remove(key: string): Promise<void>;
   /** Does something for a token that no other process does at the same time: of several that renew it, one does. */
   alone<T>(key: string, work: () => Promise<T>): Promise<T>;

@@ -5,7 +5,7 @@ import type { OAuthGrant } from '../../core/chain/keys/credential-keys.ts';
 import { Bound } from '../../core/engine/time/bound.ts';
 import type { Clock, FilledCredential } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import type { Token } from './kept-tokens.ts';
+import type { KeptToken } from './kept-tokens.ts';
 import { listenForRedirect } from './loopback.ts';
 import { type Server, signingKey } from './oauth2-server.ts';
 import type { Person } from './person.ts';
@@ -238,7 +238,7 @@ function personLimit(
 }
 
 /** What a token endpoint granted. */
-export function tokenOf(granted: oauth.TokenEndpointResponse, now: number): Token {
+export function tokenOf(granted: oauth.TokenEndpointResponse, now: number): KeptToken {
   return {
     text: granted.access_token,
     ...(granted.scope === undefined ? {} : { scope: granted.scope }),

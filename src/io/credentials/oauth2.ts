@@ -1,7 +1,7 @@
 import { createHash } from 'node:crypto';
 import type { OAuthGrant } from '../../core/chain/keys/credential-keys.ts';
 import type { Authorisation, Clock, FilledCredential, Transport, HeaderList } from '../../core/ports.ts';
-import type { KeptTokens, Token } from './kept-tokens.ts';
+import type { KeptTokens, KeptToken } from './kept-tokens.ts';
 import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';
 import { signInProblem } from './oauth2-problems.ts';
 import { type Server, serverOf } from './oauth2-server.ts';
@@ -14,7 +14,7 @@ const EARLY = 30_000;
 const KEPT: ReadonlySet<OAuthGrant> = new Set(['device', 'browser', 'refresh-token']);
 
 interface Current {
-  readonly token: Token;
+  readonly token: KeptToken;
   /** It replaced one that was thrown away after a 401, so a 401 now has another reason. */
   readonly renewed: boolean;
   /** A service has accepted it. */
@@ -28,7 +28,7 @@ export class OAuth2 {
   readonly #person: Person;
   readonly #kept: KeptTokens;
   readonly #current = new Map<string, Current>();
-  readonly #underWay = new Map<string, Promise<Token>>();
+  readonly #underWay = new Map<string, Promise<KeptToken>>();
   /** Tokens that were refused, by their credentials. */
   readonly #refused = new Map<string, string>();
 
@@ -58,7 +58,7 @@ export class OAuth2 {
     return first ? { ...authorisation(token), signedIn } : authorisation(token);
   }
 
-  #isFresh({ until }: Token): boolean {
+  #isFresh({ until }: KeptToken): boolean {
     return until === undefined || until - EARLY > this.#clock.now();
   }
 
@@ -86,14 +86,14 @@ export class OAuth2 {
   }
 
   /** A token that is kept, one that its refresh token gives, or a new one. */
-  async #get(filled: FilledCredential, signal: AbortSignal): Promise<Token> {
+  async #get(filled: FilledCredential, signal: AbortSignal): Promise<KeptToken> {
     const grant = filled.fields.get('grant') as OAuthGrant;
     if (!KEPT.has(grant)) return this.#fetch(filled, grant, signal);
     // One process renews, the others wait and take its token: a refresh token that rotates may be used once only.
     return this.#kept.alone(keyOf(filled), () => this.#fetch(filled, grant, signal));
   }
 
-  async #fetch(filled: FilledCredential, grant: OAuthGrant, signal: AbortSignal): Promise<Token> {
+  async #fetch(filled: FilledCredential, grant: OAuthGrant, signal: AbortSignal): Promise<KeptToken> {
     const keeps = KEPT.has(grant);
     const kept = keeps ? this.#kept.get(keyOf(filled)) : undefined;
     const refused = this.#refused.get(filled.credential.name);
@@ -121,7 +121,7 @@ export class OAuth2 {
   }
 }
 
-function authorisation({ text, refresh: next }: Token): Authorisation {
+function authorisation({ text, refresh: next }: KeptToken): Authorisation {
   return {
     headers: [['authorization', `Bearer ${text}`]],
     query: [],

@@ -4,7 +4,7 @@ import { readFileSync, statSync } from 'node:fs';
 const BETWEEN_LOOKS = 150;
 
 /** A file as it was read. */
-export interface ReadFile {
+export interface ReadBytes {
   readonly path: string;
   /** Nothing where it could not be read. */
   readonly text: string | undefined;
@@ -14,7 +14,7 @@ export interface ReadFile {
  * Waits until one of the files holds another text than the one that was read. Gives the paths of those that do; none where
  * the signal ended it. A file that is gone for a moment, as while an editor replaces it, is waited for.
  */
-export async function untilChanged(files: readonly ReadFile[], signal: AbortSignal): Promise<string[]> {
+export async function untilChanged(files: readonly ReadBytes[], signal: AbortSignal): Promise<string[]> {
   const looks = new Map<string, string>();
   while (!signal.aborted) {
     const changed = files.filter(({ path, text }) => {

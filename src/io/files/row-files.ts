@@ -142,7 +142,7 @@ async function lookOf(whole: string): Promise<string> {
 const files = new Map<string, RowFile>();
 
 /** Writes a row into a file; `shown` is its path as written. Throws `row-not-fitting`, `file-not-written`. */
-export function writeRow(whole: string, shown: string, row: NewRow): Promise<WrittenRow> {
+export function putRow(whole: string, shown: string, row: NewRow): Promise<WrittenRow> {
   let file = files.get(whole);
   if (!file) files.set(whole, (file = new RowFile(whole, shown)));
   return file.write(row);

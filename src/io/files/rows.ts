@@ -30,7 +30,7 @@ export const localRows: Rows = {
   },
   async write(path, near, row): Promise<WrittenRow> {
     if (leadsOut(path, dirname(resolve(near)))) throw notWritten(path, new Error(LEADS_OUT));
-    const { writeRow } = await import('./row-files.ts');
+    const { putRow: writeRow } = await import('./row-files.ts');
     return writeRow(resolve(dirname(resolve(near)), path), path, row);
   },
 };

@@ -7,10 +7,10 @@ const BROKEN = 30;
 const LINES = 200;
 
 /** Where a line stands in the file of events, its end included, in bytes. */
-export type Span = readonly [start: number, end: number];
+export type ByteSpan = readonly [start: number, end: number];
 
 interface Iteration {
-  readonly lines: Span[];
+  readonly lines: ByteSpan[];
   elapsed: number;
 }
 
@@ -24,13 +24,13 @@ interface Loop {
  * failed. A run of many iterations is looked at by it, without reading what all of them have told.
  */
 export class Outline {
-  readonly #lines: Span[] = [];
+  readonly #lines: ByteSpan[] = [];
   readonly #loops = new Map<string, Loop>();
   /** Iterations that have not ended, by their addresses: `fire[7]`. */
   readonly #going = new Map<string, Iteration>();
 
   /** Takes an event, with where its line stands. */
-  take(event: RunEvent, line: Span): void {
+  take(event: RunEvent, line: ByteSpan): void {
     if (!('step' in event) || event.step === undefined) {
       this.#lines.push(line);
       return;
@@ -57,7 +57,7 @@ export class Outline {
   }
 
   /** Where its lines stand, in their order. */
-  spans(): Span[] {
+  spans(): ByteSpan[] {
     const iterations = [...this.#loops.values()].flatMap(({ broken, slow }) => [
       ...broken,
       ...slow.sort(slowestFirst).slice(0, SLOWEST),

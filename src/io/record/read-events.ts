@@ -3,7 +3,7 @@ import type { RunEvent } from '../../core/events.ts';
 import { fromVersion1 } from '../../core/record/version-1.ts';
 import { fail } from '../../core/problems.ts';
 import { readRegularFile } from '../secrets/own-folder.ts';
-import type { Span } from './outline.ts';
+import type { ByteSpan } from './outline.ts';
 
 /** Events of a run take no more, in bytes. */
 const LARGEST = 2 * 1024 * 1024 * 1024 - 1;
@@ -12,7 +12,7 @@ const LARGEST = 2 * 1024 * 1024 * 1024 - 1;
 export interface ReadEvents {
   readonly events: RunEvent[];
   /** Where their lines stand in the file. */
-  readonly spans: Span[];
+  readonly spans: ByteSpan[];
   /** Lines that are no events, counted from 1; the last one is no fault where the run was interrupted in it. */
   readonly garbled: number[];
   /** Up to where the last whole line goes, in bytes. */
@@ -33,7 +33,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
     return fail('record-unreadable', `the record ${path} can’t be read: ${(error as Error).message}`);
   }
   const events: RunEvent[] = [];
-  const spans: Span[] = [];
+  const spans: ByteSpan[] = [];
   const garbled: number[] = [];
   let line = 0;
   let version: number = EVENT_VERSION;

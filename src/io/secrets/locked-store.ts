@@ -12,7 +12,7 @@ import {
 import { dirname, join } from 'node:path';
 import type { Sealer } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import type { KeptTokens, Token } from '../credentials/kept-tokens.ts';
+import type { KeptTokens, KeptToken } from '../credentials/kept-tokens.ts';
 import {
   configurationFolder,
   makeOwnFolder,
@@ -49,7 +49,7 @@ export class LockedStore implements Sealer {
   #key: Buffer | undefined;
   /** Why the key is not kept. */
   #notKept: string | undefined;
-  readonly #inMemory = new Map<string, Token>();
+  readonly #inMemory = new Map<string, KeptToken>();
 
   /** `folder` is that of the project file; `warn` is told once where nothing can be kept. */
   constructor(
@@ -247,7 +247,7 @@ export class LockedStore implements Sealer {
       const { tokens } = this.#read();
       const sealed = Object.hasOwn(tokens, key) ? tokens[key]! : undefined;
       const text = sealed === undefined ? undefined : this.#open(sealed, `token ${key}`);
-      return text === undefined ? undefined : (JSON.parse(text) as Token);
+      return text === undefined ? undefined : (JSON.parse(text) as KeptToken);
     },
     set: async (key, token) => {
       const sealed = this.#seal(JSON.stringify(token), `token ${key}`);

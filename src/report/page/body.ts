@@ -1,13 +1,14 @@
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { isObject, type Value } from '../../core/language/values.ts';
 import type { PageBody } from './data.ts';
-import { copy, make, sizeWords } from './dom.ts';
+import { sizeWords } from '../../core/units.ts';
+import { copy, make } from './dom.ts';
 
 /** Lines of a body that are shown before a person asks for all. */
 const SHOWN_LINES = 120;
 
 /** A body: JSON with the path of each value, a picture, or text. */
-export function showBody(body: PageBody): HTMLElement {
+export function bodyElement(body: PageBody): HTMLElement {
   if (body.size === 0) return make('p', { class: 'quiet' }, 'no body');
   if (body.picture !== undefined)
     return make('img', {

@@ -13,18 +13,6 @@ export function make<K extends keyof HTMLElementTagNameMap>(
   return element;
 }
 
-/** Milliseconds as a person reads them. */
-export function timeWords(milliseconds: number): string {
-  if (milliseconds < 1000) return `${Math.round(milliseconds)} ms`;
-  if (milliseconds < 60_000) return `${(milliseconds / 1000).toFixed(1)} s`;
-  return `${Math.floor(milliseconds / 60_000)} min ${Math.round((milliseconds % 60_000) / 1000)} s`;
-}
-
-export function sizeWords(size: number): string {
-  if (size < 1000) return `${size} bytes`;
-  return size < 1_000_000 ? `${(size / 1000).toFixed(1)} KB` : `${(size / 1_000_000).toFixed(1)} MB`;
-}
-
 /** Copies a text and says so. */
 export async function copy(text: string): Promise<void> {
   try {

@@ -1,5 +1,6 @@
 import type { PageStep, PageIteration } from './data.ts';
-import { copy, make, timeWords } from './dom.ts';
+import { timeWords } from '../../core/units.ts';
+import { copy, make } from './dom.ts';
 import { showExchange } from './exchange.ts';
 
 /** Iterations that are shown at once; a loop may have thousands. */

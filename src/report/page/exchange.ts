@@ -1,6 +1,7 @@
 import type { PageHeaders, PageRequest } from './data.ts';
-import { make, sizeWords, timeWords } from './dom.ts';
-import { showBody } from './body.ts';
+import { sizeWords, timeWords } from '../../core/units.ts';
+import { make } from './dom.ts';
+import { bodyElement } from './body.ts';
 
 const PHASES = [
   ['name', 'looking up the name'],
@@ -30,7 +31,7 @@ function said({ body, headers, method, url }: PageRequest): HTMLElement {
     make('h5', {}, 'shown'),
     make('p', { class: 'line' }, make('b', {}, method), ' ', url),
     fields(headers),
-    body && showBody(body),
+    body && bodyElement(body),
   );
 }
 
@@ -55,7 +56,7 @@ function answered({ response, elapsed, problem }: PageRequest): HTMLElement {
     return time === undefined ? [] : [`${words} ${timeWords(time)}`];
   });
   if (parts.length > 0) column.append(make('p', { class: 'quiet' }, parts.join(' · ')));
-  column.append(showBody(body));
+  column.append(bodyElement(body));
   return column;
 }
 

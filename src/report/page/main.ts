@@ -1,5 +1,6 @@
 import type { PageData, PageRun, PageStep, PageIteration } from './data.ts';
-import { make, timeWords } from './dom.ts';
+import { timeWords } from '../../core/units.ts';
+import { make } from './dom.ts';
 import { stepEntry } from './entry.ts';
 import { Search } from './search.ts';
 import { timeline } from './timeline.ts';

@@ -1,5 +1,6 @@
 import type { PageRun, PageStep } from './data.ts';
-import { make, timeWords } from './dom.ts';
+import { timeWords } from '../../core/units.ts';
+import { make } from './dom.ts';
 
 /** Stretches of one row that are drawn; of thousands the longest are enough. */
 const MOST = 300;

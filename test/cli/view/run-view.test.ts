@@ -2,7 +2,7 @@
 import { expect, test } from '@jest/globals';
 import { eventSchema, type RunEvent } from '../../../src/core/events.ts';
 import { RunView } from '../../../src/cli/view/run-view.ts';
-import { timeWords } from '../../../src/cli/terminal/units.ts';
+import { timeWords } from '../../../src/core/units.ts';
 import { wrap } from '../../../src/cli/terminal/text-width.ts';
 import { fit } from '../../../src/cli/terminal/text-width.ts';
 import { widthOf } from '../../../src/cli/terminal/text-width.ts';

@@ -8,7 +8,7 @@ import { readProject } from '../../../src/core/chain/read/read-project.ts';
 import type { Clock, FilledCredential } from '../../../src/core/ports.ts';
 import { ProblemError } from '../../../src/core/problems.ts';
 import { RunCredentials } from '../../../src/io/credentials/index.ts';
-import type { KeptTokens, Token } from '../../../src/io/credentials/kept-tokens.ts';
+import type { KeptTokens, KeptToken } from '../../../src/io/credentials/kept-tokens.ts';
 import { HttpTransport } from '../../../src/io/http/http.ts';
 import { systemClock } from '../../../src/io/world.ts';
 import { browse } from '../../peers/browse.ts';
@@ -65,8 +65,8 @@ const credentials = (
   kept?: KeptTokens,
 ): RunCredentials => new RunCredentials(transport, fastClock, person, kept);
 
-function keeping(): KeptTokens & { readonly all: Map<string, Token> } {
-  const all = new Map<string, Token>();
+function keeping(): KeptTokens & { readonly all: Map<string, KeptToken> } {
+  const all = new Map<string, KeptToken>();
   return {
     all,
     get: (name) => all.get(name),

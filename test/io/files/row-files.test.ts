@@ -6,7 +6,7 @@ import { parse } from 'csv-parse/sync';
 import fc from 'fast-check';
 import { parseJson } from '../../../src/core/language/json.ts';
 import { objectOf, type ValueObject } from '../../../src/core/language/values.ts';
-import { writeRow } from '../../../src/io/files/row-files.ts';
+import { putRow } from '../../../src/io/files/row-files.ts';
 import { readTable } from '../../../src/io/files/row-tables.ts';
 import { batharon, folderWith } from '../../cli/support.ts';
 
@@ -139,13 +139,13 @@ describe('writing', () => {
     const folder = folderWith({});
     const whole = join(folder, 'deep/er/fired.csv');
     const write = (n: number): Promise<{ nth: number }> =>
-      writeRow(whole, 'fired.csv', { row: { piece: `p${n}` }, onePer: [] });
+      putRow(whole, 'fired.csv', { row: { piece: `p${n}` }, onePer: [] });
     const written = await Promise.all(Array.from({ length: 40 }, (_, n) => write(n)));
     const lines = readFileSync(whole, 'utf8').trimEnd().split('\n').slice(1);
     expect(written.map(({ nth }) => lines[nth - 1])).toEqual(Array.from({ length: 40 }, (_, n) => `p${n}`));
     // What is there already is not written again, and somebody else's change is seen.
     const { ino } = statSync(whole);
-    const again = await writeRow(whole, 'fired.csv', { row: { piece: 'p7' }, onePer: ['piece'] });
+    const again = await putRow(whole, 'fired.csv', { row: { piece: 'p7' }, onePer: ['piece'] });
     expect([again.change, statSync(whole).ino]).toEqual(['same', ino]);
     writeFileSync(whole, 'piece\nq\n');
     expect(await write(1)).toEqual({ change: 'added', nth: 2 });
@@ -159,7 +159,7 @@ describe('writing', () => {
     const { mode } = statSync(whole);
     const results = await Promise.allSettled(
       ['piece', 'pice', 'piece'].map((column, n) =>
-        writeRow(whole, 'fired.csv', { row: objectOf([[column, `p${n}`]]), onePer: [] }),
+        putRow(whole, 'fired.csv', { row: objectOf([[column, `p${n}`]]), onePer: [] }),
       ),
     );
     expect(results.map(({ status }) => status)).toEqual(['fulfilled', 'rejected', 'fulfilled']);
@@ -171,10 +171,10 @@ describe('writing', () => {
     const folder = folderWith({ file: 'x', 'fired.csv/a': '' });
     mkdirSync(join(folder, 'other'));
     const row = { row: { piece: 'p1' }, onePer: [] };
-    await expect(writeRow(join(folder, 'file/fired.csv'), 'file/fired.csv', row)).rejects.toThrow(
+    await expect(putRow(join(folder, 'file/fired.csv'), 'file/fired.csv', row)).rejects.toThrow(
       'a part of the path is a file',
     );
-    await expect(writeRow(join(folder, 'fired.csv'), 'fired.csv', row)).rejects.toThrow(
+    await expect(putRow(join(folder, 'fired.csv'), 'fired.csv', row)).rejects.toThrow(
       'a folder has this name',
     );
   });

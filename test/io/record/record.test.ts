@@ -23,7 +23,8 @@ import { pastOf } from '../../../src/core/record/past-of-events.ts';
 import { Outline } from '../../../src/io/record/outline.ts';
 import { readTyped, writeTyped } from '../../../src/core/language/typed-json.ts';
 import { Duration, Time, type Value } from '../../../src/core/language/values.ts';
-import { responseOf, findStep, OpenRun, parseWhere } from '../../../src/cli/records/open-run.ts';
+import { responseOf, findStep, OpenRun } from '../../../src/cli/records/open-run.ts';
+import { parsePlace } from '../../../src/core/address.ts';
 import { keptNames, stepObject } from '../../../src/cli/records/recorded-world.ts';
 import { LockedStore } from '../../../src/io/secrets/locked-store.ts';
 import { RecordWriter } from '../../../src/io/record/record-writer.ts';
@@ -152,9 +153,9 @@ test('what is read back is what was told: numbers, responses, long bodies, steps
     /^you sent ‹secret key› and ‹secret token›, ‹secret key› \.{40000}$/,
   );
   expect([records.find('last'), records.find(id.slice(0, 5))]).toEqual([id, id]);
-  expect(findStep(records, parseWhere('last:echo')).step.address).toBe('echo');
+  expect(findStep(records, parsePlace('last:echo')).step.address).toBe('echo');
   expect(() => records.find('zz')).toThrow('no run zz is recorded');
-  expect(() => findStep(records, parseWhere(`${id}:ecco`))).toThrow(`the run ${id} has no step ecco`);
+  expect(() => findStep(records, parsePlace(`${id}:ecco`))).toThrow(`the run ${id} has no step ecco`);
   expect([...records.list()]).toMatchObject([{ run: id, outcome: 'passed', calls: 2 }]);
 });
 
@@ -387,7 +388,7 @@ results: { firings: firings }
         left: true,
       },
     ]);
-    const { open, step } = findStep(records, parseWhere('4o73az:fire[1].look'));
+    const { open, step } = findStep(records, parsePlace('4o73az:fire[1].look'));
     expect([step.outcome, step.expected[0]?.got, open.value(responseOf(step)!)]).toMatchObject([
       'failed',
       "'p1009'",

@@ -20,7 +20,7 @@ import { checkStructure } from '../source/structure.ts';
 const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'file'] as const;
 
 /** Reads the body of a call; it has at most one. */
-export function readBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
+export function readRequestBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
   const { fields } = reader;
   const given = BODIES.filter((name) => entryOf(node, name));
   if (given.length > 1) {

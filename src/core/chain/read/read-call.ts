@@ -13,7 +13,7 @@ import {
   type Timeouts,
 } from '../model.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
-import { readBody, readParameters } from './read-body.ts';
+import { readRequestBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';
 import { type StepBase } from './step-reader.ts';
 import { type StepReader } from './step-reader.ts';
@@ -21,7 +21,13 @@ import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
-import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from '../source/source-file.ts';
+import {
+  type MapNode,
+  type ScalarNode,
+  type SourceNode,
+  valueOf,
+  partOfScalar,
+} from '../source/source-file.ts';
 import { FIELD_NAME } from '../model.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
@@ -69,7 +75,7 @@ export function readCall(
     plainSecretsInUrl(findings, line);
   }
   const headers = readFields(reader, valueOf(node, 'headers'), sent);
-  const body = readBody(reader, node, sent);
+  const body = readRequestBody(reader, node, sent);
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
   const { readAs, separator } = readReadAs(reader, valueOf(node, 'read-as'));
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
@@ -243,7 +249,7 @@ function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScop
     return undefined;
   }
   const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
-  const template = fields.template(partOf(node, from), scope, { raw: true, hint: false });
+  const template = fields.template(partOfScalar(node, from), scope, { raw: true, hint: false });
   if (!template) return undefined;
   const written = `${service} ${path ?? rest}`;
   const [first] = template.parts;
@@ -270,7 +276,7 @@ function readUrl(
   { method, from }: { readonly method: string; readonly from: number },
 ): RequestLine | undefined {
   const { fields } = reader;
-  const rest = partOf(node, from);
+  const rest = partOfScalar(node, from);
   const url = fields.template(rest, scope, { raw: true, hint: false });
   if (!url) return undefined;
   warnEncodedTwice(fields.findings, url.parts);

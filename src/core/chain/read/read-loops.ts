@@ -8,7 +8,13 @@ import { optional } from '../optional.ts';
 import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
 import { type StepBase } from './step-reader.ts';
 import { type StepReader } from './step-reader.ts';
-import { type MapNode, type ScalarNode, type SourceNode, valueOf, partOf } from '../source/source-file.ts';
+import {
+  type MapNode,
+  type ScalarNode,
+  type SourceNode,
+  valueOf,
+  partOfScalar,
+} from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
 type ReadSteps = (reader: StepReader, node: SourceNode, scope: ChainScope, address: string) => Step[];
@@ -34,7 +40,7 @@ export function readEach(
     findings.problem(line, 'wrong-form', 'each is NAME in LIST', 'each: piece in pieces');
     return undefined;
   }
-  const listNode = partOf(line, head.length);
+  const listNode = partOfScalar(line, head.length);
   const rows = reader.inputs?.find((input) => input.kind === 'rows' && input.name === listNode.text.trim());
   const items = fields.expression(listNode, rows ? rowsScope(scope, rows.name) : scope.outside());
   const kind: Kind = items?.expression.kind ?? ANY;
@@ -47,7 +53,7 @@ export function readEach(
   defineName(reader, { ...line, text: first }, inside, { kind: firstKind, more: { line: at, secret } });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
-    defineName(reader, { ...partOf(line, from), text: second }, inside, {
+    defineName(reader, { ...partOfScalar(line, from), text: second }, inside, {
       kind: secondKind,
       more: { line: at, secret },
     });

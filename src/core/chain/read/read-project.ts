@@ -7,7 +7,7 @@ import { FieldReader } from '../fields/fields.ts';
 import { type Finding, Findings } from '../source/findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from '../keys/project-keys.ts';
 import type { Typed } from '../model.ts';
-import { type Callbacks, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
+import { type CallbackSetting, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
 import { readService } from './read-service.ts';
@@ -143,7 +143,7 @@ function readRecords(fields: FieldReader, node: SourceNode | undefined): Project
   };
 }
 
-function readCallbacks(fields: FieldReader, node: SourceNode | undefined): Callbacks | undefined {
+function readCallbacks(fields: FieldReader, node: SourceNode | undefined): CallbackSetting | undefined {
   if (node?.type !== 'map') return undefined;
   checkStructure(fields.findings, node, callbacksKeys, 'callbacks');
   const listen = fields.literal(valueOf(node, 'listen')) ?? '127.0.0.1:0';

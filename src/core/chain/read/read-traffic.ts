@@ -3,7 +3,7 @@ import { namesIn } from '../../language/tree.ts';
 import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from '../keys/traffic-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { type Callback, type Idempotency, REPEAT_ON, type Retry } from '../model.ts';
-import type { Pace, Project } from '../project.ts';
+import type { PaceSetting, Project } from '../project.ts';
 import { optional } from '../optional.ts';
 import { type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
@@ -104,7 +104,7 @@ const PERIODS: Readonly<Record<string, number>> = {
 };
 
 /** Reads `pace` of a service: `10 per second`, or a map. */
-export function readPace(fields: FieldReader, node: SourceNode | undefined): Pace | undefined {
+export function readPace(fields: FieldReader, node: SourceNode | undefined): PaceSetting | undefined {
   if (!node || node.type === 'empty') return undefined;
   if (node.type === 'scalar') return { ...optional('rate', readRate(fields, node, node.text)), burst: 1 };
   if (node.type !== 'map') return undefined;
@@ -131,7 +131,7 @@ export function readPace(fields: FieldReader, node: SourceNode | undefined): Pac
   };
 }
 
-function readRate(fields: FieldReader, node: SourceNode, text: string): Pace['rate'] {
+function readRate(fields: FieldReader, node: SourceNode, text: string): PaceSetting['rate'] {
   const [, count = '', period = ''] = PER.exec(text) ?? [];
   if (count === '') return undefined; // the form has been looked at
   if (Number(count) === 0) {

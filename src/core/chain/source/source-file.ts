@@ -261,7 +261,7 @@ export function valueOf(node: SourceNode, key: string): SourceNode | undefined {
 }
 
 /** A scalar from one of its characters on. */
-export function partOf(node: ScalarNode, from: number): ScalarNode {
+export function partOfScalar(node: ScalarNode, from: number): ScalarNode {
   return {
     ...node,
     text: node.text.slice(from),

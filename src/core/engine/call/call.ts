@@ -5,7 +5,7 @@ import { CallbackWait } from './callback.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { Progress } from '../wire/call-result.ts';
 import type { CallResult } from '../wire/call-result.ts';
-import { readPages } from './pages.ts';
+import { fetchPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
 import { sendRepeating } from './retry.ts';
 
@@ -38,7 +38,7 @@ export async function carryOutCall(context: RunContext, step: CallStep): Promise
 
 function responseTo(context: RunContext, step: CallStep, request: BuiltRequest): Promise<CallResult> {
   const progress: Progress = { attempts: 0, reached: false, again: false };
-  if (step.pages) return readPages(context, step, step.pages, { first: request, progress });
+  if (step.pages) return fetchPages(context, step, step.pages, { first: request, progress });
   if (step.poll) return pollUntil(context, step, step.poll, { first: request, progress });
   return sendRepeating(context, step, request, progress);
 }

@@ -8,7 +8,7 @@ import { fillCredential } from '../sign-in/authorise.ts';
 import type { RunContext } from '../scope/context.ts';
 import { hideKept } from '../exchange/hide-kept.ts';
 import { durationOf } from '../scope/settings.ts';
-import { readBody } from '../wire/read-response.ts';
+import { readResponseBody } from '../wire/read-response.ts';
 import { summarise } from '../exchange/report-call.ts';
 
 const ACCEPTED = 204;
@@ -162,7 +162,7 @@ async function take(
 ): Promise<number> {
   const unsigned = signedBy === undefined ? undefined : await whyNotSigned(context, signedBy, arrived);
   const status = inbox.closed ? GONE : unsigned === undefined ? ACCEPTED : NOT_SIGNED;
-  const reading = readBody(arrived.headers, arrived.body, {}, context.ports.formats);
+  const reading = readResponseBody(arrived.headers, arrived.body, {}, context.ports.formats);
   const body = reading instanceof Promise ? await reading : reading;
   context.hidden.learn(body);
   context.hidden.learnFields(arrived.headers);

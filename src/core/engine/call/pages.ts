@@ -21,7 +21,7 @@ import { whatItSaid } from '../wire/error-summary.ts';
  * Asks for one page after the other and gathers their items; gives the last response. Throws `bound-reached`,
  * `not-a-list`, `status-not-expected`.
  */
-export async function readPages(
+export async function fetchPages(
   context: RunContext,
   step: CallStep,
   pages: Pages,

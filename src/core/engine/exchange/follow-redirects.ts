@@ -4,7 +4,7 @@ import type { RunContext } from '../scope/context.ts';
 import { holdsSecret, withoutSecretFields } from '../request/build-request.ts';
 import type { CallStep } from '../../chain/model.ts';
 import { visible } from '../../language/show.ts';
-import { type ReadBody, readBody } from '../wire/read-response.ts';
+import { type ReadBody, readResponseBody } from '../wire/read-response.ts';
 import type { SavedBody } from '../wire/saved-body.ts';
 import { authorise, queryKey } from '../sign-in/authorise.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
@@ -48,7 +48,12 @@ export function readResult(
       `the body is in the content coding ${visible(response.undecoded)}, which is not known here; it is passed on as it came`,
     );
   if (saved && !step.save!.buffered) {
-    const reading = readBody(response.headers, saved.head(), { readAs: 'text' }, context.ports.formats);
+    const reading = readResponseBody(
+      response.headers,
+      saved.head(),
+      { readAs: 'text' },
+      context.ports.formats,
+    );
     // What is saved need not be text: it is shown where its beginning is.
     const shown = ({ text, type }: ReadBody): { body: ReadBody; size: number } => {
       const known = { ...(text === undefined ? {} : { text }), ...(type === undefined ? {} : { type }) };
@@ -57,7 +62,7 @@ export function readResult(
     return reading instanceof Promise ? reading.then(shown) : shown(reading);
   }
   // An error often comes as something else than the response would; that is no reason to say so before its status.
-  const read = readBody(response.headers, response.body, step, context.ports.formats);
+  const read = readResponseBody(response.headers, response.body, step, context.ports.formats);
   const size = response.body.length;
   return read instanceof Promise ? read.then((body) => ({ body, size })) : { body: read, size };
 }
@@ -102,7 +107,7 @@ export async function sendFollowing(
       return result;
     }
     await saved?.discard();
-    const body = readBody(
+    const body = readResponseBody(
       response.headers,
       response.body,
       { readAs: 'bytes' },

@@ -1,4 +1,4 @@
-import type { Pace } from '../../chain/project.ts';
+import type { PaceSetting } from '../../chain/project.ts';
 import type { Clock, Ledger } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 
@@ -24,7 +24,7 @@ export class Budget {
     {
       origin,
       budget: { count, period },
-    }: { readonly origin: string; readonly budget: NonNullable<Pace['budget']> },
+    }: { readonly origin: string; readonly budget: NonNullable<PaceSetting['budget']> },
   ) {
     this.#ledger = ledger;
     this.#clock = clock;

@@ -1,4 +1,4 @@
-import type { Pace as PaceSetting } from '../../chain/project.ts';
+import type { PaceSetting as PaceSetting } from '../../chain/project.ts';
 import type { Clock, WireResponse } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import type { Budget } from './budget.ts';

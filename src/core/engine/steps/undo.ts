@@ -1,3 +1,4 @@
+import { asWritten } from '../../address.ts';
 import { type Chain, type Step, stepsIn, usedIn } from '../../chain/model.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { LeftOver } from '../scope/run-options.ts';
@@ -110,7 +111,7 @@ export function ownStepAt(chain: Chain, address: string): Step | undefined {
 }
 
 function findStep(chain: Chain, address: string): { readonly chain: Chain; readonly step: Step } | undefined {
-  const written = address.replace(/\[\d+\]/g, '[]');
+  const written = asWritten(address);
   const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {
     for (const step of steps) {
       if (step.address === written) return { chain, step };

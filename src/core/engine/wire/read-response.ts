@@ -78,7 +78,7 @@ export interface Reading {
  * Reads a body by its content type, or as the step wants. Gives a promise only where a reader has to be loaded first: a
  * microtask less for most responses.
  */
-export function readBody(
+export function readResponseBody(
   headers: HeaderList,
   bytes: Uint8Array,
   reading: Reading,

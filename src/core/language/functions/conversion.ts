@@ -15,7 +15,7 @@ import { BYTES, JSON_VALUE, TEXT } from '../kinds.ts';
 import { boundText } from '../limits.ts';
 import { numberText } from '../numbers.ts';
 import { Duration, isNumeric, kindOf, Time, type Value } from '../values.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'conversion';
 
@@ -75,7 +75,10 @@ export const conversionFunctions = [
   define(family, 'base64', {
     about:
       "Base64 of bytes, or of the UTF-8 of a text; with 'url' in the alphabet for URLs, without padding.",
-    parameters: [takes.textOrBytes('data'), optional(takes.text('form', { literal: { oneOf: ['url'] } }))],
+    parameters: [
+      takes.textOrBytes('data'),
+      optionalParameter(takes.text('form', { literal: { oneOf: ['url'] } })),
+    ],
     gives: TEXT,
     examples: [
       ["base64('kiln')", '"a2lsbg=="'],

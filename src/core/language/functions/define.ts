@@ -20,7 +20,7 @@ export type Passing =
   /** True, false or nothing. */
   | 'condition';
 
-export interface Parameter<T = unknown> {
+export interface FunctionParameter<T = unknown> {
   readonly name: string;
   readonly passing: Passing;
   /** The kinds it takes, as bits. */
@@ -38,7 +38,7 @@ export interface FunctionDefinition {
   readonly name: string;
   readonly family: string;
   readonly about: string;
-  readonly parameters: readonly Parameter[];
+  readonly parameters: readonly FunctionParameter[];
   /** What it gives, from the kinds of its arguments. */
   readonly gives: (kinds: readonly Kind[]) => Kind;
   /** Expressions with their results as JSON; `undefined` stands for nothing. The tests run them. */
@@ -46,11 +46,11 @@ export interface FunctionDefinition {
   readonly evaluate: (environment: Environment, args: readonly unknown[]) => Maybe;
 }
 
-type Arguments<P extends readonly Parameter[]> = {
-  [I in keyof P]: P[I] extends Parameter<infer T> ? T : never;
+type Arguments<P extends readonly FunctionParameter[]> = {
+  [I in keyof P]: P[I] extends FunctionParameter<infer T> ? T : never;
 };
 
-interface Definition<P extends readonly Parameter[]> {
+interface Definition<P extends readonly FunctionParameter[]> {
   about: string;
   parameters: readonly [...P];
   gives: Kind | ((kinds: readonly Kind[]) => Kind);
@@ -59,7 +59,7 @@ interface Definition<P extends readonly Parameter[]> {
 }
 
 /** Defines one function; its parameters say which types its arguments have. */
-export function define<const P extends readonly Parameter[]>(
+export function define<const P extends readonly FunctionParameter[]>(
   family: string,
   name: string,
   { evaluate, gives, ...rest }: Definition<P>,
@@ -75,7 +75,12 @@ export function define<const P extends readonly Parameter[]>(
 
 const parameter =
   <T>(bits: number, passing: Passing = 'value') =>
-  (name: string, more: Pick<Parameter, 'literal'> = {}): Parameter<T> => ({ name, passing, bits, ...more });
+  (name: string, more: Pick<FunctionParameter, 'literal'> = {}): FunctionParameter<T> => ({
+    name,
+    passing,
+    bits,
+    ...more,
+  });
 
 export const takes = {
   any: parameter<Value>(ANY.bits),
@@ -99,12 +104,12 @@ export const takes = {
   condition: parameter<boolean | undefined>(BIT['yes or no'], 'condition'),
 };
 
-export function optional<T>(inner: Parameter<T>): Parameter<T | undefined> {
+export function optionalParameter<T>(inner: FunctionParameter<T>): FunctionParameter<T | undefined> {
   return { ...inner, optional: true };
 }
 
 /** Any number of further arguments; the function sees each as an argument of its own. */
-export function repeated<T>(inner: Parameter<T>): Parameter<T> {
+export function repeated<T>(inner: FunctionParameter<T>): FunctionParameter<T> {
   return { ...inner, optional: true, repeats: true };
 }
 

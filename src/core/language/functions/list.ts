@@ -4,7 +4,7 @@ import { ANY, type Kind, LIST, listOf, maybe, NUMBER, objectKind, YES_NO } from 
 import { boundList } from '../limits.ts';
 import { add, divide, type Numeric } from '../numbers.ts';
 import { isNumeric, kindOf, memberOf, type Maybe, type Value } from '../values.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 import { place } from './text.ts';
 
 const family = 'list';
@@ -125,7 +125,7 @@ export const listFunctions = [
   }),
   define(family, 'sort', {
     about: 'The items in ascending order, of themselves or of a key. Equal ones keep their order.',
-    parameters: [takes.list('list'), optional(takes.each('key'))],
+    parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
     gives: sameList,
     examples: [
       ['sort([3, 1, 2])', '[1,2,3]'],
@@ -138,7 +138,7 @@ export const listFunctions = [
   }),
   define(family, 'unique', {
     about: 'The items without those that equal an earlier one, or whose key does.',
-    parameters: [takes.list('list'), optional(takes.each('key'))],
+    parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
     gives: sameList,
     examples: [['unique([1, 1.0, 2])', '[1,2]']],
     evaluate: ([list, key]) => {
@@ -187,7 +187,7 @@ export const listFunctions = [
   define(family, 'min', {
     about:
       'The item that is smallest, or whose key is; the first of several. Nothing where the list is empty.',
-    parameters: [takes.list('list'), optional(takes.each('key'))],
+    parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
     gives: oneItem,
     examples: [['min([3, 1, 2])', '1']],
     evaluate: ([list, key]) => extreme(list, keysOf(list, key), -1),
@@ -195,7 +195,7 @@ export const listFunctions = [
   define(family, 'max', {
     about:
       'The item that is largest, or whose key is; the first of several. Nothing where the list is empty.',
-    parameters: [takes.list('list'), optional(takes.each('key'))],
+    parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
     gives: oneItem,
     examples: [['max($.pieces, @.cone).id', '"p1"']],
     evaluate: ([list, key]) => extreme(list, keysOf(list, key), 1),

@@ -2,7 +2,7 @@ import { fail } from '../../problems.ts';
 import { shorten } from '../show.ts';
 import { NUMBER, YES_NO } from '../kinds.ts';
 import { absolute, compareNumbers, floor, isNumberText, numberOf, round, subtract } from '../numbers.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 import { place } from './text.ts';
 
 const family = 'number';
@@ -30,7 +30,7 @@ export const numberFunctions = [
   define(family, 'round', {
     about:
       'The number rounded to so many digits after the point (0 if not given); a half goes to the even neighbour.',
-    parameters: [takes.number('number'), optional(takes.number('digits'))],
+    parameters: [takes.number('number'), optionalParameter(takes.number('digits'))],
     gives: NUMBER,
     examples: [
       ['round(2.345, 2)', '2.34'],

@@ -5,7 +5,7 @@ import { boundList, boundText } from '../limits.ts';
 import { numberText, wholeNumber, type Numeric } from '../numbers.ts';
 import { patternOf } from '../pattern/pattern.ts';
 import { isNumeric, kindOf, type Value } from '../values.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'text';
 
@@ -157,7 +157,7 @@ export const textOrListFunctions = [
   define(both, 'slice', {
     about:
       'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
-    parameters: [takes.textOrList('value'), takes.number('from'), optional(takes.number('to'))],
+    parameters: [takes.textOrList('value'), takes.number('from'), optionalParameter(takes.number('to'))],
     gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
     examples: [
       ["slice('celadon', 0, 3)", '"cel"'],

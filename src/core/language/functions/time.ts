@@ -8,7 +8,7 @@ import { nearest } from '../nearest.ts';
 import { approximately, divide, type Numeric, numberText, wholeNumber } from '../numbers.ts';
 import { readDate } from '../read-date.ts';
 import { isNumeric, Time } from '../values.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'time';
 
@@ -81,8 +81,8 @@ export const timeFunctions = [
       "The time that a text names (RFC 3339, a date, or an HTTP date; another form by a pattern as in format), or that a number counts in seconds since 1970, with 'ms' in milliseconds. A text without an offset is a time in the zone, that of the project if none is given.",
     parameters: [
       takes.textOrNumber('value'),
-      optional(takes.text('pattern', { literal: 'date-pattern' })),
-      optional(takes.text('zone', { literal: 'zone' })),
+      optionalParameter(takes.text('pattern', { literal: 'date-pattern' })),
+      optionalParameter(takes.text('zone', { literal: 'zone' })),
     ],
     gives: TIME,
     examples: [
@@ -112,7 +112,11 @@ export const timeFunctions = [
   define(family, 'shift', {
     about:
       'A time some years, months, weeks, days, hours, minutes or seconds later, or earlier, by the calendar of a zone (that of the project if none is given): a day later is the same time of day, also where clocks are changed.',
-    parameters: [takes.time('time'), takes.object('by'), optional(takes.text('zone', { literal: 'zone' }))],
+    parameters: [
+      takes.time('time'),
+      takes.object('by'),
+      optionalParameter(takes.text('zone', { literal: 'zone' })),
+    ],
     gives: TIME,
     examples: [
       ["shift(time('2024-01-31T09:00:00Z'), { months: 1 })", '"2024-02-29T09:00:00Z"'],
@@ -137,7 +141,7 @@ export const timeFunctions = [
   define(family, 'date', {
     about:
       'The date of a time as text, such as 2024-12-10, in a zone (that of the project if none is given).',
-    parameters: [takes.time('time'), optional(takes.text('zone', { literal: 'zone' }))],
+    parameters: [takes.time('time'), optionalParameter(takes.text('zone', { literal: 'zone' }))],
     gives: TEXT,
     examples: [["date(time('2024-12-10T23:30:00Z'), 'Europe/Berlin')", '"2024-12-11"']],
     evaluate: ([time, zone], { world }) =>
@@ -149,7 +153,7 @@ export const timeFunctions = [
     parameters: [
       takes.timeOrNumber('value'),
       takes.text('pattern', { literal: 'format' }),
-      optional(takes.text('zone', { literal: 'zone' })),
+      optionalParameter(takes.text('zone', { literal: 'zone' })),
     ],
     gives: TEXT,
     examples: [

@@ -13,7 +13,7 @@ import {
   type Value,
   type ValueObject,
 } from '../values.ts';
-import { define, optional, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'web';
 
@@ -112,7 +112,7 @@ export const webFunctions = [
   define(family, 'xpath', {
     about:
       'What an XPath 3.1 expression finds in a text of XML: the list of the texts of nodes, or the value of count(…), string(…) and the like. Prefixes are those of the third argument.',
-    parameters: [takes.text('xml'), takes.text('expression'), optional(takes.object('namespaces'))],
+    parameters: [takes.text('xml'), takes.text('expression'), optionalParameter(takes.object('namespaces'))],
     gives: maybe({ bits: BIT.list | BIT.text | BIT.number | BIT['yes or no'] }),
     examples: [
       ["xpath('<kiln><glaze>ash</glaze></kiln>', '//glaze')", '["ash"]'],

@@ -6,7 +6,7 @@ import { describe, expect, test } from '@jest/globals';
 import type { RunEvent } from '../../../../src/core/events.ts';
 import { pastOf, type Undecided } from '../../../../src/core/record/past-of-events.ts';
 import type { Rows, RunRecord, WireRequest } from '../../../../src/core/ports.ts';
-import { writeRow } from '../../../../src/io/files/row-files.ts';
+import { putRow } from '../../../../src/io/files/row-files.ts';
 import { localRows } from '../../../../src/io/files/rows.ts';
 import { bodyText, KILN, plain, type Ran, type Reply, runChain } from '../support.ts';
 
@@ -262,7 +262,7 @@ steps:
       texts.forEach((text, i) => writeFileSync(join(folder, FILES[i]!), text));
     const rows: Rows = {
       ...localRows,
-      write: (path, _, row) => writeRow(join(folder, path), path, row),
+      write: (path, _, row) => putRow(join(folder, path), path, row),
     };
     const seen: string[][] = [];
     const setting = { project: KILN, ports: { record, sealer, rows } };
@@ -285,7 +285,7 @@ steps:
 
   test('a request that was said to have been processed has its row, where that needs no response', async () => {
     const folder = mkdtempSync(join(tmpdir(), 'batharon-rows-'));
-    const rows: Rows = { ...localRows, write: (path, _, row) => writeRow(join(folder, path), path, row) };
+    const rows: Rows = { ...localRows, write: (path, _, row) => putRow(join(folder, path), path, row) };
     const chain = (row: string): string => `chain: Noted
 steps:
   - call: POST kiln /load/a
