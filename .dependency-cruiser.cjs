@@ -38,7 +38,7 @@ const ORDERS = {
     'record',
     'replay-transport',
   ],
-  'src/cli': ['terminal', 'project', 'draft', 'records', 'view', 'runs', 'commands', 'main'],
+  'src/cli': ['terminal', 'project', 'draft', 'records', 'view', 'runs', 'commands', 'definitions', 'main'],
 };
 
 const oneWay = Object.entries(ORDERS).flatMap(([folder, names]) =>

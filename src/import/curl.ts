@@ -2,19 +2,13 @@ import { fail } from '../core/problems.ts';
 import { bodyOfCurl, dataText, queryParts } from './curl-body.ts';
 import { type Collected, MEANINGS, SHORT } from './curl-options.ts';
 import { markAddress, markBraces, replaceOutputs, variablesIn } from './placeholders.ts';
-import { type ImportedRequest, LEFT_OUT } from './request.ts';
+import { type ImportedCommands, type ImportedRequest, LEFT_OUT } from './request.ts';
 import { type ShellCommand, shellCommands } from './shell-words.ts';
 
 interface Read {
   readonly values: Collected;
   readonly flags: Set<string>;
   readonly notes: string[];
-}
-
-/** What was pasted: the requests of its commands, and what in it is no request. */
-export interface ImportedCommands {
-  readonly requests: readonly ImportedRequest[];
-  readonly notes: readonly string[];
 }
 
 /**

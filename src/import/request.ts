@@ -39,3 +39,9 @@ export interface ImportedPart {
   readonly type?: string;
   readonly filename?: string;
 }
+
+/** What was pasted: the requests of its commands, and what in it is no request. */
+export interface ImportedCommands {
+  readonly requests: readonly ImportedRequest[];
+  readonly notes: readonly string[];
+}

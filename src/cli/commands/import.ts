@@ -1,10 +1,10 @@
 import { existsSync, readFileSync } from 'node:fs';
 import { dirname, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
+import { memberOf } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
-import { type ImportedCommands, importCurls } from '../../import/curl.ts';
 import type { Draft } from '../../import/draft.ts';
-import { importHttp } from '../../import/http-message.ts';
+import { type Importer, IMPORTERS } from '../../import/index.ts';
 import type { ImportedRequest } from '../../import/request.ts';
 import { finished, toSteps } from '../../import/to-step.ts';
 import { printNotes, writeDraft } from '../draft/add-draft.ts';
@@ -18,20 +18,19 @@ export interface ImportOptions {
   readonly env?: string;
 }
 
-const FORMS = ['curl', 'fetch', 'http'] as const;
-
-/** `batharon import curl | fetch | http`: prints a step, or adds it to a file. */
+/** `batharon import FORM`: prints a step, or adds it to a file. */
 export function importCommand(
   form: string,
   source: string | undefined,
   options: ImportOptions,
 ): Promise<ExitCode> {
   return guarded(async () => {
-    if (!FORMS.includes(form as never))
+    const importer: Importer | undefined = memberOf<Importer>(IMPORTERS, form);
+    if (!importer)
       fail('import-unreadable', `${form} can’t be imported`, {
-        hint: `batharon import ${FORMS.join(' | ')}`,
+        hint: `batharon import ${Object.keys(IMPORTERS).join(' | ')}`,
       });
-    const { requests, notes } = await read(form as (typeof FORMS)[number], sourceOf(form, source ?? '-'));
+    const { requests, notes } = await importer.read(sourceOf(importer, source ?? '-'));
     const { project } = loadProject(
       options.env,
       false,
@@ -45,21 +44,14 @@ export function importCommand(
   });
 }
 
-async function read(form: (typeof FORMS)[number], source: string): Promise<ImportedCommands> {
-  if (form === 'curl') return importCurls(source);
-  if (form === 'http') return { requests: [importHttp(source)], notes: [] };
-  const { importFetches } = await import('../../import/fetch.ts');
-  return { requests: importFetches(source), notes: [] };
-}
-
 /** The argument, a file that it names, or standard input. */
-function sourceOf(form: string, only: string): string {
+function sourceOf({ isOneLine }: Importer, only: string): string {
   if (only === '-') {
     if (process.stdin.isTTY) errorTerminal().write(`Paste it, then end with Ctrl-D:\n`);
     return readFileSync(0, 'utf8');
   }
   if (!/\s/.test(only) && existsSync(only)) return readFileSync(only, 'utf8');
-  if (form !== 'curl' && !/\s|\(/.test(only)) fail('file-not-found', `there is no file ${only}`);
+  if (!isOneLine && !/\s|\(/.test(only)) fail('file-not-found', `there is no file ${only}`);
   return only;
 }
 

@@ -1,6 +1,8 @@
 import { writeFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
+import { nameList } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
+import { REPORTS } from '../../report/index.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../project/load.ts';
 import { OpenRun } from '../records/open-run.ts';
@@ -17,8 +19,8 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
     );
     const reports = await makeReports(options, sources);
     if (reports.length === 0)
-      fail('wrong-form', 'a report is of a kind', {
-        hint: '--html run.html, --junit, --har, --markdown or --json',
+      fail('wrong-form', 'choose a kind of report', {
+        hint: nameList(Object.keys(REPORTS).map((name) => `--${name}`)),
       });
     if (reports.filter(({ path }) => path === '-').length > 1)
       fail('wrong-form', 'only one report goes to standard output', {

@@ -1,3 +1,5 @@
+import { type ReportName, REPORTS } from '../../report/index.ts';
+import type { ReportFiles } from '../runs/write-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
 import { lookAhead } from '../../core/engine/run/dry.ts';
@@ -19,7 +21,7 @@ import { recordsOf, runRecorded } from '../records/run-recorded.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
-export interface RunCommandOptions {
+export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
   readonly env?: string;
   readonly give?: readonly string[];
   readonly giveFrom?: string;
@@ -31,8 +33,6 @@ export interface RunCommandOptions {
   readonly jobs?: string;
   readonly shard?: string;
   readonly stopEarly?: boolean;
-  readonly html?: string;
-  readonly junit?: string;
   readonly replay?: string;
 }
 
@@ -144,12 +144,7 @@ async function runAll(
   // What a service has said of its pace holds for the next chain too.
   const paces: NonNullable<RunOptions['paces']> = new Map();
   const jobs = jobsOf(options);
-  const several = new SeveralRuns(
-    terminal,
-    options.json ?? false,
-    jobs > 1,
-    options.html !== undefined || options.junit !== undefined,
-  );
+  const several = new SeveralRuns(terminal, options.json ?? false, jobs > 1, wantsReport(options));
   try {
     // Of several chains none begins before it is known of all that they can.
     if (runs.length > 1)
@@ -198,18 +193,29 @@ async function replayAll(
   return exit;
 }
 
+/** The reports that are wanted, by their files; `--json` prints events instead of one. */
+function reportFilesOf({ json: _, ...options }: RunCommandOptions): ReportFiles {
+  const names = Object.keys(REPORTS) as ReportName[];
+  return Object.fromEntries(
+    names.flatMap((name) => (name in options ? [[name, (options as ReportFiles)[name]]] : [])),
+  );
+}
+
+function wantsReport(options: RunCommandOptions): boolean {
+  return Object.keys(reportFilesOf(options)).length > 0;
+}
+
 /** Reports of what was run; one that can't be written is said, and changes nothing else. */
 async function writeRunReports(
   terminal: Terminal,
-  { html, junit }: RunCommandOptions,
+  options: RunCommandOptions,
   records: Records,
   { folds }: SeveralRuns,
 ): Promise<void> {
-  if (html === undefined && junit === undefined) return;
+  if (!wantsReport(options)) return;
   const { makeReports } = await import('../runs/write-reports.ts');
   const sources = folds.flatMap((fold) => (fold.run ? [OpenRun.of(records, fold)] : []));
-  const wanted = { ...(html === undefined ? {} : { html }), ...(junit === undefined ? {} : { junit }) };
-  for (const { path, text } of await makeReports(wanted, sources)) {
+  for (const { path, text } of await makeReports(reportFilesOf(options), sources)) {
     try {
       writeFileSync(path, text);
     } catch (error) {

@@ -1,0 +1,88 @@
+import { REPORTS, type ReportKind } from '../../report/index.ts';
+import type { CommandDefinition } from './command-definition.ts';
+
+/** Commands that look at recorded runs; they send nothing. */
+export const lookCommands: readonly CommandDefinition[] = [
+  {
+    usage: 'view [where]',
+    group: 'look',
+    about: 'show a recorded run as a timeline, or a step with its requests and responses',
+    arguments: {
+      where: ['RUN or RUN:STEP, such as last:fire[7].load; RUN is last, an id, or the start of one', 'last'],
+    },
+    options: [
+      { flags: '--as-curl', about: 'print the request of a step as a curl command, with $NAME for secrets' },
+    ],
+    examples: ['batharon view', 'batharon view last:rack_pieces/page-2'],
+    run: async (where: string | undefined, options: import('../commands/view.ts').ViewOptions) =>
+      (await import('../commands/view.ts')).view(where, options),
+  },
+  {
+    usage: 'history [files...]',
+    group: 'look',
+    about: 'list recorded runs, latest first',
+    arguments: { files: ['only runs of these chain files (default: all)'] },
+    options: [
+      {
+        flags: '--outcome <word>',
+        about: 'only runs that passed, failed, were interrupted, or are unfinished',
+      },
+      { flags: '--env <name>', about: 'only runs in this environment' },
+      { flags: '--since <time>', about: 'only runs since then: 2h, 3d, or a date' },
+      { flags: '--most <number>', about: 'how many to show', byDefault: '20' },
+      { flags: '--watch', about: 'include runs of `batharon watch`' },
+      { flags: '--json', about: 'print them as JSON' },
+    ],
+    examples: ['batharon history --outcome failed --since 2d'],
+    run: async (files: string[], options: import('../commands/history.ts').HistoryOptions) =>
+      (await import('../commands/history.ts')).history(files, options),
+  },
+  {
+    usage: 'find <text>',
+    group: 'look',
+    about: 'find a value in recorded responses: its step, and the path to write in a chain',
+    arguments: { text: ['a value, or part of one'] },
+    examples: ["batharon find 'moon jar'"],
+    run: async (text: string) => (await import('../commands/find.ts')).find(text),
+  },
+  {
+    usage: 'eval <expression> [file]',
+    group: 'look',
+    about: 'evaluate an expression on a file, standard input, or the response of a recorded step',
+    arguments: {
+      expression: ['an expression of the chain language'],
+      file: ['JSON file, or - for standard input (default: no input)'],
+    },
+    options: [
+      { flags: '--on <run:step>', about: 'a recorded step, such as last:load' },
+      { flags: '--json', about: 'print only the value, as JSON' },
+    ],
+    examples: ["batharon eval '$.pieces[?@.glazed == true].id' --on last:rack_pieces"],
+    run: async (text: string, file: string | undefined, options: import('../commands/eval.ts').EvalOptions) =>
+      (await import('../commands/eval.ts')).evalCommand(text, file, options),
+  },
+  {
+    usage: 'compare <before> <after>',
+    group: 'look',
+    about: 'show how two runs differ: outcome, time, values, and the shape of responses',
+    arguments: { before: ['RUN or RUN:STEP'], after: ['RUN or RUN:STEP'] },
+    options: [{ flags: '--json', about: 'print the differences as JSON' }],
+    note: 'Exits with 1 if outcomes or shapes differ, and with 0 if only times and values do.',
+    examples: ['batharon compare 4o42bq last'],
+    run: async (before: string, after: string, options: import('../commands/compare.ts').CompareOptions) =>
+      (await import('../commands/compare.ts')).compare(before, after, options),
+  },
+  {
+    usage: 'report [runs...]',
+    group: 'look',
+    about: 'write a report of recorded runs to a file or standard output',
+    arguments: { runs: ['last, ids of runs, or the starts of some', ['last']] },
+    options: Object.entries<ReportKind>(REPORTS).map(([name, { about }]) => ({
+      flags: `--${name} [file]`,
+      about: `${about} (default: standard output)`,
+    })),
+    examples: ['batharon report last --html fire.html'],
+    run: async (runs: string[], options: import('../runs/write-reports.ts').ReportFiles) =>
+      (await import('../commands/report.ts')).report(runs, options),
+  },
+];

@@ -1,0 +1,112 @@
+import { IMPORTERS } from '../../import/index.ts';
+import type { CommandDefinition } from './command-definition.ts';
+import { ENV, PERMISSIONS } from './options.ts';
+
+/** Commands to try requests, and to get at credentials and secrets. */
+export const requestCommands: readonly CommandDefinition[] = [
+  {
+    usage: 'send <words...>',
+    group: 'request',
+    about: 'send one request and show the response, with the path of each value in it',
+    arguments: { words: ['METHOD SERVICE PATH, or METHOD URL'] },
+    options: [
+      {
+        flags: '--as <credential>',
+        about: 'credential to send it with, or nobody (default: that of the service)',
+      },
+      { flags: '--query <name=value>', about: 'query parameter (repeatable)', several: true },
+      { flags: '--header <name:value>', about: 'header (repeatable)', several: true },
+      { flags: '--json <text>', about: 'JSON body; @file reads a file, - standard input' },
+      { flags: '--form <name=value>', about: 'form field (repeatable)', several: true },
+      { flags: '--text <text>', about: 'plain text body; @file reads a file' },
+      ENV,
+      { flags: '--add <file>', about: 'add the request to a chain file as a step' },
+      { flags: '--name <name>', about: 'name of that step' },
+      {
+        flags: '--keep <name=expression>',
+        about: 'value of the response that the step keeps (repeatable)',
+        several: true,
+      },
+      ...PERMISSIONS,
+    ],
+    examples: ['batharon send GET kiln /racks/A3/pieces --query limit=5'],
+    run: async (words: string[], options: import('../commands/send.ts').SendOptions) =>
+      (await import('../commands/send.ts')).send(words, options),
+  },
+  {
+    usage: 'import <form> [source]',
+    group: 'request',
+    about: 'turn a request from API documentation into a step',
+    arguments: {
+      form: [Object.keys(IMPORTERS).join(', ')],
+      source: ['the text in quotes, or a file (default: standard input)'],
+    },
+    options: [
+      {
+        flags: '--add <file>',
+        about: 'add the step to a chain file, and its service and credential to the project',
+      },
+      { flags: '--name <name>', about: 'name of the step' },
+      ENV,
+    ],
+    examples: [
+      'batharon import curl \'curl -H "Emberfold-Key: $KEY" https://api.emberfold.example/v1/racks\' --add racks.chain.yaml',
+    ],
+    run: async (
+      form: string,
+      source: string | undefined,
+      options: import('../commands/import.ts').ImportOptions,
+    ) => (await import('../commands/import.ts')).importCommand(form, source, options),
+  },
+  {
+    usage: 'sign-in [credential]',
+    group: 'request',
+    about: 'get and test a token without a chain; show its scope and when it expires',
+    arguments: { credential: ['credential of the project (default: the only one)'] },
+    options: [ENV, ...PERMISSIONS],
+    examples: ['batharon sign-in desk'],
+    run: async (name: string | undefined, options: { env?: string }) =>
+      (await import('../commands/sign-in.ts')).signIn(name, options),
+  },
+  {
+    usage: 'sign-out [credential]',
+    group: 'request',
+    about: 'forget the stored token of a credential',
+    arguments: { credential: ['credential of the project (default: the only one)'] },
+    options: [ENV],
+    examples: ['batharon sign-out desk'],
+    run: async (name: string | undefined, options: { env?: string }) =>
+      (await import('../commands/sign-in.ts')).signOut(name, options),
+  },
+  {
+    usage: 'secret',
+    group: 'request',
+    about: 'store secrets of the project, encrypted for this user',
+    examples: ['batharon secret set desk'],
+    commands: [
+      {
+        usage: 'set <name>',
+        about: 'store a secret; it is asked for, or read from standard input',
+        arguments: { name: ['the name it has under `secrets` in batharon.yaml, with `locked`'] },
+        options: [{ ...ENV, about: 'environment it is for (default: all)' }],
+        run: async (name: string, options: { env?: string }) =>
+          (await import('../commands/secret.ts')).setSecret(name, options),
+      },
+      {
+        usage: 'list',
+        about: 'list the secrets of the project and where they come from, never their values',
+        options: [ENV],
+        run: async (options: { env?: string }) =>
+          (await import('../commands/secret.ts')).listSecrets(options),
+      },
+      {
+        usage: 'remove <name>',
+        about: 'delete a stored secret',
+        arguments: { name: ['a stored secret'] },
+        options: [{ ...ENV, about: 'environment it is for (default: all)' }],
+        run: async (name: string, options: { env?: string }) =>
+          (await import('../commands/secret.ts')).removeSecret(name, options),
+      },
+    ],
+  },
+];

@@ -1,0 +1,76 @@
+import { REPORTS, type ReportKind } from '../../report/index.ts';
+import type { CommandDefinition } from './command-definition.ts';
+import { ENV, EVENTS_AS_JSON, GIVE, LEAVE, PERMISSIONS, PRINT } from './options.ts';
+
+/** Reports that a run can write at its end; `--json` prints its events. */
+const RUN_REPORTS = Object.entries<ReportKind>(REPORTS)
+  .filter(([name]) => name !== 'json')
+  .map(([name, { about }]) => ({ name, about }));
+
+/** Commands that run chains. */
+export const runCommands: readonly CommandDefinition[] = [
+  {
+    usage: 'run [files...]',
+    group: 'run',
+    about: 'run chains',
+    arguments: { files: ['chain files, or folders with chain files in them', ['.']] },
+    options: [
+      ENV,
+      ...GIVE,
+      PRINT,
+      EVENTS_AS_JSON,
+      { flags: '--dry', about: 'show what would be sent, and send nothing' },
+      LEAVE,
+      { flags: '--tag <tag>', about: 'only chains with this tag (repeatable)', several: true },
+      { flags: '--jobs <number>', about: 'how many chains run at once', byDefault: '1' },
+      { flags: '--shard <n/of>', about: 'only a share of the chains, such as 1/4' },
+      { flags: '--stop-early', about: 'start no further chain once one has failed' },
+      ...RUN_REPORTS.map(({ name, about }) => ({ flags: `--${name} <file>`, about: `write ${about}` })),
+      {
+        flags: '--replay <run>',
+        about: 'use the responses of a recorded run, and send nothing',
+        conflicts: ['dry', 'leave', ...RUN_REPORTS.map(({ name }) => name)],
+      },
+      ...PERMISSIONS,
+    ],
+    examples: ['batharon run glazed.chain.yaml --give rack=A3'],
+    run: async (files: string[], options: import('../commands/run.ts').RunCommandOptions) =>
+      (await import('../commands/run.ts')).runCommand(files, options),
+  },
+  {
+    usage: 'resume [run]',
+    group: 'run',
+    about: 'continue a run where it failed or was interrupted, with the chain as it is now',
+    arguments: { run: ['id of a run, or the start of one', 'last'] },
+    options: [
+      {
+        flags: '--sent [steps...]',
+        about: 'requests without a response were processed; do not send them again',
+      },
+      { flags: '--not-sent [steps...]', about: 'requests without a response were not processed; send them' },
+      {
+        flags: '--give <name=value>',
+        about: 'value that was lost with a response, or of a new input (repeatable)',
+        several: true,
+      },
+      { flags: '--give-from <file>', about: 'such values, from a map in YAML or JSON' },
+      PRINT,
+      EVENTS_AS_JSON,
+      LEAVE,
+      ...PERMISSIONS,
+    ],
+    examples: ['batharon resume last --not-sent piece'],
+    run: async (id: string, options: import('../commands/resume.ts').ResumeOptions) =>
+      (await import('../commands/resume.ts')).resume(id, options),
+  },
+  {
+    usage: 'cleanup <run>',
+    group: 'run',
+    about: 'run the undo and cleanup steps that a run left',
+    arguments: { run: ['id of a run, the start of one, or last'] },
+    options: [ENV, ...PERMISSIONS],
+    examples: ['batharon run fire.chain.yaml --leave', 'batharon cleanup last'],
+    run: async (id: string, options: { env?: string }) =>
+      (await import('../commands/cleanup.ts')).cleanup(id, options),
+  },
+];

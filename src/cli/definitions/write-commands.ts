@@ -1,0 +1,66 @@
+import type { CommandDefinition } from './command-definition.ts';
+import { ENV, GIVE, PERMISSIONS } from './options.ts';
+
+/** Commands for writing a chain. */
+export const writeCommands: readonly CommandDefinition[] = [
+  {
+    usage: 'check [files...]',
+    group: 'write',
+    about: 'find mistakes before a request is sent',
+    arguments: { files: ['chain files, or folders with chain files in them', ['.']] },
+    options: [ENV, { flags: '--fix', about: 'rewrite lines that YAML misreads' }],
+    examples: ['batharon check glazed.chain.yaml'],
+    run: async (files: string[], options: { env?: string; fix?: boolean }) =>
+      (await import('../commands/check.ts')).check(files, options),
+  },
+  {
+    usage: 'try <file> <step>',
+    group: 'write',
+    about: 'run one step, with values from the last run or from the steps before it',
+    arguments: { file: ['chain file'], step: ['name or address of a step'] },
+    options: [
+      ENV,
+      ...GIVE,
+      {
+        flags: '--keep <name=expression>',
+        about: 'add a value of the response under `keep` of the step (repeatable)',
+        several: true,
+      },
+      ...PERMISSIONS,
+    ],
+    examples: [
+      'batharon try glazed.chain.yaml piece',
+      'batharon try glazed.chain.yaml piece --keep cone=$.cone',
+    ],
+    run: async (file: string, step: string, options: import('../commands/try.ts').TryOptions) =>
+      (await import('../commands/try.ts')).tryCommand(file, step, options),
+  },
+  {
+    usage: 'watch <file>',
+    group: 'write',
+    about: 'check a chain at each save, and run it again from the first step that changed',
+    arguments: { file: ['chain file'] },
+    options: [
+      ENV,
+      ...GIVE,
+      {
+        flags: '--send',
+        about: 'also send requests that may change something (default: use their recorded responses)',
+      },
+      ...PERMISSIONS,
+    ],
+    examples: ['batharon watch rack.chain.yaml'],
+    run: async (file: string, options: import('../commands/watch.ts').WatchOptions) =>
+      (await import('../commands/watch.ts')).watch(file, options),
+  },
+  {
+    usage: 'explain [word]',
+    group: 'write',
+    about: 'explain a word of the language, with an example',
+    arguments: { word: ['a key, function, credential kind, name, or error code (default: list them all)'] },
+    options: [{ flags: '--all', about: 'print the whole language as one text' }],
+    examples: ['batharon explain keep'],
+    run: async (word: string | undefined, options: { all?: boolean }) =>
+      (await import('../commands/explain.ts')).explain(word, options),
+  },
+];
