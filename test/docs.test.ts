@@ -4,7 +4,7 @@ import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
 import type * as z from 'zod';
-import { CREDENTIAL_KINDS } from '../src/core/chain/project.ts';
+import { CREDENTIAL_KINDS } from '../src/core/chain/keys/credential-keys.ts';
 import { readChain } from '../src/core/chain/read/read-chain.ts';
 import { readProject } from '../src/core/chain/read/read-project.ts';
 import { eventSchema } from '../src/core/events.ts';

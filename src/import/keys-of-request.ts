@@ -1,4 +1,5 @@
-import type { Credential, Project, Service } from '../core/chain/project.ts';
+import { credentialKeys, type CredentialKind } from '../core/chain/keys/credential-keys.ts';
+import type { Project, Service } from '../core/chain/project.ts';
 import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
 import { type Draft, freeName } from './draft.ts';
 import {
@@ -34,12 +35,12 @@ export function takeCredential(
 ): SignedParts {
   const known = service?.as === undefined ? undefined : project.credentials.get(service.as);
   const use = (
-    kind: Credential['kind'],
+    kind: CredentialKind,
     lines: (secret: (part: string, text: string) => string) => string[],
   ): string | undefined => {
     if (known?.kind === kind) {
       draft.notes.push(
-        `the ${kind === 'query' || kind === 'header' ? 'key' : 'credential'} in it is left out: ${service!.name} signs in as ${known.name}`,
+        `the ${credentialKeys[kind].sentIn ? 'key' : 'credential'} in it is left out: ${service!.name} signs in as ${known.name}`,
       );
       return undefined;
     }
@@ -99,7 +100,7 @@ export function takeCredential(
 }
 
 type Use = (
-  kind: Credential['kind'],
+  kind: CredentialKind,
   lines: (secret: (part: string, text: string) => string) => string[],
 ) => string | undefined;
 

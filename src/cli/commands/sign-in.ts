@@ -1,3 +1,4 @@
+import { kindOfCredential } from '../../core/chain/keys/credential-keys.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { readChain } from '../../core/chain/read/read-chain.ts';
 import type { EventOf, ExitCode } from '../../core/events.ts';
@@ -22,7 +23,8 @@ import { reportProblems } from './run.ts';
 export function signIn(name: string | undefined, options: { env?: string }): Promise<ExitCode> {
   return withCredential(name, options, async (context, credential, terminal, world) => {
     const { kind, test } = context.project.credentials.get(credential)!;
-    if (kind === 'oauth2') {
+    const { hasToken } = kindOfCredential(kind)!;
+    if (hasToken) {
       const filled = fillCredential(context, { as: credential, url: 'https://localhost/' });
       const request = { method: 'GET', url: 'https://localhost/', headers: [] };
       const { signedIn } = await context.ports.credentials.authorise(
@@ -36,10 +38,9 @@ export function signIn(name: string | undefined, options: { env?: string }): Pro
       );
     }
     if (test !== undefined) return tryOut(context, credential, test, { terminal, world });
-    const done =
-      kind === 'oauth2'
-        ? 'No request was sent with it'
-        : `${credential} is of kind ${kind}: ${kind === 'chain' ? 'its chain is carried out when a call needs it' : 'it goes with each request'}. Its secrets are there; no request was sent with it`;
+    const done = hasToken
+      ? 'No request was sent with it'
+      : `${credential} is of kind ${kind}: ${kind === 'chain' ? 'its chain is carried out when a call needs it' : 'it goes with each request'}. Its secrets are there; no request was sent with it`;
     terminal.write(`${done}. test: GET SERVICE /path in the credential names one.\n`);
     return 0;
   });

@@ -1,3 +1,4 @@
+import { kindOfCredential } from '../../core/chain/keys/credential-keys.ts';
 import { writeData } from '../terminal/terminal.ts';
 import type { Chain } from '../../core/chain/model.ts';
 import type { Credential, Project } from '../../core/chain/project.ts';
@@ -92,7 +93,7 @@ function unsigned({ signIn: _, ...credential }: Credential): Credential {
 function inAddress(credentials: Credentials): Credentials {
   return {
     authorise: (filled, request, signal) =>
-      filled.credential.kind === 'query'
+      kindOfCredential(filled.credential.kind)?.sentIn === 'query'
         ? credentials.authorise(filled, request, signal)
         : Promise.resolve({ headers: [], query: [], secrets: [] }),
     renew: () => false,

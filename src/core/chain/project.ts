@@ -42,23 +42,9 @@ export interface Tls {
   readonly verify: boolean;
 }
 
-export const CREDENTIAL_KINDS = [
-  'basic',
-  'bearer',
-  'header',
-  'query',
-  'cookie',
-  'digest',
-  'oauth2',
-  'message-signature',
-  'recipe',
-  'chain',
-] as const;
-export type CredentialKind = (typeof CREDENTIAL_KINDS)[number];
-
 export interface Credential {
   readonly name: string;
-  readonly kind: CredentialKind;
+  readonly kind: string;
   /** Its other keys, as texts with insertions. */
   readonly fields: ReadonlyMap<string, Template>;
   /** Origins to which it may go besides those of its services. */

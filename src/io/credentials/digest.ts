@@ -1,3 +1,4 @@
+import type { CredentialSigner } from './signer.ts';
 import { createHash, randomBytes } from 'node:crypto';
 import type { Authorisation, FilledCredential, UnsignedRequest } from '../../core/ports.ts';
 import { type Challenge, challengesOf } from './challenges.ts';
@@ -16,7 +17,7 @@ interface Asked {
 }
 
 /** User and password of which only a digest is sent (RFC 7616). */
-export class DigestCredentials {
+export class DigestCredentials implements CredentialSigner {
   readonly #asked = new Map<string, Asked>();
 
   /** Nothing before the service has asked. */

@@ -1,4 +1,5 @@
-import type { CredentialKind } from '../../core/chain/project.ts';
+import type { CredentialKind } from '../../core/chain/keys/credential-keys.ts';
+import { memberOf } from '../../core/language/values.ts';
 import type {
   Authorisation,
   Clock,
@@ -12,32 +13,38 @@ import { fail } from '../../core/problems.ts';
 import { basic } from './basic.ts';
 import { bearer } from './bearer.ts';
 import { cookie } from './cookie.ts';
-import type { DigestCredentials } from './digest.ts';
 import { header } from './header.ts';
-import { type KeptTokens, noKeptTokens } from './kept-tokens.ts';
-import type { OAuth2 } from './oauth2.ts';
-import { type Person, nobody } from './person.ts';
+import { noKeptTokens } from './kept-tokens.ts';
+import { nobody } from './person.ts';
 import { query } from './query.ts';
+import type { CredentialSigner, SignerPorts } from './signer.ts';
 
-type Simple = (filled: FilledCredential) => Authorisation;
+type MakeSigner = (ports: SignerPorts) => CredentialSigner | Promise<CredentialSigner>;
 
-/** Kinds that need nothing but their own texts. */
-const SIMPLE: Partial<Record<CredentialKind, Simple>> = { basic, bearer, header, query, cookie };
+/** A kind that needs nothing but its own texts. */
+const simple =
+  (authorise: (filled: FilledCredential) => Authorisation): MakeSigner =>
+  () => ({ authorise });
+
+/** What each kind does; those that a recipe or a chain signs are the engine's. */
+const SIGNERS: Readonly<Record<Exclude<CredentialKind, 'recipe' | 'chain'>, MakeSigner>> = {
+  basic: simple(basic),
+  bearer: simple(bearer),
+  header: simple(header),
+  query: simple(query),
+  cookie: simple(cookie),
+  digest: async () => new (await import('./digest.ts')).DigestCredentials(),
+  oauth2: async (ports) => new (await import('./oauth2.ts')).OAuth2(ports),
+  'message-signature': async (ports) => (await import('./message-signature.ts')).messageSigner(ports),
+};
 
 /** All credentials of a run. */
 export class RunCredentials implements Credentials {
-  readonly #transport: Transport;
-  readonly #clock: Clock;
-  readonly #person: Person;
-  readonly #kept: KeptTokens;
-  #oauth2: OAuth2 | undefined;
-  #digest: DigestCredentials | undefined;
+  readonly #ports: SignerPorts;
+  readonly #signers = new Map<string, CredentialSigner>();
 
   constructor(transport: Transport, clock: Clock, person = nobody, kept = noKeptTokens) {
-    this.#transport = transport;
-    this.#clock = clock;
-    this.#person = person;
-    this.#kept = kept;
+    this.#ports = { transport, clock, person, kept };
   }
 
   async authorise(
@@ -45,48 +52,39 @@ export class RunCredentials implements Credentials {
     request: UnsignedRequest,
     signal: AbortSignal,
   ): Promise<Authorisation> {
-    const { kind, name } = filled.credential;
-    const simple = SIMPLE[kind];
-    if (simple) return simple(filled);
-    switch (kind) {
-      case 'oauth2':
-        return (await this.#tokens()).authorise(filled, signal);
-      case 'digest': {
-        const { DigestCredentials } = await import('./digest.ts');
-        this.#digest ??= new DigestCredentials();
-        return this.#digest.authorise(filled, request);
-      }
-      case 'message-signature': {
-        const { messageSignature } = await import('./message-signature.ts');
-        return messageSignature(filled, request, this.#clock.now());
-      }
-      default:
-        return fail('sign-in-failed', `the credential ${name} of kind ${kind} is not sent by itself`);
-    }
+    return (await this.#signer(filled)).authorise(filled, request, signal);
   }
 
   accepted(name: string): void {
-    this.#oauth2?.accepted(name);
+    for (const signer of this.#signers.values()) signer.accepted?.(name);
   }
 
   renew(filled: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean {
-    const { kind } = filled.credential;
-    if (kind === 'digest') return this.#digest?.renew(filled, challenges) ?? false;
-    return kind === 'oauth2' && (this.#oauth2?.renew(filled, sent) ?? false);
+    return this.#signers.get(filled.credential.kind)?.renew?.(filled, challenges, sent) ?? false;
   }
 
   async verify(filled: FilledCredential, request: UnsignedRequest): Promise<string | undefined> {
     const { verifySignature } = await import('./verify-signature.ts');
-    return verifySignature(filled, request, this.#clock.now());
+    return verifySignature(filled, request, this.#ports.clock.now());
   }
 
   /** Forgets what is kept of a credential between runs. */
   async forget(filled: FilledCredential): Promise<void> {
-    if (filled.credential.kind === 'oauth2') await (await this.#tokens()).forget(filled);
+    await (await this.#signer(filled)).forget?.(filled);
   }
 
-  async #tokens(): Promise<OAuth2> {
-    const { OAuth2 } = await import('./oauth2.ts');
-    return (this.#oauth2 ??= new OAuth2(this.#transport, this.#clock, this.#person, this.#kept));
+  /** The one that signs for a kind; it is made, and its code loaded, when the first request needs it. */
+  async #signer({ credential: { kind, name } }: FilledCredential): Promise<CredentialSigner> {
+    const make = memberOf<MakeSigner>(SIGNERS, kind);
+    if (!make)
+      return fail('sign-in-failed', `the credential ${name} of kind ${kind} does not sign by itself`);
+    let signer = this.#signers.get(kind);
+    if (!signer) {
+      const made = await make(this.#ports);
+      // Another request may have made it meanwhile.
+      signer = this.#signers.get(kind) ?? made;
+      this.#signers.set(kind, signer);
+    }
+    return signer;
   }
 }

@@ -1,3 +1,4 @@
+import type { CredentialSigner, SignerPorts } from './signer.ts';
 import { constants, createHash, createHmac, createPrivateKey, type KeyObject, sign } from 'node:crypto';
 import type { Authorisation, FilledCredential, HeaderList, UnsignedRequest } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
@@ -104,4 +105,9 @@ function signWith({ credential, fields }: FilledCredential, data: Buffer): Buffe
     default:
       return sign(null, data, privateKey);
   }
+}
+
+/** Signs each request as of the time of the clock. */
+export function messageSigner({ clock }: Pick<SignerPorts, 'clock'>): CredentialSigner {
+  return { authorise: (filled, request) => messageSignature(filled, request, clock.now()) };
 }

@@ -1,6 +1,14 @@
+import type { CredentialSigner, SignerPorts } from './signer.ts';
 import { createHash } from 'node:crypto';
 import type { OAuthGrant } from '../../core/chain/keys/credential-keys.ts';
-import type { Authorisation, Clock, FilledCredential, Transport, HeaderList } from '../../core/ports.ts';
+import type {
+  Authorisation,
+  Clock,
+  FilledCredential,
+  HeaderList,
+  Transport,
+  UnsignedRequest,
+} from '../../core/ports.ts';
 import type { KeptTokens, KeptToken } from './kept-tokens.ts';
 import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';
 import { signInProblem } from './oauth2-problems.ts';
@@ -22,7 +30,7 @@ interface Current {
 }
 
 /** Tokens of OAuth 2.0: fetched once for all that asks at the same time, renewed before they end and once after a 401. */
-export class OAuth2 {
+export class OAuth2 implements CredentialSigner {
   readonly #transport: Transport;
   readonly #clock: Clock;
   readonly #person: Person;
@@ -32,14 +40,14 @@ export class OAuth2 {
   /** Tokens that were refused, by their credentials. */
   readonly #refused = new Map<string, string>();
 
-  constructor(transport: Transport, clock: Clock, person: Person, kept: KeptTokens) {
+  constructor({ transport, clock, person, kept }: SignerPorts) {
     this.#transport = transport;
     this.#clock = clock;
     this.#person = person;
     this.#kept = kept;
   }
 
-  async authorise(filled: FilledCredential, signal: AbortSignal): Promise<Authorisation> {
+  async authorise(filled: FilledCredential, _: UnsignedRequest, signal: AbortSignal): Promise<Authorisation> {
     const { name } = filled.credential;
     const current = this.#current.get(name);
     if (current && this.#isFresh(current.token)) return authorisation(current.token);
@@ -69,7 +77,7 @@ export class OAuth2 {
   }
 
   /** `sent` are the fields of the request that was refused. */
-  renew({ credential: { name } }: FilledCredential, sent: HeaderList): boolean {
+  renew({ credential: { name } }: FilledCredential, _: readonly string[], sent: HeaderList): boolean {
     const current = this.#current.get(name);
     // Of requests that were under way with one token the first to be refused renews it for all.
     if (!current || !sent.some(([, value]) => value.includes(current.token.text))) return true;

@@ -1,11 +1,15 @@
 import * as z from 'zod';
 import { type KeyDefinition, map as mapShape, shapeOf, text } from '../source/key-definition.ts';
-import { CREDENTIAL_KINDS, type CredentialKind } from '../project.ts';
+import { memberOf } from '../../language/values.ts';
 
 interface CredentialKeys {
   readonly about: string;
   readonly keys: readonly KeyDefinition[];
   readonly example: string;
+  /** It is a key that is sent as it is: where, under the name in its key `name`. */
+  readonly sentIn?: 'header' | 'query';
+  /** A token is got for it, which can be kept between runs. */
+  readonly hasToken?: true;
 }
 
 const field = (name: string, about: string, required = true): KeyDefinition => ({
@@ -85,7 +89,7 @@ const SIGNING = [
 ] as const;
 
 /** The kinds of credential and the keys of each, besides `kind`. */
-export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = {
+const KINDS = {
   basic: {
     about: 'User and password (RFC 7617).',
     keys: [field('user', 'The user’s name; it has no colon.'), secretField('password', 'The password.')],
@@ -100,12 +104,14 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
     example: 'counter:\n  kind: bearer\n  token: ${secret.counter}',
   },
   header: {
-    about: 'A key in a field of its own.',
+    about: 'A key in a header of its own.',
+    sentIn: 'header',
     keys: [field('name', 'The name of the field.'), secretField('value', 'Its value.')],
     example: 'counter:\n  kind: header\n  name: Emberfold-Key\n  value: ${secret.counter}',
   },
   query: {
-    about: 'A key in a parameter of the URL.',
+    about: 'A key in a query parameter.',
+    sentIn: 'query',
     keys: [field('name', 'The name of the parameter.'), secretField('value', 'Its value.')],
     example: 'counter:\n  kind: query\n  name: key\n  value: ${secret.counter}',
   },
@@ -121,6 +127,7 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
     example: 'archive:\n  kind: digest\n  user: anna\n  password: ${secret.archive}',
   },
   oauth2: {
+    hasToken: true,
     about:
       'A token of OAuth 2.0 (RFC 6749), fetched once for all that runs at the same time, renewed before it expires and once after a 401.',
     keys: [
@@ -230,7 +237,18 @@ export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = 
     example:
       'studio:\n  kind: chain\n  file: sign-in.chain.yaml\n  headers:\n    Emberfold-Session: ${session}',
   },
-};
+} as const satisfies Readonly<Record<string, CredentialKeys>>;
+
+export type CredentialKind = keyof typeof KINDS;
+
+/** The kinds by name. */
+export const credentialKeys: Readonly<Record<CredentialKind, CredentialKeys>> = KINDS;
+export const CREDENTIAL_KINDS = Object.keys(KINDS) as CredentialKind[];
+
+/** What is known of a kind; undefined if there is none of that name. */
+export function kindOfCredential(kind: string): CredentialKeys | undefined {
+  return memberOf<CredentialKeys>(credentialKeys, kind);
+}
 
 export const credentialKindKey: KeyDefinition = {
   name: 'kind',

@@ -11,11 +11,13 @@ import {
   GRANT_NEEDS,
   type OAuthGrant,
   originIn,
+  CREDENTIAL_KINDS,
+  type CredentialKind,
 } from '../keys/credential-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import type { Findings } from '../source/findings.ts';
 import type { Template } from '../model.ts';
-import { type Credential, CREDENTIAL_KINDS, type Recipe, type SignInChain } from '../project.ts';
+import { type Credential, type Recipe, type SignInChain } from '../project.ts';
 import { readFields } from './read-call.ts';
 import { optional } from '../optional.ts';
 import { type MapEntry, type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
@@ -90,7 +92,7 @@ function originsOf(node: SourceNode | undefined): ReadonlySet<string> {
   return new Set(items.flatMap((item) => (item.type === 'scalar' ? (originIn(item.text) ?? []) : [])));
 }
 
-function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Credential['kind'] | undefined {
+function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): CredentialKind | undefined {
   const kindNode = valueOf(value, 'kind');
   const text = fields.literal(kindNode);
   const kind = CREDENTIAL_KINDS.find((one) => one === text);

@@ -1,3 +1,4 @@
+import { kindOfCredential } from '../../chain/keys/credential-keys.ts';
 import { isThisMachine } from '../../this-machine.ts';
 import type { CallStep, Field, PlacedExpression } from '../../chain/model.ts';
 import type { Credential } from '../../chain/project.ts';
@@ -67,7 +68,7 @@ async function sign(
   for (const computed of added.computed ?? [])
     context.masker.addGiven(computed, `computed for ${request.as}`);
   for (const [name] of added.query) context.hidden.names.add(name);
-  if (credential.credential.kind === 'header')
+  if (kindOfCredential(credential.credential.kind)?.sentIn === 'header')
     for (const [name] of added.headers) context.hidden.names.add(name);
   if (added.signedIn) {
     const { scope, until } = added.signedIn;
@@ -210,7 +211,7 @@ function evaluated(expression: PlacedExpression, environment: Parameters<RunCont
 
 /** The parameter in which a credential of kind query goes. */
 export function queryKey(context: RunContext, request: BuiltRequest): string | undefined {
-  if (request.as === undefined || context.project.credentials.get(request.as)?.kind !== 'query')
-    return undefined;
+  const kind = request.as === undefined ? undefined : context.project.credentials.get(request.as)?.kind;
+  if (kind === undefined || kindOfCredential(kind)?.sentIn !== 'query') return undefined;
   return fillCredential(context, request).fields.get('name');
 }
