@@ -8,7 +8,7 @@ import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { expect, test } from '@jest/globals';
-import { OpenRun } from '../../src/cli/records/open-run.ts';
+import { OpenRun } from '../../src/api/open-run.ts';
 import { Records } from '../../src/io/record/records.ts';
 import { startPractice } from '../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../src/practice/state.ts';

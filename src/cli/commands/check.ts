@@ -4,7 +4,7 @@ import { ProblemError } from '../../core/problems.ts';
 import { mend } from '../../core/chain/source/mend.ts';
 import { readChain } from '../../core/chain/read/read-chain.ts';
 import { readProject } from '../../core/chain/read/read-project.ts';
-import { CHAIN_ENDING, load, type Loaded, readNear } from '../project/load.ts';
+import { CHAIN_ENDING, load, type Loaded, readNear } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
 

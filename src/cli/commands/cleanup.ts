@@ -5,12 +5,12 @@ import type { Records } from '../../io/record/records.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { load, loadProject } from '../project/load.ts';
-import { OpenRun } from '../records/open-run.ts';
-import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { load, loadProject } from '../../api/load.ts';
+import { OpenRun } from '../../api/open-run.ts';
+import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
-import { openWorld } from '../project/run-ports.ts';
+import { openWorld } from '../../api/open-world.ts';
 import { reportProblems } from './run.ts';
 
 /** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave, or did not come to. */

@@ -10,11 +10,11 @@ import {
 import { fail } from '../../core/problems.ts';
 import type { Records } from '../../io/record/records.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
-import { responseOf, OpenRun } from '../records/open-run.ts';
+import { loadProject } from '../../api/load.ts';
+import { responseOf, OpenRun } from '../../api/open-run.ts';
 import { parsePlace } from '../../core/address.ts';
 import { agoWords } from '../records/recorded-world.ts';
-import { recordsOf } from '../records/run-recorded.ts';
+import { recordsOf } from '../../api/run-recorded.ts';
 import { briefJson, StepLines } from '../view/step-lines.ts';
 import { outputTerminal, type Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';

@@ -12,15 +12,15 @@ import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 import type { ExitCode } from '../../core/events.ts';
 import type { Files } from '../../core/ports.ts';
 import { localFiles } from '../../io/files/files.ts';
-import { filesOf } from '../project/files-of.ts';
+import { filesOf } from '../../api/files-of.ts';
 import { Given, inputsOf } from '../project/given-inputs.ts';
-import { loadTexts, PROJECT_FILE } from '../project/load.ts';
+import { loadTexts, PROJECT_FILE } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
-import { runRecorded } from '../records/run-recorded.ts';
+import { runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
-import { openWorld } from '../project/run-ports.ts';
+import { openWorld } from '../../api/open-world.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */

@@ -9,7 +9,7 @@ import type { ImportedRequest } from '../../import/request.ts';
 import { finished, toSteps } from '../../import/to-step.ts';
 import { printNotes, writeDraft } from '../draft/add-draft.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
+import { loadProject } from '../../api/load.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 
 export interface ImportOptions {

@@ -4,10 +4,10 @@ import { nameList } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import { REPORTS } from '../../report/index.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
-import { OpenRun } from '../records/open-run.ts';
-import { recordsOf } from '../records/run-recorded.ts';
-import { makeReports, type ReportFiles } from '../runs/write-reports.ts';
+import { loadProject } from '../../api/load.ts';
+import { OpenRun } from '../../api/open-run.ts';
+import { recordsOf } from '../../api/run-recorded.ts';
+import { makeReports, type ReportFiles } from '../../api/make-reports.ts';
 import { errorTerminal, writeData } from '../terminal/terminal.ts';
 
 /** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */

@@ -11,17 +11,17 @@ import { type Decisions, pastOf, type PastRun, type Undecided } from '../../core
 import type { RecordedRun } from '../../core/record/recorded-run.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import type { Records } from '../../io/record/records.ts';
-import { filesOf } from '../project/files-of.ts';
+import { filesOf } from '../../api/files-of.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { type Given, inputsOf, readGiven } from '../project/given-inputs.ts';
-import { load, loadProject } from '../project/load.ts';
-import { OpenRun } from '../records/open-run.ts';
-import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { load, loadProject } from '../../api/load.ts';
+import { OpenRun } from '../../api/open-run.ts';
+import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
-import { openWorld } from '../project/run-ports.ts';
+import { openWorld } from '../../api/open-world.ts';
 import { printOwnResults, reportProblems } from './run.ts';
 
 export interface ResumeOptions {

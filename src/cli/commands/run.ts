@@ -1,5 +1,5 @@
 import { type ReportName, REPORTS } from '../../report/index.ts';
-import type { ReportFiles } from '../runs/write-reports.ts';
+import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
 import { lookAhead } from '../../core/engine/run/dry.ts';
@@ -10,14 +10,14 @@ import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { filesOf } from '../project/files-of.ts';
+import { filesOf } from '../../api/files-of.ts';
 import type { Records } from '../../io/record/records.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
 import { watchInterruption } from '../terminal/signals.ts';
-import { load, type Loaded, loadProject, shownPath } from '../project/load.ts';
+import { load, type Loaded, loadProject, shownPath } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
-import { OpenRun } from '../records/open-run.ts';
-import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { OpenRun } from '../../api/open-run.ts';
+import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
@@ -139,7 +139,7 @@ async function runAll(
 ): Promise<ExitCode> {
   const { project, signInChains } = loaded;
   const interruption = watchInterruption(terminal);
-  const { openWorld } = await import('../project/run-ports.ts');
+  const { openWorld } = await import('../../api/open-world.ts');
   const world = await openWorld(project);
   // What a service has said of its pace holds for the next chain too.
   const paces: NonNullable<RunOptions['paces']> = new Map();
@@ -213,7 +213,7 @@ async function writeRunReports(
   { folds }: SeveralRuns,
 ): Promise<void> {
   if (!wantsReport(options)) return;
-  const { makeReports } = await import('../runs/write-reports.ts');
+  const { makeReports } = await import('../../api/make-reports.ts');
   const sources = folds.flatMap((fold) => (fold.run ? [OpenRun.of(records, fold)] : []));
   for (const { path, text } of await makeReports(reportFilesOf(options), sources)) {
     try {

@@ -6,7 +6,7 @@ import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import { LockedStore } from '../../io/secrets/locked-store.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
+import { loadProject } from '../../api/load.ts';
 import { askHidden } from '../terminal/prompts.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 import { pad } from '../terminal/text-width.ts';

@@ -17,15 +17,15 @@ import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
 import { pickOf, writeDraft } from '../draft/add-draft.ts';
 import { responseTree, printTree } from '../view/response-tree.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
+import { loadProject } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
-import { responseOf, OpenRun } from '../records/open-run.ts';
-import { recordsOf, runRecorded, SENT_FILE } from '../records/run-recorded.ts';
+import { responseOf, OpenRun } from '../../api/open-run.ts';
+import { recordsOf, runRecorded, SENT_FILE } from '../../api/run-recorded.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { sizeWords } from '../../core/units.ts';
 import { timeWords } from '../../core/units.ts';
 import { wrap } from '../terminal/text-width.ts';
-import { openWorld } from '../project/run-ports.ts';
+import { openWorld } from '../../api/open-world.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 
 export interface SendOptions {

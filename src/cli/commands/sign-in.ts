@@ -9,11 +9,11 @@ import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../project/load.ts';
-import { runRecorded, SENT_FILE } from '../records/run-recorded.ts';
+import { loadProject } from '../../api/load.ts';
+import { runRecorded, SENT_FILE } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
-import { type OpenWorld, openWorld } from '../project/run-ports.ts';
+import { type OpenWorld, openWorld } from '../../api/open-world.ts';
 import { reportProblems } from './run.ts';
 
 /**

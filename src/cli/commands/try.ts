@@ -11,17 +11,17 @@ import { keepInFile } from '../draft/add-draft.ts';
 import { responseTree, printTree } from '../view/response-tree.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { filesOf } from '../project/files-of.ts';
+import { filesOf } from '../../api/files-of.ts';
 import { inputsOf, readGiven } from '../project/given-inputs.ts';
-import { load, loadProject } from '../project/load.ts';
-import { responseOf, OpenRun } from '../records/open-run.ts';
+import { load, loadProject } from '../../api/load.ts';
+import { responseOf, OpenRun } from '../../api/open-run.ts';
 import { agoWords, keptNames, runsOfChain, stepObject } from '../records/recorded-world.ts';
-import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { isSafe } from '../../core/engine/wire/idempotency.ts';
 import { askYesNo } from '../terminal/prompts.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
-import { openWorld } from '../project/run-ports.ts';
+import { openWorld } from '../../api/open-world.ts';
 import { reportProblems } from './run.ts';
 
 export interface TryOptions {

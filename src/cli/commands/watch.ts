@@ -13,17 +13,17 @@ import { fromFirstChanged, type FromChanged } from '../../core/record/first-chan
 import type { PastRun } from '../../core/record/past-of-events.ts';
 import { readNow, untilChanged } from '../../io/files/file-changes.ts';
 import type { Records } from '../../io/record/records.ts';
-import { filesOf } from '../project/files-of.ts';
+import { filesOf } from '../../api/files-of.ts';
 import { type Given, inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
 import { onInterruption } from '../terminal/signals.ts';
-import { findProjectFile, load, type Loaded, shownPath } from '../project/load.ts';
+import { findProjectFile, load, type Loaded, shownPath } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
 import { agoWords } from '../records/recorded-world.ts';
-import { recordsOf, runRecorded } from '../records/run-recorded.ts';
+import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { leftWords, RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
-import { openWorld, type OpenWorld } from '../project/run-ports.ts';
+import { openWorld, type OpenWorld } from '../../api/open-world.ts';
 import { knownInputs, readPast } from './resume.ts';
 import { printOwnResults } from './run.ts';
 

@@ -82,7 +82,7 @@ export const lookCommands: readonly CommandDefinition[] = [
       about: `${about} (default: standard output)`,
     })),
     examples: ['batharon report last --html fire.html'],
-    run: async (runs: string[], options: import('../runs/write-reports.ts').ReportFiles) =>
+    run: async (runs: string[], options: import('../../api/make-reports.ts').ReportFiles) =>
       (await import('../commands/report.ts')).report(runs, options),
   },
 ];

@@ -4,7 +4,7 @@ import { objectOf, type Value } from '../../core/language/values.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { LockedStore } from '../../io/secrets/locked-store.ts';
 import type { Records } from '../../io/record/records.ts';
-import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
+import { responseOf, nameOfStep, OpenRun } from '../../api/open-run.ts';
 
 /** How many runs are looked through for what a step needs. */
 const LOOKED_THROUGH = 10;

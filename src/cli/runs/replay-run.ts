@@ -13,7 +13,7 @@ import { ReplayTransport } from '../../io/replay-transport.ts';
 import { unwrittenFiles } from '../../io/files/unwritten-files.ts';
 import { unwrittenRows } from '../../io/files/unwritten-files.ts';
 import { HurriedClock } from '../../io/hurried-clock.ts';
-import type { OpenRun } from '../records/open-run.ts';
+import type { OpenRun } from '../../api/open-run.ts';
 import { RunView } from '../view/run-view.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 

@@ -5,7 +5,7 @@ import { countOf } from '../../core/count-of.ts';
 import type { Before, RecordedAttempt, RecordedStep } from '../../core/record/recorded-run.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { responseTree, printTree } from './response-tree.ts';
-import type { OpenRun } from '../records/open-run.ts';
+import type { OpenRun } from '../../api/open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
 import { type Terminal } from '../terminal/terminal.ts';
 import { sizeWords } from '../../core/units.ts';

@@ -4,7 +4,7 @@ import {
   type RecordedIteration,
   iterationCounts,
 } from '../../core/record/recorded-run.ts';
-import { nameOfStep } from '../records/open-run.ts';
+import { nameOfStep } from '../../api/open-run.ts';
 import { StepLines } from './step-lines.ts';
 import { type Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';

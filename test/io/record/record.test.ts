@@ -23,7 +23,7 @@ import { pastOf } from '../../../src/core/record/past-of-events.ts';
 import { Outline } from '../../../src/io/record/outline.ts';
 import { readTyped, writeTyped } from '../../../src/core/language/typed-json.ts';
 import { Duration, Time, type Value } from '../../../src/core/language/values.ts';
-import { responseOf, findStep, OpenRun } from '../../../src/cli/records/open-run.ts';
+import { responseOf, findStep, OpenRun } from '../../../src/api/open-run.ts';
 import { parsePlace } from '../../../src/core/address.ts';
 import { keptNames, stepObject } from '../../../src/cli/records/recorded-world.ts';
 import { LockedStore } from '../../../src/io/secrets/locked-store.ts';

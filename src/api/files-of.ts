@@ -1,5 +1,5 @@
 import { existsSync, readFileSync } from 'node:fs';
-import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
+import { type Chain, type Step, stepsIn } from '../core/chain/model.ts';
 import type { Loaded } from './load.ts';
 
 /** The files that a run of a chain depends on: the project, the chain, those it follows, and those of sign-ins. */

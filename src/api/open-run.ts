@@ -1,16 +1,16 @@
-import { headersOfRecorded } from '../../core/record/response.ts';
-import { readResponseBody } from '../../core/engine/wire/read-response.ts';
-import type { EventOf } from '../../core/events.ts';
-import { nearest } from '../../core/language/nearest.ts';
-import type { Maybe } from '../../core/language/values.ts';
-import { fail } from '../../core/problems.ts';
-import { type RecordedAttempt, type RecordedRun, type RecordedStep } from '../../core/record/recorded-run.ts';
-import { RunFold } from '../../core/record/run-fold.ts';
-import { allSteps } from '../../report/report-source.ts';
-import { formats } from '../../io/files/formats.ts';
-import type { ReadEvents } from '../../io/record/read-events.ts';
-import type { Records } from '../../io/record/records.ts';
-import { leadsTo, type RecordPlace } from '../../core/address.ts';
+import { headersOfRecorded } from '../core/record/response.ts';
+import { readResponseBody } from '../core/engine/wire/read-response.ts';
+import type { EventOf } from '../core/events.ts';
+import { nearest } from '../core/language/nearest.ts';
+import type { Maybe } from '../core/language/values.ts';
+import { fail } from '../core/problems.ts';
+import { type RecordedAttempt, type RecordedRun, type RecordedStep } from '../core/record/recorded-run.ts';
+import { RunFold } from '../core/record/run-fold.ts';
+import { allSteps } from '../report/report-source.ts';
+import { formats } from '../io/files/formats.ts';
+import type { ReadEvents } from '../io/record/read-events.ts';
+import type { Records } from '../io/record/records.ts';
+import { leadsTo, type RecordPlace } from '../core/address.ts';
 
 type Response = EventOf<'response-received'>;
 

@@ -1,15 +1,15 @@
 import { existsSync, readdirSync, statSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
-import type { Finding } from '../../core/chain/source/findings.ts';
-import type { Chain } from '../../core/chain/model.ts';
-import type { Project } from '../../core/chain/project.ts';
-import { type ReadFile, readChain } from '../../core/chain/read/read-chain.ts';
-import { NO_PROJECT, readProject } from '../../core/chain/read/read-project.ts';
-import type { SourceFile } from '../../core/chain/source/source-file.ts';
-import { namesIn } from '../../core/language/tree.ts';
-import { fail, ProblemError } from '../../core/problems.ts';
-import { textOfFile } from '../../io/files/text-file.ts';
-import { readRegularFile } from '../../io/secrets/own-folder.ts';
+import type { Finding } from '../core/chain/source/findings.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
+import { type ReadFile, readChain } from '../core/chain/read/read-chain.ts';
+import { NO_PROJECT, readProject } from '../core/chain/read/read-project.ts';
+import type { SourceFile } from '../core/chain/source/source-file.ts';
+import { namesIn } from '../core/language/tree.ts';
+import { fail, ProblemError } from '../core/problems.ts';
+import { textOfFile } from '../io/files/text-file.ts';
+import { readRegularFile } from '../io/secrets/own-folder.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
 export const CHAIN_ENDING = '.chain.yaml';

@@ -1,15 +1,15 @@
-import type { Chain } from '../../core/chain/model.ts';
-import type { Project } from '../../core/chain/project.ts';
-import type { RunOptions } from '../../core/engine/scope/run-options.ts';
-import { run, type RunResult } from '../../core/engine/run/run.ts';
-import { RunCookies } from '../../io/http/cookies.ts';
-import { projectFolder } from '../../io/secrets/project-folder.ts';
-import { Records, DEFAULT_KEEPING } from '../../io/record/records.ts';
-import { withoutSecrets } from '../../core/language/hidden.ts';
-import { REPORT } from '../../core/problems.ts';
-import { legible } from '../terminal/terminal.ts';
-import type { OpenWorld } from '../project/run-ports.ts';
-import { writeTo } from '../terminal/standard-streams.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Project } from '../core/chain/project.ts';
+import type { RunOptions } from '../core/engine/scope/run-options.ts';
+import { run, type RunResult } from '../core/engine/run/run.ts';
+import { RunCookies } from '../io/http/cookies.ts';
+import { projectFolder } from '../io/secrets/project-folder.ts';
+import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
+import { withoutSecrets } from '../core/language/hidden.ts';
+import { REPORT } from '../core/problems.ts';
+import { legible } from '../cli/terminal/terminal.ts';
+import type { OpenWorld } from './open-world.ts';
+import { writeTo } from '../cli/terminal/standard-streams.ts';
 
 /** What stands for the file of a chain that a command makes of itself. */
 export const SENT_FILE = 'send';

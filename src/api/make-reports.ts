@@ -1,5 +1,5 @@
-import { REPORTS, type ReportKind, type ReportName } from '../../report/index.ts';
-import type { ReportSource } from '../../report/report-source.ts';
+import { REPORTS, type ReportKind, type ReportName } from '../report/index.ts';
+import type { ReportSource } from '../report/report-source.ts';
 
 declare const BATHARON_VERSION: string;
 

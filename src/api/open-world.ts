@@ -1,13 +1,13 @@
-import type { Project } from '../../core/chain/project.ts';
-import type { Ports } from '../../core/ports.ts';
-import type { RunCredentials } from '../../io/credentials/index.ts';
-import { machinePorts } from '../../io/machine-ports.ts';
-import { LockedStore } from '../../io/secrets/locked-store.ts';
-import { projectFolder } from '../../io/secrets/project-folder.ts';
-import type { PracticeOptions } from '../../practice/state.ts';
-import { Trust } from '../../io/secrets/trust.ts';
-import { askHidden, askYesNo, terminalPerson } from '../terminal/prompts.ts';
-import { errorTerminal } from '../terminal/terminal.ts';
+import type { Project } from '../core/chain/project.ts';
+import type { Ports } from '../core/ports.ts';
+import type { RunCredentials } from '../io/credentials/index.ts';
+import { machinePorts } from '../io/machine-ports.ts';
+import { LockedStore } from '../io/secrets/locked-store.ts';
+import { projectFolder } from '../io/secrets/project-folder.ts';
+import type { PracticeOptions } from '../practice/state.ts';
+import { Trust } from '../io/secrets/trust.ts';
+import { askHidden, askYesNo, terminalPerson } from '../cli/terminal/prompts.ts';
+import { errorTerminal } from '../cli/terminal/terminal.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
@@ -20,7 +20,7 @@ export interface OpenWorld {
 /** Opens what a run of a project needs of the world. */
 export async function openWorld(project: Project, practiceOptions: PracticeOptions = {}): Promise<OpenWorld> {
   new Trust(project, { variables: process.env }).refuseForeign();
-  const { HttpTransport } = await import('../../io/http/http.ts');
+  const { HttpTransport } = await import('../io/http/http.ts');
   const transport = new HttpTransport();
   const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
   const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
@@ -65,8 +65,8 @@ function once(say: (message: string) => void): (message: string) => void {
 async function startPractice(
   options: PracticeOptions,
 ): Promise<{ url: string; variables: NodeJS.ProcessEnv; close(): Promise<void> }> {
-  const { startPractice: start } = await import('../../practice/service.ts');
-  const { PRACTICE_VARIABLES } = await import('../../practice/state.ts');
+  const { startPractice: start } = await import('../practice/service.ts');
+  const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
   const { url, close } = await start(options);
   return { url, variables: PRACTICE_VARIABLES, close };
 }
