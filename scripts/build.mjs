@@ -5,6 +5,7 @@ import { existsSync, mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { build, transform } from 'esbuild';
+import { apiTypes } from './api-types.mjs';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 
@@ -56,6 +57,21 @@ const browserPrograms = {
   },
 };
 
+const SETTINGS = {
+  absWorkingDir: root,
+  bundle: true,
+  splitting: true,
+  format: 'esm',
+  platform: 'node',
+  target: 'node20',
+  metafile: true,
+  outExtension: { '.js': '.mjs' },
+  loader: { '.yaml': 'text', '.css': 'text' },
+  plugins: [withoutChildProcess, withoutTokenLog, browserPrograms],
+  legalComments: 'none',
+  logLevel: 'warning',
+};
+
 /**
  * Bundles one entry file into a folder of CommonJS pieces (`main.cjs` and what it loads) with a `package.json` that
  * carries a hash of their content.
@@ -63,22 +79,11 @@ const browserPrograms = {
 export async function bundle(entry, outdir, version = '0.0.0') {
   rmSync(outdir, { recursive: true, force: true });
   const { outputFiles, metafile } = await build({
-    absWorkingDir: root,
+    ...SETTINGS,
     entryPoints: { main: entry },
-    bundle: true,
-    splitting: true,
-    format: 'esm',
-    platform: 'node',
-    target: 'node20',
     write: false,
-    metafile: true,
     outdir,
-    outExtension: { '.js': '.mjs' },
     define: { BATHARON_VERSION: JSON.stringify(version) },
-    loader: { '.yaml': 'text', '.css': 'text' },
-    plugins: [withoutChildProcess, withoutTokenLog, browserPrograms],
-    legalComments: 'none',
-    logLevel: 'warning',
   });
   mkdirSync(outdir, { recursive: true });
   const sum = createHash('sha256');
@@ -105,6 +110,23 @@ export async function bundle(entry, outdir, version = '0.0.0') {
   return metafile;
 }
 
+/** Bundles what programs import, as modules that Node loads as they are, with their types. */
+async function bundleApi(outdir, version) {
+  rmSync(outdir, { recursive: true, force: true });
+  const { metafile } = await build({
+    ...SETTINGS,
+    entryPoints: { index: 'src/api/index.ts' },
+    outdir,
+    define: { BATHARON_VERSION: JSON.stringify(version) },
+    // Packages that are CommonJS ask for Node's own modules by require.
+    banner: {
+      js: "import { createRequire as requireOf } from 'node:module'; const require = requireOf(import.meta.url);",
+    },
+  });
+  writeFileSync(join(outdir, 'index.d.mts'), apiTypes(root));
+  return metafile;
+}
+
 /** The licence texts of all packages whose code is in the bundle. */
 function licences(metafile) {
   const packages = new Set();
@@ -127,6 +149,7 @@ if (process.argv[1] === fileURLToPath(import.meta.url)) {
   const { version } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'));
   const outdir = join(root, 'dist');
   const metafile = await bundle('src/cli/main.ts', outdir, version);
+  await bundleApi(join(outdir, 'api'), version);
   writeFileSync(join(outdir, 'THIRD-PARTY-LICENSES.txt'), licences(metafile));
   if (!existsSync(join(outdir, 'main.cjs'))) throw new Error('the build made no main.cjs');
 }

@@ -78,19 +78,31 @@ export function shownPath(path: string): string {
   return short.startsWith('..') ? resolve(path) : short;
 }
 
-/** Reads the project alone, from the working folder or above, or from `near`; an empty one where there is none. */
-export function loadProject(environment: string | undefined, choose: boolean, near?: string): Loaded {
-  const path = findProjectFile(process.cwd()) ?? (near === undefined ? undefined : findProjectFile(near));
+/** Reads the project alone, from a folder or above (the working folder by default), or from `near`; an empty one where there is none. */
+export function loadProject(
+  environment: string | undefined,
+  choose: boolean,
+  { near, from = process.cwd() }: { readonly near?: string | undefined; readonly from?: string } = {},
+): Loaded {
+  const path = findProjectFile(from) ?? (near === undefined ? undefined : findProjectFile(near));
   return loadTexts(
     path === undefined ? undefined : readProject(shownPath(path), readText(path), environment, choose),
     [],
   );
 }
 
-/** Reads and checks chain files and their project. `choose` says that an environment is needed. */
-export function load(names: readonly string[], environment: string | undefined, choose: boolean): Loaded {
+/**
+ * Reads and checks chain files and their project, which is looked for in a folder and above, the working folder by default.
+ * `choose` says that an environment is needed.
+ */
+export function load(
+  names: readonly string[],
+  environment: string | undefined,
+  choose: boolean,
+  from = process.cwd(),
+): Loaded {
   const paths = findChains(names);
-  const projectPath = findProjectFile(process.cwd()) ?? findProjectFile(dirname(resolve(paths[0]!)));
+  const projectPath = findProjectFile(from) ?? findProjectFile(dirname(resolve(paths[0]!)));
   const read =
     projectPath === undefined
       ? undefined

@@ -6,39 +6,63 @@ import { LockedStore } from '../io/secrets/locked-store.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import type { PracticeOptions } from '../practice/state.ts';
 import { Trust } from '../io/secrets/trust.ts';
-import { askHidden, askYesNo, terminalPerson } from '../cli/terminal/prompts.ts';
-import { errorTerminal } from '../cli/terminal/terminal.ts';
+import type { Person } from '../io/credentials/person.ts';
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
   readonly ports: Ports & { readonly credentials: RunCredentials };
   readonly locked: LockedStore;
   readonly practice?: string;
+  /** Tells a person what they should know. */
+  readonly warn: (message: string) => void;
+  /** Is told of a defect of the program. */
+  readonly onDefect?: ((error: unknown) => void) | undefined;
   close(): Promise<void>;
 }
 
+/** Who is asked and told while a project is used; without it nobody is there. */
+export interface Attendance {
+  /** Asks for a secret. */
+  readonly ask?: Parameters<typeof machinePorts>[2]['ask'];
+  /** Asks whether something may be done. */
+  readonly confirm?: Parameters<typeof machinePorts>[2]['confirm'];
+  readonly person?: Person;
+  /** Is told what a person should know. */
+  readonly warn?: (message: string) => void;
+  /** Is told of a defect of the program, which is a failure of the run like others. */
+  readonly onDefect?: (error: unknown) => void;
+  /** Variables of the environment; those of the process without them. */
+  readonly variables?: NodeJS.ProcessEnv;
+}
+
 /** Opens what a run of a project needs of the world. */
-export async function openWorld(project: Project, practiceOptions: PracticeOptions = {}): Promise<OpenWorld> {
-  new Trust(project, { variables: process.env }).refuseForeign();
+export async function openWorld(
+  project: Project,
+  { ask, confirm, person, warn = () => undefined, onDefect, variables: own = process.env }: Attendance = {},
+  practiceOptions: PracticeOptions = {},
+): Promise<OpenWorld> {
+  new Trust(project, { variables: own }).refuseForeign();
   const { HttpTransport } = await import('../io/http/http.ts');
   const transport = new HttpTransport();
   const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
   const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
-  const variables = practice ? { ...practice.variables, ...process.env } : process.env;
-  const locked = new LockedStore(projectFolder(project), process.env, once(warn));
+  const variables = practice ? { ...practice.variables, ...own } : own;
+  const locked = new LockedStore(projectFolder(project), own, once(warn));
   const ports = machinePorts(project, transport, {
     variables,
     locked,
-    ask: askHidden,
-    confirm: askYesNo,
+    ...(ask ? { ask } : {}),
+    ...(confirm ? { confirm } : {}),
     warn,
-    person: terminalPerson,
+    ...(person ? { person } : {}),
   });
-  const confirm = process.env.BATHARON_YES === '1' ? () => Promise.resolve(true) : askYesNo;
+  const allowing = own.BATHARON_YES === '1' ? () => Promise.resolve(true) : confirm;
   return {
-    ports: { ...ports, confirm },
+    ports: { ...ports, ...(allowing ? { confirm: allowing } : {}) },
     locked,
+    warn,
+    onDefect,
     ...(practice ? { practice: practice.url } : {}),
     close: async () => {
       await transport.close();
@@ -46,11 +70,6 @@ export async function openWorld(project: Project, practiceOptions: PracticeOptio
       await practice?.close();
     },
   };
-}
-
-/** Something that the person should know. */
-function warn(message: string): void {
-  errorTerminal().write(`warning ${message}\n`);
 }
 
 /** The same, said once, whatever is said. */

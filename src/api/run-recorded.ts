@@ -5,11 +5,7 @@ import { run, type RunResult } from '../core/engine/run/run.ts';
 import { RunCookies } from '../io/http/cookies.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
-import { withoutSecrets } from '../core/language/hidden.ts';
-import { REPORT } from '../core/problems.ts';
-import { legible } from '../cli/terminal/terminal.ts';
 import type { OpenWorld } from './open-world.ts';
-import { writeTo } from '../cli/terminal/standard-streams.ts';
 
 /** What stands for the file of a chain that a command makes of itself. */
 export const SENT_FILE = 'send';
@@ -30,7 +26,7 @@ export async function runRecorded(
   { options, resumed }: { readonly options: Omit<RunOptions, 'id'>; readonly resumed?: string | undefined },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
-  const warn = (why: string): void => writeTo(2, `warning this run is not recorded: ${why}\n`);
+  const warn = (why: string): void => world.warn(`this run is not recorded: ${why}`);
   const { id, writer } =
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
   try {
@@ -42,7 +38,7 @@ export async function runRecorded(
       {
         ...options,
         id,
-        onDefect: reportDefect,
+        ...(world.onDefect ? { onDefect: world.onDefect } : {}),
         ...(world.practice === undefined ? {} : { practice: world.practice }),
         emit: (event) => {
           writer.take(event);
@@ -54,10 +50,4 @@ export async function runRecorded(
   } finally {
     records.prune(await writer.close());
   }
-}
-
-/** Of a defect of the program the place is said as well, without secrets: that helps to mend it. */
-function reportDefect(error: unknown): void {
-  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
-  writeTo(2, legible(`defect  ${withoutSecrets(stack)}\n        ${REPORT}\n`));
 }

@@ -10,7 +10,7 @@ import { OpenRun } from '../../api/open-run.ts';
 import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
-import { openWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { reportProblems } from './run.ts';
 
 /** `batharon cleanup RUN`: carries out the undo and cleanup steps that a run was told to leave, or did not come to. */
@@ -24,7 +24,7 @@ export function cleanup(wanted: string, options: { env?: string }): Promise<Exit
       const loaded = load([run.file], options.env ?? run.environment, true);
       ({ files } = loaded);
       if (reportProblems(terminal, loaded)) return 2;
-      const world = await openWorld(loaded.project);
+      const world = await openHere(loaded.project);
       const interruption = watchInterruption(terminal);
       const view = new RunView(terminal);
       try {

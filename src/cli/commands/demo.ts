@@ -20,7 +20,7 @@ import { runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
-import { openWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 
 /** The chains of the demo, in the order of the story, with the way in which each is meant to end. */
@@ -65,7 +65,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
   // Its time runs faster, so that a kiln cools while you watch.
-  const world = await openWorld(loaded.project, { speed: 8 });
+  const world = await openHere(loaded.project, { speed: 8 });
   const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
   const paces: NonNullable<RunOptions['paces']> = new Map();
   let asMeant = true;

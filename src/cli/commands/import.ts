@@ -31,11 +31,9 @@ export function importCommand(
         hint: `batharon import ${Object.keys(IMPORTERS).join(' | ')}`,
       });
     const { requests, notes } = await importer.read(sourceOf(importer, source ?? '-'));
-    const { project } = loadProject(
-      options.env,
-      false,
-      options.add === undefined ? undefined : dirname(resolve(options.add)),
-    );
+    const { project } = loadProject(options.env, false, {
+      near: options.add === undefined ? undefined : dirname(resolve(options.add)),
+    });
     const draft = toSteps(requests, project, options.name);
     draft.notes.push(...notes);
     if (options.add === undefined) printDraft(draft);

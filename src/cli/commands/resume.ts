@@ -21,7 +21,7 @@ import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
-import { openWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { printOwnResults, reportProblems } from './run.ts';
 
 export interface ResumeOptions {
@@ -48,7 +48,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
       ({ files } = loaded);
       if (reportProblems(terminal, loaded)) return 2;
       const chain = loaded.chains[0]!;
-      const world = await openWorld(loaded.project);
+      const world = await openHere(loaded.project);
       const interruption = watchInterruption(terminal);
       try {
         const given = readGiven(options.give ?? [], options.giveFrom);

@@ -139,8 +139,8 @@ async function runAll(
 ): Promise<ExitCode> {
   const { project, signInChains } = loaded;
   const interruption = watchInterruption(terminal);
-  const { openWorld } = await import('../../api/open-world.ts');
-  const world = await openWorld(project);
+  const { openHere } = await import('../project/open-here.ts');
+  const world = await openHere(project);
   // What a service has said of its pace holds for the next chain too.
   const paces: NonNullable<RunOptions['paces']> = new Map();
   const jobs = jobsOf(options);

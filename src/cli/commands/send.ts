@@ -25,7 +25,7 @@ import { errorTerminal, outputTerminal, type Terminal, writeData } from '../term
 import { sizeWords } from '../../core/units.ts';
 import { timeWords } from '../../core/units.ts';
 import { wrap } from '../terminal/text-width.ts';
-import { openWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 
 export interface SendOptions {
@@ -66,7 +66,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     }
     const interruption = watchInterruption(terminal);
     typed.sayIn(terminal);
-    const world = await openWorld(project);
+    const world = await openHere(project);
     const events: RunEvent[] = [];
     let exit: ExitCode;
     let id: string;

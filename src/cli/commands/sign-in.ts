@@ -13,7 +13,8 @@ import { loadProject } from '../../api/load.ts';
 import { runRecorded, SENT_FILE } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
-import { type OpenWorld, openWorld } from '../../api/open-world.ts';
+import type { OpenWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { reportProblems } from './run.ts';
 
 /**
@@ -109,7 +110,7 @@ function withCredential(
     const { project } = loaded;
     const credential = choose(project, name);
     const interruption = watchInterruption(terminal);
-    const world = await openWorld(project);
+    const world = await openHere(project);
     try {
       // A chain of one request that carries the credential needs the same secrets; it is never sent.
       const text = `chain: sign-in\nsteps:\n  - call: GET https://localhost/\n    as: ${credential}\n`;

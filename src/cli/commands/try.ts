@@ -21,7 +21,7 @@ import { RunView } from '../view/run-view.ts';
 import { isSafe } from '../../core/engine/wire/idempotency.ts';
 import { askYesNo } from '../terminal/prompts.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
-import { openWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
 import { reportProblems } from './run.ts';
 
 export interface TryOptions {
@@ -42,7 +42,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
           file,
           wanted,
           options.keep,
-          loadProject(options.env, true, dirname(resolve(file))).project,
+          loadProject(options.env, true, { near: dirname(resolve(file)) }).project,
         );
       const loaded = load([file], options.env, true);
       ({ files } = loaded);
@@ -51,7 +51,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const all = flat(chain.steps);
       const target = findStep(all, wanted);
       const given = readGiven(options.give ?? [], options.giveFrom);
-      const world = await openWorld(loaded.project);
+      const world = await openHere(loaded.project);
       const interruption = watchInterruption(terminal);
       try {
         const runs = runsOfChain(recordsOf(loaded.project), chain.file);

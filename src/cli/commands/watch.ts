@@ -23,7 +23,8 @@ import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { leftWords, RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
-import { openWorld, type OpenWorld } from '../../api/open-world.ts';
+import { openHere } from '../project/open-here.ts';
+import type { OpenWorld } from '../../api/open-world.ts';
 import { knownInputs, readPast } from './resume.ts';
 import { printOwnResults } from './run.ts';
 
@@ -169,7 +170,7 @@ class Watching {
       this.#last !== undefined &&
       textBefore(project.file) !== files.find(({ path }) => path === project.file)?.text;
     if (projectChanged) await this.close();
-    const world = (this.#world ??= await openWorld(project));
+    const world = (this.#world ??= await openHere(project));
     const records = recordsOf(project);
     // The practice service knows nothing of what it was asked in an earlier process.
     if (this.#last === undefined && world.practice === undefined)

@@ -1,0 +1,29 @@
+import { openWorld, type OpenWorld } from '../../api/open-world.ts';
+import type { Project } from '../../core/chain/project.ts';
+import { withoutSecrets } from '../../core/language/hidden.ts';
+import { REPORT } from '../../core/problems.ts';
+import type { PracticeOptions } from '../../practice/state.ts';
+import { askHidden, askYesNo, terminalPerson } from '../terminal/prompts.ts';
+import { writeTo } from '../terminal/standard-streams.ts';
+import { errorTerminal, legible } from '../terminal/terminal.ts';
+
+/** Opens what a run of a project needs, with the person at the terminal to ask and to tell. */
+export function openHere(project: Project, practice: PracticeOptions = {}): Promise<OpenWorld> {
+  return openWorld(
+    project,
+    {
+      ask: askHidden,
+      confirm: askYesNo,
+      person: terminalPerson,
+      warn: (message) => errorTerminal().write(`warning ${message}\n`),
+      onDefect: reportDefect,
+    },
+    practice,
+  );
+}
+
+/** Of a defect of the program the place is said as well, without secrets: that helps to mend it. */
+function reportDefect(error: unknown): void {
+  const stack = error instanceof Error ? (error.stack ?? error.message) : String(error);
+  writeTo(2, legible(`defect  ${withoutSecrets(stack)}\n        ${REPORT}\n`));
+}
