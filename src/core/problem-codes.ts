@@ -119,7 +119,7 @@ export const problemCodes = {
   'next-page': warn('A response says that there is a next page, and the step takes one page only.'),
   unreachable: either('A step can never be carried out, or an expectation never fail.'),
   'encoded-twice': warn('percent(…) stands where what is inserted is percent-encoded anyway.'),
-  'parameter-twice': problem('A name stands both in the URL and under query.'),
+  'parameter-twice': problem('A name is set both in the URL and under query.'),
   'file-not-text': problem('A file that a person wrote is neither UTF-8 nor UTF-16 with a byte order mark.'),
   'file-not-found': incomplete('The file does not exist or can’t be read.'),
   'proxy-refused': incomplete('A proxy can’t be reached, or does not let the request through.'),
@@ -146,7 +146,7 @@ export const problemCodes = {
     'A request that may be sent only once was sent before the run was resumed, and would be sent again or is another one now.',
   ),
   'import-unreadable': problem('What is to be imported can’t be read as what it was said to be.'),
-  'plain-http': problem('A credential would go over plain http to another machine.'),
+  'plain-http': problem('A credential would be sent over plain HTTP to another machine.'),
   'secret-moved': either('An environment moves a service to another origin and leaves the secret it uses.'),
   // a run
   'bad-insertion': problem(
@@ -157,7 +157,7 @@ export const problemCodes = {
     'A project file makes commands run, or files outside its folder be read, and nobody has agreed to that yet; or other users may write it.',
   ),
   'secret-too-short': either(
-    'A secret has fewer than 6 characters: it is masked where it is put, and not where it stands elsewhere. In a path or a text nothing tells where that is, so there it is refused.',
+    'A secret has fewer than 6 characters: it is masked where it is inserted, but not where it occurs elsewhere. In a path or a text nothing tells where that is, so there it is refused.',
   ),
   'input-missing': problem('An input without a default was not given.'),
   'input-invalid': problem('A given input can’t be read as its kind, or is not what it must be.'),
@@ -174,10 +174,10 @@ export const problemCodes = {
   'not-as-expected': problem('An expectation did not hold.'),
   'status-not-expected': problem('A call that says nothing of status expects one below 400.'),
   'response-not-as-typed': problem('The body of a response is not what its content type, or read-as, says.'),
-  'not-a-list': problem('each goes over a list, and this is none.'),
+  'not-a-list': problem('each needs a list, but this is none.'),
   'not-a-count': problem('A setting that is a whole number came out as something else.'),
   'too-few-iterations': problem('Fewer iterations of a loop passed than `at-least` says.'),
-  'page-repeats': warn('A response leads to a page that was read already, so reading ended there.'),
+  'page-repeats': warn('A response links to a page that was already read, so reading stopped there.'),
   'poll-given-up': problem('The condition `give-up-when` of a poll passed.'),
   'poll-unforeseen': problem(
     'A poll met a state for which neither `until` nor `while` holds, so nobody has said what it means.',

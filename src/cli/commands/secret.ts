@@ -34,7 +34,7 @@ export function setSecret(name: string, options: { env?: string }): Promise<Exit
     );
     if (typed.length < SHORTEST_NEEDLE)
       errorTerminal().write(
-        `warning it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere\n`,
+        `warning it has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is inserted, but not where it occurs elsewhere\n`,
       );
     return 0;
   });

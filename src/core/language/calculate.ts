@@ -62,6 +62,6 @@ export function sayClockChange(
   const shifting = operator === '-' ? -days : days;
   environment.warn({
     code: 'clock-change',
-    message: `${days}d are ${days * 24} hours, and the clocks of ${zone} change between; shift(T, {days: ${shifting}}) keeps the time of day`,
+    message: `${days}d is ${days * 24} hours, and the clocks in ${zone} change in between; shift(T, {days: ${shifting}}) keeps the time of day`,
   });
 }

@@ -81,7 +81,7 @@ export function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, fil
       typeof list === 'string'
         ? 'contains(text, part) for a part of a text'
         : 'x in keys(object) or values(object)';
-    return fail('wrong-kind', `in looks through lists, and this is ${withArticle(kindOf(list))}`, {
+    return fail('wrong-kind', `in looks through lists, but this is ${withArticle(kindOf(list))}`, {
       span: tree.right.span,
       hint,
     });

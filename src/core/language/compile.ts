@@ -163,7 +163,7 @@ function compileMinus(operand: Tree, tree: Tree, filter: boolean): Evaluate {
     if (filter) return undefined;
     return fail(
       'wrong-kind',
-      `a minus stands before numbers and durations, and this is ${withArticle(kindOf(number))}`,
+      `a minus stands before numbers and durations, but this is ${withArticle(kindOf(number))}`,
       { span: tree.span },
     );
   };
@@ -217,7 +217,7 @@ export function compileTest(tree: Tree, filter = false): Test {
   return (environment, item) => {
     const result = value(environment, item);
     if (typeof result === 'boolean' || result === undefined) return result;
-    return fail('not-yes-or-no', `a condition is true or false, and this is ${withArticle(kindOf(result))}`, {
+    return fail('not-yes-or-no', `a condition is true or false, but this is ${withArticle(kindOf(result))}`, {
       span: tree.span,
       hint:
         typeof result === 'string'
@@ -355,7 +355,7 @@ function compileArgument(tree: Tree, parameter: FunctionParameter, name: string,
           if (filter) return MISSING;
           fail(
             'wrong-kind',
-            `${name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and this is ${withArticle(kind)}`,
+            `${name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, but this is ${withArticle(kind)}`,
             { span: tree.span },
           );
         }

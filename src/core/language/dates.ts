@@ -70,7 +70,7 @@ function utcTime(milliseconds: number): LocalTime {
 
 function localTime(milliseconds: number, zone: string): LocalTime {
   if (zone === 'UTC') return utcTime(milliseconds);
-  const format = formatOf(zone) ?? fail('unknown-zone', `there is no time zone '${zone}'`);
+  const format = formatOf(zone) ?? fail('unknown-zone', `unknown time zone '${zone}'`);
   const parts = new Map(format.formatToParts(milliseconds).map(({ type, value }) => [type, value]));
   const part = (type: Intl.DateTimeFormatPartTypes): number => Number(parts.get(type));
   const year = parts.get('era') === 'BC' ? 1 - part('year') : part('year');
@@ -158,7 +158,7 @@ function checkedLetter(letter: string): string {
     k: 'H for the hour',
     n: 'm for the minute',
   }[letter];
-  return fail('date-pattern-invalid', `the letter ${letter} means nothing in a date pattern here`, {
-    hint: likely ?? `${Object.keys(FIELDS).join(' ')}; other letters stand in single quotes`,
+  return fail('date-pattern-invalid', `the letter ${letter} has no meaning in a date pattern`, {
+    hint: likely ?? `${Object.keys(FIELDS).join(' ')}; put other letters in single quotes`,
   });
 }

@@ -84,9 +84,9 @@ function comparable(tree: Tree): void {
     refuse(tree, 'brackets around one side of a comparison', 'leave them out');
   }
   if (givesNodes(tree)) {
-    fail('list-in-comparison', 'this path may find several values, and a comparison takes one', {
+    fail('list-in-comparison', 'this path may select several values, but a comparison takes one', {
       span: tree.span,
-      hint: 'count(…) compares how many; a path of names and indexes finds one value',
+      hint: 'count(…) compares how many; a path of names and indexes selects one value',
     });
   }
   switch (tree.type) {

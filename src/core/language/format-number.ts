@@ -12,7 +12,7 @@ const PATTERN = /^(#,##0|#?,?0+|#)(?:\.(0*)(#*))?$/;
 export function formatNumber(number: Numeric, pattern: string): string {
   const [, whole = '', always = '', more = ''] =
     PATTERN.exec(pattern) ??
-    fail('number-pattern-invalid', `'${pattern}' is no pattern of digits`, {
+    fail('number-pattern-invalid', `'${pattern}' is not a number pattern`, {
       hint: "'0.00', '000', '#,##0.00', '0.##'",
     });
   const rounded = round(number, always.length + more.length);

@@ -32,7 +32,7 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
       tree.name === 'raw'
         ? 'as the whole of an insertion into a URL: ${raw(x)}'
         : 'as the whole expression of a name under keep';
-    self.problem(tree, 'function-not-here', `${tree.name}(…) can't stand here`, `it stands ${where}`);
+    self.problem(tree, 'function-not-here', `${tree.name}(…) can't be used here`, `it stands ${where}`);
   }
   if (tree.name === 'link') self.response(tree);
   if (!hasRightArity(self, tree, definition)) return definition.gives([]);
@@ -107,7 +107,7 @@ function hasRightArity(self: Inferring, tree: CallTree, definition: FunctionDefi
   self.problem(
     tree,
     'wrong-arguments',
-    `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, and here ${given === 1 ? 'is 1' : `are ${given}`}`,
+    `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, but got ${given}`,
     signature(definition),
   );
   return false;
@@ -158,7 +158,7 @@ function inferArgument(
     self.problem(
       tree,
       'wrong-kind',
-      `${definition.name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, and ${self.source(tree)} is ${kindWords(kind.bits)}`,
+      `${definition.name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, but ${self.source(tree)} is ${kindWords(kind.bits)}`,
       conversionAdvice(self.source(tree), parameter.bits, kind.bits),
     );
   }
@@ -214,8 +214,8 @@ function checkLiteral(
       self.problem(
         tree,
         'unknown-zone',
-        `there is no time zone '${value}'`,
-        "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+        `unknown time zone '${value}'`,
+        "use an IANA name, such as 'Europe/Lisbon', or 'UTC'",
       );
   } else {
     const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;

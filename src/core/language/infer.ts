@@ -127,7 +127,7 @@ class Inferrer implements Inferring {
       this.problem(
         tree,
         'not-yes-or-no',
-        `${source} is a list, and a condition is true or false`,
+        `${source} is a list, but a condition must be true or false`,
         `exists(${source}), length(${source}) > 0, or any(list, condition)`,
       );
     } else if (!mayBe(kind, BIT['yes or no'] | BIT.nothing)) {
@@ -135,7 +135,7 @@ class Inferrer implements Inferring {
       this.problem(
         tree,
         'not-yes-or-no',
-        `${source} is ${kindWords(kind.bits)}, and a condition is true or false`,
+        `${source} is ${kindWords(kind.bits)}, but a condition must be true or false`,
         conditionAdvice(source, kind),
       );
     }
@@ -154,7 +154,7 @@ class Inferrer implements Inferring {
           this.problem(
             tree,
             'no-item',
-            '@ has no meaning here: it is the item inside [?…] or in the second argument of any, every, map, sort and their like',
+            '@ has no meaning here: it is the item inside [?…] or in the second argument of any, every, map, sort and similar functions',
             '$ is the response of this step',
           );
           return ANY;
@@ -245,7 +245,7 @@ class Inferrer implements Inferring {
           : near !== undefined
             ? `the nearest name is ${near}`
             : names.length > 0
-              ? `names here: ${nameList(names)}; a text stands in quotes: '${name}'`
+              ? `names here: ${nameList(names)}; text needs quotes: '${name}'`
               : `a text stands in quotes: '${name}'`;
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, hint);
     return ANY;
@@ -261,7 +261,7 @@ class Inferrer implements Inferring {
       this.problem(
         operand,
         'wrong-kind',
-        `a minus stands before numbers and durations, and this is ${kindWords(kind.bits)}`,
+        `a minus stands before numbers and durations, but this is ${kindWords(kind.bits)}`,
       );
     }
     return { bits: kind.bits & (BIT.number | BIT.duration | BIT.nothing) };

@@ -309,7 +309,7 @@ function write(value: Value, newline: string, step: string, bytes: 'refuse' | 't
     const kind = value instanceof Duration ? 'a duration' : 'bytes';
     const way =
       value instanceof Duration ? 'x / 1s gives seconds as a number' : 'base64(x) or text(x) gives a text';
-    return fail('not-json', `${kind} can't stand in JSON`, { hint: way });
+    return fail('not-json', `${kind} can't be written as JSON`, { hint: way });
   }
   const inner = newline + (newline ? step : '');
   const colon = newline ? ': ' : ':';

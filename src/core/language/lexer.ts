@@ -62,7 +62,7 @@ export function readToken(text: string, from: number): Token {
 }
 
 const HINTS: Readonly<Record<string, string>> = {
-  '=': 'two equal signs compare: a == b',
+  '=': 'use two equal signs to compare: a == b',
   '&': 'and is written &&',
   '|': 'or is written ||',
   '#': 'an expression has no comments',

@@ -25,5 +25,5 @@ export function boundList(items: number): void {
 
 /** Throws `text-too-long`. */
 export function boundText(length: number): void {
-  if (length > MAXIMUM_TEXT) fail('text-too-long', 'a text of more than 64 MiB');
+  if (length > MAXIMUM_TEXT) fail('text-too-long', 'the text would be longer than 64 MiB');
 }

@@ -81,7 +81,7 @@ class Parser {
   #advance(): Token {
     const token = this.#token;
     if (token.end > this.#limit) {
-      fail('too-long', `an expression has at most ${MAXIMUM_LENGTH} characters`, {
+      fail('too-long', `the expression has more than ${MAXIMUM_LENGTH.toLocaleString('en')} characters`, {
         span: [token.start, token.end],
       });
     }
@@ -143,7 +143,7 @@ class Parser {
 
   #inner<T>(read: () => T): T {
     if (++this.#levels > MAXIMUM_LEVELS) {
-      fail('too-deep', `an expression has at most ${MAXIMUM_LEVELS} levels`, {
+      fail('too-deep', `the expression is nested more than ${MAXIMUM_LEVELS} levels deep`, {
         span: [this.#token.start, this.#token.end],
       });
     }
@@ -198,7 +198,7 @@ class Parser {
 
   #count(): void {
     if (++this.#operators <= MAXIMUM_OPERATORS) return;
-    fail('too-deep', `an expression has at most ${MAXIMUM_OPERATORS} operators`, {
+    fail('too-deep', `the expression has more than ${MAXIMUM_OPERATORS} operators`, {
       span: [this.#token.start, this.#token.end],
       hint: 'names under keep for parts of it; sum(list), any(list, …) and every(list, …) for long ones',
     });

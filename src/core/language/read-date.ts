@@ -103,7 +103,7 @@ function readField(
     }
     default:
       return fail('date-pattern-invalid', `the letter ${letter} can’t be read in a date`, {
-        hint: 'y M d E H h a m s S X x Z; other letters stand in single quotes',
+        hint: 'y M d E H h a m s S X x Z; put other letters in single quotes',
       });
   }
 }

@@ -180,7 +180,7 @@ function sender(
   return async (url, init) => {
     const { protocol, hostname, host } = new URL(url);
     if (protocol === 'http:' && !isThisMachine(hostname) && !insecure)
-      fail('plain-http', `signing in would go over plain http to ${host}, where others can read it`, {
+      fail('plain-http', `signing in would be sent over plain HTTP to ${host}, where others can read it`, {
         hint: 'https://, or insecure: yes on the service',
       });
     const callbacks: ((reason: Error) => void)[] = [];

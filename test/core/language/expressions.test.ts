@@ -137,7 +137,7 @@ describe('problems say what, why and what to write instead', () => {
   test('a condition is true or false and nothing else', () => {
     expect(problem('rack', true)).toMatchObject({
       code: 'not-yes-or-no',
-      message: 'rack is text, and a condition is true or false',
+      message: 'rack is text, but a condition must be true or false',
     });
     expect(problem('$.count', true).code).toBe('not-yes-or-no');
     expect(problem('pieces[*].glazed', true).hint).toMatch(/exists\(pieces/);
@@ -159,7 +159,7 @@ test('filters say once what they silently did', () => {
   expression('$.pieces[?@.glazed]').evaluate(env);
   expression("$.pieces[?@.glase == 'ash']").evaluate(env);
   expect(warnings).toEqual([
-    '[?@.glazed] kept 1 item whose glazed is false; for yes write @.glazed == true',
+    '[?@.glazed] kept 1 item whose glazed is false; to keep only true ones, write @.glazed == true',
     '[?…@.glase…] looks for @.glase, and none of 2 items has it; the nearest is @.glaze',
   ]);
 });

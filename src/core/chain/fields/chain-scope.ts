@@ -250,8 +250,8 @@ export class ChainScope {
     const { lastCall } = this;
     return this.#scope(
       {
-        missing: '$ is the response of the step it stands in, and this step sends nothing',
-        hint: lastCall === undefined ? 'name the step that sends: NAME.body' : `${lastCall}.body`,
+        missing: '$ is the response of its own step, and this step sends nothing',
+        hint: lastCall === undefined ? 'use the name of the step that sends: NAME.body' : `${lastCall}.body`,
       },
       (name) => more.get(name),
       [...more.keys()],

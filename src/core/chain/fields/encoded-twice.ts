@@ -11,7 +11,7 @@ export function warnEncodedTwice(findings: Findings, parts: readonly (string | I
     findings.all.push({
       level: 'warning',
       code: 'encoded-twice',
-      message: 'what is inserted here is percent-encoded anyway, so with percent it is encoded twice',
+      message: 'what is inserted here is percent-encoded anyway; with percent(…) it is encoded twice',
       ...(inner ? { hint: `\${${text.slice(...inner.span)}}` } : {}),
       place: part.at(tree.span),
     });

@@ -70,7 +70,7 @@ export class FieldReader {
       this.findings.problem(
         node,
         'wrong-form',
-        `an expression is wanted here, and this is ${formOf(node)}`,
+        `an expression is needed here, but this is ${formOf(node)}`,
         hint,
       );
       return undefined;
@@ -121,7 +121,7 @@ export class FieldReader {
     this.findings.problem(
       node.offset(at),
       'text-in-expression',
-      'this field is an expression already, so ${ } has no meaning in it',
+      'this field is already an expression, so ${ } has no meaning in it',
       whole ?? node.text.replace(/\$\{\s*([^}]*?)\s*\}/g, '$1'),
     );
     this.#useNames(node.text);
@@ -155,7 +155,7 @@ export class FieldReader {
       this.findings.problem(
         node,
         'wrong-form',
-        `a text is wanted here, and this is ${formOf(node)}`,
+        `a text is needed here, but this is ${formOf(node)}`,
         node.type === 'map' ? 'a text that holds ": " stands in quotes' : undefined,
       );
       return undefined;

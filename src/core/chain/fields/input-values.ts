@@ -73,7 +73,7 @@ export function asInput(
   const isRead = text !== undefined && (typeof value === 'string' || kind === 'text' || kind === 'choice');
   return isRead
     ? readInput(kind, text, zone, choices)
-    : refuse(`it is of kind ${kind}, and this is ${kindAndValue(value, 40)}`);
+    : refuse(`it is of kind ${kind}, but this is ${kindAndValue(value, 40)}`);
 }
 
 /** The kind of input that a value of such a kind is. */

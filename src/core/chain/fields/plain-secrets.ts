@@ -58,7 +58,7 @@ export function plainSecret(findings: Findings, node: SourceNode, name: string):
     node.text.length >= 6 &&
     !/^(?:true|false|null|\d{1,6})$/.test(node.text)
   ) {
-    findings.problem(node, 'secret-in-plain-text', `${name} stands readable in the file`, ADVICE);
+    findings.problem(node, 'secret-in-plain-text', `${name} is in the file in plain text`, ADVICE);
   } else if (
     looksRandom(node.text.replace(/\$\{[^}]*\}/g, ' ')) ||
     (soundsSecret(name) === 'perhaps' && isMixed(node.text))
@@ -114,7 +114,7 @@ export function plainSecretsInCookies(findings: Findings, node: SourceNode): voi
       findings.problem(
         node,
         'secret-in-plain-text',
-        `the cookie ${name} stands readable in the file`,
+        `the cookie ${name} is in the file in plain text`,
         ADVICE,
       );
 }

@@ -26,19 +26,14 @@ export function expressionInText(
   } catch {
     return;
   }
-  const message = `this field is a text, so ${text} is only these characters`;
+  const message = `this field is text, so ${text} would be sent as these characters`;
   const base = tree.type === 'query' ? tree.base.type : undefined;
   if (base === 'response' || base === 'item') {
     use(tree);
     findings.problem(node, 'expression-in-text', message, `\${${text}}`);
   } else if (!node.quoted && isMeant(tree, text, scope, isValue)) {
     use(tree);
-    findings.warn(
-      node,
-      'expression-in-text',
-      message,
-      `\${${text}}, or quotes where the characters are meant`,
-    );
+    findings.warn(node, 'expression-in-text', message, `\${${text}}, or quotes if the characters are meant`);
   }
 }
 
@@ -67,7 +62,7 @@ export function commentInText(findings: Findings, node: ScalarNode): void {
   findings.warn(
     node,
     'comment-in-text',
-    `in YAML " #" begins a comment, so this text ends with ${node.text.slice(-40)}`,
+    `in YAML " #" starts a comment, so this text ends after ${node.text.slice(-40)}`,
     /["\\]/.test(rest) ? `'${rest.replaceAll("'", "''")}'` : `"${rest}"`,
   );
 }

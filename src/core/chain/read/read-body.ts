@@ -92,7 +92,7 @@ function jsonInText({ fields }: StepReader, node: SourceNode): void {
   fields.findings.warn(
     node,
     'json-in-text',
-    'this is one text, so it is sent in quotes as a text of JSON, not as the object or list that it shows',
+    'this is one text, so it is sent as a JSON string, not as the object or list it shows',
     'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
   );
 }

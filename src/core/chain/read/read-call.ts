@@ -66,7 +66,7 @@ export function readCall(
     findings.problem(
       callbackNode,
       'name-twice',
-      `callback is the address to be called here, and the name callback is defined on line ${hidden.line} already`,
+      `callback is the address to be called here, and the name callback is already defined on line ${hidden.line}`,
       'another name there; nothing hides anything',
     );
   const query = readParameters(reader, valueOf(node, 'query'), sent);
@@ -175,7 +175,7 @@ function readReadAs(
 function credentialsOf({ project }: StepReader): string {
   const names = [...project.credentials.keys()];
   return names.length === 0
-    ? 'credentials: in batharon.yaml describes who signs in'
+    ? 'define it under credentials in batharon.yaml'
     : `it has ${names.join(', ')}; nobody sends none`;
 }
 
@@ -312,8 +312,8 @@ function repeatedParameters({ fields }: StepReader, line: ScalarNode, query: rea
       fields.findings.all.push({
         level: 'problem',
         code: 'parameter-twice',
-        message: `${name} stands both in the URL and under query`,
-        hint: 'one of them; a list under query repeats a name',
+        message: `${name} is set both in the URL and under query`,
+        hint: 'keep one of them; a list under query repeats a name',
         place: at,
       });
     }

@@ -46,7 +46,7 @@ export function readCredential(
     findings.problem(
       value.type === 'empty' ? key : value,
       'wrong-form',
-      `a credential is a map of keys, and this is ${formOf(value)}`,
+      `a credential is a map of keys, but this is ${formOf(value)}`,
       credentialKeys.bearer.example,
     );
     return [];
@@ -127,7 +127,7 @@ function literalSecret(
   findings.problem(
     node,
     'secret-in-plain-text',
-    `the ${field} of ${name} stands readable in the file`,
+    `the ${field} of ${name} is in the file in plain text`,
     `${field}: \${secret.${name}}, and under secrets: ${name}: env NAME_OF_A_VARIABLE, or locked`,
   );
 }
@@ -185,7 +185,7 @@ function readRecipe(fields: FieldReader, node: MapNode, scope: StaticScope): Rec
       fields.findings.place(key).line,
     );
     if (before !== undefined)
-      fields.findings.problem(key, 'name-twice', `the name ${key.text} is defined on line ${before} already`);
+      fields.findings.problem(key, 'name-twice', `the name ${key.text} is already defined on line ${before}`);
     return [{ name: key.text, value: expression }];
   });
   return { let: bound, headers: readFields({ fields }, valueOf(node, 'headers'), inside) };

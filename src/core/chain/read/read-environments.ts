@@ -26,7 +26,7 @@ export function chooseEnvironment(
       findings.problem(
         valueOf(root, 'environments')!,
         'environment-needed',
-        `the project has the environments ${nameList(names)} and no default`,
+        `the project has several environments (${nameList(names)}) but no default`,
         '--env NAME, or default-environment: in this file',
       );
     }
@@ -66,7 +66,7 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
     findings.problem(
       overrides,
       'wrong-form',
-      `an environment is a map of dotted keys, and this is ${formOf(overrides)}`,
+      `an environment is a map of dotted keys, but this is ${formOf(overrides)}`,
       'services.kiln.url: https://api.emberfold.example/v1',
     );
     return root;

@@ -101,7 +101,7 @@ function readOther(reader: StepReader, line: SourceNode, path: string): Chain | 
       line,
       'chain-circle',
       `this chain would follow itself: ${[...reader.following!.slice(circle), read.path].join(' follows ')}`,
-      'repeat: for steps that are carried out again',
+      'use repeat: to run steps again',
     );
     return undefined;
   }
@@ -148,7 +148,7 @@ function checkInputs(
       findings.problem(
         entry.value,
         'wrong-form',
-        `the input ${name} is one value of kind ${kind}, and this is ${formOf(entry.value)}`,
+        `the input ${name} is one value of kind ${kind}, but this is ${formOf(entry.value)}`,
       );
   }
 }

@@ -128,7 +128,7 @@ function checkItems({ fields }: StepReader, node: ScalarNode, kind: Kind, two: b
   fields.findings.problem(
     node,
     'not-a-list',
-    `each goes over a list${two ? ' or an object' : ''}, and this is ${kindWords(kind.bits)}`,
+    `each goes over a list${two ? ' or an object' : ''}, but this is ${kindWords(kind.bits)}`,
     object ? 'each: key, value in OBJECT' : 'the path of the list itself',
   );
 }
@@ -157,8 +157,8 @@ function defineName(
     reader.fields.findings.problem(
       node,
       'name-twice',
-      `the name ${node.text} is defined on line ${before} already`,
-      'another name; nothing hides anything',
+      `the name ${node.text} is already defined on line ${before}`,
+      'use another name; names can’t be shadowed',
     );
 }
 

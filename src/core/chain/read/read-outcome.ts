@@ -137,8 +137,8 @@ function readKeep(
       fields.findings.problem(
         key,
         'name-twice',
-        `the name ${key.text} is defined on line ${before} already`,
-        `another name; nothing hides anything`,
+        `the name ${key.text} is already defined on line ${before}`,
+        `use another name; names can’t be shadowed`,
       );
     }
   }

@@ -39,7 +39,7 @@ export function readPages(
     fields.findings.problem(
       node,
       'name-twice',
-      `page is the count of pages here, and the name page is defined on line ${known.line} already`,
+      `page is the count of pages here, and the name page is already defined on line ${known.line}`,
       'another name there; nothing hides anything',
     );
   const inside = scope.after(readAs, { ...PAGES_NAMES, page: NUMBER });

@@ -101,7 +101,7 @@ function readRoot(
     findings.problem(
       zoneNode,
       'unknown-zone',
-      `there is no time zone '${zone}'`,
+      `unknown time zone '${zone}'`,
       'a name of the IANA list, such as Europe/Lisbon, or UTC',
     );
   return {

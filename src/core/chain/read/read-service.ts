@@ -146,7 +146,7 @@ function readServiceUrl(
     fields.findings.problem(
       node,
       'plain-http',
-      `a credential would go over plain http to ${url.host}, where others can read it`,
+      `a credential would be sent over plain HTTP to ${url.host}, where others can read it`,
       `${only.replace('http:', 'https:')}, or insecure: yes on the service`,
     );
   }

@@ -278,8 +278,8 @@ function settleNames(
       reader.fields.findings.problem(
         nameNode,
         'name-twice',
-        `the name ${base.name} is defined on line ${before} already`,
-        'another name; nothing hides anything',
+        `the name ${base.name} is already defined on line ${before}`,
+        'use another name; names can’t be shadowed',
       );
     }
     if (isCall) scope.lastCall = base.name;

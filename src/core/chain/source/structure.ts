@@ -49,7 +49,7 @@ export function checkStructure(
     findings.problem(
       node,
       'wrong-form',
-      `${what} is a map of keys, and this is ${formOf(node)}`,
+      `${what} is a map of keys, but this is ${formOf(node)}`,
       keys[0]?.example,
     );
     return undefined;
@@ -62,7 +62,7 @@ export function checkStructure(
       findings.problem(
         value.type === 'empty' ? key : value,
         'wrong-form',
-        `${definition.name} wants ${definition.wants}, and this is ${given}`,
+        `${definition.name} must be ${definition.wants}, but this is ${given}`,
         definition.example,
       );
     }

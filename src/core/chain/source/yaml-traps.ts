@@ -135,13 +135,13 @@ function flowInsertion(text: string, start: number, end: number): SourceProblem 
 }
 
 function explain(expression: string, read: string, beyond: string, tagged: boolean): string {
-  if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} for a tag, since it begins with "!"`;
+  if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} as a tag, because it begins with "!"`;
   const first = expression[0]!;
   if (first === "'" || first === '"')
     return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
   if (first === '@') return 'in YAML no value may begin with @';
   if (/\s#/.test(beyond) || beyond.startsWith('#'))
-    return `in YAML " #" begins a comment, so it reads only ${read.trim()}`;
+    return `in YAML " #" starts a comment, so it reads only ${read.trim()}`;
   if (/^\s*:/.test(beyond) || /:\s/.test(beyond))
     return `in YAML ": " makes a key of what stands before it, so it reads ${read.trim()} as a key`;
   if (beyond.startsWith(','))

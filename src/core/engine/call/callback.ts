@@ -128,7 +128,7 @@ export class CallbackWait {
     const { when } = this.#setting;
     const came =
       seen === 0
-        ? `nothing came in at ${this.url}`
+        ? `no request arrived at ${this.url}`
         : `${seen} request${seen === 1 ? '' : 's'} came in, and ${when?.expression.text ?? 'none'} passed for none`;
     throw new ProblemError({
       code: 'no-callback',

@@ -19,7 +19,7 @@ export function warnNextPage(context: RunContext, step: CallStep, result: CallRe
   context.warn(
     step,
     'next-page',
-    `the response to ${step.title} has a next page (${by}), and the step takes this one only: pages: reads them all`,
+    `the response to ${step.title} has a next page (${by}), but the step reads only this one; pages: reads them all`,
   );
 }
 

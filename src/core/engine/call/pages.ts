@@ -69,7 +69,7 @@ export async function fetchPages(
       context.warn(
         step,
         'page-repeats',
-        `page ${page} leads to a page that was read already, so reading ended there`,
+        `page ${page} links to a page that was already read, so reading stopped there`,
       );
       return result;
     }

@@ -123,7 +123,7 @@ function look(
   if (poll.giveUpWhen && holds(poll.giveUpWhen))
     return {
       code: 'poll-given-up',
-      message: `${poll.giveUpWhen.expression.text} holds: ${state}`,
+      message: `the poll gave up, since ${poll.giveUpWhen.expression.text} holds: the state is ${state}`,
       place: poll.giveUpWhen.at(),
     };
   const done = placed(poll.until, () => poll.until.expression.test(environment));
@@ -135,7 +135,7 @@ function look(
   return {
     code: 'poll-unforeseen',
     message: `the state is ${state}, for which neither until nor while holds`,
-    hint: `name it under while, if it is to be waited for; under until, if it is the end`,
+    hint: `add it to while to wait for it, or to until to end the poll`,
     place: poll.while.at(),
   };
 }
@@ -154,14 +154,14 @@ function stateIn(poll: Poll, environment: Environment, status: number): string {
 
 function problemWith(problem: Problem, states: SeenStates): ProblemError {
   const message =
-    states.length > 1 ? `${problem.message}. It saw ${describeStates(states)}` : problem.message;
+    states.length > 1 ? `${problem.message}; states seen: ${describeStates(states)}` : problem.message;
   return new ProblemError({ ...problem, message });
 }
 
 function outOfTime(poll: Poll, step: CallStep, within: number, states: SeenStates): ProblemError {
   return new ProblemError({
     code: 'poll-out-of-time',
-    message: `${poll.until.expression.text} did not hold within ${brief(new Duration(within))}. It saw ${describeStates(states)}`,
+    message: `${poll.until.expression.text} did not hold within ${brief(new Duration(within))}; states seen: ${describeStates(states)}`,
     hint: `within: with a longer time, if the job takes that long`,
     place: step.at,
   });

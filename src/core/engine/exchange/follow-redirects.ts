@@ -22,7 +22,7 @@ export const DEFAULT_REDIRECTS = 5;
 export function refuseSecretBody(from: string, to: string): never {
   throw new ProblemError({
     code: 'secret-elsewhere',
-    message: `${from} redirects to ${new URL(to).origin}, and the body of the request holds a secret that is not meant for it`,
+    message: `${from} redirects to ${new URL(to).origin}, but the body of the request holds a secret that is not meant for it`,
     hint: 'redirects: 0 takes the redirect as the response; a call of its own may send the secret there',
   });
 }

@@ -267,8 +267,8 @@ export function tooLong(
 ): ConstructorParameters<typeof ProblemError>[0] {
   return {
     code: 'retry-after-too-long',
-    message: `${service} says to come back in ${words(wait)}${by === undefined ? '' : ` (${by})`}, and ${waited > 0 ? `this call has waited ${words(waited)} for it already, of ${words(patience + waited)} in all` : `a call waits ${words(patience)} in all`}`,
-    hint: `retry: { as-retryAfter: ${Math.ceil((wait + patience + waited) / 60_000) + 1}m }, or a slower pace: on the service`,
+    message: `${service} asked to retry after ${words(wait)}${by === undefined ? '' : ` (${by})`}, and ${waited > 0 ? `this call has waited ${words(waited)} for it already, of ${words(patience + waited)} at most` : `a call waits ${words(patience)} at most`}`,
+    hint: `retry: { retry-after: ${Math.ceil((wait + patience + waited) / 60_000) + 1}m }, or a slower pace: on the service`,
   };
 }
 

@@ -143,7 +143,7 @@ export function addressIn(
   if (!url || !/^https?:$/.test(url.protocol)) {
     throw new ProblemError({
       code: 'not-a-url',
-      message: `${address.expression.text.slice(...span)} is no address that can be called`,
+      message: `${address.expression.text.slice(...span)} is not an HTTP URL`,
       place: address.at(span),
     });
   }
@@ -153,10 +153,10 @@ export function addressIn(
     const as = step.as ?? context.serviceOf(step)?.as;
     throw new ProblemError({
       code: 'other-origin',
-      message: `this address leads to ${url.origin}, and ${service === undefined ? 'the request went to' : `the service ${service} lives at`} ${home}`,
+      message: `this address leads to ${url.origin}, but ${service === undefined ? 'the request went to' : `the service ${service} is at`} ${home}`,
       hint:
         as === undefined || as === 'nobody'
-          ? 'as: nobody on this step, which sends nothing secret there'
+          ? 'as: nobody on this step, which sends no secret there'
           : `origins: [${url.origin}] on the credential ${as}, if it belongs there; or as: nobody on this step`,
       place: address.at(span),
     });
@@ -186,7 +186,7 @@ export function at(context: RunContext, step: CallStep, request: BuiltRequest, u
   if (request.body && holdsSecret(context, request))
     throw new ProblemError({
       code: 'secret-elsewhere',
-      message: `this address leads to ${new URL(url).origin}, and the body of the request holds a secret that is not meant for it`,
+      message: `this address leads to ${new URL(url).origin}, but the body of the request holds a secret that is not meant for it`,
       hint: 'a call of its own, whose body holds what belongs there',
       place: step.at,
     });

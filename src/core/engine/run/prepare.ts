@@ -35,7 +35,7 @@ export function fillAddresses(context: RunContext): void {
     if (!URL.canParse(text) || !/^https?:$/.test(new URL(text).protocol)) {
       throw new ProblemError({
         code: 'not-a-url',
-        message: `the URL of the service ${name} came out as no address of HTTP: '${text}'`,
+        message: `the URL of the service ${name} is not an HTTP URL: '${text}'`,
         place: at,
       });
     }

@@ -199,7 +199,7 @@ export class RunContext {
     this.warn(
       step,
       'secret-too-short',
-      `${which} has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is put, and not where it stands elsewhere`,
+      `${which} has fewer than ${SHORTEST_NEEDLE} characters: it is masked where it is inserted, but not where it occurs elsewhere`,
     );
   }
 

@@ -29,7 +29,7 @@ export class Guarding {
     const { origin, pathname } = new URL(url);
     const what = this.#mask(`${method} ${origin}${pathname}`);
     if (guard === 'reads-only')
-      fail('guarded', `${where} is guarded: reads-only, so ${what} is not sent`, {
+      fail('guarded', `${where} is guarded (reads-only), so ${what} is not sent`, {
         hint: '--env with another environment, or guard: ask in the project file',
       });
     const answered = await (this.#asked ??=

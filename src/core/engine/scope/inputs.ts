@@ -99,10 +99,11 @@ export function checkInputs(context: RunContext): void {
     if (!must) continue;
     const passed = must.expression.test(context.environment(undefined));
     if (passed) continue;
-    const came = kind === 'secret' ? '' : `: ${must.expression.whatCame(context.environment(undefined))}`;
+    const came =
+      kind === 'secret' ? '' : `, but is ${must.expression.whatCame(context.environment(undefined))}`;
     throw new ProblemError({
       code: 'input-invalid',
-      message: `the input ${name} must be such that ${must.expression.text}${came}`,
+      message: `the input ${name} must satisfy ${must.expression.text}${came}`,
       hint: `--give ${name}=…`,
       place: must.at(),
     });

@@ -116,7 +116,7 @@ function fieldText(inserter: Inserter, name: string, text: string, place: Proble
     throw new ProblemError({
       code: 'bad-insertion',
       message: control
-        ? `the field ${name} would hold the control character ${visible(bad)}, which could begin another field`
+        ? `the header ${name} would contain the control character ${visible(bad)}, which could start another header`
         : `the field ${name} would hold "${bad}", and a field holds bytes`,
       hint: control ? "trim(x), or replace(x, '…', ' ')" : 'percent(x) or base64(x)',
       place,

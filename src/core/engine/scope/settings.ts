@@ -14,7 +14,7 @@ export function durationOf(setting: Setting<Duration>, environment: Environment)
   if (value === undefined) throwNothing(insertion, environment);
   throw new ProblemError({
     code: 'not-a-duration',
-    message: `a duration is wanted here, and this is ${kindAndValue(value, 40)}`,
+    message: `a duration is needed here, but this is ${kindAndValue(value, 40)}`,
     hint: 'x * 1s makes a duration of a number of seconds',
     place: insertion.at(insertion.expression.tree.span),
   });
@@ -29,7 +29,7 @@ export function amountOf(setting: Setting<number>, environment: Environment): nu
   if (typeof value === 'number' && Number.isInteger(value) && value >= 0) return value;
   throw new ProblemError({
     code: 'not-a-count',
-    message: `a whole number, 0 or more, is wanted here, and this is ${kindAndValue(value, 40)}`,
+    message: `a whole number, 0 or more, is needed here, but this is ${kindAndValue(value, 40)}`,
     ...(typeof value === 'string' ? { hint: 'number(x) reads a number from a text' } : {}),
     ...(isNumeric(value) ? { hint: 'round(x) or floor(x)' } : {}),
     place: insertion.at(insertion.expression.tree.span),

@@ -129,7 +129,7 @@ function refusePlainHttp(context: RunContext, step: CallStep, url: string, as: s
   if (protocol !== 'http:' || isThisMachine(hostname) || context.serviceOf(step)?.insecure) return;
   throw new ProblemError({
     code: 'plain-http',
-    message: `the credential ${as} would go over plain http to ${host}, where others can read it`,
+    message: `the credential ${as} would be sent over plain HTTP to ${host}, where others can read it`,
     hint: 'https://, or insecure: yes on the service',
     place: step.at,
   });

@@ -24,7 +24,7 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
   const most = amountOf(step.upTo, environment);
   const least = amountOf(step.atLeast, environment);
   const atOnce = amountOf(step.atOnce, environment);
-  if (atOnce < 1) refuse(step, 'not-a-count', 'at-once is at least 1', 'at-once: 1');
+  if (atOnce < 1) refuse(step, 'not-a-count', 'at-once must be at least 1', 'at-once: 1');
   if ((items.count ?? 0) > most)
     refuse(
       step,
@@ -245,7 +245,7 @@ class Iterations {
     if (this.#passed >= least) return base;
     const problem: Problem = {
       code: 'too-few-iterations',
-      message: `${this.#passed} of ${this.#begun} iteration${this.#begun === 1 ? '' : 's'} passed, and at least ${least} must`,
+      message: `${this.#passed} of ${this.#begun} iteration${this.#begun === 1 ? '' : 's'} passed, but at least ${least} must`,
       place: step.at,
     };
     return { ...base, problem };

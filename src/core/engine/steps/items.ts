@@ -93,7 +93,7 @@ export async function itemsOf(context: RunContext, step: EachStep): Promise<Item
   }
   throw new ProblemError({
     code: 'not-a-list',
-    message: `each goes over a list, and ${items.expression.text} is ${kindAndValue(value)}`,
+    message: `each needs a list, but ${items.expression.text} is ${kindAndValue(value)}`,
     hint: isObject(value)
       ? `each: key, value in ${items.expression.text}`
       : 'the path of the list, or [x] for a list of one',

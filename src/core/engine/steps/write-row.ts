@@ -71,7 +71,7 @@ function rowOf(write: RowWrite, path: string, value: Value | undefined): ValueOb
   if (value === undefined || !isObject(value))
     throw problem(
       write,
-      `a row is an object of columns, and this is ${kindAndValue(value)}`,
+      `a row is an object of columns, but this is ${kindAndValue(value)}`,
       'row:\n  piece: ${piece}',
     );
   for (const column of write.onePer)

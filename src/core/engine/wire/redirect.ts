@@ -16,7 +16,7 @@ export function redirectOf(
   if (!url || !/^https?:$/.test(url.protocol)) {
     throw new ProblemError({
       code: 'redirect-invalid',
-      message: `${request.url} redirects to "${location}", which is no address of HTTP`,
+      message: `${request.url} redirects to "${location}", which is not an HTTP URL`,
     });
   }
   if (url.protocol === 'http:' && request.url.startsWith('https:')) {

@@ -17,7 +17,7 @@ function bounded(text: string): string {
 /** A whole number that says a place; throws `wrong-kind`. */
 export function place(number: Numeric, what: string): number {
   return (
-    wholeNumber(number) ?? fail('wrong-kind', `${what} is a whole number, and this is ${numberText(number)}`)
+    wholeNumber(number) ?? fail('wrong-kind', `${what} is a whole number, but this is ${numberText(number)}`)
   );
 }
 
@@ -105,7 +105,7 @@ export const textFunctions = [
       if (Array.isArray(where)) return where.some((item) => equalValues(item, what));
       return typeof what === 'string'
         ? where.includes(what)
-        : fail('wrong-kind', `a text contains texts, and this is ${kindOf(what)}`, {
+        : fail('wrong-kind', `a text contains texts, but this is ${kindOf(what)}`, {
             hint: 'text(x) makes a text of it',
           });
     },

@@ -38,8 +38,8 @@ export function readTime(text: string, zone: string): Time | undefined {
 
 function zoneOr(zone: string | undefined, usual: string): string {
   if (zone !== undefined && !isZone(zone)) {
-    fail('unknown-zone', `there is no time zone '${zone}'`, {
-      hint: "a name of the IANA list, such as 'Europe/Lisbon', or 'UTC'",
+    fail('unknown-zone', `unknown time zone '${zone}'`, {
+      hint: "use an IANA name, such as 'Europe/Lisbon', or 'UTC'",
     });
   }
   return zone ?? usual;
@@ -102,7 +102,7 @@ export const timeFunctions = [
           })
         );
       if (pattern === 'ms')
-        fail('wrong-kind', "'ms' is for numbers, and this is text", { hint: "time(number(x), 'ms')" });
+        fail('wrong-kind', "'ms' is for numbers, but this is text", { hint: "time(number(x), 'ms')" });
       const at = readDate(text, pattern, where);
       return at === undefined
         ? fail('not-a-time', `'${shorten(value, 60)}' is not a time of the form ${pattern}`)

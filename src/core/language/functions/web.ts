@@ -39,7 +39,8 @@ function queryOf(url: URL): ValueObject {
 /** Follows a JSON Pointer (RFC 6901). */
 function followPointer(value: Value, pointer: string): Maybe {
   if (pointer === '') return value;
-  if (!pointer.startsWith('/')) fail('not-a-pointer', `'${pointer}' is not a JSON Pointer: it begins with /`);
+  if (!pointer.startsWith('/'))
+    fail('not-a-pointer', `'${pointer}' is not a JSON Pointer, which begins with /`);
   let current: Maybe = value;
   for (const part of pointer.slice(1).split('/')) {
     const name = part.replaceAll('~1', '/').replaceAll('~0', '~');

@@ -56,7 +56,7 @@ class Reader {
   }
 
   #refuse(message: string, hint: string, length = 1): never {
-    fail('pattern-invalid', `the pattern '${this.#source}' is not of RFC 9485: ${message}`, {
+    fail('pattern-invalid', `the pattern '${this.#source}' is not valid (RFC 9485): ${message}`, {
       hint,
       span: [this.#at, this.#at + length],
     });
@@ -227,7 +227,7 @@ class Reader {
       const char = this.#source[this.#at];
       if (char === undefined) {
         this.#at = start;
-        this.#refuse('a "[" without its "]"', 'a bracket itself is written \\[');
+        this.#refuse('a "[" without its "]"', 'escape a literal bracket: \\[');
       }
       if (char === ']' || char === '[') {
         this.#refuse(`"${char}" inside a class`, `the character itself is written \\${char}`);
@@ -263,7 +263,7 @@ class Reader {
 
   #classChar(): number {
     const char = this.#source[this.#at];
-    if (char === undefined) this.#refuse('a "[" without its "]"', 'a bracket itself is written \\[');
+    if (char === undefined) this.#refuse('a "[" without its "]"', 'escape a literal bracket: \\[');
     return char === '\\' ? this.#escaped(this.#source[this.#at + 1] ?? '') : this.#codePoint();
   }
 }

@@ -104,12 +104,12 @@ describe('names and structure', () => {
     [
       'a wrong form',
       '  - call: GET kiln /a\n    keep: [a]\n',
-      '4:11 wrong-form: keep wants a map of names and expressions, and this is a list',
+      '4:11 wrong-form: keep must be a map of names and expressions, but this is a list',
     ],
     [
       'an empty value',
       '  - call: GET kiln /a\n    expect:\n',
-      '4:5 wrong-form: expect wants a condition or a list of them, and this is empty',
+      '4:5 wrong-form: expect must be a condition or a list of them, but this is empty',
     ],
     [
       'another word',
@@ -136,7 +136,7 @@ describe('names and structure', () => {
     [
       'a parameter twice',
       '  - call: GET kiln /a?state=x\n    query: { state: y }\n',
-      '4:14 parameter-twice: state stands both in the URL and under query',
+      '4:14 parameter-twice: state is set both in the URL and under query',
     ],
     [
       'a name used before it is kept',
@@ -151,7 +151,7 @@ describe('names and structure', () => {
     [
       'a name kept twice',
       '  - call: GET kiln /a\n    keep: { x: $.x }\n  - call: GET kiln /b\n    keep: { x: $.y }\n',
-      '6:13 name-twice: the name x is defined on line 4 already',
+      '6:13 name-twice: the name x is already defined on line 4',
     ],
     ['a value of the project kept', '  - keep: { studio: 1 }\n', '3:13 name-twice'],
     ['a reserved name', '  - keep: { status: 1 }\n', '3:13 name-invalid: status is a word of the language'],
@@ -173,7 +173,7 @@ describe('names and structure', () => {
     [
       '$ of an earlier step',
       '  - call: GET kiln /a\n    name: list\n  - show: ${$.id}\n',
-      '5:13 no-response-here: $ is the response of the step it stands in, and this step sends nothing | list.body',
+      '5:13 no-response-here: $ is the response of its own step, and this step sends nothing | list.body',
     ],
     [
       'status of an earlier step',
@@ -213,27 +213,27 @@ describe('names and structure', () => {
     [
       'an expression in a text',
       '  - call: POST kiln /a\n    json: { id: $.id }\n',
-      '4:17 expression-in-text: this field is a text, so $.id is only these characters | ${$.id}',
+      '4:17 expression-in-text: this field is text, so $.id would be sent as these characters | ${$.id}',
     ],
     [
       'a path in a text',
       '  - call: GET kiln /a\n    name: list\n  - call: GET kiln /b\n    query: { s: list.status }\n',
-      '6:17 warning expression-in-text: this field is a text, so list.status is only these characters | ${list.status}',
+      '6:17 warning expression-in-text: this field is text, so list.status would be sent as these characters | ${list.status}',
     ],
     [
       'a call of a function in a text',
       '  - call: POST kiln /a\n    json: { id: uuid() }\n',
-      '4:17 warning expression-in-text: this field is a text, so uuid() is only these characters | ${uuid()}',
+      '4:17 warning expression-in-text: this field is text, so uuid() would be sent as these characters | ${uuid()}',
     ],
     [
       'an operation in a text',
       '  - keep: { n: "1" }\n  - call: GET kiln /a\n    query: { page: n + 1 }\n',
-      '5:20 warning expression-in-text: this field is a text, so n + 1 is only these characters | ${n + 1}',
+      '5:20 warning expression-in-text: this field is text, so n + 1 would be sent as these characters | ${n + 1}',
     ],
     [
       'a text that a comment cuts',
       '  - show: "Order #1"\n  - show: Order #1: ${studio}, done\n',
-      '4:11 warning comment-in-text: in YAML " #" begins a comment, so this text ends with Order | "Order #1: ${studio}, done"',
+      '4:11 warning comment-in-text: in YAML " #" starts a comment, so this text ends after Order | "Order #1: ${studio}, done"',
     ],
     [
       'a comparison of two literals',
@@ -248,7 +248,7 @@ describe('names and structure', () => {
     [
       'an insertion in an expression',
       '  - call: GET kiln /a\n    keep: { id: "${$.id}" }\n',
-      '4:18 text-in-expression: this field is an expression already, so ${ } has no meaning in it | $.id',
+      '4:18 text-in-expression: this field is already an expression, so ${ } has no meaning in it | $.id',
     ],
     [
       'double braces',
@@ -283,7 +283,7 @@ describe('names and structure', () => {
     [
       'a value that is encoded twice, in a path',
       '  - keep: { x: "\'a b\'" }\n  - call: GET kiln /a/${percent(x)}?y=${x}\n',
-      '4:25 warning encoded-twice: what is inserted here is percent-encoded anyway, so with percent it is encoded twice | ${x}',
+      '4:25 warning encoded-twice: what is inserted here is percent-encoded anyway; with percent(…) it is encoded twice | ${x}',
     ],
     [
       'in a query, and not where an address is inserted as it is',
@@ -298,7 +298,7 @@ describe('names and structure', () => {
     [
       'a key in plain sight',
       '  - call: GET kiln /a\n    headers: { X-Api-Key: abc123def456 }\n',
-      '4:27 secret-in-plain-text: x-api-key stands readable in the file',
+      '4:27 secret-in-plain-text: x-api-key is in the file in plain text',
     ],
     [
       'what looks like a key',
@@ -338,7 +338,7 @@ describe('names and structure', () => {
     [
       'a name that is there already',
       '  - keep: { p: 1 }\n  - each: p in [1]\n    steps: [{ wait: 1s }]\n',
-      '4:11 name-twice: the name p is defined on line 3 already',
+      '4:11 name-twice: the name p is already defined on line 3',
     ],
     ['index outside a loop', '  - show: ${index}\n', 'index has no meaning in this step'],
     [
@@ -390,7 +390,7 @@ describe('names and structure', () => {
     [
       'a wait that goes down',
       '  - call: GET kiln /a\n    retry: { wait: 30s..1s }\n',
-      "wait wants a duration, or two with .. between them, and this is '30s..1s'",
+      "wait must be a duration, or two with .. between them, but this is '30s..1s'",
     ],
     [
       'a credential that signs nothing',
@@ -419,7 +419,7 @@ describe('names and structure', () => {
   test('a pace that would send nothing', () => {
     for (const [pace, message] of [
       ['0 per second', 'a pace of 0 would send nothing'],
-      ['{ at-once: 0 }', 'at-once is at least 1'],
+      ['{ at-once: 0 }', 'at-once must be at least 1'],
       ['10 a second', 'pace wants a number per second, minute, hour or day'],
       ['{ budget: 10 per week }', 'budget wants a number per hour or day'],
     ]) {
@@ -633,7 +633,7 @@ describe('project files', () => {
     [
       'a readable password',
       'credentials:\n  a: { kind: basic, user: anna, password: clay }\n',
-      '2:43 secret-in-plain-text: the password of a stands readable in the file',
+      '2:43 secret-in-plain-text: the password of a is in the file in plain text',
     ],
     [
       'a secret without a source',
@@ -653,9 +653,9 @@ describe('project files', () => {
     [
       'plain http',
       'services:\n  a: { url: "http://kiln.example", as: b }\ncredentials:\n  b: { kind: bearer, token: "${secret.b}" }\nsecrets: { b: env B }\n',
-      '2:13 plain-http: a credential would go over plain http to kiln.example',
+      '2:13 plain-http: a credential would be sent over plain HTTP to kiln.example',
     ],
-    ['no such zone', 'zone: Europe/Lisbo\n', "1:7 unknown-zone: there is no time zone 'Europe/Lisbo'"],
+    ['no such zone', 'zone: Europe/Lisbo\n', "1:7 unknown-zone: unknown time zone 'Europe/Lisbo'"],
     [
       'no choice',
       'environments:\n  a: {}\n  b: {}\n',

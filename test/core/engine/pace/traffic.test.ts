@@ -460,7 +460,7 @@ describe('poll', () => {
       "  give-up-when: $.state == 'cracked'\n",
       ['x', 'cracked'],
       'poll-given-up',
-      /holds: cracked\. It saw x → cracked/,
+      /holds: cracked\; states seen: x → cracked/,
     ],
     [
       'an unforeseen state',
@@ -469,7 +469,7 @@ describe('poll', () => {
       'poll-unforeseen',
       /the state is stolen, for which neither/,
     ],
-    ['out of time', '  within: 5s\n', ['waiting'], 'poll-out-of-time', /within 5s\. It saw waiting ×4/],
+    ['out of time', '  within: 5s\n', ['waiting'], 'poll-out-of-time', /within 5s\; states seen: waiting ×4/],
   ])('%s', async (_, keys, list, code, message) => {
     const { exit, of, events } = await runChain(poll(keys), states(list), { project });
     expect([exit, problems(events)]).toEqual([1, [code]]);
@@ -756,7 +756,7 @@ describe('callbacks', () => {
   });
 
   test.each<[string, (readonly [number, string])[], number, RegExp]>([
-    ['that never comes', [], 3, /nothing came in at http:\/\/127\.0\.0\.1:9\/1 within 2s/],
+    ['that never comes', [], 3, /no request arrived at http:\/\/127\.0\.0\.1:9\/1 within 2s/],
     [
       'that is another',
       [[5, '{"state": "x"}']],

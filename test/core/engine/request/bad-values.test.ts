@@ -38,28 +38,28 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
     [
       [
         'wait: ${a.text}',
-        "5:13 not-a-duration: a duration is wanted here, and this is text, '5' | x * 1s makes a duration of a number of seconds",
+        "5:13 not-a-duration: a duration is needed here, but this is text, '5' | x * 1s makes a duration of a number of seconds",
       ],
       [
         'call: GET kiln /x\n    timeout: ${a.n}',
-        '6:16 not-a-duration: a duration is wanted here, and this is a number, 5 | x * 1s makes a duration of a number of seconds',
+        '6:16 not-a-duration: a duration is needed here, but this is a number, 5 | x * 1s makes a duration of a number of seconds',
       ],
       ['call: GET kiln /x\n    timeout: ${a.colour}', `6:16 found-nothing: ${NO_A}`],
       [
         'call: GET kiln /x\n    poll: { until: $.id == 1, every: "${a.none}" }',
-        '6:41 not-a-duration: a duration is wanted here, and this is null | x * 1s makes a duration of a number of seconds',
+        '6:41 not-a-duration: a duration is needed here, but this is null | x * 1s makes a duration of a number of seconds',
       ],
       [
         'each: x in a.list\n    at-once: ${a.half}\n    steps: [{ show: x }]',
-        '6:16 not-a-count: a whole number, 0 or more, is wanted here, and this is a number, 1.5 | round(x) or floor(x)',
+        '6:16 not-a-count: a whole number, 0 or more, is needed here, but this is a number, 1.5 | round(x) or floor(x)',
       ],
       [
         'each: x in a.list\n    up-to: ${a.text}\n    steps: [{ show: x }]',
-        "6:14 not-a-count: a whole number, 0 or more, is wanted here, and this is text, '5' | number(x) reads a number from a text",
+        "6:14 not-a-count: a whole number, 0 or more, is needed here, but this is text, '5' | number(x) reads a number from a text",
       ],
       [
         'call: GET kiln /x\n    retry: { attempts: "${a.list}" }',
-        '6:27 not-a-count: a whole number, 0 or more, is wanted here, and this is a list, ["a", "b"] | -',
+        '6:27 not-a-count: a whole number, 0 or more, is needed here, but this is a list, ["a", "b"] | -',
       ],
       [
         'each: x in a.list\n    up-to: 1\n    steps: [{ show: x }]',
@@ -72,7 +72,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
     [
       [
         'each: x in a.none\n    steps: [{ show: x }]',
-        '5:16 not-a-list: each goes over a list, and a.none is null | the path of the list, or [x] for a list of one',
+        '5:16 not-a-list: each needs a list, but a.none is null | the path of the list, or [x] for a list of one',
       ],
       [
         'each: x in a.list\n    gather: { ids: a.colour }\n    steps: [{ show: x }]',
@@ -84,7 +84,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'each: x in a.list\n    until: a.text\n    steps: [{ show: x }]',
-        "6:12 not-yes-or-no: a condition is true or false, and this is text, in it[0] 'a' | compare it: x == '5'",
+        "6:12 not-yes-or-no: a condition is true or false, but this is text, in it[0] 'a' | compare it: x == '5'",
       ],
       ['repeat: { until: a.colour == 1 }\n    steps: [{ show: x }]', `5:22 found-nothing: ${NO_A}`],
     ],
@@ -103,7 +103,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'call: GET kiln /x\n    expect: $.list',
-        '6:13 not-yes-or-no: a condition is true or false, and this is a list | compare it: x == true, x != null, exists(x)',
+        '6:13 not-yes-or-no: a condition is true or false, but this is a list | compare it: x == true, x != null, exists(x)',
       ],
       [
         'call: GET kiln /x\n    expect: $.colour == 3',
@@ -129,11 +129,11 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'call: GET kiln /x\n    headers: { X-Note: "${a.lines}" }',
-        "6:27 bad-insertion: the field X-Note would hold the control character \\r, which could begin another field | trim(x), or replace(x, '…', ' ')",
+        "6:27 bad-insertion: the field X-Note would contain the control character \\r, which could start another header | trim(x), or replace(x, '…', ' ')",
       ],
       [
         'call: POST kiln /x\n    json: { wait: "${2s}" }',
-        "6:5 not-json: a duration can't stand in JSON | x / 1s gives seconds as a number",
+        "6:5 not-json: a duration can't be written as JSON | x / 1s gives seconds as a number",
       ],
       [
         'call: GET kiln /x\n    keep: { n: $.n, first: number($.id) }',
@@ -146,7 +146,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
     [
       [
         'write: { to: out.csv, row: "${a.list}" }',
-        '5:5 wrong-kind: a row is an object of columns, and this is a list, ["a", "b"] | row:\n  piece: ${piece}',
+        '5:5 wrong-kind: a row is an object of columns, but this is a list, ["a", "b"] | row:\n  piece: ${piece}',
       ],
       [
         'write: { to: out.csv, one-row-per: id, row: { id: "${a.none}" } }',
@@ -166,7 +166,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'write: { to: out.jsonl, row: { id: "${2s}" } }',
-        "5:5 not-json: a duration can't stand in JSON | x / 1s gives seconds as a number",
+        "5:5 not-json: a duration can't be written as JSON | x / 1s gives seconds as a number",
       ],
     ],
   ],

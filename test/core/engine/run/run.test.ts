@@ -46,7 +46,12 @@ describe('an insertion can’t break what it is inserted into', () => {
     ['a list in a path', 'call: GET kiln /a/${x}', '[1]', /is a list/],
     ['null in a text', 'call: GET kiln /a\n  json: { a: "b ${x}" }', 'null', /is null/],
     ['nothing in JSON', 'call: GET kiln /a\n  json: { a: "${first.body.y}" }', '1', /found nothing/],
-    ['a duration in JSON', 'call: GET kiln /a\n  json: { a: "${5s}" }', '1', /duration can't stand in JSON/],
+    [
+      'a duration in JSON',
+      'call: GET kiln /a\n  json: { a: "${5s}" }',
+      '1',
+      /duration can't be written as JSON/,
+    ],
   ])('%s', async (_, step, json, message) => {
     const { exit, sent, of } = await runChain(
       steps(`\n- call: GET kiln /first\n  name: first\n  keep: { x: $.x }\n- ${step}\n`),

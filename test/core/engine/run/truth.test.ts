@@ -98,7 +98,7 @@ steps:
       expect.objectContaining({
         code: 'guarded',
         message: expect.stringContaining(
-          'the environment live is guarded: reads-only, so POST https://kiln.example/v1/b is not sent',
+          'the environment live is guarded (reads-only), so POST https://kiln.example/v1/b is not sent',
         ),
       }),
     ]);

@@ -112,7 +112,7 @@ results: { iterations: loop.iterations, ids: ids }
       1,
       expect.objectContaining({
         code: 'too-few-iterations',
-        message: '5 of 6 iterations passed, and at least 6 must',
+        message: '5 of 6 iterations passed, but at least 6 must',
       }),
     ]);
   });
@@ -139,8 +139,8 @@ results: { states: states }
   });
 
   test.each<[string, string, string, RegExp]>([
-    ['a text', "'abc'", 'not-a-list', /each goes over a list, and x is text, 'abc'/],
-    ['an object', '{ a: 1 }', 'not-a-list', /each goes over a list, and x is an object/],
+    ['a text', "'abc'", 'not-a-list', /each needs a list, but x is text, 'abc'/],
+    ['an object', '{ a: 1 }', 'not-a-list', /each needs a list, but x is an object/],
     ['too many', 'range(1, 100001)', 'bound-reached', /100001 iterations would be more than 100000/],
     ['nothing', 'x.missing', 'found-nothing', /missing/],
   ])('over %s', async (_, value, code, message) => {
