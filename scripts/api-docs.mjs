@@ -4,7 +4,7 @@ import { readFileSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import ts from 'typescript';
-import { format } from 'prettier';
+import { format, resolveConfig } from 'prettier';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
 const PAGE = join(root, 'docs/api.md');
@@ -81,9 +81,8 @@ const reference = [
 const before = readFileSync(PAGE, 'utf8');
 const at = before.indexOf(MARK) + MARK.length;
 const page = await format(`${before.slice(0, at)}\n${reference}`, {
+  ...(await resolveConfig(PAGE)),
   parser: 'markdown',
-  printWidth: 110,
-  proseWrap: 'preserve',
 });
 if (process.argv.includes('--check')) process.exitCode = page === before ? 0 : 1;
 else writeFileSync(PAGE, page);

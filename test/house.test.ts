@@ -21,11 +21,14 @@ function several(pairs: readonly (readonly [string, string])[]): string[] {
 }
 
 test('a name that is exported means one thing', () => {
-  const exported = sources.flatMap((path) =>
-    [
-      ...textOf(path).matchAll(/^export (?:async )?(?:function\*?|class|const|let|interface|type) (\w+)/gm),
-    ].map(([, name]) => [name!, path] as const),
-  );
+  // The door for programs has names of its own.
+  const exported = sources
+    .filter((path) => path !== 'src/api/types.ts')
+    .flatMap((path) =>
+      [
+        ...textOf(path).matchAll(/^export (?:async )?(?:function\*?|class|const|let|interface|type) (\w+)/gm),
+      ].map(([, name]) => [name!, path] as const),
+    );
   expect(exported.length).toBeGreaterThan(500);
   expect(several(exported)).toEqual([]);
 });

@@ -68,7 +68,7 @@ function readText(path: string): string {
     return textOfFile(path, readRegularFile(path, LARGEST_FILE));
   } catch (error) {
     if (error instanceof ProblemError) throw error;
-    return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
+    return fail('file-not-found', `${path} can't be read: ${(error as Error).message}`);
   }
 }
 

@@ -1,3 +1,4 @@
+import { countOf } from '../core/count-of.ts';
 import { headersOfRecorded } from '../core/record/response.ts';
 import { readResponseBody } from '../core/engine/wire/read-response.ts';
 import type { EventOf } from '../core/events.ts';
@@ -111,7 +112,7 @@ export function attemptAt(step: RecordedStep, { attempt, page }: RecordPlace): R
       'no-record',
       `${step.address} has no ${attempt === undefined ? `page ${page!}` : `attempt ${attempt}`}`,
       {
-        hint: `it has ${step.attempts.length} request${step.attempts.length === 1 ? '' : 's'}`,
+        hint: `it has ${countOf(step.attempts.length, 'request')}`,
       },
     );
   return found;

@@ -121,13 +121,13 @@ export const problemCodes = {
   'encoded-twice': warn('percent(…) stands where what is inserted is percent-encoded anyway.'),
   'parameter-twice': problem('A name is set both in the URL and under query.'),
   'file-not-text': problem('A file that a person wrote is neither UTF-8 nor UTF-16 with a byte order mark.'),
-  'file-not-found': incomplete('The file does not exist or can’t be read.'),
-  'proxy-refused': incomplete('A proxy can’t be reached, or does not let the request through.'),
-  'locked-unreadable': problem('What was locked can’t be opened with the key of this user.'),
+  'file-not-found': incomplete("The file does not exist or can't be read."),
+  'proxy-refused': incomplete("A proxy can't be reached, or does not let the request through."),
+  'locked-unreadable': problem("What was locked can't be opened with the key of this user."),
   'xml-invalid': problem('A text is no XML, or is nested too deep.'),
   'xpath-invalid': problem('An expression for xpath(…) is not XPath 3.1, or failed on what it was given.'),
   'not-verified': warn('The certificate of a service is not looked at, as tls: { verify: no } says.'),
-  'file-not-written': incomplete('A file can’t be written.'),
+  'file-not-written': incomplete("A file can't be written."),
   'row-not-fitting': either(
     'A row does not fit the file it is written into: a column that the file does not have, several rows that could be meant, or a file that is not of rows.',
   ),
@@ -135,17 +135,17 @@ export const problemCodes = {
   'no-such-step': either('The chain has no step of this name.'),
   'no-record': problem('No run is recorded that could tell what is asked for.'),
   'record-unreadable': problem(
-    'The record of a run can’t be read: it was damaged, or a newer version wrote it.',
+    "The record of a run can't be read: it was damaged, or a newer version wrote it.",
   ),
   'not-recorded': incomplete('A request has no response in the recorded run that is replayed.'),
   'not-sent': problem(
     'A request that may change something at a service is not sent while a file is watched, unless `--send` says so.',
   ),
-  'cannot-resume': problem('A run can’t be gone on with from where it ended.'),
+  'cannot-resume': problem("A run can't be gone on with from where it ended."),
   'sent-before': incomplete(
     'A request that may be sent only once was sent before the run was resumed, and would be sent again or is another one now.',
   ),
-  'import-unreadable': problem('What is to be imported can’t be read as what it was said to be.'),
+  'import-unreadable': problem("What is to be imported can't be read as what it was said to be."),
   'plain-http': problem('A credential would be sent over plain HTTP to another machine.'),
   'secret-moved': either('An environment moves a service to another origin and leaves the secret it uses.'),
   // a run
@@ -160,7 +160,7 @@ export const problemCodes = {
     'A secret has fewer than 6 characters: it is masked where it is inserted, but not where it occurs elsewhere. In a path or a text nothing tells where that is, so there it is refused.',
   ),
   'input-missing': problem('An input without a default was not given.'),
-  'input-invalid': problem('A given input can’t be read as its kind, or is not what it must be.'),
+  'input-invalid': problem("A given input can't be read as its kind, or is not what it must be."),
   guarded: incomplete(
     'A request may change something, and `guard` of the project in this environment keeps from sending it.',
   ),
@@ -195,7 +195,7 @@ export const problemCodes = {
     'A service says to come back later than the call waits in all, or more often than ten times. `retry: { retry-after: … }` sets how long that is.',
   ),
   'retry-after-unclear': warn(
-    'A service says to come back, in a way that can’t be obeyed: at once, in the past, or unreadably. At least a second is waited.',
+    "A service says to come back, in a way that can't be obeyed: at once, in the past, or unreadably. At least a second is waited.",
   ),
   defect: ofOurOwn(
     'Something went wrong in Batharon itself. What the run had made was taken back, it is recorded, and `resume` goes on with it.',
@@ -204,17 +204,17 @@ export const problemCodes = {
     'The budget of calls of a service is used up, or would not do for what is to be sent.',
   ),
   'ledger-unreadable': incomplete(
-    'The file in which the calls of a budget are counted can’t be read or written.',
+    "The file in which the calls of a budget are counted can't be read or written.",
   ),
   'no-callback': incomplete('The request that was waited for did not come in within the time.'),
-  'listener-failed': incomplete('The listener for callbacks can’t be opened.'),
+  'listener-failed': incomplete("The listener for callbacks can't be opened."),
   // no response
   'time-limit': incomplete(
     'A request reached one of its time limits: to connect, until the response begins, or in all.',
   ),
   'connection-refused': incomplete('Nothing listens at this address.'),
   'connection-reset': incomplete('The connection was broken off before the response was complete.'),
-  'unknown-host': incomplete('The name of the host can’t be found.'),
+  'unknown-host': incomplete("The name of the host can't be found."),
   'host-unreachable': incomplete('No way leads to the host.'),
   'tls-failed': incomplete(
     'The service and the client could not agree on TLS. Some services refuse a client without a certificate so; others close the connection.',
@@ -224,7 +224,7 @@ export const problemCodes = {
   ),
   'not-http': incomplete('What answered does not speak HTTP.'),
   'body-too-large': incomplete('The body of a response is larger than 64 MiB.'),
-  'body-broken': incomplete('The body of a response can’t be decoded as its Content-Encoding says.'),
+  'body-broken': incomplete("The body of a response can't be decoded as its Content-Encoding says."),
   'coding-unknown': warn(
     'The body of a response is in a content coding that is not known here. It is passed on as it came.',
   ),

@@ -124,7 +124,7 @@ function userLines(
   name: string,
   password: string | undefined,
 ): string[] {
-  // `key:` with nothing behind it: the user’s name is the key.
+  // `key:` with nothing behind it: the user's name is the key.
   const nameIsKey =
     (password ?? '') === '' &&
     (isPlaceholderKey(name) || name.length >= 16 || wholeVariable(name) !== undefined);

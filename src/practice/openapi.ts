@@ -75,7 +75,7 @@ export const openapi = {
     title: 'Emberfold Kilns',
     version: '1',
     description:
-      'A made-up pottery studio that fires other people’s pots: a service to practise with. It is the same at every start.',
+      "A made-up pottery studio that fires other people's pots: a service to practise with. It is the same at every start.",
   },
   servers: [{ url: '/' }],
   security: signed,

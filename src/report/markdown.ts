@@ -1,3 +1,4 @@
+import { countOf } from '../core/count-of.ts';
 import { whichStep } from '../core/record/step-words.ts';
 import { visible } from '../core/language/show.ts';
 import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
@@ -16,7 +17,7 @@ export function markdown(sources: readonly ReportSource[]): string {
 function ofRun(run: RecordedRun): string {
   const broken = [...allSteps(run)].filter(({ outcome, problem }) => outcome === 'failed' && problem);
   const where = [
-    `${run.calls} call${run.calls === 1 ? '' : 's'}`,
+    `${countOf(run.calls, 'call')}`,
     ...(run.environment === undefined ? [] : [text(run.environment)]),
     `\`${run.file}\``,
     `run \`${run.id}\``,

@@ -30,7 +30,7 @@ export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
   return [
     ...failed.flatMap(({ because, got, condition, hint }) => [
       `expected  ${condition}`,
-      `came      ${got ?? ''}`,
+      `got       ${got ?? ''}`,
       ...(because === undefined ? [] : [`because   ${because}`]),
       ...(hint === undefined ? [] : [`hint      ${hint}`]),
     ]),
@@ -45,8 +45,8 @@ export function failureLines(step: RecordedStep, run: RecordedRun): string[] {
           `call      ${last.sent.method} ${last.sent.url}${last.response ? ` · ${last.response.status}` : ''}${step.attempts.length > 1 ? ` · ${step.attempts.length} requests` : ''}`,
         ]
       : []),
-    `stands    ${file}:${line}:${column}`,
-    `closer    batharon view ${run.id}:${step.address}`,
+    `at        ${file}:${line}:${column}`,
+    `details   batharon view ${run.id}:${step.address}`,
   ];
 }
 

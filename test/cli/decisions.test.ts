@@ -137,6 +137,6 @@ test('check finds columns that a file of rows does not have, and files of TLS th
   expect(code).toBe(2);
   expect(said).toMatch(/out\.csv has no column con \(row-not-fitting\)[\s\S]*hint: cone/);
   expect(said).toMatch(/batharon\.yaml:2:\d+: the file ca\.pem does not exist/);
-  expect(said).toMatch(/runs wants a number of at least 1/);
+  expect(said).toMatch(/runs must be a number of at least 1/);
   expect(said).toMatch(/3 problems/);
 });

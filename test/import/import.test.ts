@@ -229,7 +229,7 @@ describe('curl', () => {
     ).not.toContain(key);
   });
 
-  test('what can’t be carried over is named, a secret in it is not', () => {
+  test("what can't be carried over is named, a secret in it is not", () => {
     const { notes } = importCurl(
       'curl https://kiln.example --retry 3 --ntlm --proxy-user a:secretsecret --frobnicate -k --cookie jar.txt',
     );

@@ -209,7 +209,7 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
       ports: {
         callbacks: {
           open: async () => ({ url: 'http://127.0.0.1:1/x', close: async () => undefined }),
-        } as never,
+        },
       },
     }),
   'too-many-redirects': () => ran('  - call: GET kiln /a', redirecting('https://kiln.example/v1/a')),

@@ -127,7 +127,7 @@ test('Markdown has what failed first, and takes nothing of a text for markup', a
   const text = markdown([await source()]);
   expect(text).toMatch(/^### Fire &lt;all\\> \\\| "pieces" & more: failed after/);
   expect(text.indexOf('**fire\\[1\\]\\.look** failed')).toBeLessThan(text.indexOf('| | step |'));
-  expect(text).toContain('expected  $.cone == 6\ngot      7\nbecause   it `was` <set> & ');
+  expect(text).toContain('expected  $.cone == 6\ngot       7\nbecause   it `was` <set> & ');
   // Every row of the table has the same number of cells.
   const rows = text.split('\n').filter((line) => line.startsWith('|'));
   for (const row of rows) expect([row, row.replaceAll('\\|', '').split('|').length]).toEqual([row, 7]);

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { writeFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { ProblemError } from '../../core/problems.ts';
@@ -19,7 +20,7 @@ export async function check(
     loaded = load(names, options.env, false);
     if (options.fix) {
       for (const [path, count] of fixAll(loaded, options.env))
-        terminal.write(`${path}: ${count} line${count === 1 ? '' : 's'} written as they should stand\n`);
+        terminal.write(`${path}: ${countOf(count, 'line')} written as they should stand\n`);
       loaded = load(names, options.env, false);
     }
   } catch (error) {
@@ -31,14 +32,11 @@ export async function check(
   printFindings(terminal, findings);
   const problems = findings.filter(({ finding }) => finding.level === 'problem').length;
   const warnings = findings.length - problems;
-  const files = `${loaded.files.length} file${loaded.files.length === 1 ? '' : 's'}`;
-  const notes = warnings === 0 ? '' : `, ${warnings} warning${warnings === 1 ? '' : 's'}`;
+  const files = `${countOf(loaded.files.length, 'file')}`;
+  const notes = warnings === 0 ? '' : `, ${countOf(warnings, 'warning')}`;
   const { colours } = terminal;
   if (problems === 0) terminal.write(`${colours.green(`${files} checked, no problems${notes}.`)}\n`);
-  else
-    terminal.write(
-      `${colours.red(`${problems} problem${problems === 1 ? '' : 's'}${notes} in ${files}.`)}\n`,
-    );
+  else terminal.write(`${colours.red(`${countOf(problems, 'problem')}${notes} in ${files}.`)}\n`);
   return problems === 0 ? 0 : 2;
 }
 

@@ -27,7 +27,7 @@ export function importCommand(
   return guarded(async () => {
     const importer: Importer | undefined = memberOf<Importer>(IMPORTERS, form);
     if (!importer)
-      fail('import-unreadable', `${form} can’t be imported`, {
+      fail('import-unreadable', `${form} can't be imported`, {
         hint: `batharon import ${Object.keys(IMPORTERS).join(' | ')}`,
       });
     const { requests, notes } = await importer.read(sourceOf(importer, source ?? '-'));

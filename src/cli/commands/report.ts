@@ -35,14 +35,14 @@ export function report(wanted: readonly string[], options: ReportFiles): Promise
       try {
         writeFileSync(path, text);
       } catch (error) {
-        fail('file-not-written', `${path} can’t be written: ${(error as Error).message}`);
+        fail('file-not-written', `${path} can't be written: ${(error as Error).message}`);
       }
       terminal.write(`wrote ${path}\n`);
     }
     for (const { garbled, id } of sources)
       if (garbled.length > 0)
         terminal.write(
-          `warning ${garbled.length} lines of the record of ${id} can’t be read; what they told is missing\n`,
+          `warning ${garbled.length} lines of the record of ${id} can't be read; what they told is missing\n`,
         );
     return 0;
   });

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/fields/input-values.ts';
 import type { Chain, Input } from '../../core/chain/model.ts';
@@ -131,11 +132,11 @@ function refuseUnfit(
   const cleaned = cleanup.filter((step) => step.outcome === 'passed').length;
   const what = [
     ...(taken.length > 0 ? [`it has taken back ${nameList(taken)}`] : []),
-    ...(cleaned > 0 ? [`${cleaned} step${cleaned === 1 ? '' : 's'} of cleanup passed`] : []),
+    ...(cleaned > 0 ? [`${countOf(cleaned, 'step')} of cleanup passed`] : []),
     ...(still.size > 0 ? [`not taken back: ${nameList([...still])}`] : []),
   ];
   refuse(
-    `the run ${id} has ended with undo and cleanup (${what.join('; ')}), so what came after can’t be gone on with`,
+    `the run ${id} has ended with undo and cleanup (${what.join('; ')}), so what came after can't be gone on with`,
     booked.length > 0 || left
       ? `batharon cleanup ${id} takes back the rest; then a new run`
       : 'a new run; with --leave it can be resumed if it breaks',
@@ -266,13 +267,13 @@ export function readPast(
   if (records.isIncomplete(id))
     fail(
       'cannot-resume',
-      `the record of the run ${id} ends before the run did, since it could not be written any more, so it can’t be told what was sent and what was taken back`,
+      `the record of the run ${id} ends before the run did, since it could not be written any more, so it can't be told what was sent and what was taken back`,
       { hint: `batharon cleanup ${id}, if something is left; then a new run` },
     );
   if (garbled.length > 0)
     fail(
       'cannot-resume',
-      `line ${garbled[0]!} of the record of the run ${id} can’t be read, so it can’t be told what was sent`,
+      `line ${garbled[0]!} of the record of the run ${id} can't be read, so it can't be told what was sent`,
       { hint: 'a new run' },
     );
   return pastOf(events, { open, body: (digest) => records.body(id, digest) }, decisions, given);

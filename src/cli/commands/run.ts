@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
@@ -107,8 +108,7 @@ function environmentOf({ env, replay }: RunCommandOptions): string | undefined {
 export function reportProblems(terminal: Terminal, { findings }: Loaded): boolean {
   const problems = findings.filter(({ finding }) => finding.level === 'problem');
   printFindings(terminal, problems);
-  if (problems.length > 0)
-    terminal.write(`${problems.length} problem${problems.length === 1 ? '' : 's'}; nothing was sent.\n`);
+  if (problems.length > 0) terminal.write(`${countOf(problems.length, 'problem')}; nothing was sent.\n`);
   return problems.length > 0;
 }
 
@@ -219,7 +219,7 @@ async function writeRunReports(
     try {
       writeFileSync(path, text);
     } catch (error) {
-      terminal.write(`warning ${path} can’t be written: ${(error as Error).message}\n`);
+      terminal.write(`warning ${path} can't be written: ${(error as Error).message}\n`);
     }
   }
 }

@@ -51,7 +51,7 @@ function refuseEnvironment({ environments }: Project, wanted: string | undefined
 
 function refuseName(name: string): void {
   if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name))
-    fail('name-invalid', `${name} can’t be the name of a secret: a letter, then letters, digits and _`);
+    fail('name-invalid', `${name} can't be the name of a secret: a letter, then letters, digits and _`);
 }
 
 function usedAs({ secrets }: Project, name: string): string {

@@ -235,7 +235,7 @@ function fileOr(text: string): string {
   try {
     return readFileSync(text === '-' ? 0 : text.slice(1), 'utf8');
   } catch (error) {
-    return fail('file-not-found', `${text.slice(1)} can’t be read: ${(error as Error).message}`);
+    return fail('file-not-found', `${text.slice(1)} can't be read: ${(error as Error).message}`);
   }
 }
 

@@ -158,7 +158,7 @@ function sayGarbled(terminal: Terminal, { garbled, id }: OpenRun): void {
   terminal.write('\n');
   lines.line(
     'warning',
-    `${garbled.length === 1 ? `line ${some}` : `${garbled.length} lines (${some}${garbled.length > 5 ? ', …' : ''})`} of .batharon/runs/${id}/events.jsonl can’t be read; what they told is missing here`,
+    `${garbled.length === 1 ? `line ${some}` : `${garbled.length} lines (${some}${garbled.length > 5 ? ', …' : ''})`} of .batharon/runs/${id}/events.jsonl can't be read; what they told is missing here`,
   );
 }
 

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { createHash } from 'node:crypto';
 import { statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
@@ -142,8 +143,7 @@ class Watching {
       const loaded = load([this.#file], this.#options.env, true);
       printFindings(this.#terminal, loaded.findings);
       const problems = loaded.findings.filter(({ finding }) => finding.level === 'problem').length;
-      if (problems > 0)
-        this.#terminal.write(`${problems} problem${problems === 1 ? '' : 's'}; nothing was sent.\n`);
+      if (problems > 0) this.#terminal.write(`${countOf(problems, 'problem')}; nothing was sent.\n`);
       const [chain] = loaded.chains;
       const own = loaded.files.map(({ path, text }) => ({ path, text }));
       const files = chain

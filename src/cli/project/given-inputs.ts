@@ -54,7 +54,7 @@ function readValue(name: string, text: string): string | Uint8Array {
     if (read === undefined) return bytes;
     return text === '-' ? read.replace(/\r?\n$/, '') : read;
   } catch (error) {
-    return fail('file-not-found', `the value of ${name} can’t be read: ${(error as Error).message}`);
+    return fail('file-not-found', `the value of ${name} can't be read: ${(error as Error).message}`);
   }
 }
 
@@ -63,7 +63,7 @@ function readGivenFile(path: string): [string, string][] {
   try {
     text = readFileSync(path, 'utf8');
   } catch (error) {
-    return fail('file-not-found', `${path} can’t be read: ${(error as Error).message}`);
+    return fail('file-not-found', `${path} can't be read: ${(error as Error).message}`);
   }
   const { root, problems } = new SourceFile(path, text);
   if (problems[0])
@@ -103,7 +103,7 @@ export function inputsOf(chain: Chain, given: Given, zone: string): Record<strin
     if (problem)
       fail(
         'input-invalid',
-        `the input ${input.name}: ${input.kind === 'secret' ? 'can’t be read' : problem.message}`,
+        `the input ${input.name}: ${input.kind === 'secret' ? "can't be read" : problem.message}`,
         problem.hint === undefined ? {} : { hint: problem.hint },
       );
     // A path that is typed begins at the working folder, one in a chain file at that of the file.

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import type { Chain } from '../../core/chain/model.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { dryRun } from '../../core/engine/run/dry.ts';
@@ -32,7 +33,7 @@ export function printDry(
     }
     const loops = requests.some(({ when }) => when !== undefined && isLoop(when));
     const most = loops ? ', those of loops in each iteration' : ' at the most';
-    write(`\n${requests.length} request${requests.length === 1 ? '' : 's'} would be sent${most}.\n\n`);
+    write(`\n${countOf(requests.length, 'request')} would be sent${most}.\n\n`);
   }
 }
 

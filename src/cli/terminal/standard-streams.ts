@@ -61,5 +61,5 @@ function failed(to: StandardStream, error: NodeJS.ErrnoException): void {
   process.on('exit', () => {
     process.exitCode = Math.max(Number(process.exitCode ?? 0), 3);
   });
-  if (to === 1) writeTo(2, `${NAMES[to]} can’t be written: ${error.message}\n`);
+  if (to === 1) writeTo(2, `${NAMES[to]} can't be written: ${error.message}\n`);
 }

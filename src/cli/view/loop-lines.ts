@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { FailureKinds } from './failure-kinds.ts';
 import { timeWords } from '../../core/units.ts';
@@ -96,9 +97,7 @@ export class LoopLines {
     const { atOnce, of } = this.#began;
     const done = this.#passed + this.#failed;
     const head = [
-      of === undefined
-        ? `${done} iteration${done === 1 ? '' : 's'} done`
-        : `${done} of ${of} iterations done`,
+      of === undefined ? `${countOf(done, 'iteration')} done` : `${done} of ${of} iterations done`,
       ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
       `${this.#calls} calls`,
@@ -127,14 +126,14 @@ export class LoopLines {
     const count =
       // An iteration that was interrupted has neither passed nor broken.
       failed + notBegun === 0 && event.outcome !== 'interrupted'
-        ? `${passed} iteration${passed === 1 ? '' : 's'}`
+        ? `${countOf(passed, 'iteration')}`
         : [
             `${passed} of ${this.#began.of ?? Math.max(all, passed + 1)} iterations passed`,
             ...(failed > 0 ? [`${failed} failed`] : []),
             ...(notBegun > 0 ? [`${notBegun} not begun`] : []),
           ].join(' · ');
     const tail = [
-      ...(this.#calls > 0 ? [`${this.#calls} call${this.#calls === 1 ? '' : 's'}`] : []),
+      ...(this.#calls > 0 ? [`${countOf(this.#calls, 'call')}`] : []),
       timeWords(event.elapsed),
       ...(waited === '' ? [] : [waited]),
       ...this.#step.kept,

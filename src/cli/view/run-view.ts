@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import { outermostIteration } from '../../core/address.ts';
 import { whereWords } from '../records/where.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
@@ -178,9 +179,7 @@ export class RunView {
 
   #passedBefore({ step, title, iterations }: EventOf<'passed-before'>): void {
     const before =
-      iterations === undefined
-        ? 'passed before'
-        : `${iterations} iteration${iterations === 1 ? '' : 's'} passed before`;
+      iterations === undefined ? 'passed before' : `${countOf(iterations, 'iteration')} passed before`;
     const { colours } = this.#terminal;
     if (iterations === undefined && !step.includes('.')) {
       this.#steps++;
@@ -201,10 +200,7 @@ export class RunView {
     if (count === undefined || count === 0) return;
     this.#passedBeforeNow = 0;
     const { colours } = this.#terminal;
-    this.#lines.line(
-      colours.dim('passed'),
-      colours.dim(`${count} step${count === 1 ? '' : 's'} passed before`),
-    );
+    this.#lines.line(colours.dim('passed'), colours.dim(`${countOf(count, 'step')} passed before`));
   }
 
   #stepBegan(event: EventOf<'step-began'>): void {
@@ -301,8 +297,8 @@ export class RunView {
     const { passed, failed } = this.#undone;
     const text =
       failed === 0
-        ? `${passed} step${passed === 1 ? '' : 's'} taken back`
-        : `${passed} of ${passed + failed} step${passed + failed === 1 ? '' : 's'} taken back`;
+        ? `${countOf(passed, 'step')} taken back`
+        : `${passed} of ${countOf(passed + failed, 'step')} taken back`;
     if (failed > 0) this.#broken.push('undo');
     this.#lines.line(failed === 0 ? 'passed' : 'failed', `${pad('undo', 16)} ${text}`);
     this.#notUndone.write(this.#lines);
@@ -325,9 +321,9 @@ export class RunView {
         ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}`
         : '';
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
-    const steps = `${this.#counts.passed} of ${this.#steps} step${this.#steps === 1 ? '' : 's'} passed${skipped}`;
+    const steps = `${this.#counts.passed} of ${countOf(this.#steps, 'step')} passed${skipped}`;
     const waited = this.#retryAfter.words();
-    const summary = `${outcome}${where}. ${steps}, ${calls} call${calls === 1 ? '' : 's'}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
+    const summary = `${outcome}${where}. ${steps}, ${countOf(calls, 'call')}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
     const paint = outcome === 'passed' ? colours.green : outcome === 'failed' ? colours.red : colours.yellow;
     for (const line of wrap(summary, this.#terminal.wrapWidth)) this.#terminal.write(`${paint(line)}\n`);
   }
@@ -384,5 +380,5 @@ function placeOf(address: string): { readonly loop: string; readonly iteration?:
 /** How much was left of undo and cleanup, in words. */
 export function leftWords({ cleanup, undo }: EventOf<'undo-left'>): string {
   const steps = undo + cleanup;
-  return `${steps} step${steps === 1 ? '' : 's'} of undo and cleanup left`;
+  return `${countOf(steps, 'step')} of undo and cleanup left`;
 }

@@ -99,9 +99,7 @@ export class StepLines {
     const request = step.sent
       ? `${step.began.request === undefined ? step.sent.method : step.began.request.split(' ')[0]!} ${step.sent.written}`
       : (step.began.request ?? (step.began.type === 'wait' ? 'wait' : ''));
-    const pages = step.pages
-      ? [`${step.pages.page} page${step.pages.page === 1 ? '' : 's'}, ${step.pages.gathered} items`]
-      : [];
+    const pages = step.pages ? [`${countOf(step.pages.page, 'page')}, ${step.pages.gathered} items`] : [];
     const single = !step.pages && event.states === undefined;
     const attempts = single && step.repeats > 0 ? [`${step.repeats + 1} attempts`] : [];
     const tail =

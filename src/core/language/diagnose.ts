@@ -1,3 +1,4 @@
+import { countOf } from '../count-of.ts';
 import { ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
 import type { Environment } from './environment.ts';
@@ -237,7 +238,7 @@ function whatIsThere(path: string, value: Value): string {
   if (Array.isArray(value))
     return value.length === 0
       ? `${path} is an empty list`
-      : `${path} is a list of ${value.length} item${value.length === 1 ? '' : 's'}`;
+      : `${path} is a list of ${countOf(value.length, 'item')}`;
   if (isObject(value)) {
     const names = Object.keys(value);
     return names.length === 0

@@ -1,3 +1,4 @@
+import { countOf } from '../count-of.ts';
 import { equalValues } from './compare.ts';
 import { withoutSecrets } from './hidden.ts';
 import { brief } from './show.ts';
@@ -41,7 +42,7 @@ function listsDiffer(left: readonly Value[], right: readonly Value[], path: stri
   const [longer, shorter, side] = left.length > right.length ? [left, right, 'left'] : [right, left, 'right'];
   if (longer.length === shorter.length) return undefined;
   const more = longer.length - shorter.length;
-  return `the ${side} one has ${more} item${more === 1 ? '' : 's'} more${path === '' ? '' : ` at ${path}`}, the first [${shorter.length}]: ${brief(longer[shorter.length], 60)}`;
+  return `the ${side} one has ${countOf(more, 'item')} more${path === '' ? '' : ` at ${path}`}, the first [${shorter.length}]: ${brief(longer[shorter.length], 60)}`;
 }
 
 function isReordered(left: readonly Value[], right: readonly Value[]): boolean {

@@ -1,3 +1,4 @@
+import { countOf } from '../count-of.ts';
 import type { Environment } from './environment.ts';
 import { nearest } from './nearest.ts';
 import { segmentText } from './path-text.ts';
@@ -85,7 +86,7 @@ function reviewExistence(
     const word = String(empty);
     environment.warn!({
       code: 'existence-of-false',
-      message: `[?${path.text}] kept ${kept} item${kept === 1 ? '' : 's'} whose ${path.text.slice(1).replace(/^\./, '')} is ${word}; for ${empty === false ? `yes write ${path.text} == true` : `a value write ${path.text} != null`}`,
+      message: `[?${path.text}] kept ${countOf(kept, 'item')} whose ${path.text.slice(1).replace(/^\./, '')} is ${word}; to keep only ${empty === false ? `true ones, write ${path.text} == true` : `those with a value, write ${path.text} != null`}`,
     });
   }
 }

@@ -69,7 +69,7 @@ const HINTS: Readonly<Record<string, string>> = {
   ';': 'one expression stands alone',
   '`': "a text stands in single or double quotes: 'abc'",
   '‘': "a text stands in straight quotes: 'abc'",
-  '’': "a text stands in straight quotes: 'abc'",
+  "'": "a text stands in straight quotes: 'abc'",
   '“': 'a text stands in straight quotes: "abc"',
   '”': 'a text stands in straight quotes: "abc"',
   '^': 'there is no power operator; multiply',

@@ -20,7 +20,7 @@ export function visit(environment: Environment, nodes: number): void {
 /** Throws `list-too-long`. */
 export function boundList(items: number): void {
   if (items > MAXIMUM_ITEMS)
-    fail('list-too-long', `a list of more than ${MAXIMUM_ITEMS.toLocaleString('en')} items`);
+    fail('list-too-long', `the list would have more than ${MAXIMUM_ITEMS.toLocaleString('en')} items`);
 }
 
 /** Throws `text-too-long`. */

@@ -102,7 +102,7 @@ function readField(
       return set('offset', (sign === '-' ? -1 : 1) * (Number(hours) * 60 + Number(minutes)));
     }
     default:
-      return fail('date-pattern-invalid', `the letter ${letter} can’t be read in a date`, {
+      return fail('date-pattern-invalid', `the letter ${letter} can't be read in a date`, {
         hint: 'y M d E H h a m s S X x Z; put other letters in single quotes',
       });
   }

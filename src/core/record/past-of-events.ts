@@ -366,7 +366,7 @@ class Seen {
     if (!bytes)
       return fail(
         'cannot-resume',
-        `the body of a response that can’t be had again is not in the record: ${body.digest!}`,
+        `the body of a response that can't be had again is not in the record: ${body.digest!}`,
       );
     return { status, headers: headersOfRecorded(headers), body: bytes, phases: phases as Phases };
   }
@@ -374,7 +374,7 @@ class Seen {
   #open(sealed: string): string {
     return (
       this.#kept.open(sealed) ??
-      fail('cannot-resume', 'what the run kept of secrets can’t be opened: it was sealed with another key', {
+      fail('cannot-resume', "what the run kept of secrets can't be opened: it was sealed with another key", {
         hint: 'resume by the user who made the run, on the same machine; or a new run',
       })
     );

@@ -7,7 +7,7 @@ export function basic({ credential, fields }: FilledCredential): Authorisation {
   if (user.includes(':')) {
     fail(
       'bad-insertion',
-      `the user of the credential ${credential.name} has a colon, which ends a user’s name (RFC 7617)`,
+      `the user of the credential ${credential.name} has a colon, which ends a user's name (RFC 7617)`,
       { place: credential.at },
     );
   }

@@ -16,10 +16,10 @@ export function fieldText(filled: FilledCredential, name: string): string {
     ? unfit(
         filled,
         name,
-        `the control character ${visible(bad[0])}${isAtEnd ? ' at an end' : ''}, which a header field can’t hold`,
+        `the control character ${visible(bad[0])}${isAtEnd ? ' at an end' : ''}, which a header field can't hold`,
         isAtEnd ? TRIMMED : undefined,
       )
-    : unfit(filled, name, 'a character that is no single byte, which a header field can’t hold');
+    : unfit(filled, name, "a character that is no single byte, which a header field can't hold");
 }
 
 /** What mends blanks and line ends around a secret. */

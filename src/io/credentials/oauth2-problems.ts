@@ -34,7 +34,7 @@ export function signInProblem(error: unknown, { credential }: FilledCredential, 
     return new ProblemError({
       code: 'sign-in-refused',
       message: `${where}: ${said}`,
-      hint: memberOf(ADVICE, error.error) ?? 'what the service’s documentation says of this error',
+      hint: memberOf(ADVICE, error.error) ?? "what the service's documentation says of this error",
       place,
     });
   }

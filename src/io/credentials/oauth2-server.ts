@@ -89,7 +89,7 @@ async function discover(
   throw new ProblemError({
     code: 'sign-in-failed',
     message: `the issuer ${issuer} of the credential ${credential.name} has no metadata: ${(first as Error).message}`,
-    hint: 'the issuer exactly as the service’s documentation writes it, or token-url: …',
+    hint: "the issuer exactly as the service's documentation writes it, or token-url: …",
     place: credential.at,
   });
 }

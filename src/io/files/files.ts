@@ -27,7 +27,7 @@ export const localFiles: Files = {
       const reason =
         (error as NodeJS.ErrnoException).code === 'ENOENT'
           ? 'does not exist'
-          : `can’t be read: ${(error as Error).message}`;
+          : `can't be read: ${(error as Error).message}`;
       throw new ProblemError({
         code: 'file-not-found',
         message: `the file ${whole} ${reason}`,
@@ -77,7 +77,7 @@ export function bytesBelow(path: string, folder: string): Uint8Array {
     const { code, message } = error as NodeJS.ErrnoException;
     throw new ProblemError({
       code: 'file-not-found',
-      message: `the file ${path} ${code === 'ENOENT' ? 'does not exist' : `can’t be read: ${message}`}`,
+      message: `the file ${path} ${code === 'ENOENT' ? 'does not exist' : `can't be read: ${message}`}`,
       hint: 'a file in the folder of the chain file, or below it',
     });
   }
@@ -205,6 +205,6 @@ export function notWritten(path: string, error: NodeJS.ErrnoException): ProblemE
   };
   return new ProblemError({
     code: 'file-not-written',
-    message: `the file ${path} can’t be written: ${why[error.code ?? ''] ?? error.message}`,
+    message: `the file ${path} can't be written: ${why[error.code ?? ''] ?? error.message}`,
   });
 }

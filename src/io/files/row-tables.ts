@@ -100,7 +100,7 @@ abstract class Table<R> implements RowTable {
       .map((column) => `${column} ${writeJson(memberOf(row, column) ?? null)}`)
       .join(' and ');
     return unfit(
-      `the rows ${first! + 1} and ${second + 1} of ${this.path} both have ${which}, so it can’t be told which is meant`,
+      `the rows ${first! + 1} and ${second + 1} of ${this.path} both have ${which}, so it can't be told which is meant`,
       'one of them taken out, or more columns in one-row-per',
     );
   }

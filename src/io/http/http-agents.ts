@@ -250,7 +250,7 @@ function tlsOptions(connection: Connection | undefined): TlsOptions {
   } catch (error) {
     throw new ProblemError({
       code: 'certificate-refused',
-      message: `the client’s certificate can’t be used: ${(error as Error).message}`,
+      message: `the client's certificate can't be used: ${(error as Error).message}`,
       hint: 'cert and key in PEM, of one pair, the key without a password',
     });
   }
@@ -260,7 +260,7 @@ function readPem(path: string): string {
   try {
     return readFileSync(path, 'utf8');
   } catch (error) {
-    return fail('file-not-found', `the file ${path} of tls can’t be read: ${(error as Error).message}`, {
+    return fail('file-not-found', `the file ${path} of tls can't be read: ${(error as Error).message}`, {
       hint: 'a path begins at the folder of the project file',
     });
   }

@@ -27,12 +27,12 @@ const KNOWN: Readonly<Record<string, Described>> = {
   ],
   ENOTFOUND: [
     'unknown-host',
-    ({ hostname }) => `the name ${hostname} can’t be found`,
+    ({ hostname }) => `the name ${hostname} can't be found`,
     'is it spelt right? is there a network?',
   ],
   EAI_AGAIN: [
     'unknown-host',
-    ({ hostname }) => `the name ${hostname} can’t be looked up: the name server does not answer`,
+    ({ hostname }) => `the name ${hostname} can't be looked up: the name server does not answer`,
     'is there a network?',
   ],
   EHOSTUNREACH: ['host-unreachable', ({ host }) => `no way leads to ${host}`],
@@ -93,7 +93,7 @@ export function transportProblem(
     if (refused !== undefined) return proxyProblem(proxy, Number(refused), url);
     return new ProblemError({
       code: 'proxy-refused',
-      message: `the proxy ${withoutPassword(proxy)} can’t be reached: ${cause.message}`,
+      message: `the proxy ${withoutPassword(proxy)} can't be reached: ${cause.message}`,
       hint: 'proxy: none on the service, or NO_PROXY, if no proxy is meant',
     });
   }

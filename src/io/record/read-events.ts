@@ -30,7 +30,7 @@ export function readEvents(path: string, wanted?: (address: string) => boolean):
   try {
     bytes = readRegularFile(path, LARGEST, false);
   } catch (error) {
-    return fail('record-unreadable', `the record ${path} can’t be read: ${(error as Error).message}`);
+    return fail('record-unreadable', `the record ${path} can't be read: ${(error as Error).message}`);
   }
   const events: RunEvent[] = [];
   const spans: ByteSpan[] = [];

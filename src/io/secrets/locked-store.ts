@@ -78,7 +78,7 @@ export class LockedStore implements Sealer {
       if (!make) return undefined;
       this.#notKept = reasonOf(error as Error);
       this.#warn(
-        `the key ${this.#keyPath} can’t be kept (${this.#notKept}): what is secret is kept in memory only, so resume can’t take it from this run`,
+        `the key ${this.#keyPath} can't be kept (${this.#notKept}): what is secret is kept in memory only, so resume can't take it from this run`,
       );
       return (this.#key = randomBytes(32));
     }
@@ -178,7 +178,7 @@ export class LockedStore implements Sealer {
       });
     } catch (error) {
       if (error instanceof ProblemError) throw error;
-      fail('file-not-written', `${this.#path} can’t be written: ${reasonOf(error as Error)}`);
+      fail('file-not-written', `${this.#path} can't be written: ${reasonOf(error as Error)}`);
     }
   }
 
@@ -203,7 +203,7 @@ export class LockedStore implements Sealer {
       this.#open(secrets[key]!, `secret ${key}`) ??
       fail(
         'locked-unreadable',
-        `the locked secret ${name} can’t be opened: it was sealed with another key than ${this.#keyPath}`,
+        `the locked secret ${name} can't be opened: it was sealed with another key than ${this.#keyPath}`,
         {
           hint: `batharon secret set ${name}`,
         },
@@ -216,7 +216,7 @@ export class LockedStore implements Sealer {
     const key = keyOf(name, environment);
     const sealed = this.#seal(value, `secret ${key}`);
     if (this.#notKept !== undefined)
-      fail('file-not-written', `the key ${this.#keyPath} can’t be kept: ${this.#notKept}`, {
+      fail('file-not-written', `the key ${this.#keyPath} can't be kept: ${this.#notKept}`, {
         hint: `XDG_CONFIG_HOME=FOLDER batharon secret set ${name}, with a folder that this user may write; or ${name}: env NAME in batharon.yaml`,
       });
     let replaced = false;

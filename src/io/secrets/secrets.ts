@@ -87,7 +87,7 @@ export class ProjectSecrets implements Secrets {
       const reason =
         (error as NodeJS.ErrnoException).code === 'ENOENT'
           ? 'does not exist'
-          : `can’t be read: ${(error as Error).message}`;
+          : `can't be read: ${(error as Error).message}`;
       return fail('secret-missing', `the secret ${name} comes from the file ${path}, which ${reason}`, {
         place: at,
       });

@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import type { PageData, PageRun, PageStep, PageIteration } from './data.ts';
 import { timeWords } from '../../core/units.ts';
 import { make } from './dom.ts';
@@ -43,7 +44,7 @@ function head({
 }: PageRun): HTMLElement {
   const facts = [
     timeWords(elapsed),
-    `${calls} call${calls === 1 ? '' : 's'}`,
+    `${countOf(calls, 'call')}`,
     ...(environment === undefined ? [] : [environment]),
     ...(resumed > 0 ? [`resumed ${resumed === 1 ? 'once' : `${resumed} times`}`] : []),
     new Date(at).toLocaleString(),
@@ -114,7 +115,7 @@ function showRun(run: PageRun): HTMLElement {
       make(
         'details',
         { class: 'values' },
-        make('summary', {}, `undo: ${run.undo.length} step${run.undo.length === 1 ? '' : 's'}`),
+        make('summary', {}, `undo: ${countOf(run.undo.length, 'step')}`),
         ...run.undo.map((step) => stepEntry(step)),
       ),
     );
@@ -147,8 +148,7 @@ function searchField(runs: readonly PageRun[], content: HTMLElement): HTMLElemen
     if (wanted === '') return;
     search ??= new Search(runs);
     const steps = search.find(wanted);
-    count.textContent =
-      steps.length === 0 ? 'nothing found' : `${steps.length} step${steps.length === 1 ? '' : 's'}`;
+    count.textContent = steps.length === 0 ? 'nothing found' : `${countOf(steps.length, 'step')}`;
     const more = make('button', { type: 'button', class: 'more' });
     let shown = 0;
     const add = (): void => {

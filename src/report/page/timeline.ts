@@ -1,3 +1,4 @@
+import { countOf } from '../../core/count-of.ts';
 import type { PageRun, PageStep } from './data.ts';
 import { timeWords } from '../../core/units.ts';
 import { make } from './dom.ts';
@@ -82,7 +83,7 @@ function together(name: string, steps: readonly PageStep[]): { step: PageStep; d
       depth: 0,
       step: {
         ...first,
-        name: `${name}, ${steps.length} step${steps.length === 1 ? '' : 's'}`,
+        name: `${name}, ${countOf(steps.length, 'step')}`,
         outcome: failed ? 'failed' : 'delayed',
         elapsed: last.from + last.elapsed - first.from,
         requests: steps.flatMap(({ requests = [] }) => requests),

@@ -118,7 +118,7 @@ describe('run', () => {
       'an input out of bounds',
       ['run', '--give', 'limit=99'],
       2,
-      /the input limit must be such that limit <= 50: 99/,
+      /the input limit must satisfy limit <= 50, but is 99/,
     ],
     ['an environment that is not there', ['run', '--env', 'live'], 2, /no environment live/],
     ['an unknown option', ['run', '--giv', 'a=b'], 2, /unknown option/],
@@ -139,7 +139,7 @@ describe('run', () => {
     const finished = await batharon(folder, ['run', '--give', 'rack=-', '--give', 'limit=@given'], {
       input: 'B1\n',
     });
-    expect(finished.stderr).toContain('the value of limit can’t be read');
+    expect(finished.stderr).toContain("the value of limit can't be read");
     const both = await batharon(
       folderWith({ 'batharon.yaml': PRACTICE, 'a.chain.yaml': glazed, 'given.yaml': 'limit: 2\n' }),
       ['run', '--give', 'rack=-', '--give-from', 'given.yaml'],
@@ -309,7 +309,7 @@ describe('what a service can do', () => {
 
   test.each<[string, string, RegExp]>([
     ['nothing listens', 'http://127.0.0.1:9', /nothing listens at 127\.0\.0\.1:9/],
-    ['no such host', 'http://kiln.invalid', /the name kiln\.invalid can’t be (?:found|looked up)/],
+    ['no such host', 'http://kiln.invalid', /the name kiln\.invalid can't be (?:found|looked up)/],
   ])('%s', async (_, url, message) => {
     const { code, stderr } = await batharon(
       folderWith({ 'a.chain.yaml': `chain: A\nsteps:\n  - call: GET ${url}/\n` }),

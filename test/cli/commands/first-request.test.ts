@@ -179,7 +179,7 @@ describe('send', () => {
       'a host that is not there',
       ['https://nowhere.invalid/x'],
       3,
-      /the name nowhere\.invalid can’t be found/,
+      /the name nowhere\.invalid can't be found/,
     ],
     ['too many words', ['GET', 'kiln', '/x', 'y'], 2, /a request is METHOD SERVICE PATH/],
     [
@@ -225,7 +225,7 @@ describe('import', () => {
     [
       'a form that is not known',
       ['import', 'soap', 'x'],
-      /soap can’t be imported .*\n {4}hint: batharon import curl \| fetch \| http/,
+      /soap can't be imported .*\n {4}hint: batharon import curl \| fetch \| http/,
     ],
     ['an open quote', ['import', 'curl', "curl 'x"], /the quote that begins .* is not closed/],
     [

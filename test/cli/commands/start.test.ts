@@ -178,7 +178,7 @@ steps:
     const folder = folderWith(CHAIN);
     const full = openSync('/dev/full', 'w');
     const { code, stderr } = await to(full, ['run', 'one.chain.yaml'], folder);
-    expect([code, stderr]).toEqual([3, expect.stringContaining('standard output can’t be written: ')]);
+    expect([code, stderr]).toEqual([3, expect.stringContaining("standard output can't be written: ")]);
     expect(stderr).toContain('passed. 1 of 1 step passed');
   });
 });

@@ -326,7 +326,7 @@ describe('trust', () => {
     expect((await batharon(at, ['check'])).code).toBe(0);
   });
 
-  test('a home that can’t be written ends no run', async () => {
+  test("a home that can't be written ends no run", async () => {
     const at = folderWith({
       file: '',
       'a.chain.yaml': `chain: A\nsteps:\n  - call: POST ${url}/x\n    keep: { a: hidden(text) }\n`,

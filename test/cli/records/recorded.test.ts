@@ -322,7 +322,7 @@ describe('going on', () => {
     expect([notSent.code, JSON.parse(notSent.stdout)]).toEqual([0, { job: 'j8' }]);
   });
 
-  test('what was taken back can’t be gone on with, and is named; with --leave it can', async () => {
+  test("what was taken back can't be gone on with, and is named; with --leave it can", async () => {
     const folder = folderWith({ 'batharon.yaml': project(), 'a.chain.yaml': ONCE });
     let done = false;
     responses = (request) => ({ json: request.method === 'POST' ? { job: 'j1' } : { done } });

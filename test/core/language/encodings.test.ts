@@ -135,7 +135,7 @@ describe('JSON', () => {
     );
   });
 
-  test('indented writing is the platform’s', () => {
+  test("indented writing is the platform's", () => {
     fc.assert(
       fc.property(fc.jsonValue(), (value) =>
         expect(writeJson(parseJson(JSON.stringify(value)), 2)).toBe(

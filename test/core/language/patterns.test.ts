@@ -72,10 +72,10 @@ test.each([
   ['\\bkiln', 'no word boundaries'],
   ['a{3,1}', '{1,3}'],
   ['[z-a]', 'smaller character first'],
-  ['(a', 'a bracket itself'],
-  ['a)', 'a bracket itself'],
+  ['(a', 'escape a literal bracket'],
+  ['a)', 'escape a literal bracket'],
   ['*a', 'the character itself'],
-  ['[a', 'a bracket itself'],
+  ['[a', 'escape a literal bracket'],
   ['\\p{Latin}', 'letters'],
 ])('%s is refused, with the way out', (source, hint) => {
   try {

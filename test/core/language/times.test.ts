@@ -147,7 +147,7 @@ describe('numbers are written as they are meant', () => {
     expect(given(text)).toBe(expected);
   });
   test('a pattern that is none is found before', () => {
-    expect(() => expression("format(1, '0.0.0')")).toThrow(/no pattern of digits/);
+    expect(() => expression("format(1, '0.0.0')")).toThrow(/not a number pattern/);
   });
 });
 

@@ -167,7 +167,7 @@ describe('writing', () => {
     expect(statSync(whole).mode).toBe(mode);
   });
 
-  test('a place that can’t be written to is said, and nothing is lost', async () => {
+  test("a place that can't be written to is said, and nothing is lost", async () => {
     const folder = folderWith({ file: 'x', 'fired.csv/a': '' });
     mkdirSync(join(folder, 'other'));
     const row = { row: { piece: 'p1' }, onePer: [] };

@@ -88,7 +88,7 @@ test.each<[string, string, RegExp]>([
   ['b.csv', 'id,id\n1,2\n', /the column id stands in its first row twice/],
   ['c.jsonl', '{"id": 1}\n[2]\n', /c\.jsonl:2 can't be read: a row is an object/],
   ['d.json', '{"id": 1}', /it is no list of objects/],
-])('rows that can’t be read: %s', async (name, text, message) => {
+])("rows that can't be read: %s", async (name, text, message) => {
   const folder = folderWith({ [name]: text });
   const reading = async (): Promise<void> => {
     const source = await localRows.open(name, join(folder, 'a.chain.yaml'));

@@ -300,7 +300,7 @@ test('responses as XML, CSV, lines and events, and in other charsets', async () 
     ['/latin', 'JSON, got 9 bytes that are not UTF-8'],
     ['/latin\n    read-as: text', 'text, got 9 bytes that are not UTF-8'],
     ['/latin\n    read-as: lines', 'text, got 9 bytes that are not UTF-8'],
-    ['/zebra\n    read-as: text', 'text, got 1 byte that can’t be read in the charset zebra'],
+    ['/zebra\n    read-as: text', "text, got 1 byte that can't be read in the charset zebra"],
   ] as const)
     expect((await runHere(`url: ${url}`, `  - call: GET kiln ${call}\n`)).problem).toContain(
       `expected ${came}`,
@@ -533,11 +533,11 @@ test('a proxy: requests go through it; one that is not there is named', async ()
   const gone = await runHere(`url: ${target}\n    proxy: http://127.0.0.1:1`, '  - call: GET kiln /a\n');
   expect([gone.exit, gone.problem]).toEqual([
     3,
-    expect.stringMatching(/^proxy-refused: the proxy http:\/\/127\.0\.0\.1:1 can’t be reached/),
+    expect.stringMatching(/^proxy-refused: the proxy http:\/\/127\.0\.0\.1:1 can't be reached/),
   ]);
 });
 
-test('the variables of the environment name a proxy; NO_PROXY and a machine’s own addresses go without', async () => {
+test("the variables of the environment name a proxy; NO_PROXY and a machine's own addresses go without", async () => {
   const asked: string[] = [];
   const proxy = createServer((request, response) => {
     asked.push(request.url!);

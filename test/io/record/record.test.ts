@@ -234,8 +234,8 @@ describe('a record that is not as it should be', () => {
   });
 });
 
-describe('a record that can’t be written', () => {
-  test('a folder that can’t be made is said once, and the run ends as it would', async () => {
+describe("a record that can't be written", () => {
+  test("a folder that can't be made is said once, and the run ends as it would", async () => {
     const at = folder();
     writeFileSync(join(at, '.batharon'), 'a file');
     const { exit, warnings } = await record(at, ONE, empty);

@@ -114,7 +114,7 @@ describe('what is locked', () => {
       ).toEqual([0o600, 0o600]);
   });
 
-  test('can’t stand for another secret, be changed, or be opened with another key', async () => {
+  test("can't stand for another secret, be changed, or be opened with another key", async () => {
     const at = folder();
     const locked = new LockedStore(at, variables(at));
     await locked.setSecret('desk', 'clay-and-water');
@@ -129,7 +129,7 @@ describe('what is locked', () => {
     ]) {
       writeFileSync(path, wrong);
       const name = wrong.includes('office') ? 'office' : 'desk';
-      expect(() => new LockedStore(at, variables(at)).secret(name)).toThrow('can’t be opened');
+      expect(() => new LockedStore(at, variables(at)).secret(name)).toThrow("can't be opened");
     }
     writeFileSync(path, text);
     expect(() => new LockedStore(at, { XDG_CONFIG_HOME: join(at, 'another') }).secret('desk')).toThrow(
@@ -156,19 +156,19 @@ describe('what is locked', () => {
     expect(locked.tokens.get('desk 1')).toBeUndefined();
   });
 
-  test('a secret can’t be set where the file is none; a token is kept in memory then, and that is said', async () => {
+  test("a secret can't be set where the file is none; a token is kept in memory then, and that is said", async () => {
     const at = folder();
     mkdirSync(join(at, '.batharon/locked.json'), { recursive: true });
     const said: string[] = [];
     const locked = new LockedStore(at, variables(at), (message) => said.push(message));
     await expect(locked.setSecret('a', 'secret-a')).rejects.toThrow(
-      /not one that this version|can’t be written|EISDIR/,
+      /not one that this version|can't be written|EISDIR/,
     );
     await locked.tokens.set('a', { text: 'b' });
     expect([locked.tokens.get('a'), said.length]).toEqual([{ text: 'b' }, 1]);
   });
 
-  test('with a home that can’t be written keys are kept in memory, said once; a secret is refused, with what to do', async () => {
+  test("with a home that can't be written keys are kept in memory, said once; a secret is refused, with what to do", async () => {
     const at = folder();
     writeFileSync(join(at, 'file'), '');
     const said: string[] = [];

@@ -92,7 +92,7 @@ const SIGNING = [
 const KINDS = {
   basic: {
     about: 'User and password (RFC 7617).',
-    keys: [field('user', 'The user’s name; it has no colon.'), secretField('password', 'The password.')],
+    keys: [field('user', "The user's name; it has no colon."), secretField('password', 'The password.')],
     example: 'office:\n  kind: basic\n  user: anna\n  password: ${secret.office}',
   },
   bearer: {
@@ -123,7 +123,7 @@ const KINDS = {
   digest: {
     about:
       'User and password, of which only a digest is sent (RFC 7616): MD5, SHA-256 and SHA-512-256, with or without -sess. The first request asks for the challenge.',
-    keys: [field('user', 'The user’s name.'), secretField('password', 'The password.')],
+    keys: [field('user', "The user's name."), secretField('password', 'The password.')],
     example: 'archive:\n  kind: digest\n  user: anna\n  password: ${secret.archive}',
   },
   oauth2: {
@@ -133,7 +133,7 @@ const KINDS = {
     keys: [
       choice(
         'grant',
-        'How the token is got: with the client’s own secret, a refresh token, a user’s password, on another device (RFC 8628), in the browser (RFC 7636, RFC 8252), or with a signed statement (RFC 7523).',
+        "How the token is got: with the client's own secret, a refresh token, a user's password, on another device (RFC 8628), in the browser (RFC 7636, RFC 8252), or with a signed statement (RFC 7523).",
         OAUTH_GRANTS,
       ),
       field(
@@ -144,7 +144,7 @@ const KINDS = {
       field('token-url', 'The token endpoint.', false),
       field('device-url', 'The device authorization endpoint, for grant device.', false),
       field('authorize-url', 'The authorization endpoint, for grant browser.', false),
-      field('client-id', 'The client’s identifier.', false),
+      field('client-id', "The client's identifier.", false),
       secretField('client-secret', 'Its secret; a public client has none.', false),
       choice(
         'client-auth',
@@ -160,8 +160,8 @@ const KINDS = {
       choice('signing-algorithm', 'What the key signs with; usually what fits it.', SIGNING, false),
       field('key-id', 'The identifier of the key, where the service wants one.', false),
       secretField('refresh-token', 'The refresh token, for grant refresh-token.', false),
-      field('user', 'The user’s name, for grant password.', false),
-      secretField('password', 'The user’s password, for grant password.', false),
+      field('user', "The user's name, for grant password.", false),
+      secretField('password', "The user's password, for grant password.", false),
       field('issued-by', 'Who makes the statement (iss), for grant jwt.', false),
       field('subject', 'Whom the statement speaks of (sub), for grant jwt; usually issued-by.', false),
       field('scope', 'The scopes that are asked for, with blanks between them.', false),

@@ -240,7 +240,7 @@ export const serviceKeys: readonly KeyDefinition[] = [
     shape: text,
     wants: 'a URL, or none',
     about:
-      'A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine’s own addresses are never asked for through one.',
+      "A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine's own addresses are never asked for through one.",
     example: 'proxy: http://proxy.example:3128',
   },
   {

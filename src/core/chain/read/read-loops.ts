@@ -158,7 +158,7 @@ function defineName(
       node,
       'name-twice',
       `the name ${node.text} is already defined on line ${before}`,
-      'use another name; names can’t be shadowed',
+      "use another name; names can't be shadowed",
     );
 }
 

@@ -138,7 +138,7 @@ function readKeep(
         key,
         'name-twice',
         `the name ${key.text} is already defined on line ${before}`,
-        `use another name; names can’t be shadowed`,
+        `use another name; names can't be shadowed`,
       );
     }
   }

@@ -279,7 +279,7 @@ function settleNames(
         nameNode,
         'name-twice',
         `the name ${base.name} is already defined on line ${before}`,
-        'use another name; names can’t be shadowed',
+        "use another name; names can't be shadowed",
       );
     }
     if (isCall) scope.lastCall = base.name;

@@ -102,7 +102,7 @@ export class SourceFile {
 
 function yamlMessage(code: string, message: string): string {
   const own: Readonly<Record<string, string>> = {
-    TAB_AS_INDENT: 'a tab can’t indent in YAML; use blanks',
+    TAB_AS_INDENT: "a tab can't indent in YAML; use blanks",
     DUPLICATE_KEY: 'this key stands here twice',
     MULTIPLE_DOCS: 'a second document begins here; a file has one',
     TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',

@@ -1,3 +1,4 @@
+import { countOf } from '../../count-of.ts';
 import type { Callback, CallStep } from '../../chain/model.ts';
 import { brief } from '../../language/show.ts';
 import { Duration, objectOf, type Value } from '../../language/values.ts';
@@ -129,7 +130,7 @@ export class CallbackWait {
     const came =
       seen === 0
         ? `no request arrived at ${this.url}`
-        : `${seen} request${seen === 1 ? '' : 's'} came in, and ${when?.expression.text ?? 'none'} passed for none`;
+        : `${countOf(seen, 'request')} came in, and ${when?.expression.text ?? 'none'} passed for none`;
     throw new ProblemError({
       code: 'no-callback',
       message: `${came} within ${brief(new Duration(within))}`,

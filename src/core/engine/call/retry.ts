@@ -60,7 +60,7 @@ export async function sendRepeating(
         context.warn(
           step,
           'retry-after-unclear',
-          `${repeats.service} asked to retry later, but ${retryAfter.by ?? ''} can’t be read; waiting 1 s`,
+          `${repeats.service} asked to retry later, but ${retryAfter.by ?? ''} can't be read; waiting 1 s`,
         );
     }
     if (result && retryAfter && repeats.maySend(result.response.status, true)) {

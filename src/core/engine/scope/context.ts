@@ -311,7 +311,7 @@ export class RunContext {
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
       ...(this.#shared.xpath ? { xpath: this.#shared.xpath } : {}),
       file: (path) =>
-        files.bytes?.(path, this.chain.file) ?? fail('file-not-found', `the file ${path} can’t be read here`),
+        files.bytes?.(path, this.chain.file) ?? fail('file-not-found', `the file ${path} can't be read here`),
       zone: this.project.zone,
     };
   }

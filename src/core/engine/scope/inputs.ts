@@ -75,7 +75,7 @@ function readAs(context: RunContext, input: Input, value: Value): Value {
   if (problem === undefined) return read;
   throw new ProblemError({
     code: 'input-invalid',
-    message: `the input ${input.name}: ${input.kind === 'secret' ? 'it can’t be read' : problem.message}`,
+    message: `the input ${input.name}: ${input.kind === 'secret' ? "it can't be read" : problem.message}`,
     ...(problem.hint === undefined ? {} : { hint: problem.hint }),
     place: input.at,
   });

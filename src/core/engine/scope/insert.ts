@@ -101,7 +101,7 @@ export function renderFieldsOf(inserter: Inserter, insertion: Insertion): [strin
     if (!FIELD_NAME.test(name) && name !== '')
       return at(insertion, {
         code: 'bad-insertion',
-        message: `"${visible(name)}" can’t be the name of a header field`,
+        message: `"${visible(name)}" can't be the name of a header field`,
         hint: 'letters, digits and -',
       });
     return [name, value === null ? undefined : fieldText(inserter, name, textOf(insertion, value), place)];
@@ -353,7 +353,7 @@ export function watchingShort(inserter: Inserter, short: (insertion: PlacedExpre
 export function refuseShortSecret(insertion: PlacedExpression): never {
   return fail(
     'secret-too-short',
-    `${sourceOf(insertion)} is a secret of fewer than ${SHORTEST_NEEDLE} characters, which can’t be masked here`,
+    `${sourceOf(insertion)} is a secret of fewer than ${SHORTEST_NEEDLE} characters, which can't be masked here`,
     {
       hint: 'a header field, a parameter or a member of JSON, whose name tells where it stands',
       place: insertion.at(insertion.expression.tree.span),

@@ -1,3 +1,4 @@
+import { countOf } from '../../count-of.ts';
 import type { EachStep } from '../../chain/model.ts';
 import type { Outcome } from '../../events.ts';
 import { plainText } from '../../language/functions/conversion.ts';
@@ -143,7 +144,7 @@ class Iterations {
       refuse(
         step,
         'cannot-resume',
-        `the items have changed since: ${address}[${iteration}] was ${before.item} and is ${label} now, so it can’t be told which iterations are done`,
+        `the items have changed since: ${address}[${iteration}] was ${before.item} and is ${label} now, so it can't be told which iterations are done`,
         'the items as they were, or a new run',
       );
     if (before?.outcome === 'passed') inside.tellBefore(tell);
@@ -245,7 +246,7 @@ class Iterations {
     if (this.#passed >= least) return base;
     const problem: Problem = {
       code: 'too-few-iterations',
-      message: `${this.#passed} of ${this.#begun} iteration${this.#begun === 1 ? '' : 's'} passed, but at least ${least} must`,
+      message: `${this.#passed} of ${countOf(this.#begun, 'iteration')} passed, but at least ${least} must`,
       place: step.at,
     };
     return { ...base, problem };

@@ -1,3 +1,4 @@
+import { countOf } from '../../count-of.ts';
 import type { RepeatStep } from '../../chain/model.ts';
 import { ProblemError } from '../../problems.ts';
 import type { Done, Steps } from './step-result.ts';
@@ -75,7 +76,7 @@ export async function carryOutRepeat(runner: Steps, context: RunContext, step: R
       await context.sleep(wait);
     }
   }
-  return bound(step, `${most} iteration${most === 1 ? '' : 's'}`, `up-to: ${most * 2}`);
+  return bound(step, `${countOf(most, 'iteration')}`, `up-to: ${most * 2}`);
 }
 
 function bound({ until, at }: RepeatStep, what: string, hint: string): never {

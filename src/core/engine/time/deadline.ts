@@ -113,7 +113,7 @@ export class Deadline implements Watch, Watched {
         new ProblemError({
           code: 'time-limit',
           message: `the response had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
-          hint: 'a response that never ends can’t be read whole: another address that says the same at once, or timeout: on the call where it only takes long',
+          hint: "a response that never ends can't be read whole: another address that says the same at once, or timeout: on the call where it only takes long",
         }),
       );
       return;

@@ -1,3 +1,4 @@
+import { countOf } from '../../count-of.ts';
 import { fromUtf8 } from '../../language/encodings.ts';
 import { parseJson } from '../../language/json.ts';
 import { shorten, visible } from '../../language/show.ts';
@@ -219,10 +220,10 @@ function readPlain(
 
 /** Why bytes can't be read as text. */
 function noText({ length }: Uint8Array, charset = 'utf-8'): string {
-  const bytes = `${length} byte${length === 1 ? '' : 's'}`;
+  const bytes = `${countOf(length, 'byte')}`;
   return /^utf-?8$/i.test(charset)
     ? `${bytes} that ${length === 1 ? 'is' : 'are'} not UTF-8`
-    : `${bytes} that can’t be read in the charset ${visible(charset)}`;
+    : `${bytes} that can't be read in the charset ${visible(charset)}`;
 }
 
 /** Marks at the beginning of a text in UTF-16 (RFC 2781, section 3.2), and what XML without one begins with. */

@@ -22,7 +22,7 @@ export const digestFunctions = [
     gives: BYTES,
     examples: [["length(bytes('layer.bin'))", '4']],
     evaluate: ([path], { world }) =>
-      world.file?.(path) ?? fail('file-not-found', `the file ${path} can’t be read here`),
+      world.file?.(path) ?? fail('file-not-found', `the file ${path} can't be read here`),
   }),
   define(family, 'digest', {
     about: "The digest of bytes, or of the UTF-8 of a text: 'sha-256', 'sha-384', 'sha-512', 'sha' or 'md5'.",

@@ -121,7 +121,7 @@ export const webFunctions = [
       ["xpath('<k:kiln xmlns:k=\"urn:kiln\"/>', 'count(/a:kiln)', { a: 'urn:kiln' })", '1'],
     ],
     evaluate: ([xml, expression, namespaces], { world }) => {
-      if (!world.xpath) fail('xml-invalid', 'XML can’t be read here');
+      if (!world.xpath) fail('xml-invalid', "XML can't be read here");
       const prefixes = Object.entries(namespaces ?? {}).map(
         ([prefix, uri]) => [prefix, uri as string] as const,
       );

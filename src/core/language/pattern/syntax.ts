@@ -51,7 +51,7 @@ class Reader {
   pattern(): PatternTree {
     const tree = this.#choice();
     if (this.#at < this.#source.length)
-      this.#refuse('a ")" without its "("', 'a bracket itself is written \\)');
+      this.#refuse('a ")" without its "("', 'escape a literal bracket: \\)');
     return tree;
   }
 
@@ -134,7 +134,7 @@ class Reader {
         const number = ++this.#groups;
         const part = this.#choice();
         if (this.#source[this.#at] !== ')')
-          this.#refuse('a "(" without its ")"', 'a bracket itself is written \\(');
+          this.#refuse('a "(" without its ")"', 'escape a literal bracket: \\(');
         this.#at++;
         return { type: 'group', number, part };
       }

@@ -114,7 +114,7 @@ describe('names and structure', () => {
     [
       'another word',
       '  - call: GET kiln /a\n    on-fail: ignore\n',
-      '4:14 wrong-form: on-fail wants stop or continue',
+      '4:14 wrong-form: on-fail must be stop or continue',
     ],
     ['a small method', '  - call: get kiln /a\n', '3:11 wrong-form: get is no method of HTTP | GET kiln /a'],
     [
@@ -276,7 +276,7 @@ describe('names and structure', () => {
       '3:11 warning unreachable: this never holds, so the step is never carried out',
     ],
     [
-      'an expectation that can’t fail',
+      "an expectation that can't fail",
       '  - call: GET kiln /a\n    expect: true || status == 200\n',
       '4:13 warning unreachable: this is always true',
     ],
@@ -385,7 +385,7 @@ describe('names and structure', () => {
     [
       'something to repeat that is nothing',
       '  - call: GET kiln /a\n    retry: { on: [200] }\n',
-      '4:18 wrong-form: on wants a list of no-response',
+      '4:18 wrong-form: on must be a list of no-response',
     ],
     [
       'a wait that goes down',
@@ -419,9 +419,9 @@ describe('names and structure', () => {
   test('a pace that would send nothing', () => {
     for (const [pace, message] of [
       ['0 per second', 'a pace of 0 would send nothing'],
-      ['{ at-once: 0 }', 'at-once must be at least 1'],
-      ['10 a second', 'pace wants a number per second, minute, hour or day'],
-      ['{ budget: 10 per week }', 'budget wants a number per hour or day'],
+      ['{ at-once: 0 }', 'at-once is at least 1'],
+      ['10 a second', 'pace must be a number per second, minute, hour or day'],
+      ['{ budget: 10 per week }', 'budget must be a number per hour or day'],
     ]) {
       const text = `services:\n  kiln:\n    url: https://kiln.example\n    pace: ${pace!}\n`;
       const { findings: found } = readProject('batharon.yaml', text, undefined, true);
@@ -466,11 +466,11 @@ describe('what YAML does to expressions is said, and the line is printed as it s
       /makes a key of what stands before it/,
       `- "x.m == 'error: none'"`,
     ],
-    ['a tag', '  - when: !done', /for a tag/, '- when: "!done"'],
+    ['a tag', '  - when: !done', /as a tag/, '- when: "!done"'],
     [
       'a comment',
       "  - when: x == ' #1'",
-      /begins a comment, so it reads only x == '/,
+      /starts a comment, so it reads only x == '/,
       `- when: "x == ' #1'"`,
     ],
     ['a first quote', "  - when: 'a' == x", /ends the value at the second quote/, `- when: "'a' == x"`],
@@ -521,7 +521,7 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     ).toMatch(message);
   });
 
-  test('constants that can’t be read, and files that are not there, are found before anything is sent', () => {
+  test("constants that can't be read, and files that are not there, are found before anything is sent", () => {
     const expressions = ["number('abc')", "time('nope')", '1 / 0', "parse('nope')", "percent('a') % 0"];
     for (const one of expressions.slice(0, 4))
       expect([one, findings(steps(`  - keep: { x: "${one}" }\n`)).map(({ level }) => level)]).toEqual([
@@ -581,7 +581,7 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     expect(findings(steps(`${fine}\n`)).map(shown)).toEqual([]);
   });
 
-  test('aliases can’t be made to explode', () => {
+  test("aliases can't be made to explode", () => {
     const bomb = Array.from(
       { length: 12 },
       (_, i) =>
@@ -659,7 +659,7 @@ describe('project files', () => {
     [
       'no choice',
       'environments:\n  a: {}\n  b: {}\n',
-      '2:3 environment-needed: the project has the environments a, b and no default',
+      '2:3 environment-needed: the project has several environments (a, b) but no default',
     ],
     [
       'an override of nothing',
@@ -689,7 +689,7 @@ describe('project files', () => {
     [
       'a guard that is none',
       'guard: reads\n',
-      '1:8 wrong-form: guard wants one of none, ask, reads-only, and this is',
+      '1:8 wrong-form: guard must be one of none, ask, reads-only, but this is',
     ],
     [
       'a secret that moves along',

@@ -135,7 +135,9 @@ describe('what a service says', () => {
       },
     );
     expect([hour.exit, hour.sent.length]).toEqual([3, 1]);
-    expect(hour.of('step-ended')[0]!.problem!.message).toContain('come back in 1h (Retry-After: 3600)');
+    expect(hour.of('step-ended')[0]!.problem!.message).toContain(
+      'asked to retry after 1h (Retry-After: 3600)',
+    );
     const wanted = await runChain(one('GET kiln /a\nexpect: status == 429'), () => ({ status: 429 }), {
       project,
     });
@@ -382,7 +384,7 @@ describe('pace', () => {
     expect(order).toEqual(Array.from({ length: 30 }, (_, i) => String(i + 1)));
   });
 
-  test('a file that can’t be written holds nobody up', async () => {
+  test("a file that can't be written holds nobody up", async () => {
     const { exit, of } = await runChain(
       `chain: Test\nsteps:\n  - each: n in range(1, 5)\n    at-once: 5\n    when-one-fails: continue\n    steps:\n      - call: GET kiln /\${n}\n        save: out/\${n}.json\n`,
       () => ({ json: '{}' }),
@@ -460,7 +462,7 @@ describe('poll', () => {
       "  give-up-when: $.state == 'cracked'\n",
       ['x', 'cracked'],
       'poll-given-up',
-      /holds: cracked\; states seen: x → cracked/,
+      /the state is cracked; states seen: x → cracked/,
     ],
     [
       'an unforeseen state',
@@ -469,7 +471,7 @@ describe('poll', () => {
       'poll-unforeseen',
       /the state is stolen, for which neither/,
     ],
-    ['out of time', '  within: 5s\n', ['waiting'], 'poll-out-of-time', /within 5s\; states seen: waiting ×4/],
+    ['out of time', '  within: 5s\n', ['waiting'], 'poll-out-of-time', /within 5s; states seen: waiting ×4/],
   ])('%s', async (_, keys, list, code, message) => {
     const { exit, of, events } = await runChain(poll(keys), states(list), { project });
     expect([exit, problems(events)]).toEqual([1, [code]]);

@@ -129,7 +129,7 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
       ],
       [
         'call: GET kiln /x\n    headers: { X-Note: "${a.lines}" }',
-        "6:27 bad-insertion: the field X-Note would contain the control character \\r, which could start another header | trim(x), or replace(x, '…', ' ')",
+        "6:27 bad-insertion: the header X-Note would contain the control character \\r, which could start another header | trim(x), or replace(x, '…', ' ')",
       ],
       [
         'call: POST kiln /x\n    json: { wait: "${2s}" }',

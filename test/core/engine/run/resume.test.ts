@@ -104,7 +104,7 @@ describe('a run that goes on', () => {
     expect(paths(two.after!)).toHaveLength(4);
   });
 
-  test('items that have changed can’t be gone on with', async () => {
+  test("items that have changed can't be gone on with", async () => {
     const { after } = await twice(
       { chain: LOOP, script: kiln('c') },
       {

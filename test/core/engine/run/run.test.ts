@@ -29,7 +29,7 @@ test('values pass from one response into the next request as they came', async (
   expect(writeJson(results.get('serial')!)).toBe('9007199254740993');
 });
 
-describe('an insertion can’t break what it is inserted into', () => {
+describe("an insertion can't break what it is inserted into", () => {
   test.each<[string, string, string, RegExp]>([
     ['an empty segment', 'call: GET kiln /a/${x}/b', '""', /empty segment/],
     ['..', 'call: GET kiln /a/${x}', '".."', /segment \.\./],

@@ -201,7 +201,7 @@ cleanup:
   });
 });
 
-test('a service that does not take a credential is one that can’t be asked, and that is said of which', async () => {
+test("a service that does not take a credential is one that can't be asked, and that is said of which", async () => {
   const project = `services: { kiln: { url: "https://kiln.example", as: desk } }
 credentials: { desk: { kind: bearer, token: "\${secret.desk}" } }
 secrets: { desk: env A }

@@ -22,7 +22,7 @@ describe('a credential stays at its origin', () => {
   test.each<[string, string, string]>([
     ['a redirect', '  - call: GET kiln /a\n', 'https://elsewhere.example/x'],
     ['a redirect to another port', '  - call: GET kiln /a\n', 'https://kiln.example:8443/v1/a'],
-    ['a redirect to another scheme’s host', '  - call: GET kiln /a\n', '//elsewhere.example/x'],
+    ["a redirect to another scheme's host", '  - call: GET kiln /a\n', '//elsewhere.example/x'],
   ])('%s', async (_, steps, location) => {
     const { sent, exit } = await runChain(
       chain(steps),
@@ -344,21 +344,21 @@ describe('a secret as it is copied by hand', () => {
       'a line end',
       bearer,
       'clay-and-water\n',
-      'the control character \\n at an end, which a header field can’t hold',
+      "the control character \\n at an end, which a header field can't hold",
       trim,
     ],
     [
       'a control character',
       header,
       'clay\r\nX: water',
-      'the control character \\r, which a header field can’t hold',
+      "the control character \\r, which a header field can't hold",
       right,
     ],
     [
       'more than bytes',
       header,
       'clay-and-水',
-      'a character that is no single byte, which a header field can’t hold',
+      "a character that is no single byte, which a header field can't hold",
       right,
     ],
     ['a blank', bearer, ' clay-and-water', 'a blank at an end', trim],

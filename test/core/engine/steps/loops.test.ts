@@ -98,7 +98,7 @@ results: { iterations: loop.iterations, ids: ids }
     expect([stopped.exit, stopped.sent.length]).toEqual([1, 3]);
     expect(stopped.of('step-ended').at(-1)).toMatchObject({
       outcome: 'failed',
-      iterations: { passed: 2, failed: 1, left: 3 },
+      iterations: { passed: 2, failed: 1, notBegun: 3 },
     });
     const gone = await runChain(text('when-one-fails: continue'), script, { project });
     expect([gone.exit, gone.sent.length, gone.of('shown')[0]!.text]).toEqual([1, 6, '5 of 6']);
