@@ -20,7 +20,7 @@ const FILM = 200_000_000;
 const quiet = { stopped: undefined, onStop: () => undefined, phase: () => undefined };
 const SENT = { accept: '*/*', 'accept-encoding': 'gzip, deflate, br' };
 
-/** Carries out so many calls, so many at once; gives calls a second. */
+/** Carries out so many calls, so many at once; returns calls a second. */
 async function rate(call: () => Promise<number>): Promise<number> {
   const began = performance.now();
   let left = CALLS;

@@ -66,14 +66,14 @@ export class OpenRun {
     return allSteps(this.run);
   }
 
-  /** The body of a response or a request, masked; nothing where it was not kept. */
+  /** The body of a response or a request, masked; undefined if it was not kept. */
   bytes({ body }: { readonly body?: Response['body'] | undefined }): Uint8Array | undefined {
     if (!body || body.size === 0) return new Uint8Array();
     if (body.digest !== undefined) return this.#records.body(this.run.id, body.digest);
     return body.text === undefined || body.cut ? undefined : Buffer.from(body.text);
   }
 
-  /** The body of a response as text; nothing where it is none, or was not kept whole. */
+  /** The body of a response as text; undefined if it is none, or was not kept whole. */
   text(response: Response): string | undefined {
     if (response.body.text === undefined && response.body.size > 0) return undefined;
     const bytes = this.bytes(response);

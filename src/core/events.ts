@@ -22,7 +22,7 @@ const problem = z.strictObject({
 /** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
 const body = z.strictObject({
   size: z.int(),
-  /** SHA-256 in hexadecimal digits, by which the whole is kept; nothing where `text` is the whole already, where the body comes
+  /** SHA-256 in hexadecimal digits, by which the whole is kept; undefined if `text` is the whole already, where the body comes
    * from a file or goes into one, or where no bodies are kept. */
   digest: z.string().optional(),
   type: z.string().optional(),

@@ -65,7 +65,7 @@ function keyTopic(group: string, key: KeyDefinition): Topic {
     about: key.about,
     details: [
       ['wants', key.wants],
-      ...(key.usual === undefined ? [] : [['usual', key.usual] as const]),
+      ...(key.default === undefined ? [] : [['default', key.default] as const]),
       ...(key.required ? [['must be there', 'yes'] as const] : []),
     ],
     examples: [key.example],

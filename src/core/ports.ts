@@ -37,7 +37,7 @@ export interface WireRequest {
   readonly url: string;
   readonly headers: HeaderList;
   readonly body?: Uint8Array | StreamedBody;
-  /** How to connect; as usual without it. */
+  /** How to connect; as default without it. */
   readonly connection?: Connection;
   /** Takes the body while it comes, free of any content coding; the response then has an empty one. */
   readonly receive?: (chunk: Uint8Array) => Promise<void>;
@@ -154,7 +154,7 @@ export interface Files {
 export interface FileSink {
   /** Throws `file-not-written`. */
   write(chunk: Uint8Array): Promise<void>;
-  /** Gives the file its real name, in place of one that has it. Throws `file-not-written`. */
+  /** Returns the file its real name, in place of one that has it. Throws `file-not-written`. */
   commit(): Promise<void>;
   /** Takes the file away. */
   discard(): Promise<void>;
@@ -218,7 +218,7 @@ export interface Ledger {
    * 1970. Throws `ledger-unreadable`.
    */
   take(budget: string, period: number, limit: number, calls: number): Promise<number>;
-  /** Gives back what was taken and not used. */
+  /** Returns back what was taken and not used. */
   giveBack(budget: string, period: number, calls: number): Promise<void>;
   /** How many calls are used up. */
   used(budget: string, period: number): Promise<number>;
@@ -226,7 +226,7 @@ export interface Ledger {
 
 /** Jars of cookies (RFC 6265), by a key of the engine's. */
 export interface Cookies {
-  /** The Cookie field for a request; nothing where no cookie fits. */
+  /** The Cookie field for a request; undefined if no cookie fits. */
   header(jar: string, url: string): string | undefined;
   /** Takes the Set-Cookie fields of a response. */
   store(jar: string, url: string, fields: readonly string[]): Promise<void>;
@@ -236,7 +236,7 @@ export interface Cookies {
 export interface Formats {
   /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `response-not-as-typed`. */
   csv(text: string, separator?: string): Promise<Value>;
-  /** Reads bytes in a charset of the IANA registry; gives undefined for one that is not known. */
+  /** Reads bytes in a charset of the IANA registry; returns undefined for one that is not known. */
   charset(name: string): Promise<((bytes: Uint8Array) => string) | undefined>;
   /** Server-sent events (HTML Standard, 9.2) as a list of objects with `data`, and `event`, `id`, `retry` where given. */
   events(text: string): Promise<Value>;
@@ -295,7 +295,7 @@ export interface Authorisation {
 
 export interface SignIn {
   readonly scope?: string;
-  /** Milliseconds since 1970; nothing where the service does not say. */
+  /** Milliseconds since 1970; undefined if the service does not say. */
   readonly until?: number;
 }
 
@@ -314,6 +314,6 @@ export interface Credentials {
   renew(credential: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean;
   /** A service answered a request with this credential otherwise than with 401. */
   accepted(name: string): void;
-  /** Why a request is not signed with a credential of kind message-signature; nothing where it is. */
+  /** Why a request is not signed with a credential of kind message-signature; undefined if it is. */
   verify(credential: FilledCredential, request: UnsignedRequest): Promise<string | undefined>;
 }

@@ -22,7 +22,7 @@ const KEY_PARAMETER =
 /** What of a request proves who sends it, and the request without that. */
 export interface SignedParts {
   readonly request: ImportedRequest;
-  /** The credential that the step uses; nothing where it is that of its service, or none. */
+  /** The credential that the step uses; undefined if it is that of its service, or none. */
   readonly as?: string;
 }
 

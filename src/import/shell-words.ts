@@ -118,7 +118,7 @@ export function shellCommands(source: string): ShellCommand[] {
   return commands;
 }
 
-/** A variable, the output of a command, or a character that is only that; gives where it ends. */
+/** A variable, the output of a command, or a character that is only that; returns where it ends. */
 function special(text: string, at: number, add: (part: string) => void): number {
   const found = text[at] === '$' ? variableAt(text, at) : undefined;
   if (found) {
@@ -140,7 +140,7 @@ function special(text: string, at: number, add: (part: string) => void): number 
   return close + 1;
 }
 
-/** The lines of a here-document; gives where the line after it begins. */
+/** The lines of a here-document; returns where the line after it begins. */
 function readDocument(text: string, from: number, { command, end, quoted, stripped }: HereDocument): number {
   const lines: string[] = [];
   let at = from;

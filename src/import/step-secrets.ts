@@ -9,7 +9,7 @@ export function isSecretNamed(name: string, value: string): boolean {
   return value.length >= 6 && (SECRET_MEMBER.test(name) || soundsSecret(name) === 'surely');
 }
 
-/** The insertion of a secret that stands for a key; nothing where the name does not say that it is one. */
+/** The insertion of a secret that stands for a key; undefined if the name does not say that it is one. */
 export function secretFor(draft: Draft, name: string, value: string): string | undefined {
   if (!isSecretNamed(name, value)) return undefined;
   const open = wholeVariable(value);

@@ -41,7 +41,7 @@ export class BudgetLedger implements Ledger {
     return Promise.resolve(usedOf(this.#read(), budget, period));
   }
 
-  /** Gives by how much the count has grown. */
+  /** Returns by how much the count has grown. */
   async #change(budget: string, period: number, change: (used: number) => number): Promise<number> {
     try {
       makeOwnFolder(this.#folder);

@@ -5,7 +5,7 @@ import type { RecordedProblem, RecordedRun, RecordedStep } from '../core/record/
 /** A recorded run that a report is made of. */
 export interface ReportSource {
   readonly run: RecordedRun;
-  /** The body of a request or a response, masked; nothing where it was not kept whole. */
+  /** The body of a request or a response, masked; undefined if it was not kept whole. */
   bytes(part: { readonly body?: EventBody | undefined }): Uint8Array | undefined;
 }
 

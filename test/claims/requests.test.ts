@@ -179,7 +179,7 @@ claim(paging, 'Every page has to meet what the step expects of `status`', async 
 });
 
 const looping = 'docs/looping.md';
-claim(looping, 'A name that a step keeps ends with its turn.', async () => {
+claim(looping, 'A name that a step keeps ends with its iteration.', async () => {
   await expect(
     steps(
       '  - each: n in [1, 2]\n    steps:\n      - keep: { twice: n * 2 }\n  - show: ${twice}\n',

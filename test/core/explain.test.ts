@@ -84,10 +84,10 @@ const INSIDE: readonly (readonly [string, readonly KeyDefinition[], string, read
   ['idempotency', idempotencyKeys, 'header: Kiln-Id', ['header']],
   ['callback', callbackKeys, 'within: 1m', ['within']],
 ];
-test.each(INSIDE.flatMap(([of, keys, usual, hint]) => keys.map((key) => ({ of, key, usual, hint }))))(
+test.each(INSIDE.flatMap(([of, keys, byDefault, hint]) => keys.map((key) => ({ of, key, byDefault, hint }))))(
   '$of: $key.name',
-  ({ of, key: { name, example }, usual, hint }) => {
-    const text = hint.includes(name) ? example : `${usual}\n${example}`;
+  ({ of, key: { name, example }, byDefault, hint }) => {
+    const text = hint.includes(name) ? example : `${byDefault}\n${example}`;
     const inside = indent(text.replace('kiln_signature', 'signer').replace('${piece.id}', '${rack}'), 2);
     expect(chainProblems(steps(asItem(`call: POST kiln /a\njson: {}\n${of}:\n${inside}`)))).toEqual([]);
   },

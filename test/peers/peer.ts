@@ -1,7 +1,7 @@
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
-/** Starts a server in a process of its own; gives the first line that it prints. */
+/** Starts a server in a process of its own; returns the first line that it prints. */
 export function startPeer(
   name: string,
   args: readonly string[] = [],

@@ -51,7 +51,7 @@ function inOtherEnvironments(names: readonly string[], { findings, project }: Lo
     .filter((one) => !seen.has(key(one)) && seen.add(key(one)));
 }
 
-/** Writes the lines that YAML misreads as they should stand; gives how many by path. */
+/** Writes the lines that YAML misreads as they should stand; returns how many by path. */
 function fixAll({ files, findings, project }: Loaded, environment: string | undefined): Map<string, number> {
   const wanted = new Set(findings.flatMap(({ file, finding }) => ('fix' in finding ? [file] : [])));
   const changed = new Map<string, number>();

@@ -34,7 +34,7 @@ interface Side {
   readonly groups: Map<string, StepGroup>;
 }
 
-/** `batharon compare RUN RUN`: what differs between two runs, or two steps. Gives 1 where outcome or shape do. */
+/** `batharon compare RUN RUN`: what differs between two runs, or two steps. Returns 1 where outcome or shape do. */
 export function compare(first: string, second: string, { json }: CompareOptions): Promise<ExitCode> {
   return guarded(async () => {
     const records = recordsOf(loadProject(undefined, false).project);

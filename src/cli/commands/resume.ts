@@ -208,7 +208,7 @@ interface Answered {
   readonly lost: ReadonlyMap<string, Value>;
 }
 
-/** Asks at a terminal about one request; nothing where nobody is there, or the person does not know. */
+/** Asks at a terminal about one request; undefined if nobody is there, or the person does not know. */
 async function askAbout(
   terminal: Terminal,
   { request, step: address }: Undecided,

@@ -128,7 +128,7 @@ class TypedKeys {
     this.#project = project;
   }
 
-  /** The name of the secret that a text becomes; nothing where its name does not tell that it is a key. */
+  /** The name of the secret that a text becomes; undefined if its name does not tell that it is a key. */
   secret(name: string, value: string): string | undefined {
     if (value.length < SHORTEST_NEEDLE || soundsSecret(name) !== 'surely') return undefined;
     const secret = freeName(name.toLowerCase().replace(/\W+/g, '_'), {

@@ -178,7 +178,7 @@ class Watching {
     let past = this.#readPast(records, world);
     const known = past ? knownInputs(chain, past) : {};
     // What a default comes to was computed when the run began, and stays unless it is written otherwise now.
-    const usual = chain.inputs.flatMap(({ default: typed, name }): [string, Value][] =>
+    const byDefault = chain.inputs.flatMap(({ default: typed, name }): [string, Value][] =>
       typed?.type === 'value' && !this.#given.has(name) ? [[name, typed.value]] : [],
     );
     const isRewritten = (input: Input): boolean => {
@@ -196,7 +196,7 @@ class Watching {
         this.#given,
         project.zone,
       ),
-      ...Object.fromEntries(usual),
+      ...Object.fromEntries(byDefault),
     };
     const before = { ...known, ...this.#last?.inputs };
     const whole =

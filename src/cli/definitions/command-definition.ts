@@ -22,7 +22,7 @@ export interface CommandDefinition {
   readonly note?: string;
   /** Command lines that work as they are. */
   readonly examples: readonly string[];
-  /** Runs it with its arguments, then its options; gives the exit code. */
+  /** Runs it with its arguments, then its options; returns the exit code. */
   readonly run?: (...values: never[]) => Promise<number | undefined>;
   readonly commands?: readonly Omit<CommandDefinition, 'group' | 'examples'>[];
 }

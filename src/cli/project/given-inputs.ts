@@ -36,7 +36,7 @@ export function readGiven(given: readonly string[], from: string | undefined): G
   return texts;
 }
 
-/** Bytes as UTF-8, a mark at the beginning included; nothing where they are not. */
+/** Bytes as UTF-8, a mark at the beginning included; undefined if they are not. */
 function textOf(bytes: Uint8Array): string | undefined {
   try {
     return new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes);

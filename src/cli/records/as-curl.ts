@@ -6,7 +6,7 @@ const MASK = /‹([^›]*)›/g;
 /** Fields that curl writes itself. */
 const ITS_OWN: ReadonlySet<string> = new Set(['accept-encoding', 'content-length', 'host']);
 
-/** A request as a command line for curl, with `$NAME` where a secret stands; nothing where its body was not kept whole. */
+/** A request as a command line for curl, with `$NAME` where a secret stands; undefined if its body was not kept whole. */
 export function asCurl({ sent }: RecordedAttempt, body: Uint8Array | undefined): string | undefined {
   const parts = ['curl'];
   if (sent.method !== 'GET' || body?.length) parts.push('-X', sent.method);

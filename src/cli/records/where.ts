@@ -1,4 +1,4 @@
-/** Where a run goes: `live · kiln at https://api.emberfold.example`; nothing where there is neither an environment nor a service. */
+/** Where a run goes: `live · kiln at https://api.emberfold.example`; undefined if there is neither an environment nor a service. */
 export function whereWords(
   environment: string | undefined,
   services: Readonly<Record<string, string>> | undefined,

@@ -18,7 +18,7 @@ import { RunView } from '../view/run-view.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 
 /**
- * `run --replay RUN`: carries a chain out against recorded responses, and sends nothing. Secrets are not needed. Gives results
+ * `run --replay RUN`: carries a chain out against recorded responses, and sends nothing. Secrets are not needed. Returns results
  * as the event of its end has them.
  */
 export async function replay(

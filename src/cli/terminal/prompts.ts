@@ -24,7 +24,7 @@ export const terminalPerson: Person = {
   },
 };
 
-/** Asks for a text that is not shown while it is typed; nothing where there is no terminal. */
+/** Asks for a text that is not shown while it is typed; undefined if there is no terminal. */
 export async function askHidden(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
   if (!stdin.isTTY || !stderr.isTTY) return undefined;
@@ -56,13 +56,13 @@ export async function askHidden(question: string): Promise<string | undefined> {
   }
 }
 
-/** Asks a question; nothing where there is no terminal. Only "yes" is one. */
+/** Asks a question; undefined if there is no terminal. Only "yes" is one. */
 export async function askYesNo(question: string): Promise<boolean | undefined> {
   const response = await askText(question);
   return response === undefined ? undefined : /^y(?:es)?$/i.test(response);
 }
 
-/** Asks for a text that is shown while it is typed; nothing where there is no terminal. */
+/** Asks for a text that is shown while it is typed; undefined if there is no terminal. */
 export async function askText(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
   if (!stdin.isTTY || !stderr.isTTY) return undefined;

@@ -41,7 +41,7 @@ export class RunView {
   #undone = { passed: 0, failed: 0 };
   #lastFrame = -Infinity;
 
-  /** Steps that passed before and have not been shown yet; nothing where each is shown. */
+  /** Steps that passed before and have not been shown yet; undefined if each is shown. */
   #passedBeforeNow: number | undefined;
 
   /** `brief`: of steps that passed before only their number is shown. */

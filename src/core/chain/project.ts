@@ -100,7 +100,7 @@ export interface Project {
   readonly guard: Guard;
   readonly values: ReadonlyMap<string, Typed>;
   readonly zone: string;
-  /** Names of members whose values are secrets besides the usual ones, and such as are not. */
+  /** Names of members whose values are secrets besides the default ones, and such as are not. */
   readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };
   /** Some expression reads XML. */
   readonly usesXPath: boolean;

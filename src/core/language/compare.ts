@@ -43,7 +43,7 @@ function rank(unit: number): number {
   return unit >= 0xd800 && unit <= 0xdfff ? unit + 0x10000 : unit;
 }
 
-/** The order of two values of one kind; nothing where the kinds differ or have no order. */
+/** The order of two values of one kind; undefined if the kinds differ or have no order. */
 export function compareValues(a: Value, b: Value): number | undefined {
   if (isNumeric(a)) return isNumeric(b) ? compareNumbers(a, b) : undefined;
   if (typeof a === 'string') return typeof b === 'string' ? compareTexts(a, b) : undefined;

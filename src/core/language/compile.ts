@@ -78,7 +78,7 @@ function compileOneValue(tree: QueryTree, filter: boolean): Evaluate {
   return (environment, item) => path(base(environment, item));
 }
 
-/** What a path outside filters finds, as a list; nothing where part of it is not there. */
+/** What a path outside filters finds, as a list; undefined if part of it is not there. */
 function compileStrictList(tree: QueryTree): Evaluate {
   const base = compileValue(tree.base);
   const find = compileStrictNodes(tree.segments, compileFilter, pathText(tree));

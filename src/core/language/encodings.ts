@@ -10,7 +10,7 @@ export function utf8(text: string): Uint8Array {
   return encoder.encode(text);
 }
 
-/** The text of UTF-8 bytes; nothing where they are not UTF-8. */
+/** The text of UTF-8 bytes; undefined if they are not UTF-8. */
 export function fromUtf8(bytes: Uint8Array): string | undefined {
   try {
     return strictDecoder.decode(bytes);
@@ -36,7 +36,7 @@ export function encodeBase64(bytes: Uint8Array, form: 'standard' | 'url' = 'stan
   return text;
 }
 
-/** Reads base64 of either alphabet, with or without padding; nothing where the text is not base64. */
+/** Reads base64 of either alphabet, with or without padding; undefined if the text is not base64. */
 export function decodeBase64(text: string): Uint8Array | undefined {
   const digits = text
     .replace(/[\t\n\r ]/g, '')
@@ -62,7 +62,7 @@ export function encodeHex(bytes: Uint8Array): string {
   return text;
 }
 
-/** Reads pairs of hexadecimal digits; nothing where the text is something else. */
+/** Reads pairs of hexadecimal digits; undefined if the text is something else. */
 export function decodeHex(text: string): Uint8Array | undefined {
   if (!/^(?:[0-9a-fA-F]{2})*$/.test(text)) return undefined;
   return Uint8Array.from({ length: text.length / 2 }, (_, i) => parseInt(text.slice(i * 2, i * 2 + 2), 16));
@@ -85,7 +85,7 @@ export function percentEncodeReserved(text: string): string {
     );
 }
 
-/** Undoes %XX; nothing where a % is not followed by two digits or the bytes are not UTF-8. */
+/** Undoes %XX; undefined if a % is not followed by two digits or the bytes are not UTF-8. */
 export function percentDecode(text: string): string | undefined {
   try {
     return decodeURIComponent(text);

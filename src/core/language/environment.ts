@@ -36,7 +36,7 @@ export interface Warning {
 export interface Environment {
   /** `$` */
   readonly response: Maybe;
-  /** The value of a name; nothing where it has none. */
+  /** The value of a name; undefined if it has none. */
   name(name: string): Maybe;
   readonly world: World;
   /** Where warnings go; without it none are looked for. */

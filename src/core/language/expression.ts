@@ -49,7 +49,7 @@ export class Expression {
     });
   }
 
-  /** The nodes that it finds in `$`, with their places; nothing where it is no path of `$`. */
+  /** The nodes that it finds in `$`, with their places; undefined if it is no path of `$`. */
   locate(environment: Environment): LocatedNode[] | undefined {
     const { tree } = this;
     if (tree.type !== 'query' || tree.base.type !== 'response' || environment.response === undefined)

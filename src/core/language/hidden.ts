@@ -8,7 +8,7 @@ const ended: Mask[] = [];
 
 /**
  * What takes secrets out of the texts of a run, for as long as that goes on and a while after: wherever a text is cut, and whatever is said
- * of a defect of the program. Gives the function that says that the run has ended.
+ * of a defect of the program. Returns the function that says that the run has ended.
  */
 export function hideWhileRunning(mask: Mask): () => void {
   running.add(mask);

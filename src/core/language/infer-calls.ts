@@ -35,14 +35,14 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
     self.problem(tree, 'function-not-here', `${tree.name}(…) can't be used here`, `it stands ${where}`);
   }
   if (tree.name === 'link') self.response(tree);
-  if (!hasRightArity(self, tree, definition)) return definition.gives([]);
+  if (!hasRightArity(self, tree, definition)) return definition.returns([]);
   const kinds: Kind[] = [];
   tree.arguments.forEach((argument, i) => {
     const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
     kinds.push(inferArgument(self, argument, parameter, { definition, first: kinds[0], context }));
   });
   if (!context.filter) tryConstants(self, tree, definition);
-  return definition.gives(kinds);
+  return definition.returns(kinds);
 }
 
 /** Functions that give the same whenever they are called, and ask nothing of the world. */

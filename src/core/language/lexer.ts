@@ -141,7 +141,7 @@ function readString(text: string, start: number): { value: string; end: number }
 
 const UNITS: Readonly<Record<string, number>> = { ms: 1, s: 1000, m: 60_000, h: 3_600_000, d: 86_400_000 };
 
-/** The milliseconds of a duration such as 250ms, 1.5h or 1h30m; nothing where the text is none. */
+/** The milliseconds of a duration such as 250ms, 1.5h or 1h30m; undefined if the text is none. */
 export function readDuration(text: string): number | undefined {
   const [, sign, body] = /^(-?)(.+)$/s.exec(text) ?? [];
   if (body === undefined || match(DURATION, body, 0) !== body) return undefined;

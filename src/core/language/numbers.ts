@@ -262,7 +262,7 @@ export function floor(a: Numeric): Numeric {
   });
 }
 
-/** A whole number as a JavaScript number; nothing where it is none, or beyond 2^53. */
+/** A whole number as a JavaScript number; undefined if it is none, or beyond 2^53. */
 export function wholeNumber(a: Numeric): number | undefined {
   const plain = typeof a === 'number' ? a : Number(a.text);
   if (!Number.isSafeInteger(plain)) return undefined;

@@ -28,7 +28,7 @@ export function parseExpression(text: string): Tree {
   return tree;
 }
 
-/** Reads an expression that begins at `from` and is closed by `}`; gives the tree and the offset behind the `}`. */
+/** Reads an expression that begins at `from` and is closed by `}`; returns the tree and the offset behind the `}`. */
 export function parseInsertion(text: string, from: number): { tree: Tree; end: number } {
   const parser = new Parser(text, from);
   const tree = parser.expression();
@@ -36,7 +36,7 @@ export function parseInsertion(text: string, from: number): { tree: Tree; end: n
 }
 
 /**
- * Where the expression that begins at `from` ends, whatever follows it; nothing where none begins there. It tells what a
+ * Where the expression that begins at `from` ends, whatever follows it; undefined if none begins there. It tells what a
  * person wrote from what YAML made of it.
  */
 export function expressionEnd(text: string, from: number): number | undefined {

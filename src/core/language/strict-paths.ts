@@ -45,7 +45,7 @@ export function compileStrictNodes(
   };
 }
 
-/** Where such a path stops; nothing where it gives a list. */
+/** Where such a path stops; undefined if it gives a list. */
 export function absenceIn(
   segments: readonly Segment[],
   makeFilter: MakeFilter,

@@ -55,7 +55,7 @@ export function bodyShapeOf(values: Iterable<Maybe>): BodyShape {
   return shape;
 }
 
-/** How one shape differs from an earlier one; nothing where it does not. What is inside of something new or gone is not told. */
+/** How one shape differs from an earlier one; undefined if it does not. What is inside of something new or gone is not told. */
 export function compareShapes(before: BodyShape, after: BodyShape): ShapeDifference | undefined {
   const words = (kinds: ReadonlySet<string>): string => [...kinds].sort().join(' or ');
   const inNew = (path: string, known: BodyShape): boolean => {

@@ -5,7 +5,7 @@ import type { Past, PastStep } from '../engine/past-run.ts';
 /** A run that goes on from the first step that is not as it was. */
 export interface FromChanged {
   readonly past: Past;
-  /** The address of that step, as written; nothing where all are as they were. */
+  /** The address of that step, as written; undefined if all are as they were. */
   readonly first?: string;
   /** Whether a step, by its address at run time, is carried out again. */
   readonly again: (address: string) => boolean;

@@ -21,9 +21,9 @@ import { isOfSignIn } from '../engine/sign-in/sign-in-events.ts';
 
 /** What the record keeps besides events. */
 export interface Kept {
-  /** The text that was sealed; nothing where it can't be opened. */
+  /** The text that was sealed; undefined if it can't be opened. */
   open(sealed: string): string | undefined;
-  /** A body by its digest; nothing where it was not kept. */
+  /** A body by its digest; undefined if it was not kept. */
   body(digest: string): Uint8Array | undefined;
 }
 
@@ -39,7 +39,7 @@ export interface Decisions {
 export interface Undecided {
   readonly step: string;
   readonly request: EventOf<'request-sent'>;
-  /** What is known: a response of 5xx, a failure; nothing where the run was interrupted. */
+  /** What is known: a response of 5xx, a failure; undefined if the run was interrupted. */
   readonly response?: EventOf<'response-received'>;
   readonly failed?: EventOf<'request-failed'>;
 }

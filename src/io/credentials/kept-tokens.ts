@@ -2,7 +2,7 @@
 export interface KeptToken {
   readonly text: string;
   readonly scope?: string;
-  /** Milliseconds since 1970; nothing where the service does not say. */
+  /** Milliseconds since 1970; undefined if the service does not say. */
   readonly until?: number;
   readonly refresh?: string;
 }

@@ -160,7 +160,7 @@ async function refresh(
   return oauth.processRefreshTokenResponse(server, client, response);
 }
 
-/** What a kept refresh token gives; nothing where the service does not take it any more. */
+/** What a kept refresh token gives; undefined if the service does not take it any more. */
 export async function refreshKept(
   server: Server,
   token: string,

@@ -11,7 +11,7 @@ export interface ReadBytes {
 }
 
 /**
- * Waits until one of the files holds another text than the one that was read. Gives the paths of those that do; none where
+ * Waits until one of the files holds another text than the one that was read. Returns the paths of those that do; none where
  * the signal ended it. A file that is gone for a moment, as while an editor replaces it, is waited for.
  */
 export async function untilChanged(files: readonly ReadBytes[], signal: AbortSignal): Promise<string[]> {
@@ -44,7 +44,7 @@ function lookOf(path: string): string | undefined {
   return stats && `${stats.ino} ${stats.size} ${stats.mtimeNs}`;
 }
 
-/** The text of a file; nothing where it can't be read. */
+/** The text of a file; undefined if it can't be read. */
 export function readNow(path: string): string | undefined {
   try {
     return readFileSync(path, 'utf8');

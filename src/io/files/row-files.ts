@@ -83,7 +83,7 @@ class RowFile {
     }
   }
 
-  /** Gives what was written; a row that does not fit is refused at once. */
+  /** Returns what was written; a row that does not fit is refused at once. */
   async #writeAll(whole: string, batch: readonly Waiting[]): Promise<readonly Done[]> {
     const table = await this.#table(whole);
     const done: Done[] = [];

@@ -12,7 +12,7 @@ export interface RowTable {
   check(row: ValueObject, onePer: readonly string[]): void;
   /** Adds a row, or brings up to date the one with the same values in the columns `onePer`. */
   put(row: ValueObject, onePer: readonly string[]): WrittenRow;
-  /** How many rows are like this one, and which is the last of them, from 1; nothing where none is. */
+  /** How many rows are like this one, and which is the last of them, from 1; undefined if none is. */
   find(row: ValueObject): { readonly count: number; readonly nth: number } | undefined;
   text(): string;
 }

@@ -37,7 +37,7 @@ function refuseDepth(xml: string): void {
   }
 }
 
-/** Evaluates XPath 3.1: nodes give the list of their texts, nothing where there is none; a single value gives itself. */
+/** Evaluates XPath 3.1: nodes give the list of their texts, undefined if there is none; a single value gives itself. */
 export const xpath: XPath = (xml, expression, namespaces) => {
   const document = documentOf(xml);
   let found: unknown[];

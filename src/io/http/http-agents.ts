@@ -36,9 +36,9 @@ export interface Sender {
   destroy(): Promise<void>;
 }
 
-/** Keeps connections, apart for each way of connecting: as usual, with a certificate, through a proxy. */
+/** Keeps connections, apart for each way of connecting: as default, with a certificate, through a proxy. */
 export class Agents {
-  #usual: Way | undefined;
+  #byDefault: Way | undefined;
   readonly #ways = new Map<string, Way | Promise<Way>>();
   /** The watch of the request for which a connection is being made, by origin. */
   readonly #connecting = new Map<string, Watch>();
@@ -53,7 +53,7 @@ export class Agents {
   for(url: URL, connection: Connection | undefined, watch: Watch): Way | Promise<Way> {
     this.#connecting.set(url.origin, watch);
     const proxy = proxyOf(url, connection);
-    if (!connection && proxy === undefined) return (this.#usual ??= { agent: this.#direct({}) });
+    if (!connection && proxy === undefined) return (this.#byDefault ??= { agent: this.#direct({}) });
     const tunnel = url.protocol === 'https:';
     const key = JSON.stringify([connection?.tls, connection?.near, proxy, tunnel]);
     let way = this.#ways.get(key);
@@ -129,7 +129,7 @@ export class Agents {
 
   async close(): Promise<void> {
     for (const socket of this.#pending) socket.destroy();
-    await this.#usual?.agent.destroy();
+    await this.#byDefault?.agent.destroy();
     for (const way of this.#ways.values()) await (await way).agent.destroy();
   }
 }

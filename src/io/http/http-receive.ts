@@ -53,7 +53,7 @@ export class Receiving {
     return { input, done };
   }
 
-  /** Takes a piece of the body; gives whether more may come at once. */
+  /** Takes a piece of the body; returns whether more may come at once. */
   take(chunk: Buffer): boolean {
     if (this.#failed) return true;
     if (this.#decoding) {

@@ -128,7 +128,7 @@ export class Records {
     return existsSync(join(this.folderOf(id), INCOMPLETE));
   }
 
-  /** The id of the process that writes the record of a run; nothing where none does. */
+  /** The id of the process that writes the record of a run; undefined if none does. */
   isRunning(id: string): number | undefined {
     const folder = this.folderOf(id);
     if (existsSync(join(folder, SUMMARY))) return undefined;
@@ -321,7 +321,7 @@ export class Records {
       : this.events(id, (address) => !address.includes('['));
   }
 
-  /** A body of a run by its digest, masked; nothing where it was not kept. */
+  /** A body of a run by its digest, masked; undefined if it was not kept. */
   body(id: string, digest: string): Buffer | undefined {
     // A record may come from elsewhere: what is no digest could be the path of any file.
     if (!/^[0-9a-f]{64}$/.test(digest)) return undefined;

@@ -112,7 +112,7 @@ export class LockedStore implements Sealer {
     return this.#seal(text, 'value');
   }
 
-  /** The text of what was sealed as a value; nothing where it can't be opened. */
+  /** The text of what was sealed as a value; undefined if it can't be opened. */
   open(sealed: string): string | undefined {
     return this.#open(sealed, 'value');
   }

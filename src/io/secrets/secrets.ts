@@ -16,7 +16,7 @@ const COMMAND_LIMIT = 60_000;
 /** Where secrets can come from besides files. */
 export interface SecretWorld extends TrustWorld {
   readonly locked?: LockedStore;
-  /** Asks the person for a text that is not shown; nothing where nobody is there. */
+  /** Asks the person for a text that is not shown; undefined if nobody is there. */
   readonly ask?: (question: string) => Promise<string | undefined>;
   /** Something that the person should know. */
   readonly warn?: (message: string) => void;

@@ -8,7 +8,7 @@ import { configurationFolder } from './own-folder.ts';
 /** Where the word of the person comes from. */
 export interface TrustWorld {
   readonly variables: NodeJS.ProcessEnv;
-  /** Asks a question that is answered with yes or no; nothing where nobody is there. */
+  /** Asks a question that is answered with yes or no; undefined if nobody is there. */
   readonly confirm?: (question: string) => Promise<boolean | undefined>;
 }
 
@@ -105,7 +105,7 @@ function real(path: string): string {
   }
 }
 
-/** Why a file or folder may have been written by another user; nothing where it may not. */
+/** Why a file or folder may have been written by another user; undefined if it may not. */
 function foreign(path: string): string | undefined {
   const user = process.getuid?.();
   if (user === undefined) return undefined;

@@ -66,7 +66,7 @@ results: { pieces: pieces }
 `;
 
 /** A kiln that echoes the key, in one response a large one, and fails for the piece b. */
-const usual: typeof responses = (request, body) => {
+const byDefault: typeof responses = (request, body) => {
   if (request.url === '/rack')
     return {
       json: {
@@ -91,7 +91,7 @@ describe('what is recorded', () => {
       'a.chain.yaml': CHAIN,
       'b.chain.yaml': CHAIN.replace('Look and load', 'Another'),
     });
-    responses = usual;
+    responses = byDefault;
     await run(folder, 'run', 'a.chain.yaml', '--html', 'run.html', '--junit', 'run.xml');
     responses = (request) =>
       request.url === '/rack'

@@ -109,7 +109,7 @@ export interface RunSetting {
   readonly chains?: Record<string, string>;
   /** Undo and cleanup are left. */
   readonly leave?: boolean;
-  /** Ports in the place of the usual ones, or besides them. */
+  /** Ports in the place of the default ones, or besides them. */
   readonly ports?: Partial<Ports>;
   /** Why a step failed need not be said: something is wrong with the saying itself. */
   readonly allowUnexplained?: boolean;

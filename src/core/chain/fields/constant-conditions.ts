@@ -11,7 +11,7 @@ export function isLiteral(tree: Tree): boolean {
   );
 }
 
-/** Whether a comparison of literals holds; nothing where they can't be compared. */
+/** Whether a comparison of literals holds; undefined if they can't be compared. */
 export function literalsHold(tree: Tree): boolean | undefined {
   try {
     return compileTest(tree)(

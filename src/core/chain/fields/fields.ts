@@ -343,25 +343,25 @@ export class FieldReader {
   }
 
   /** A whole number. */
-  amount(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<number> {
-    if (node?.type !== 'scalar') return { value: usual };
+  amount(node: SourceNode | undefined, scope: StaticScope, byDefault: number): Setting<number> {
+    if (node?.type !== 'scalar') return { value: byDefault };
     if (/^\d+$/.test(node.text)) return { value: Number(node.text) };
     const only = this.template(node, scope)?.parts;
-    return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : { value: usual };
+    return only?.length === 1 && typeof only[0] === 'object' ? { insertion: only[0] } : { value: byDefault };
   }
 
   /** How long to wait between two requests: `2s`, or `1s..10s`. */
-  pause(node: SourceNode | undefined, scope: StaticScope, usual: { least: number; most?: number }): Pause {
-    const { least, most } = (node?.type === 'scalar' && readPause(node.text)) || usual;
+  pause(node: SourceNode | undefined, scope: StaticScope, byDefault: { least: number; most?: number }): Pause {
+    const { least, most } = (node?.type === 'scalar' && readPause(node.text)) || byDefault;
     const pause: Pause = { least: { value: new Duration(least) }, ...(most === undefined ? {} : { most }) };
     if (node?.type !== 'scalar' || readPause(node.text)) return pause;
     const setting = this.duration(node, scope);
     return setting ? { least: setting } : pause;
   }
 
-  /** A duration that has a usual value. */
-  bound(node: SourceNode | undefined, scope: StaticScope, usual: number): Setting<Duration> {
-    return (node && this.duration(node, scope)) ?? { value: new Duration(usual) };
+  /** A duration that has a default value. */
+  bound(node: SourceNode | undefined, scope: StaticScope, byDefault: number): Setting<Duration> {
+    return (node && this.duration(node, scope)) ?? { value: new Duration(byDefault) };
   }
 
   /** A name that expressions can reach. */

@@ -2,7 +2,7 @@ import { ANY, type Kind, kindOfValue, listOf, objectKind, present, TEXT } from '
 import { objectOf, type Value } from '../../language/values.ts';
 import type { Typed } from '../model.ts';
 
-/** The value of a typed field without insertions; nothing where it has some. */
+/** The value of a typed field without insertions; undefined if it has some. */
 export function literalOf(typed: Typed): Value | undefined {
   switch (typed.type) {
     case 'value':

@@ -72,7 +72,7 @@ export const inputKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: shapeOf(() => z.enum(INPUT_KINDS)),
     wants: INPUT_KINDS.join(', '),
-    usual: 'text',
+    default: 'text',
     about: 'What the input is: its text is read as this.',
     example: 'kind: number',
   },

@@ -282,7 +282,7 @@ export const credentialOriginsKey: KeyDefinition = {
   example: 'origins: [https://files.emberfold.example]',
 };
 
-/** The origin that a text is (RFC 6454); nothing where it is more, or none of HTTP. */
+/** The origin that a text is (RFC 6454); undefined if it is more, or none of HTTP. */
 export function originIn(text: string): string | undefined {
   if (!URL.canParse(text)) return undefined;
   const { origin, protocol, pathname, search, hash, username } = new URL(text);

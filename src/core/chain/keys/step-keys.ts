@@ -78,7 +78,7 @@ export const stepKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: shapeOf(() => z.enum(['stop', 'continue'])),
     wants: 'stop or continue',
-    usual: 'stop',
+    default: 'stop',
     about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.',
     example: 'on-fail: continue',
   },
@@ -184,7 +184,7 @@ export const writeKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: shapeOf(() => z.union([text(), texts().min(1)])),
     wants: 'the name of a column, or a list of them',
-    usual: 'each row is added at the end',
+    default: 'each row is added at the end',
     about:
       'A row with the same values in these columns is brought up to date instead of another being added.',
     example: 'one-row-per: piece',

@@ -29,7 +29,7 @@ export interface ReadFile {
   (path: string, near: string): { readonly path: string; readonly text: string } | undefined;
   /** Whether a file is there, whatever is in it. */
   readonly exists?: (path: string, near: string) => boolean;
-  /** The columns of a file of CSV; nothing where there is none, or none that can be read. */
+  /** The columns of a file of CSV; undefined if there is none, or none that can be read. */
   readonly columns?: (path: string, near: string) => readonly string[] | undefined;
 }
 

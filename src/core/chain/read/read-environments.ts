@@ -19,8 +19,8 @@ export function chooseEnvironment(
 ): MapEntry | undefined {
   const names = environments.map(({ key }) => key.text);
   const defaultNode = valueOf(root, 'default-environment');
-  const usual = defaultNode?.type === 'scalar' ? defaultNode.text : undefined;
-  const name = wanted ?? usual ?? (names.length === 1 ? names[0] : undefined);
+  const byDefault = defaultNode?.type === 'scalar' ? defaultNode.text : undefined;
+  const name = wanted ?? byDefault ?? (names.length === 1 ? names[0] : undefined);
   if (name === undefined) {
     if (choose && names.length > 1) {
       findings.problem(

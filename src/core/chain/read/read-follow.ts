@@ -135,9 +135,9 @@ function checkInputs(
   }
   // What a whole object gives is known only when it is there.
   if (node?.type === 'scalar') return;
-  for (const { default: usual, kind, name } of chain.inputs) {
+  for (const { default: byDefault, kind, name } of chain.inputs) {
     const entry = given.find(({ key }) => key.text === name);
-    if (!entry && usual === undefined)
+    if (!entry && byDefault === undefined)
       findings.problem(
         node?.type === 'map' ? node : line,
         'input-missing',

@@ -51,17 +51,17 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
     if (!fields.name(key, RESERVED_NAMES)) return [];
     const { line } = fields.findings.place(key);
     const written = fields.literal(valueOf(entry.value, 'kind'));
-    const usual = readDefault(
+    const byDefault = readDefault(
       reader,
       entry,
       INPUT_KINDS.find((one) => one === written),
       { earlier, scope },
     );
-    const kind = INPUT_KINDS.find((one) => one === written) ?? usual.kind ?? 'text';
+    const kind = INPUT_KINDS.find((one) => one === written) ?? byDefault.kind ?? 'text';
     const known = scope.lookup(key.text);
     if (kind === 'rows' && !known) scope.defineRows(key.text, line);
     const value = INPUT_VALUE[kind];
-    const isNull = usual.typed?.type === 'value' && usual.typed.value === null;
+    const isNull = byDefault.typed?.type === 'value' && byDefault.typed.value === null;
     const before =
       kind === 'rows' && !known
         ? undefined
@@ -81,7 +81,7 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
       return [];
     }
     earlier.add(key.text);
-    return readOneInput(reader, entry, kind, { usual: usual.typed, scope });
+    return readOneInput(reader, entry, kind, { byDefault: byDefault.typed, scope });
   });
 }
 
@@ -89,7 +89,7 @@ function readOneInput(
   { fields, used }: StepReader,
   { key, value }: MapEntry,
   kind: InputKind,
-  { usual, scope }: { readonly usual: Typed | undefined; readonly scope: ChainScope },
+  { byDefault, scope }: { readonly byDefault: Typed | undefined; readonly scope: ChainScope },
 ): Input[] {
   const { findings } = fields;
   const node = value.type === 'empty' ? undefined : value;
@@ -114,7 +114,7 @@ function readOneInput(
     ...optional('about', fields.literal(node && valueOf(node, 'about'))),
     ...optional('choices', choices),
     ...optional('columns', readColumns(fields, node && valueOf(node, 'columns'), kind)),
-    ...optional('default', usual),
+    ...optional('default', byDefault),
     ...optional('must', must),
     at: findings.place(key),
   };

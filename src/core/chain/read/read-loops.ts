@@ -84,8 +84,8 @@ export function readEach(
         });
     }
   const rest = readOutcome(reader, node, scope, scope.outside());
-  const setting = (name: string, usual: number): EachStep['atOnce'] =>
-    fields.amount(valueOf(node, name), scope.outside(), usual);
+  const setting = (name: string, byDefault: number): EachStep['atOnce'] =>
+    fields.amount(valueOf(node, name), scope.outside(), byDefault);
   const atOnce = setting('at-once', 1);
   if ('value' in atOnce && atOnce.value === 0)
     findings.problem(

@@ -60,13 +60,13 @@ export function readIdempotency(
   sent: StaticScope,
 ): Idempotency | undefined {
   if (!node) return undefined;
-  const usual = { header: 'Idempotency-Key' };
-  if (node.type === 'scalar') return node.text === 'yes' ? usual : undefined;
+  const byDefault = { header: 'Idempotency-Key' };
+  if (node.type === 'scalar') return node.text === 'yes' ? byDefault : undefined;
   if (node.type !== 'map') return undefined;
   checkStructure(fields.findings, node, idempotencyKeys, 'idempotency');
   const key = valueOf(node, 'key');
   return {
-    header: fields.literal(valueOf(node, 'header')) ?? usual.header,
+    header: fields.literal(valueOf(node, 'header')) ?? byDefault.header,
     ...optional('key', key && fields.template(key, sent)),
   };
 }

@@ -14,7 +14,7 @@ export interface KeyDefinition {
   /** What it wants, as a message says it. */
   readonly wants: string;
   readonly about: string;
-  readonly usual?: string;
+  readonly default?: string;
   readonly required?: boolean;
   /** Its whole worth is that nobody reads it: it never stands readable in a file. */
   readonly secret?: true;
@@ -50,7 +50,7 @@ export const pause = shapeOf(() =>
   z.string().refine((value) => readPause(value) !== undefined || /^\$\{.*\}$/s.test(value)),
 );
 
-/** `1s..10s`, or one duration. In milliseconds; nothing where it is neither. */
+/** `1s..10s`, or one duration. In milliseconds; undefined if it is neither. */
 export function readPause(text: string): { least: number; most?: number } | undefined {
   const [least, most, ...more] = text.split('..').map(readDuration);
   if (least === undefined || least < 0 || more.length > 0) return undefined;

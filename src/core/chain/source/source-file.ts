@@ -251,7 +251,7 @@ function blockOffset(source: string, text: string, at: number): number {
   return offset + (Number.isFinite(indent) ? indent : 0) + column;
 }
 
-/** The value of a key; nothing where the map has no such key. */
+/** The value of a key; undefined if the map has no such key. */
 export function entryOf(node: SourceNode, key: string): MapEntry | undefined {
   return node.type === 'map' ? node.entries.find((entry) => entry.key.text === key) : undefined;
 }

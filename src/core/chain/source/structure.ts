@@ -37,7 +37,7 @@ function isPlainly({ shape }: KeyDefinition, value: SourceNode): boolean {
 
 /**
  * Holds a map to the keys that may stand in it. Says of each unknown key the nearest known one, of each value that has
- * another form what is wanted, with an example. Gives the map where it is one.
+ * another form what is wanted, with an example. Returns the map where it is one.
  */
 export function checkStructure(
   findings: Findings,

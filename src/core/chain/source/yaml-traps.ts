@@ -107,7 +107,7 @@ function listItem(text: string, start: number, end: number, lineStart: number): 
   };
 }
 
-/** Where a text with insertions ends inside { } or [ ]; nothing where there is no insertion in it. */
+/** Where a text with insertions ends inside { } or [ ]; undefined if there is no insertion in it. */
 function insertionsEnd(line: string, start: number): number | undefined {
   let found = false;
   for (let i = start; i < line.length; i++) {

@@ -206,7 +206,7 @@ async function take(
   return ACCEPTED;
 }
 
-/** Why a request is not signed by a credential; nothing where it is. */
+/** Why a request is not signed by a credential; undefined if it is. */
 function whyNotSigned(
   context: RunContext,
   as: string,

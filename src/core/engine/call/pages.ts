@@ -18,7 +18,7 @@ import { sendRepeating } from './retry.ts';
 import { whatItSaid } from '../wire/error-summary.ts';
 
 /**
- * Asks for one page after the other and gathers their items; gives the last response. Throws `bound-reached`,
+ * Asks for one page after the other and gathers their items; returns the last response. Throws `bound-reached`,
  * `not-a-list`, `status-not-expected`.
  */
 export async function fetchPages(
@@ -117,7 +117,7 @@ function itemsOf({ items }: Pages, environment: Environment, body: Maybe): Value
   });
 }
 
-/** The request for the next page; nothing where there is none. */
+/** The request for the next page; undefined if there is none. */
 async function nextRequest(
   context: RunContext,
   step: CallStep,
@@ -144,7 +144,7 @@ function merged(json: Maybe, values: readonly (readonly [string, Value])[]): Val
   return object;
 }
 
-/** The values that lead to the next page; nothing where one of them is nothing, null or an empty text. */
+/** The values that lead to the next page; undefined if one of them is nothing, null or an empty text. */
 function valuesOf(
   expressions: Expressions,
   environment: Environment,

@@ -20,7 +20,7 @@ import { whatItSaid } from '../wire/error-summary.ts';
 import { retryAfterIn } from '../pace/retry-after.ts';
 
 /**
- * Asks until the condition of a poll holds; gives the last response. Throws `poll-given-up`, `poll-unforeseen`,
+ * Asks until the condition of a poll holds; returns the last response. Throws `poll-given-up`, `poll-unforeseen`,
  * `poll-out-of-time`, `status-not-expected`.
  */
 export async function pollUntil(

@@ -157,12 +157,12 @@ class Repeats {
       : retryAfter;
   }
 
-  /** Why a failure without a response is repeated; nothing where it is not. */
+  /** Why a failure without a response is repeated; undefined if it is not. */
   ofFailure({ code }: Problem): string | undefined {
     return this.#retry?.on.includes('no-response') && NO_RESPONSE.has(code) ? code : undefined;
   }
 
-  /** Why a response is repeated; nothing where it is not. */
+  /** Why a response is repeated; undefined if it is not. */
   ofResponse(result: CallResult): string | undefined {
     if (!this.#retry) return undefined;
     // Whoever does not wait as told takes such a response as it is, unless its status is named.
@@ -201,9 +201,9 @@ class Repeats {
   async pause(because: string, result: CallResult | undefined): Promise<void> {
     const context = this.#context;
     const { chance, clock } = context.ports;
-    const usual = this.#pausing!.next() * (1 + chance.next() / 4);
+    const byDefault = this.#pausing!.next() * (1 + chance.next() / 4);
     const retryAfter = (result && retryAfterIn(result.response.headers, clock.now())) ?? 0;
-    const wait = Math.max(usual, Math.min(retryAfter, this.patience));
+    const wait = Math.max(byDefault, Math.min(retryAfter, this.patience));
     context.emit({
       event: 'waiting',
       step: context.address(this.#step),

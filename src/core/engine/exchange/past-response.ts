@@ -8,7 +8,7 @@ import type { PastResponse, PastRequest } from '../past-run.ts';
 import { summarise } from './report-call.ts';
 
 /**
- * The response to a request that may be sent only once and was sent before the run was resumed; nothing where it was not.
+ * The response to a request that may be sent only once and was sent before the run was resumed; undefined if it was not.
  * Throws `sent-before` where what was sent then was another request, `not-sent` where only safe requests are sent and this one
  * has not been answered before.
  */

@@ -80,7 +80,7 @@ export function shownPartial(
   return { status, headers: context.hidden.fields(headers), body: shown.event };
 }
 
-/** The beginning of a text in UTF-8, whose last character may be cut; nothing where it is no text. */
+/** The beginning of a text in UTF-8, whose last character may be cut; undefined if it is no text. */
 function textOfBeginning(bytes: Uint8Array): string | undefined {
   for (let cut = 0; cut <= 3 && cut <= bytes.length; cut++) {
     const text = fromUtf8(cut === 0 ? bytes : bytes.subarray(0, -cut));

@@ -84,7 +84,7 @@ export function tellSent(
   });
 }
 
-/** Waits for the pace of a service; gives how long, in milliseconds. A long wait is said. */
+/** Waits for the pace of a service; returns how long, in milliseconds. A long wait is said. */
 export async function passedBack(
   context: RunContext,
   step: CallStep,

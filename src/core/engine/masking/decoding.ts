@@ -118,7 +118,7 @@ const SIMPLE: Readonly<Record<string, string | undefined>> = {
 };
 const NAMED: Readonly<Record<string, string>> = { amp: '&', lt: '<', gt: '>', quot: '"', apos: "'" };
 
-/** What the escape at a place stands for; nothing where there is none. Where it ends is in `escapeEnd`. */
+/** What the escape at a place stands for; undefined if there is none. Where it ends is in `escapeEnd`. */
 function escapeAt(text: string, at: number): string | undefined {
   switch (text.charCodeAt(at)) {
     case 0x5c:

@@ -43,7 +43,7 @@ export function recodedRunsAt(text: string, places: readonly number[]): Run[] {
   return runs;
 }
 
-/** Adds what the run around a place says; gives where that ends. */
+/** Adds what the run around a place says; returns where that ends. */
 function addRuns(runs: Run[], text: string, at: number): number {
   let start = at;
   while (start > 0 && VALUES[text.charCodeAt(start - 1) & 255] !== NONE) start--;

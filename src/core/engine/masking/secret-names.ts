@@ -275,7 +275,7 @@ function isJson(text: string): boolean {
   }
 }
 
-/** The whole name of which a part stands from `start` to `end`; nothing where it goes on behind that. */
+/** The whole name of which a part stands from `start` to `end`; undefined if it goes on behind that. */
 function nameAround(text: string, start: number, end: number): string | undefined {
   if (/[A-Za-z0-9_]/.test(text[end] ?? '')) return undefined;
   let from = start;

@@ -89,7 +89,7 @@ export class SecretsOfRun {
   }
 
   /**
-   * Hides all texts and numbers of a value from here on; gives false where one is too short for that. Of what is computed anew for each request only
+   * Hides all texts and numbers of a value from here on; returns false where one is too short for that. Of what is computed anew for each request only
    * the `latest` are looked for.
    */
   hide(value: Value, label: string, which: 'all' | 'latest' = 'all'): boolean {

@@ -79,7 +79,7 @@ export class Budget {
     });
   }
 
-  /** Gives back what was not used. */
+  /** Returns back what was not used. */
   async close(): Promise<void> {
     const reserved = this.#reserved;
     this.#reserved = 0;

@@ -78,7 +78,7 @@ export class Pace {
   }
 
   /**
-   * Waits until a request may go; nothing where it may at once. Each that went is to be followed by `leave`. `patience` is
+   * Waits until a request may go; undefined if it may at once. Each that went is to be followed by `leave`. `patience` is
    * how long it waits at most because the service says so, in milliseconds; `again` lets a repeated request go first.
    * Throws `retry-after-too-long`, `budget-used-up`, or why the run was interrupted.
    */

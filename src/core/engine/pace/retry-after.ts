@@ -5,7 +5,7 @@ import type { HeaderList, WireResponse } from '../../ports.ts';
 export interface RetryAfter {
   /** How long to wait, in milliseconds. */
   readonly wait: number;
-  /** The field that says so, as it came; nothing where only the status does. */
+  /** The field that says so, as it came; undefined if only the status does. */
   readonly by?: string;
   /** The field asks for less than may be done, or can't be read. */
   readonly unclear?: true;

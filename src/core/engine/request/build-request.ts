@@ -28,7 +28,7 @@ import {
 import type { BuiltRequest } from '../wire/built-request.ts';
 
 /**
- * Builds the request of a call from its templates; `more` are names for this one. Gives a promise only where there is a body:
+ * Builds the request of a call from its templates; `more` are names for this one. Returns a promise only where there is a body:
  * each microtask less counts. Throws problems with a place.
  */
 export function buildRequest(

@@ -76,7 +76,7 @@ function jsonBody(context: RunContext, body: CallBody & { type: 'json' }, insert
   }
 }
 
-/** The member in which an insertion stands; nothing where it stands in none. */
+/** The member in which an insertion stands; undefined if it stands in none. */
 function memberOfInsertion(typed: Typed, insertion: PlacedExpression, member?: string): string | undefined {
   switch (typed.type) {
     case 'insertion':

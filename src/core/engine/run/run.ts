@@ -148,7 +148,7 @@ class Run {
     return { exit: this.#runner.exit, results };
   }
 
-  /** Does something; gives what is wrong, also where that is a defect of the program. */
+  /** Does something; returns what is wrong, also where that is a defect of the program. */
   async #caught(work: () => unknown): Promise<Problem | undefined> {
     try {
       return ((await work()) as Problem | undefined) ?? undefined;

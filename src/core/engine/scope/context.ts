@@ -382,7 +382,7 @@ export class RunContext {
     };
   }
 
-  /** Hides what was computed from a secret from here on; gives false where a part of it is too short to be found again. */
+  /** Hides what was computed from a secret from here on; returns false where a part of it is too short to be found again. */
   hideComputed(expression: string, value: Value): boolean {
     return this.hidden.hide(value, labelOf(expression), 'latest');
   }

@@ -54,9 +54,9 @@ export function computedInputs(
   { chain, names }: RunContext,
   given: Readonly<Record<string, Value>>,
 ): [string, Value][] {
-  return chain.inputs.flatMap(({ name, default: usual }): [string, Value][] => {
+  return chain.inputs.flatMap(({ name, default: byDefault }): [string, Value][] => {
     const value = names.get(name);
-    return usual && usual.type !== 'value' && memberOf(given, name) === undefined && value !== undefined
+    return byDefault && byDefault.type !== 'value' && memberOf(given, name) === undefined && value !== undefined
       ? [[name, value]]
       : [];
   });
@@ -81,8 +81,8 @@ function readAs(context: RunContext, input: Input, value: Value): Value {
   });
 }
 
-function defaultOf(context: RunContext, { default: usual }: Input): Value | undefined {
-  return usual && rendered(context, usual);
+function defaultOf(context: RunContext, { default: byDefault }: Input): Value | undefined {
+  return byDefault && rendered(context, byDefault);
 }
 
 function rendered(context: RunContext, typed: Typed): Value | undefined {

@@ -47,7 +47,7 @@ function holdToInputs({ at, chain }: FollowStep, given: Readonly<Record<string, 
     });
   }
   const missing = chain.inputs.find(
-    ({ default: usual, name }) => usual === undefined && memberOf(given, name) === undefined,
+    ({ default: byDefault, name }) => byDefault === undefined && memberOf(given, name) === undefined,
   );
   if (missing)
     fail('input-missing', `${chain.file} needs the input ${missing.name}, and it is not given`, {

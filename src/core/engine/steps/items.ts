@@ -17,7 +17,7 @@ import { placed, throwNothing } from '../scope/with-place.ts';
 
 /** Where the items come from, one after the other. */
 export interface Items {
-  /** How many there are; nothing where that shows only at the end. */
+  /** How many there are; undefined if that shows only at the end. */
   readonly count?: number;
   next(): Item | undefined | Promise<Item | undefined>;
   close?(): Promise<void>;

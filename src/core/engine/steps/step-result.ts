@@ -30,7 +30,7 @@ export interface Done {
 
 /** Carries out the steps of what holds steps: a loop, a chain that is followed. */
 export interface Steps {
-  /** Carries steps out in order; gives why it stopped, if it did. */
+  /** Carries steps out in order; returns why it stopped, if it did. */
   steps(context: RunContext, steps: readonly Step[]): Promise<Stop | undefined>;
   /** Of several problems the exit code is the highest of 130, 4, 2, 3, 1. */
   raise(exit: ExitCode): void;

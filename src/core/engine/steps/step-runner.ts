@@ -52,7 +52,7 @@ export class StepRunner {
     };
   }
 
-  /** Carries steps out in order; gives why it stopped, if it did. */
+  /** Carries steps out in order; returns why it stopped, if it did. */
   async steps(context: RunContext, steps: readonly Step[]): Promise<Stop | undefined> {
     for (const step of steps) {
       const { signal } = context.interruption;
@@ -91,7 +91,7 @@ export class StepRunner {
     });
   }
 
-  /** Carries one step out; gives why the steps behind it are not, if so. */
+  /** Carries one step out; returns why the steps behind it are not, if so. */
   async step(context: RunContext, step: Step): Promise<Stop | undefined> {
     const before = passedBefore(context, step);
     if (before) {

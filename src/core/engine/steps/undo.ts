@@ -39,14 +39,14 @@ export class Undo {
     context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
   }
 
-  /** Books what an earlier run has left. Gives the addresses of steps that the chain no longer has. */
+  /** Books what an earlier run has left. Returns the addresses of steps that the chain no longer has. */
   bookLeft(context: RunContext, { undo, names }: LeftOver): string[] {
     for (const [name, value] of names) context.names.set(name, value);
     this.bookCleanup(context, context.chain);
     return this.bookPast(context, undo);
   }
 
-  /** Books undo that an earlier part of the run had booked. Gives the addresses of steps that the chain no longer has. */
+  /** Books undo that an earlier part of the run had booked. Returns the addresses of steps that the chain no longer has. */
   bookPast(context: RunContext, undo: LeftOver['undo']): string[] {
     return undo.flatMap(({ step: address, names: own }) => {
       const found = findStep(context.chain, address);
@@ -99,7 +99,7 @@ export class Undo {
   }
 }
 
-/** A step by its address at run time, also one of a chain that is followed; nothing where the chain has none. */
+/** A step by its address at run time, also one of a chain that is followed; undefined if the chain has none. */
 export function stepAt(chain: Chain, address: string): Step | undefined {
   return findStep(chain, address)?.step;
 }
@@ -125,7 +125,7 @@ function findStep(chain: Chain, address: string): { readonly chain: Chain; reado
   return search(chain.steps);
 }
 
-/** A step that needs a name which was never kept is skipped. Gives how many steps failed. */
+/** A step that needs a name which was never kept is skipped. Returns how many steps failed. */
 async function cleanUp(runner: Carrier, context: RunContext, { cleanup, steps }: Chain): Promise<number> {
   let failed = 0;
   context.emit({ event: 'cleanup-began', steps: cleanup.length });

@@ -2,7 +2,7 @@ import type { Clock } from '../../ports.ts';
 
 /** Something with a time limit. */
 export interface Watched {
-  /** Looks whether its limit is reached; gives when to look again, in milliseconds of the clock. */
+  /** Looks whether its limit is reached; returns when to look again, in milliseconds of the clock. */
   look(now: number): number;
 }
 

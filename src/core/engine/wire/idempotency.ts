@@ -11,7 +11,7 @@ export function isSafe(method: string): boolean {
   return SAFE.has(method);
 }
 
-/** Whether a request of a step may be sent only once, or again with the same key; nothing where it may be sent again. */
+/** Whether a request of a step may be sent only once, or again with the same key; undefined if it may be sent again. */
 export function resendPolicy(step: CallStep, method: string): 'never' | 'with-key' | undefined {
   if (IDEMPOTENT.has(method) || step.repeatable) return undefined;
   return step.idempotency ? 'with-key' : 'never';

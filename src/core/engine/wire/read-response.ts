@@ -9,7 +9,7 @@ import type { Formats, HeaderList } from '../../ports.ts';
 
 /** The body of a response, read. */
 export interface ReadBody {
-  /** `$`: the value of JSON, a text, or bytes; nothing where there is no body. */
+  /** `$`: the value of JSON, a text, or bytes; undefined if there is no body. */
   readonly value: Maybe;
   /** The body as text, where it is text. */
   readonly text?: string;
@@ -76,7 +76,7 @@ export interface Reading {
 }
 
 /**
- * Reads a body by its content type, or as the step wants. Gives a promise only where a reader has to be loaded first: a
+ * Reads a body by its content type, or as the step wants. Returns a promise only where a reader has to be loaded first: a
  * microtask less for most responses.
  */
 export function readResponseBody(
@@ -252,7 +252,7 @@ function xmlEncoding(bytes: Uint8Array): string | undefined {
   return /^\s*<\?xml[^>]*\bencoding\s*=\s*["']([A-Za-z0-9._-]+)["']/.exec(head)?.[1];
 }
 
-/** Bytes as UTF-8, without a mark at their beginning; nothing where they are none. */
+/** Bytes as UTF-8, without a mark at their beginning; undefined if they are none. */
 function decode(bytes: Uint8Array): string | undefined {
   const text = fromUtf8(bytes);
   return text !== undefined && text.charCodeAt(0) === 0xfeff ? text.slice(1) : text;
@@ -261,7 +261,7 @@ function decode(bytes: Uint8Array): string | undefined {
 /** So much of a page is looked at for its title, in UTF-16 units. */
 const HEAD = 64 * 1024;
 
-/** The text of the first element of a name, in one line; nothing where it is not closed or holds others. */
+/** The text of the first element of a name, in one line; undefined if it is not closed or holds others. */
 function elementText(text: string, name: string): string | undefined {
   const start = new RegExp(`<${name}[\\s>]`, 'i').exec(text);
   const open = start ? text.indexOf('>', start.index) : -1;

@@ -1,7 +1,7 @@
 import { ProblemError } from '../../problems.ts';
 import type { WireResponse, WireRequest } from '../../ports.ts';
 
-/** The request that a redirect asks for (RFC 9110, section 15.4); nothing where the response is none. */
+/** The request that a redirect asks for (RFC 9110, section 15.4); undefined if the response is none. */
 export function redirectOf(
   request: WireRequest,
   { status, headers }: WireResponse,

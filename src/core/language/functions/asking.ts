@@ -8,7 +8,7 @@ export const askingFunctions = [
   define(family, 'exists', {
     about: 'Whether a path finds anything, null included.',
     parameters: [takes.nodes('path')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [
       ['exists($.pieces)', 'true'],
       ['exists($.colour)', 'false'],
@@ -19,7 +19,7 @@ export const askingFunctions = [
     about:
       "The kind of a value: 'nothing', 'null', 'yes or no', 'number', 'text', 'list', 'object', 'time', 'duration' or 'bytes'.",
     parameters: [takes.maybe('value')],
-    gives: { bits: BIT.text },
+    returns: { bits: BIT.text },
     examples: [
       ["kind('A3')", '"text"'],
       ['kind($.colour)', '"nothing"'],
@@ -29,7 +29,7 @@ export const askingFunctions = [
   define(family, 'if', {
     about: 'The second value where the condition holds, otherwise the third. Only that one is evaluated.',
     parameters: [takes.condition('condition'), takes.later('then'), takes.later('otherwise')],
-    gives: ([, then, otherwise]: readonly Kind[]) => union(then ?? ANY, otherwise ?? ANY),
+    returns: ([, then, otherwise]: readonly Kind[]) => union(then ?? ANY, otherwise ?? ANY),
     examples: [["if(length($.pieces) > 2, 'many', 'few')", '"many"']],
     evaluate: ([condition, then, otherwise]) =>
       condition === undefined ? undefined : condition ? then() : otherwise(),

@@ -19,7 +19,7 @@ import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'conversion';
 
-/** A simple value as text; nothing where a person has to choose how to write it. */
+/** A simple value as text; undefined if a person has to choose how to write it. */
 export function plainText(value: Value): string | undefined {
   if (typeof value === 'string') return value;
   if (typeof value === 'boolean') return String(value);
@@ -34,7 +34,7 @@ export const conversionFunctions = [
     about:
       'A number, time, duration, true or false as text; bytes read as UTF-8; null as "null". For lists and objects see json.',
     parameters: [takes.any('value')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [
       ['text(12.50)', '"12.50"'],
       ['text(90s)', '"1m30s"'],
@@ -57,7 +57,7 @@ export const conversionFunctions = [
   define(family, 'json', {
     about: 'The value written as JSON, numbers with the digits they came with.',
     parameters: [takes.any('value')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["json({ a: [1.0, 'x'] })", '"{\\"a\\":[1.0,\\"x\\"]}"']],
     evaluate: ([value]) => {
       const text = writeJson(value);
@@ -68,7 +68,7 @@ export const conversionFunctions = [
   define(family, 'parse', {
     about: 'The value that a JSON text denotes.',
     parameters: [takes.text('text')],
-    gives: JSON_VALUE,
+    returns: JSON_VALUE,
     examples: [["parse('[1.10, 2]')", '[1.10,2]']],
     evaluate: ([text]) => parseJson(text),
   }),
@@ -79,7 +79,7 @@ export const conversionFunctions = [
       takes.textOrBytes('data'),
       optionalParameter(takes.text('form', { literal: { oneOf: ['url'] } })),
     ],
-    gives: TEXT,
+    returns: TEXT,
     examples: [
       ["base64('kiln')", '"a2lsbg=="'],
       ["base64('kiln', 'url')", '"a2lsbg"'],
@@ -93,21 +93,21 @@ export const conversionFunctions = [
   define(family, 'unbase64', {
     about: 'The bytes that base64 of either alphabet stands for.',
     parameters: [takes.text('text')],
-    gives: BYTES,
+    returns: BYTES,
     examples: [["text(unbase64('a2lsbg=='))", '"kiln"']],
     evaluate: ([text]) => decodeBase64(text) ?? fail('not-encoded', 'this text is not base64'),
   }),
   define(family, 'hex', {
     about: 'Bytes as hexadecimal digits.',
     parameters: [takes.bytes('bytes')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["hex(unbase64('AP8='))", '"00ff"']],
     evaluate: ([bytes]) => encodeHex(bytes),
   }),
   define(family, 'unhex', {
     about: 'The bytes that pairs of hexadecimal digits stand for.',
     parameters: [takes.text('text')],
-    gives: BYTES,
+    returns: BYTES,
     examples: [["base64(unhex('00ff'))", '"AP8="']],
     evaluate: ([text]) =>
       decodeHex(text) ?? fail('not-encoded', 'this text is not pairs of hexadecimal digits'),
@@ -116,7 +116,7 @@ export const conversionFunctions = [
     about:
       'The text percent-encoded for a URL (RFC 3986). Values inserted into a URL are encoded without it.',
     parameters: [takes.text('text')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["percent('a/b c')", '"a%2Fb%20c"']],
     evaluate: ([text]) => {
       boundText(text.length * 3);
@@ -126,7 +126,7 @@ export const conversionFunctions = [
   define(family, 'unpercent', {
     about: 'The text that a percent-encoded one stands for.',
     parameters: [takes.text('text')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["unpercent('a%2Fb%20c')", '"a/b c"']],
     evaluate: ([text]) =>
       percentDecode(text) ?? fail('not-encoded', 'this text is not percent-encoded UTF-8'),

@@ -40,7 +40,7 @@ export interface FunctionDefinition {
   readonly about: string;
   readonly parameters: readonly FunctionParameter[];
   /** What it gives, from the kinds of its arguments. */
-  readonly gives: (kinds: readonly Kind[]) => Kind;
+  readonly returns: (kinds: readonly Kind[]) => Kind;
   /** Expressions with their results as JSON; `undefined` stands for nothing. The tests run them. */
   readonly examples: readonly (readonly [expression: string, result: string])[];
   readonly evaluate: (environment: Environment, args: readonly unknown[]) => Maybe;
@@ -53,7 +53,7 @@ type Arguments<P extends readonly FunctionParameter[]> = {
 interface Definition<P extends readonly FunctionParameter[]> {
   about: string;
   parameters: readonly [...P];
-  gives: Kind | ((kinds: readonly Kind[]) => Kind);
+  returns: Kind | ((kinds: readonly Kind[]) => Kind);
   examples: readonly (readonly [string, string])[];
   evaluate: (args: Arguments<P>, environment: Environment) => Maybe;
 }
@@ -62,13 +62,13 @@ interface Definition<P extends readonly FunctionParameter[]> {
 export function define<const P extends readonly FunctionParameter[]>(
   family: string,
   name: string,
-  { evaluate, gives, ...rest }: Definition<P>,
+  { evaluate, returns, ...rest }: Definition<P>,
 ): FunctionDefinition {
   return {
     ...rest,
     name,
     family,
-    gives: typeof gives === 'function' ? gives : () => gives,
+    returns: typeof returns === 'function' ? returns : () => returns,
     evaluate: (environment, args) => evaluate(args as Arguments<P>, environment),
   };
 }

@@ -19,7 +19,7 @@ export const digestFunctions = [
   define(family, 'bytes', {
     about: 'The content of a file that stands in the folder of the chain file, or below it.',
     parameters: [takes.text('file')],
-    gives: BYTES,
+    returns: BYTES,
     examples: [["length(bytes('layer.bin'))", '4']],
     evaluate: ([path], { world }) =>
       world.file?.(path) ?? fail('file-not-found', `the file ${path} can't be read here`),
@@ -27,7 +27,7 @@ export const digestFunctions = [
   define(family, 'digest', {
     about: "The digest of bytes, or of the UTF-8 of a text: 'sha-256', 'sha-384', 'sha-512', 'sha' or 'md5'.",
     parameters: [takes.textOrBytes('data'), takes.text('algorithm', { literal: 'digest' })],
-    gives: BYTES,
+    returns: BYTES,
     examples: [["slice(hex(digest('kiln', 'sha-256')), 0, 8)", '"cdfe9ad5"']],
     evaluate: ([data, name], { world }) => world.digest(algorithm(name), bytesOf(data)),
   }),
@@ -38,7 +38,7 @@ export const digestFunctions = [
       takes.textOrBytes('data'),
       takes.text('algorithm', { literal: 'digest' }),
     ],
-    gives: BYTES,
+    returns: BYTES,
     examples: [["slice(hex(hmac('key', 'kiln', 'sha-256')), 0, 8)", '"eae11dc2"']],
     evaluate: ([key, data, name], { world }) => world.hmac(algorithm(name), bytesOf(key), bytesOf(data)),
   }),

@@ -23,7 +23,7 @@ function numbers(list: Value[], name: string): Numeric[] {
   );
 }
 
-/** The keys of all items; nothing where one of them is nothing. */
+/** The keys of all items; undefined if one of them is nothing. */
 function keysOf(list: Value[], key: ((item: Value) => Maybe) | undefined): Value[] | undefined {
   if (!key) return list;
   const keys: Value[] = [];
@@ -90,14 +90,14 @@ export const listFunctions = [
   define(family, 'first', {
     about: 'The first item of a list; nothing where it is empty.',
     parameters: [takes.list('list')],
-    gives: oneItem,
+    returns: oneItem,
     examples: [['first([5, 6])', '5']],
     evaluate: ([list]) => list[0],
   }),
   define(family, 'last', {
     about: 'The last item of a list; nothing where it is empty.',
     parameters: [takes.list('list')],
-    gives: oneItem,
+    returns: oneItem,
     examples: [['last([5, 6])', '6']],
     evaluate: ([list]) => list.at(-1),
   }),
@@ -105,7 +105,7 @@ export const listFunctions = [
     about:
       'The item of a list at a place (from 0, or from the end where negative), or the member of an object with a name.',
     parameters: [takes.listOrObject('where'), takes.textOrNumber('which')],
-    gives: maybe(ANY),
+    returns: maybe(ANY),
     examples: [
       ['at([5, 6], 1)', '6'],
       ["at({ a: 7 }, 'a')", '7'],
@@ -126,7 +126,7 @@ export const listFunctions = [
   define(family, 'sort', {
     about: 'The items in ascending order, of themselves or of a key. Equal ones keep their order.',
     parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
-    gives: sameList,
+    returns: sameList,
     examples: [
       ['sort([3, 1, 2])', '[1,2,3]'],
       ['sort($.pieces, @.cone)[*].id', '["p2","p3","p1"]'],
@@ -139,7 +139,7 @@ export const listFunctions = [
   define(family, 'unique', {
     about: 'The items without those that equal an earlier one, or whose key does.',
     parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
-    gives: sameList,
+    returns: sameList,
     examples: [['unique([1, 1.0, 2])', '[1,2]']],
     evaluate: ([list, key]) => {
       const keys = keysOf(list, key);
@@ -149,7 +149,7 @@ export const listFunctions = [
   define(family, 'group', {
     about: 'The items put together by a key: a list of objects with `key` and `items`.',
     parameters: [takes.list('list'), takes.each('key')],
-    gives: ([list]) => listOf(objectKind({ key: ANY, items: sameList(list ? [list] : []) })),
+    returns: ([list]) => listOf(objectKind({ key: ANY, items: sameList(list ? [list] : []) })),
     examples: [["group(['ash', 'oak', 'elm'], length(@))", '[{"key":3,"items":["ash","oak","elm"]}]']],
     evaluate: ([list, key]) => {
       const keys = keysOf(list, key);
@@ -159,7 +159,7 @@ export const listFunctions = [
   define(family, 'flat', {
     about: 'The items, those of lists in the list in place of these lists.',
     parameters: [takes.list('list')],
-    gives: LIST,
+    returns: LIST,
     examples: [['flat([[1, 2], 3])', '[1,2,3]']],
     evaluate: ([list]) => {
       boundList(list.reduce<number>((sum, item) => sum + (Array.isArray(item) ? item.length : 1), 0));
@@ -169,7 +169,7 @@ export const listFunctions = [
   define(family, 'sum', {
     about: 'The numbers of a list added up, exactly; 0 where it is empty.',
     parameters: [takes.list('list')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [
       ['sum([0.1, 0.2])', '0.3'],
       ['sum($.pieces[*].cone)', '16'],
@@ -179,7 +179,7 @@ export const listFunctions = [
   define(family, 'average', {
     about: 'The mean of the numbers of a list; nothing where it is empty.',
     parameters: [takes.list('list')],
-    gives: maybe(NUMBER),
+    returns: maybe(NUMBER),
     examples: [['average([1, 2])', '1.5']],
     evaluate: ([list]) =>
       list.length === 0 ? undefined : divide(numbers(list, 'average').reduce<Numeric>(add, 0), list.length),
@@ -188,7 +188,7 @@ export const listFunctions = [
     about:
       'The item that is smallest, or whose key is; the first of several. Nothing where the list is empty.',
     parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
-    gives: oneItem,
+    returns: oneItem,
     examples: [['min([3, 1, 2])', '1']],
     evaluate: ([list, key]) => extreme(list, keysOf(list, key), -1),
   }),
@@ -196,14 +196,14 @@ export const listFunctions = [
     about:
       'The item that is largest, or whose key is; the first of several. Nothing where the list is empty.',
     parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
-    gives: oneItem,
+    returns: oneItem,
     examples: [['max($.pieces, @.cone).id', '"p1"']],
     evaluate: ([list, key]) => extreme(list, keysOf(list, key), 1),
   }),
   define(family, 'any', {
     about: 'Whether a condition on `@` holds for some item.',
     parameters: [takes.list('list'), takes.test('condition')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [["any($.pieces, @.glaze == 'ash')", 'true']],
     evaluate: ([list, condition]) => {
       let unknown = false;
@@ -218,7 +218,7 @@ export const listFunctions = [
   define(family, 'every', {
     about: 'Whether a condition on `@` holds for each item; so it does for an empty list.',
     parameters: [takes.list('list'), takes.test('condition')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [['every($.pieces, @.cone >= 4)', 'true']],
     evaluate: ([list, condition]) => {
       let unknown = false;
@@ -233,14 +233,14 @@ export const listFunctions = [
   define(family, 'map', {
     about: 'What an expression on `@` gives for each item, as a list.',
     parameters: [takes.list('list'), takes.each('expression')],
-    gives: ([, item]) => (item ? listOf(item) : LIST),
+    returns: ([, item]) => (item ? listOf(item) : LIST),
     examples: [['map([1, 2], @ * 10)', '[10,20]']],
     evaluate: ([list, expression]) => keysOf(list, expression),
   }),
   define(family, 'zip', {
     about: 'Pairs of the items of two lists of one length.',
     parameters: [takes.list('first'), takes.list('second')],
-    gives: listOf(LIST),
+    returns: listOf(LIST),
     examples: [["zip(['a', 'b'], [1, 2])", '[["a",1],["b",2]]']],
     evaluate: ([a, b]) =>
       a.length === b.length
@@ -256,7 +256,7 @@ export const listFunctions = [
   define(family, 'range', {
     about: 'The whole numbers from one up to and including another.',
     parameters: [takes.number('from'), takes.number('to')],
-    gives: listOf(NUMBER),
+    returns: listOf(NUMBER),
     examples: [['range(1, 3)', '[1,2,3]']],
     evaluate: ([from, to]) => {
       const start = place(from, 'the beginning of a range');

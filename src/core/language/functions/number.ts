@@ -12,7 +12,7 @@ export const numberFunctions = [
     about:
       'The number that a text denotes, in the notation of JSON, blanks around it left out. A number stays as it is.',
     parameters: [takes.textOrNumber('text')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [
       ["number('12.50')", '12.50'],
       ["number('12345678901234567890')", '12345678901234567890'],
@@ -31,7 +31,7 @@ export const numberFunctions = [
     about:
       'The number rounded to so many digits after the point (0 if not given); a half goes to the even neighbour.',
     parameters: [takes.number('number'), optionalParameter(takes.number('digits'))],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [
       ['round(2.345, 2)', '2.34'],
       ['round(2.5)', '2'],
@@ -42,21 +42,21 @@ export const numberFunctions = [
   define(family, 'floor', {
     about: 'The largest whole number that is not above the number.',
     parameters: [takes.number('number')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [['floor(-2.5)', '-3']],
     evaluate: ([number]) => floor(number),
   }),
   define(family, 'abs', {
     about: 'The number without its sign.',
     parameters: [takes.number('number')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [['abs(-2.5)', '2.5']],
     evaluate: ([number]) => absolute(number),
   }),
   define(family, 'near', {
     about: 'Whether two numbers differ by at most a third.',
     parameters: [takes.number('a'), takes.number('b'), takes.number('within')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [['near(1.04, 1, 0.05)', 'true']],
     evaluate: ([a, b, within]) => compareNumbers(absolute(subtract(a, b)), within) <= 0,
   }),

@@ -18,7 +18,7 @@ export const chanceFunctions = [
   define(family, 'uuid', {
     about: 'A random UUID of version 4 (RFC 9562).',
     parameters: [],
-    gives: TEXT,
+    returns: TEXT,
     examples: [
       ["match(uuid(), '[0-9a-f]{8}-[0-9a-f]{4}-4[0-9a-f]{3}-[89ab][0-9a-f]{3}-[0-9a-f]{12}')", 'true'],
     ],
@@ -29,7 +29,7 @@ export const chanceFunctions = [
   define(family, 'random', {
     about: 'A random whole number from one up to and including another.',
     parameters: [takes.number('from'), takes.number('to')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [['random(1, 6) in range(1, 6)', 'true']],
     evaluate: ([from, to], { world }) => {
       const low = place(from, 'the lower bound');
@@ -41,7 +41,7 @@ export const chanceFunctions = [
   define(family, 'choose', {
     about: 'A random item of a list; nothing where it is empty.',
     parameters: [takes.list('list')],
-    gives: ([list]) => maybe(list?.item ?? ANY),
+    returns: ([list]) => maybe(list?.item ?? ANY),
     examples: [["choose(['ash']) ", '"ash"']],
     evaluate: ([list], { world }) => list[Math.floor(world.chance() * list.length)],
   }),

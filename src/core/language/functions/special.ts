@@ -8,14 +8,14 @@ export const specialFunctions = [
     about:
       'In a URL, as the whole of an insertion: reserved characters such as / and ? stay as they are (RFC 6570, 3.2.3).',
     parameters: [takes.any('value')],
-    gives: ([value]) => value ?? ANY,
+    returns: ([value]) => value ?? ANY,
     examples: [],
     evaluate: ([value]) => value,
   }),
   define(family, 'hidden', {
     about: 'In keep, as the whole expression: the value is a secret from here on and shown nowhere.',
     parameters: [takes.any('value')],
-    gives: ([value]) => value ?? ANY,
+    returns: ([value]) => value ?? ANY,
     examples: [],
     evaluate: ([value]) => value,
   }),

@@ -29,7 +29,7 @@ export const standardFunctions = [
   define(family, 'length', {
     about: 'The items of a list, the members of an object, the characters (code points) of a text, or bytes.',
     parameters: [{ ...takes.any('value'), bits: measurable }],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [
       ['length([1, 2, 3])', '3'],
       ["length('kiln')", '4'],
@@ -40,14 +40,14 @@ export const standardFunctions = [
   define(family, 'count', {
     about: 'How many nodes a path finds.',
     parameters: [takes.nodes('path')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [['count($.pieces[*])', '3']],
     evaluate: ([nodes]) => nodes.length,
   }),
   define(family, 'match', {
     about: 'Whether a whole text matches a pattern of RFC 9485.',
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [
       ["match('A3', '[A-Z][0-9]')", 'true'],
       ["match('rack A3', '[A-Z][0-9]')", 'false'],
@@ -57,14 +57,14 @@ export const standardFunctions = [
   define(family, 'search', {
     about: 'Whether some part of a text matches a pattern of RFC 9485.',
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [["search('rack A3', '[A-Z][0-9]')", 'true']],
     evaluate: ([text, pattern]) => patternOf(pattern).search(text),
   }),
   define(family, 'value', {
     about: 'The one value that a path finds; nothing where it finds none or several.',
     parameters: [takes.nodes('path')],
-    gives: ANY,
+    returns: ANY,
     examples: [["value($.pieces[?@.id == 'p2'].glaze)", '"celadon"']],
     evaluate: ([nodes]) => (nodes.length === 1 ? nodes[0] : undefined),
   }),

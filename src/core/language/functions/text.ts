@@ -41,28 +41,28 @@ export const textFunctions = [
   define(family, 'upper', {
     about: 'The text in upper case.',
     parameters: [takes.text('text')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["upper('ash')", '"ASH"']],
     evaluate: ([text]) => bounded(text.toUpperCase()),
   }),
   define(family, 'lower', {
     about: 'The text in lower case.',
     parameters: [takes.text('text')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["lower('ASH')", '"ash"']],
     evaluate: ([text]) => bounded(text.toLowerCase()),
   }),
   define(family, 'trim', {
     about: 'The text without blanks and line breaks at its ends.',
     parameters: [takes.text('text')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["trim('  ash ')", '"ash"']],
     evaluate: ([text]) => text.trim(),
   }),
   define(family, 'split', {
     about: 'The parts of a text between separators.',
     parameters: [takes.text('text'), takes.text('separator')],
-    gives: listOfTexts,
+    returns: listOfTexts,
     examples: [["split('a,b,c', ',')", '["a","b","c"]']],
     evaluate: ([text, separator]) => {
       const parts = separator === '' ? points(text) : text.split(separator);
@@ -73,7 +73,7 @@ export const textFunctions = [
   define(family, 'join', {
     about: 'The texts and numbers of a list as one text, with a separator between them.',
     parameters: [takes.list('list'), takes.text('separator')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["join(['a', 'b', 3], '-')", '"a-b-3"']],
     evaluate: ([list, separator]) => {
       const parts = list.map(joinable);
@@ -84,7 +84,7 @@ export const textFunctions = [
   define(family, 'replace', {
     about: 'The text with each occurrence of one text replaced by another. No patterns.',
     parameters: [takes.text('text'), takes.text('from'), takes.text('to')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["replace('2024-12-10', '-', '/')", '"2024/12/10"']],
     evaluate: ([text, from, to]) => {
       if (from === '') fail('wrong-kind', 'replace wants something to look for, and this text is empty');
@@ -96,7 +96,7 @@ export const textFunctions = [
   define(family, 'contains', {
     about: 'Whether a text has another in it, or a list an item equal to a value.',
     parameters: [takes.textOrList('where'), takes.any('what')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [
       ["contains('celadon', 'lad')", 'true'],
       ['contains([1, 2.0], 2)', 'true'],
@@ -113,14 +113,14 @@ export const textFunctions = [
   define(family, 'begins', {
     about: 'Whether a text begins with another.',
     parameters: [takes.text('text'), takes.text('beginning')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [["begins('celadon', 'cel')", 'true']],
     evaluate: ([text, beginning]) => text.startsWith(beginning),
   }),
   define(family, 'ends', {
     about: 'Whether a text ends with another.',
     parameters: [takes.text('text'), takes.text('ending')],
-    gives: YES_NO,
+    returns: YES_NO,
     examples: [["ends('celadon', 'don')", 'true']],
     evaluate: ([text, ending]) => text.endsWith(ending),
   }),
@@ -128,7 +128,7 @@ export const textFunctions = [
     about:
       'What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing.',
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
-    gives: TEXT,
+    returns: TEXT,
     examples: [
       ["extract('rack A3, shelf 2', 'shelf ([0-9]+)')", '"2"'],
       ["extract('rack A3', '[A-Z][0-9]')", '"A3"'],
@@ -141,7 +141,7 @@ export const textFunctions = [
   define(family, 'groups', {
     about: 'What all groups of a pattern catch in a text, as a list; a group that took no part is null.',
     parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
-    gives: listOf({ bits: BIT.text | BIT.null }),
+    returns: listOf({ bits: BIT.text | BIT.null }),
     examples: [["groups('A3', '([A-Z])([0-9])')", '["A","3"]']],
     evaluate: ([text, pattern]) =>
       patternOf(pattern)
@@ -158,7 +158,7 @@ export const textOrListFunctions = [
     about:
       'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
     parameters: [takes.textOrList('value'), takes.number('from'), optionalParameter(takes.number('to'))],
-    gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    returns: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
     examples: [
       ["slice('celadon', 0, 3)", '"cel"'],
       ['slice([1, 2, 3], -2)', '[2,3]'],
@@ -172,7 +172,7 @@ export const textOrListFunctions = [
   define(both, 'reverse', {
     about: 'The text or list the other way round.',
     parameters: [takes.textOrList('value')],
-    gives: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    returns: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
     examples: [['reverse([1, 2, 3])', '[3,2,1]']],
     evaluate: ([value]) => (Array.isArray(value) ? value.toReversed() : points(value).reverse().join('')),
   }),

@@ -36,13 +36,13 @@ export function readTime(text: string, zone: string): Time | undefined {
   return new Time(at + (leap ? 1000 : 0));
 }
 
-function zoneOr(zone: string | undefined, usual: string): string {
+function zoneOr(zone: string | undefined, byDefault: string): string {
   if (zone !== undefined && !isZone(zone)) {
     fail('unknown-zone', `unknown time zone '${zone}'`, {
       hint: "use an IANA name, such as 'Europe/Lisbon', or 'UTC'",
     });
   }
-  return zone ?? usual;
+  return zone ?? byDefault;
 }
 
 /** The latest time that a number of seconds is taken for: the end of the year 9999. */
@@ -72,7 +72,7 @@ export const timeFunctions = [
   define(family, 'now', {
     about: 'The current time; the same throughout one request.',
     parameters: [],
-    gives: TIME,
+    returns: TIME,
     examples: [["now() > time('2020-01-01')", 'true']],
     evaluate: (_, { world }) => new Time(world.now()),
   }),
@@ -84,7 +84,7 @@ export const timeFunctions = [
       optionalParameter(takes.text('pattern', { literal: 'date-pattern' })),
       optionalParameter(takes.text('zone', { literal: 'zone' })),
     ],
-    gives: TIME,
+    returns: TIME,
     examples: [
       ["time('2024-12-10T08:00:00+01:00')", '"2024-12-10T07:00:00Z"'],
       ['time(1733814000)', '"2024-12-10T07:00:00Z"'],
@@ -117,7 +117,7 @@ export const timeFunctions = [
       takes.object('by'),
       optionalParameter(takes.text('zone', { literal: 'zone' })),
     ],
-    gives: TIME,
+    returns: TIME,
     examples: [
       ["shift(time('2024-01-31T09:00:00Z'), { months: 1 })", '"2024-02-29T09:00:00Z"'],
       ["shift(time('2024-03-30T08:00:00Z'), { days: 1 }, 'Europe/Berlin')", '"2024-03-31T07:00:00Z"'],
@@ -142,7 +142,7 @@ export const timeFunctions = [
     about:
       'The date of a time as text, such as 2024-12-10, in a zone (that of the project if none is given).',
     parameters: [takes.time('time'), optionalParameter(takes.text('zone', { literal: 'zone' }))],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["date(time('2024-12-10T23:30:00Z'), 'Europe/Berlin')", '"2024-12-11"']],
     evaluate: ([time, zone], { world }) =>
       formatDate(time.milliseconds, 'yyyy-MM-dd', zoneOr(zone, world.zone)),
@@ -155,7 +155,7 @@ export const timeFunctions = [
       takes.text('pattern', { literal: 'format' }),
       optionalParameter(takes.text('zone', { literal: 'zone' })),
     ],
-    gives: TEXT,
+    returns: TEXT,
     examples: [
       ["format(time('2024-12-10T07:05:00Z'), 'EEE d MMM, HH:mm')", '"Tue 10 Dec, 07:05"'],
       ["format(time('2024-12-10T07:05:00Z'), \"yyyyMMdd'T'HHmmssX\")", '"20241210T070500Z"'],
@@ -170,7 +170,7 @@ export const timeFunctions = [
   define(family, 'epoch', {
     about: 'The seconds since 1970-01-01T00:00:00Z; milliseconds are its fraction.',
     parameters: [takes.time('time')],
-    gives: NUMBER,
+    returns: NUMBER,
     examples: [["epoch(time('2024-12-10T07:00:00Z'))", '1733814000']],
     evaluate: ([time]) => divide(time.milliseconds, 1000),
   }),

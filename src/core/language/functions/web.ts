@@ -57,7 +57,7 @@ export const webFunctions = [
     about:
       'The address with a relation in the Link field of this response (RFC 8288), made absolute; nothing where there is none.',
     parameters: [takes.text('relation')],
-    gives: maybe(TEXT),
+    returns: maybe(TEXT),
     examples: [["link('next')", '"http://127.0.0.1:4717/v1/racks/A3/pieces?page=2"']],
     evaluate: ([relation], environment) => {
       const headers = environment.name('headers');
@@ -73,7 +73,7 @@ export const webFunctions = [
     about:
       'The parts of a URL: `scheme host port path query fragment origin`; `query` is an object of its parameters.',
     parameters: [takes.text('text')],
-    gives: objectKind({
+    returns: objectKind({
       scheme: TEXT,
       host: TEXT,
       port: maybe(NUMBER),
@@ -99,14 +99,14 @@ export const webFunctions = [
   define(family, 'resolve', {
     about: 'A reference made absolute against a base URL (RFC 3986, section 5).',
     parameters: [takes.text('base'), takes.text('reference')],
-    gives: TEXT,
+    returns: TEXT,
     examples: [["resolve('https://kiln.example/v1/racks', 'pieces')", '"https://kiln.example/v1/pieces"']],
     evaluate: ([base, reference]) => urlOf(reference, base).href,
   }),
   define(family, 'pointer', {
     about: 'What a JSON Pointer (RFC 6901) finds in a value.',
     parameters: [takes.any('value'), takes.text('pointer')],
-    gives: maybe(ANY),
+    returns: maybe(ANY),
     examples: [["pointer({ a: [5, 6] }, '/a/1')", '6']],
     evaluate: ([value, pointer]) => followPointer(value, pointer),
   }),
@@ -114,7 +114,7 @@ export const webFunctions = [
     about:
       'What an XPath 3.1 expression finds in a text of XML: the list of the texts of nodes, or the value of count(…), string(…) and the like. Prefixes are those of the third argument.',
     parameters: [takes.text('xml'), takes.text('expression'), optionalParameter(takes.object('namespaces'))],
-    gives: maybe({ bits: BIT.list | BIT.text | BIT.number | BIT['yes or no'] }),
+    returns: maybe({ bits: BIT.list | BIT.text | BIT.number | BIT['yes or no'] }),
     examples: [
       ["xpath('<kiln><glaze>ash</glaze></kiln>', '//glaze')", '["ash"]'],
       ["xpath('<kiln><glaze>ash</glaze></kiln>', 'count(//glaze)')", '1'],
@@ -131,7 +131,7 @@ export const webFunctions = [
   define(family, 'jwt', {
     about: 'The claims of a JSON Web Token (RFC 7519). Its signature is not verified.',
     parameters: [takes.text('token')],
-    gives: JSON_VALUE,
+    returns: JSON_VALUE,
     examples: [["jwt('e30.eyJzdWIiOiJhIn0.x').sub", '"a"']],
     evaluate: ([token]) => {
       const [, claims, , more] = token.split('.');

@@ -24,7 +24,7 @@ export class Pattern {
     return (this.#search ??= new Automaton(this.#program, 'search')).test(text);
   }
 
-  /** The first match and its groups; nothing where there is none. */
+  /** The first match and its groups; undefined if there is none. */
   groups(text: string): (string | undefined)[] | undefined {
     return this.search(text) ? findGroups(this.#program, text) : undefined;
   }

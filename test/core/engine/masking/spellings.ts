@@ -62,7 +62,7 @@ export const planted = fc.oneof(
   fc.stringMatching(/^[a-z]{4}[ "'<>&%+\\/=]{1,4}[a-z0-9]{6,12}$/),
 );
 
-/** What of a written secret still stands in a text: a part of so many characters; nothing where none does. */
+/** What of a written secret still stands in a text: a part of so many characters; undefined if none does. */
 export function leftOf(text: string, written: string, length = 12): string {
   for (let i = 0; i + length <= written.length; i++) {
     const part = written.slice(i, i + length);

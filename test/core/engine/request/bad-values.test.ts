@@ -14,7 +14,7 @@ const rows: Rows = {
   write: () => Promise.reject(new Error('no row was to be written')),
 };
 
-/** Runs a step after one that has kept a response as `a`; gives what failed: its place, its code, its message and its advice. */
+/** Runs a step after one that has kept a response as `a`; returns what failed: its place, its code, its message and its advice. */
 async function problemOf(step: string): Promise<string> {
   const { exit, of } = await runChain(
     `chain: Bad values\nsteps:\n  - call: GET kiln /a\n    keep: { a: $ }\n  - ${step}\n    name: it\n`,

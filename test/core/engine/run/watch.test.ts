@@ -49,7 +49,7 @@ const kiln =
     return { json: `{"done":${String(item !== brokenAt)}}` };
   };
 
-/** Runs the chain, changes it, and runs it again from there; gives what was sent then. */
+/** Runs the chain, changes it, and runs it again from there; returns what was sent then. */
 async function again(
   change: (chain: string) => string,
   setting: {
