@@ -2,14 +2,15 @@
 import { spawn } from 'node:child_process';
 import { fileURLToPath } from 'node:url';
 
-// `npm run prove -- mutations [WORD…]` asks whether the tests would notice.
-const [first, ...rest] = process.argv.slice(2);
-const isMutations = first === 'mutations';
+// `npm run prove -- mutations [WORD…]` asks whether the tests would notice; `nodes` tries each version of Node.js.
+const OTHERS = { mutations: 'scripts/mutations.mjs', nodes: 'scripts/nodes.mjs' };
+const [first = '', ...rest] = process.argv.slice(2);
+const other = Object.hasOwn(OTHERS, first) ? OTHERS[first] : undefined;
 
 const child = spawn(
   process.execPath,
-  isMutations
-    ? ['scripts/mutations.mjs', ...rest]
+  other !== undefined
+    ? [other, ...rest]
     : [
         'scripts/test.mjs',
         'run/properties',
@@ -24,7 +25,7 @@ const child = spawn(
       ],
   {
     cwd: fileURLToPath(new URL('..', import.meta.url)),
-    env: isMutations ? process.env : { ...process.env, PROVE: '1' },
+    env: other !== undefined ? process.env : { ...process.env, PROVE: '1' },
     stdio: 'inherit',
   },
 );

@@ -17,7 +17,7 @@ export function markdown(sources: readonly ReportSource[]): string {
 function ofRun(run: RecordedRun): string {
   const broken = [...allSteps(run)].filter(({ outcome, problem }) => outcome === 'failed' && problem);
   const where = [
-    `${countOf(run.calls, 'call')}`,
+    countOf(run.calls, 'call'),
     ...(run.environment === undefined ? [] : [text(run.environment)]),
     `\`${run.file}\``,
     `run \`${run.id}\``,

@@ -3,7 +3,7 @@ import { cpSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSyn
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { beforeAll, expect, test } from '@jest/globals';
-import { folderWith } from '../cli/support.ts';
+import { folderWith, NODE } from '../cli/support.ts';
 
 const root = fileURLToPath(new URL('../..', import.meta.url));
 
@@ -23,7 +23,7 @@ beforeAll(() => {
 
 function node(args: readonly string[], input?: string): { code: number | null; out: string } {
   const env = { ...process.env, NODE_OPTIONS: '' };
-  const { status, stdout, stderr } = spawnSync(process.execPath, args, {
+  const { status, stdout, stderr } = spawnSync(NODE, args, {
     cwd: folder,
     encoding: 'utf8',
     env,

@@ -6,6 +6,9 @@ import { fileURLToPath } from 'node:url';
 
 const program = fileURLToPath(new URL('../../bin/batharon.cjs', import.meta.url));
 
+/** Which Node.js runs the built program; `npm run prove -- nodes` takes others. */
+export const NODE = process.env.BATHARON_NODE ?? process.execPath;
+
 export interface Finished {
   readonly code: number | null;
   readonly stdout: string;
@@ -40,7 +43,7 @@ export function batharon(
   } = {},
 ): Promise<Finished> {
   return new Promise((resolve) => {
-    const child = spawn(process.execPath, [program, ...args], {
+    const child = spawn(NODE, [program, ...args], {
       cwd: folder,
       ...as,
       env: { PATH: process.env.PATH, HOME: tmpdir(), ...env },

@@ -208,7 +208,7 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
     ran('  - call: POST kiln /a\n    json: { to: "${callback}" }\n    callback: { within: 5s }', undefined, {
       ports: {
         callbacks: {
-          open: async () => ({ url: 'http://127.0.0.1:1/x', close: async () => undefined }),
+          open: async () => ({ url: 'http://127.0.0.1:1/x', close: () => undefined }),
         },
       },
     }),

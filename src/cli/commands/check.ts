@@ -32,7 +32,7 @@ export async function check(
   printFindings(terminal, findings);
   const problems = findings.filter(({ finding }) => finding.level === 'problem').length;
   const warnings = findings.length - problems;
-  const files = `${countOf(loaded.files.length, 'file')}`;
+  const files = countOf(loaded.files.length, 'file');
   const notes = warnings === 0 ? '' : `, ${countOf(warnings, 'warning')}`;
   const { colours } = terminal;
   if (problems === 0) terminal.write(`${colours.green(`${files} checked, no problems${notes}.`)}\n`);

@@ -126,14 +126,14 @@ export class LoopLines {
     const count =
       // An iteration that was interrupted has neither passed nor broken.
       failed + notBegun === 0 && event.outcome !== 'interrupted'
-        ? `${countOf(passed, 'iteration')}`
+        ? countOf(passed, 'iteration')
         : [
             `${passed} of ${this.#began.of ?? Math.max(all, passed + 1)} iterations passed`,
             ...(failed > 0 ? [`${failed} failed`] : []),
             ...(notBegun > 0 ? [`${notBegun} not begun`] : []),
           ].join(' · ');
     const tail = [
-      ...(this.#calls > 0 ? [`${countOf(this.#calls, 'call')}`] : []),
+      ...(this.#calls > 0 ? [countOf(this.#calls, 'call')] : []),
       timeWords(event.elapsed),
       ...(waited === '' ? [] : [waited]),
       ...this.#step.kept,

@@ -321,7 +321,7 @@ function iterationWords(step: RecordedStep): string {
   const { iterations, iterationsBegan, iterationsEnded } = step;
   const passed = iterationsEnded?.passed ?? iterations.filter(({ outcome }) => outcome === 'passed').length;
   const all = iterationsBegan?.of ?? iterationCounts(step).all;
-  return passed === all ? `${countOf(all, 'iteration')}` : `${passed} of ${all} iterations passed`;
+  return passed === all ? countOf(all, 'iteration') : `${passed} of ${all} iterations passed`;
 }
 
 /** Which credential a step signs in: `list@office.login`. */

@@ -44,7 +44,7 @@ function head({
 }: PageRun): HTMLElement {
   const facts = [
     timeWords(elapsed),
-    `${countOf(calls, 'call')}`,
+    countOf(calls, 'call'),
     ...(environment === undefined ? [] : [environment]),
     ...(resumed > 0 ? [`resumed ${resumed === 1 ? 'once' : `${resumed} times`}`] : []),
     new Date(at).toLocaleString(),
@@ -148,7 +148,7 @@ function searchField(runs: readonly PageRun[], content: HTMLElement): HTMLElemen
     if (wanted === '') return;
     search ??= new Search(runs);
     const steps = search.find(wanted);
-    count.textContent = steps.length === 0 ? 'nothing found' : `${countOf(steps.length, 'step')}`;
+    count.textContent = steps.length === 0 ? 'nothing found' : countOf(steps.length, 'step');
     const more = make('button', { type: 'button', class: 'more' });
     let shown = 0;
     const add = (): void => {

@@ -14,7 +14,7 @@ import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
 import { startPractice } from '../../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../../src/practice/state.ts';
-import { batharon, folderWith, PRACTICE } from '../support.ts';
+import { batharon, folderWith, PRACTICE, NODE } from '../support.ts';
 
 const program = fileURLToPath(new URL('../../../bin/batharon.cjs', import.meta.url));
 const CHAIN = { 'one.chain.yaml': 'chain: One\nsteps:\n  - keep: { n: 1 }\nresults: { n: n }\n' };
@@ -99,7 +99,7 @@ describe('what is written', () => {
     closesAt?: number,
   ): Promise<{ code: number | null; stderr: string; size: number }> {
     return new Promise((resolve) => {
-      const child = spawn(process.execPath, [program, ...args], {
+      const child = spawn(NODE, [program, ...args], {
         cwd: folder,
         stdio: ['ignore', stdout, 'pipe'],
         env: { PATH: process.env.PATH, HOME: folder },
@@ -150,7 +150,7 @@ steps:
   - wait: 50ms
 `,
         });
-        const child = spawn(process.execPath, [program, 'run', ...args], {
+        const child = spawn(NODE, [program, 'run', ...args], {
           cwd: folder,
           stdio: ['ignore', 'pipe', 'pipe'],
           env: { PATH: process.env.PATH, HOME: folder, ...PRACTICE_VARIABLES },

@@ -76,7 +76,7 @@ export async function carryOutRepeat(runner: Steps, context: RunContext, step: R
       await context.sleep(wait);
     }
   }
-  return bound(step, `${countOf(most, 'iteration')}`, `up-to: ${most * 2}`);
+  return bound(step, countOf(most, 'iteration'), `up-to: ${most * 2}`);
 }
 
 function bound({ until, at }: RepeatStep, what: string, hint: string): never {

@@ -220,7 +220,7 @@ function readPlain(
 
 /** Why bytes can't be read as text. */
 function noText({ length }: Uint8Array, charset = 'utf-8'): string {
-  const bytes = `${countOf(length, 'byte')}`;
+  const bytes = countOf(length, 'byte');
   return /^utf-?8$/i.test(charset)
     ? `${bytes} that ${length === 1 ? 'is' : 'are'} not UTF-8`
     : `${bytes} that can't be read in the charset ${visible(charset)}`;
