@@ -7,6 +7,8 @@ import { fail } from '../problems.ts';
 export class Exact {
   // Private, so that no path finds it as a member.
   readonly #text: string;
+  /** The same as a scaled integer, once that was asked for; null where it does not fit. */
+  #scaled: Scaled | null | undefined;
 
   constructor(text: string) {
     this.#text = text;
@@ -14,6 +16,11 @@ export class Exact {
 
   get text(): string {
     return this.#text;
+  }
+
+  /** The number as a scaled integer; null where it does not fit. */
+  get scaled(): Scaled | null {
+    return (this.#scaled ??= this.#scaled === undefined ? scaledText(this.#text) : null);
   }
 
   /** The platform's serialiser would write an object here, or lose digits. */
@@ -24,6 +31,61 @@ export class Exact {
 
 /** A number of the language: a JavaScript number where that keeps its text, otherwise {@link Exact}. */
 export type Numeric = number | Exact;
+
+/**
+ * coefficient / 10^scale in doubles, for decimals of at most 15 digits: each has a double of its own that is written with
+ * those digits again (IEEE 754, section 5.12.2), and the quotient of two integers that a double holds is that double.
+ */
+interface Scaled {
+  readonly coefficient: number;
+  readonly scale: number;
+}
+
+/** Below this an integer has at most 15 digits. */
+const FIFTEEN_DIGITS = 1e15;
+
+/** Larger scales are left to the exact way. */
+const MAXIMUM_SCALE = 9;
+
+const POWERS = Array.from({ length: 2 * MAXIMUM_SCALE + 1 }, (_, i) => 10 ** i);
+
+function scaledText(text: string): Scaled | null {
+  if (text.length > 17) return null;
+  const point = text.indexOf('.');
+  const scale = point < 0 ? 0 : text.length - point - 1;
+  if (scale > MAXIMUM_SCALE || /e/i.test(text)) return null;
+  const coefficient = Number(point < 0 ? text : text.slice(0, point) + text.slice(point + 1));
+  return Math.abs(coefficient) < FIFTEEN_DIGITS ? { coefficient, scale } : null;
+}
+
+function scaledNumber(number: number): Scaled | null {
+  if (Number.isInteger(number))
+    return Math.abs(number) < FIFTEEN_DIGITS ? { coefficient: number, scale: 0 } : null;
+  // Smaller ones are written with an exponent.
+  if (!(Math.abs(number) >= 1e-6 && Math.abs(number) < FIFTEEN_DIGITS)) return null;
+  for (let scale = 1; scale <= MAXIMUM_SCALE; scale++) {
+    const coefficient = Math.round(number * POWERS[scale]!);
+    if (Math.abs(coefficient) >= FIFTEEN_DIGITS) return null;
+    if (coefficient / POWERS[scale]! === number) return { coefficient, scale };
+  }
+  return null;
+}
+
+const scaledOf = (number: Numeric): Scaled | null =>
+  typeof number === 'number' ? scaledNumber(number) : number.scaled;
+
+/** The number that a scaled integer is; undefined where a double would not be written with its digits. */
+function fromScaled(coefficient: number, scale: number): number | undefined {
+  if (coefficient === 0) return 0;
+  let [digits, places] = [coefficient, scale];
+  while (places > 0 && digits % 10 === 0) {
+    digits /= 10;
+    places--;
+  }
+  if (Math.abs(digits) >= FIFTEEN_DIGITS) return undefined;
+  const number = digits / POWERS[places]!;
+  return Math.abs(number) >= 1e-6 ? number : undefined;
+}
 
 /** The most digits that arithmetic works with. */
 export const MAXIMUM_DIGITS = 1000;
@@ -73,9 +135,17 @@ function shortened(text: string): string {
   return text.length > 40 ? `${text.slice(0, 37)}…` : text;
 }
 
+/** A double that no other number has that is compared like this; undefined where a double would lose digits. */
+function doubleOf(number: Numeric): number | undefined {
+  if (typeof number === 'number') return number;
+  const { scaled } = number;
+  return scaled ? scaled.coefficient / POWERS[scaled.scale]! : undefined;
+}
+
 /** Compares by value: -1, 0 or 1. 1.10 equals 1.1, and -0 equals 0. */
 export function compareNumbers(a: Numeric, b: Numeric): number {
-  if (typeof a === 'number' && typeof b === 'number') return a < b ? -1 : a > b ? 1 : 0;
+  const [x, y] = [doubleOf(a), doubleOf(b)];
+  if (x !== undefined && y !== undefined) return x < y ? -1 : x > y ? 1 : 0;
   const left = normalise(numberText(a));
   const right = normalise(numberText(b));
   const leftSign = left.digits === '' ? 0 : left.negative ? -1 : 1;
@@ -160,11 +230,24 @@ function align(a: Decimal, b: Decimal): [bigint, bigint, number] {
 
 const bothWhole = (a: Numeric, b: Numeric): boolean => Number.isSafeInteger(a) && Number.isSafeInteger(b);
 
+function addScaled(a: Scaled | null, b: Scaled | null): number | undefined {
+  if (!a || !b) return undefined;
+  const scale = Math.max(a.scale, b.scale);
+  const left = a.coefficient * POWERS[scale - a.scale]!;
+  const right = b.coefficient * POWERS[scale - b.scale]!;
+  const sum = left + right;
+  return Number.isSafeInteger(left) && Number.isSafeInteger(right) && Number.isSafeInteger(sum)
+    ? fromScaled(sum, scale)
+    : undefined;
+}
+
 export function add(a: Numeric, b: Numeric): Numeric {
   if (bothWhole(a, b)) {
     const sum = (a as number) + (b as number);
     if (Number.isSafeInteger(sum)) return sum;
   }
+  const sum = addScaled(scaledOf(a), scaledOf(b));
+  if (sum !== undefined) return sum;
   const [first, second] = [decimalOf(a), decimalOf(b)];
   const [left, right, exponent] = align(first, second);
   return fromDecimal({ coefficient: left + right, exponent, scientific: either(first, second) });
@@ -183,6 +266,14 @@ export function multiply(a: Numeric, b: Numeric): Numeric {
   if (bothWhole(a, b)) {
     const product = (a as number) * (b as number);
     if (Number.isSafeInteger(product)) return product === 0 ? 0 : product;
+  }
+  const [small, other] = [scaledOf(a), scaledOf(b)];
+  if (small && other) {
+    const product = small.coefficient * other.coefficient;
+    const fitting = Number.isSafeInteger(product)
+      ? fromScaled(product, small.scale + other.scale)
+      : undefined;
+    if (fitting !== undefined) return fitting;
   }
   const left = decimalOf(a);
   const right = decimalOf(b);

@@ -186,7 +186,12 @@ describe('numbers', () => {
 
   test('are compared and added by value, whatever their text', () => {
     const scaled = fc.tuple(
-      fc.bigInt({ min: -(10n ** 30n), max: 10n ** 30n }),
+      // Also such as a double holds, and those at the edge.
+      fc.oneof(
+        fc.bigInt({ min: -(10n ** 30n), max: 10n ** 30n }),
+        fc.bigInt({ min: -(10n ** 7n), max: 10n ** 7n }),
+        fc.bigInt({ min: 10n ** 15n - 99n, max: 10n ** 15n + 99n }),
+      ),
       fc.integer({ min: 0, max: 12 }),
     );
     const written = ([value, places]: [bigint, number]): string => {
