@@ -86,7 +86,7 @@ const VALUE_KINDS: readonly (readonly [word: string, about: string, example: str
   ],
   [
     'text',
-    'Characters, counted and ordered by code points. In an expression it stands in single or double quotes.',
+    'Characters, counted and ordered by code points. In an expression it is written in single or double quotes.',
     "$.name == 'moon jar'",
   ],
   ['list', 'Items in order; places count from 0.', "$.state in ['waiting', 'fired']"],

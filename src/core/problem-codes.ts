@@ -41,7 +41,7 @@ export const problemCodes = {
   'may-be-nothing': problem(
     'A name that some way through the chain leaves without a value is used as if it always had one.',
   ),
-  'no-response-here': problem('$ is the response of the step it stands in, and there is none here.'),
+  'no-response-here': problem('$ is the response of its own step, and there is none here.'),
   'no-item': problem(
     '@ stands only inside a filter, or in the second argument of any, every, map, sort, min, max, unique and group.',
   ),
@@ -102,13 +102,13 @@ export const problemCodes = {
   'environment-needed': problem(
     'The project has more than one environment and no default, so one must be chosen.',
   ),
-  'expression-in-text': either('An expression stands in a field for text, where it is only text.'),
+  'expression-in-text': either('An expression is written in a text field, where it is only text.'),
   'index-in-each-item': warn(
     'An index stands behind a filter or a slice, and looks into each item that it found.',
   ),
   'comment-in-text': warn('A text seems to go on behind " #", where YAML begins a comment.'),
   'json-in-text': warn('A text that reads as JSON stands where JSON is made of what stands there.'),
-  'text-in-expression': problem('An insertion ${…} stands in a field that is an expression already.'),
+  'text-in-expression': problem('An insertion ${…} is written in a field that is already an expression.'),
   'secret-in-plain-text': either('A key, a token or a password stands readable in a file.'),
   'secret-not-here': either('A secret stands only in texts of the project file and in texts that are sent.'),
   'unused-input': warn('Nothing uses the input.'),
@@ -192,7 +192,7 @@ export const problemCodes = {
     'A bound was reached: the iterations of a loop, the pages of a list, or a time. `up-to` and `within` set it.',
   ),
   'retry-after-too-long': incomplete(
-    'A service says to come back later than the call waits in all, or more often than ten times. `retry: { retry-after: … }` sets how long that is.',
+    'A service asked to retry later than the call waits at most, or more often than ten times. `retry: { retry-after: … }` sets how long that is.',
   ),
   'retry-after-unclear': warn(
     "A service says to come back, in a way that can't be obeyed: at once, in the past, or unreadably. At least a second is waited.",

@@ -57,7 +57,7 @@ export function find(text: string): Promise<ExitCode> {
     }
     if (count > 0) return 0;
     errorTerminal().write(
-      `'${text}' stands in none of the ${responses} recorded responses. What is secret is recorded masked, and can't be found.\n`,
+      `'${text}' occurs in none of the ${responses} recorded responses. Secrets are recorded masked, and can't be found.\n`,
     );
     return 1;
   });

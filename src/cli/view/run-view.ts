@@ -345,7 +345,7 @@ class RetryAfterWaits {
 
   words(): string {
     return [...this.#waited]
-      .map(([service, waited]) => `waited ${timeWords(waited)} as asked by ${service}`)
+      .map(([service, waited]) => `waited ${timeWords(waited)} (Retry-After from ${service})`)
       .join(', ');
   }
 }

@@ -286,7 +286,7 @@ export class Timeline {
       request: 'request',
       wait: 'waits of the step',
       pace: 'delayed by pace',
-      'retry-after': 'waits as asked by Retry-After',
+      'retry-after': 'waits for Retry-After',
     };
     const parts = ORDER.filter((as) => this.#used.has(as)).flatMap((as) => {
       const word = words[as];

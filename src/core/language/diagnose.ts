@@ -198,7 +198,7 @@ function whyNoneKept(condition: Tree, shown: string, value: Value, environment: 
   if (first === undefined) return whatIsThere(shown, value);
   const compared = sidesOf(condition, environment, first);
   const looked = items.length === 1 ? 'one item was looked at' : `${items.length} items were looked at`;
-  return `none of what stands in ${shown} meets the filter; ${looked}${compared === undefined ? '' : `; for the first: ${compared}`}`;
+  return `no item of ${shown} matches the filter; ${looked}${compared === undefined ? '' : `; for the first: ${compared}`}`;
 }
 
 /** Both sides of the comparison that decided that an item was not kept: `'2026-11-17' == '2026-11-28'`. */

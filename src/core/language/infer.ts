@@ -246,7 +246,7 @@ class Inferrer implements Inferring {
             ? `the nearest name is ${near}`
             : names.length > 0
               ? `names here: ${nameList(names)}; text needs quotes: '${name}'`
-              : `a text stands in quotes: '${name}'`;
+              : `text needs quotes: '${name}'`;
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, hint);
     return ANY;
   }

@@ -484,7 +484,7 @@ class Parser {
     }
     const hint =
       type === 'number'
-        ? `an index stands in brackets: [${text}]`
+        ? `write an index in brackets: [${text}]`
         : blank
           ? 'no blank stands behind the point'
           : `['name'] for a name with other characters`;

@@ -16,7 +16,7 @@ export const formats: Formats = {
       const [names = [], ...rest] = rows;
       const seen = new Set<string>();
       const twice = names.find((name) => seen.size === seen.add(name).size);
-      if (twice !== undefined) throw new Error(`the column ${twice} stands in its first row twice`);
+      if (twice !== undefined) throw new Error(`the column ${twice} occurs twice in its first row`);
       return rest.map((row) => objectOf(names.map((name, i) => [name, row[i] ?? ''])));
     } catch (error) {
       throw unreadable(csvMessage(error as CsvProblem, text, separator));

@@ -165,7 +165,7 @@ class CsvTable extends Table<readonly string[]> {
     this.lineEnd = lineEnd ?? '\n';
     const seen = new Set<string>();
     const twice = this.#columns.find((name) => seen.size === seen.add(name).size);
-    if (twice !== undefined) unfit(`the column ${twice} stands in the first row of ${path} twice`);
+    if (twice !== undefined) unfit(`the column ${twice} occurs twice in the first row of ${path}`);
   }
 
   #parse(bytes: Buffer): CsvRecord[] {

@@ -102,7 +102,7 @@ async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
           const seen = new Set<string>();
           const twice = names.find((name) => seen.size === seen.add(name).size);
           if (twice !== undefined)
-            throw unreadable(path, `the column ${twice} stands in its first row twice`);
+            throw unreadable(path, `the column ${twice} occurs twice in its first row`);
           continue;
         }
         const header = names;

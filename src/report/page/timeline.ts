@@ -69,7 +69,7 @@ const WORDS: Readonly<Record<string, string>> = {
   bad: 'request that failed',
   wait: 'waits of the step',
   pace: 'delayed by pace',
-  'retry-after': 'waits as asked by Retry-After',
+  'retry-after': 'waits for Retry-After',
 };
 
 /** The steps that take something back are many and alike: one row for all. */

@@ -284,7 +284,7 @@ describe('eval, find and try', () => {
       /no step pece .*\n {4}hint: piece/,
     );
     expect((await batharon(folder, ['find', 'moon boots'])).stderr).toContain(
-      'stands in none of the 3 recorded responses',
+      'occurs in none of the 3 recorded responses',
     );
   });
 });

@@ -147,7 +147,7 @@ test('the line of a loop says how long was waited in it, not before', async () =
   for (const event of events) view.show(event);
   const lines = terminal.written.split('\n');
   expect(lines.find((line) => line.includes('look'))).not.toMatch(/waited/);
-  expect(lines.at(-2)).toMatch(/waited 9\.0 s as asked by kiln/);
+  expect(lines.at(-2)).toMatch(/waited 9\.0 s \(Retry-After from kiln\)/);
 });
 
 test('undo that failed 300 times is told by kind', async () => {

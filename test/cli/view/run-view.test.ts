@@ -172,7 +172,7 @@ cleanup:
     '        cleanup',
     'passed  bye               200      0 ms  GET kiln /bye',
     'warning 1 step of undo and cleanup left; batharon cleanup last carries them out',
-    'failed at undo. 8 of 8 steps passed, 13 calls, 20.1 s, waited 12.0 s as asked by kiln.',
+    'failed at undo. 8 of 8 steps passed, 13 calls, 20.1 s, waited 12.0 s (Retry-After from kiln).',
     '',
   ]);
   // While it goes on, the line of the step says what it waits for.

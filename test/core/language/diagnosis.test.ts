@@ -98,7 +98,7 @@ describe('a path that finds nothing', () => {
     ['max(nothing_here)', 'max(nothing_here) gave nothing: the list is empty'],
     [
       "first($.pieces[?@.glaze == 'tenmoku']).id",
-      "$.pieces[?@.glaze == 'tenmoku'] found nothing: none of what stands in $.pieces meets the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
+      "$.pieces[?@.glaze == 'tenmoku'] found nothing: no item of $.pieces matches the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
     ],
     ['map($.pieces, @.notes.text)', 'item 0: @.notes.text found nothing: @.notes is null'],
     [
@@ -122,7 +122,7 @@ describe('a path that finds nothing', () => {
   test.each<[text: string, message: string, hint?: string]>([
     [
       "$.pieces[?@.glaze == 'tenmoku'].id",
-      "$.pieces[?@.glaze == 'tenmoku'].id found nothing: none of what stands in $.pieces meets the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
+      "$.pieces[?@.glaze == 'tenmoku'].id found nothing: no item of $.pieces matches the filter; 2 items were looked at; for the first: 'ash' == 'tenmoku'",
     ],
     [
       '$.pieces[*].colour',

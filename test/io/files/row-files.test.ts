@@ -81,7 +81,7 @@ describe('a file of rows', () => {
       'piece,piece\n',
       { piece: 'p1' },
       [],
-      'the column piece stands in the first row of fired.csv twice',
+      'the column piece occurs twice in the first row of fired.csv',
     ],
     [
       'a quote that is not closed',

@@ -85,7 +85,7 @@ test.each<[string, string]>([
 
 test.each<[string, string, RegExp]>([
   ['a.csv', 'id,name\n1\n', /can't be read: .*(?:column|record)/i],
-  ['b.csv', 'id,id\n1,2\n', /the column id stands in its first row twice/],
+  ['b.csv', 'id,id\n1,2\n', /the column id occurs twice in its first row/],
   ['c.jsonl', '{"id": 1}\n[2]\n', /c\.jsonl:2 can't be read: a row is an object/],
   ['d.json', '{"id": 1}', /it is no list of objects/],
 ])("rows that can't be read: %s", async (name, text, message) => {

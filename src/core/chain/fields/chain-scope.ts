@@ -234,7 +234,7 @@ export class ChainScope {
         if (line === undefined || this.lookup(name)) return undefined;
         if (this.#reading.has(name))
           return {
-            message: `${name} is the step that this stands in, and is known below it only`,
+            message: `${name} is the step this is part of; its name can be used only below it`,
             hint: `a step below ${name}`,
           };
         return {

@@ -65,8 +65,7 @@ export class FieldReader {
   /** A condition, or one expression of any kind. */
   expression(node: SourceNode, scope: StaticScope, use: Use = {}): PlacedExpression | undefined {
     if (node.type !== 'scalar') {
-      const hint =
-        node.type === 'empty' ? undefined : 'an expression that begins with { or [ stands in quotes';
+      const hint = node.type === 'empty' ? undefined : 'put an expression that begins with { or [ in quotes';
       this.findings.problem(
         node,
         'wrong-form',
@@ -156,7 +155,7 @@ export class FieldReader {
         node,
         'wrong-form',
         `a text is needed here, but this is ${formOf(node)}`,
-        node.type === 'map' ? 'a text that holds ": " stands in quotes' : undefined,
+        node.type === 'map' ? 'put text that contains ": " in quotes' : undefined,
       );
       return undefined;
     }
@@ -351,7 +350,11 @@ export class FieldReader {
   }
 
   /** How long to wait between two requests: `2s`, or `1s..10s`. */
-  pause(node: SourceNode | undefined, scope: StaticScope, byDefault: { least: number; most?: number }): Pause {
+  pause(
+    node: SourceNode | undefined,
+    scope: StaticScope,
+    byDefault: { least: number; most?: number },
+  ): Pause {
     const { least, most } = (node?.type === 'scalar' && readPause(node.text)) || byDefault;
     const pause: Pause = { least: { value: new Duration(least) }, ...(most === undefined ? {} : { most }) };
     if (node?.type !== 'scalar' || readPause(node.text)) return pause;

@@ -116,7 +116,7 @@ const OTHER_NAMES = {
   $: {
     where: after,
     about:
-      'The response: the value of its JSON, a text, or bytes. It is that of the step it stands in and of no other.',
+      'The response: the value of its JSON, a text, or bytes. It is always the response of its own step.',
     example: '$.pieces[0].id',
   },
   '@': {

@@ -158,19 +158,14 @@ class TreeReader {
           start,
           'yaml',
           `*${node.source} is no anchor of this file`,
-          'a text that begins with * stands in quotes',
+          'put text that begins with * in quotes',
         );
         return { type: 'empty', range: [start, end] };
       }
       return this.#node(target, start);
     }
     if (node.tag !== undefined && node.tag !== '' && !/^tag:yaml\.org,2002:(?:str|map|seq)$/.test(node.tag)) {
-      this.#problem(
-        start,
-        'yaml',
-        'YAML tags have no meaning here',
-        'a text that begins with ! stands in quotes',
-      );
+      this.#problem(start, 'yaml', 'YAML tags have no meaning here', 'put text that begins with ! in quotes');
     }
     if (isMap(node)) {
       const entries = node.items.flatMap((pair) => {
@@ -180,7 +175,7 @@ class TreeReader {
             key.range[0],
             'yaml',
             'a key is a text here',
-            'a value that begins with { or [ stands in quotes',
+            'put a value that begins with { or [ in quotes',
           );
           return [];
         }

@@ -25,7 +25,7 @@ export function warnNextPage(context: RunContext, step: CallStep, result: CallRe
 
 function nextPageIn({ response, body: { value } }: CallResult): string | undefined {
   const link = response.headers.find(([name]) => name === 'link')?.[1];
-  if (link !== undefined && /;\s*rel="?[^",;]*\bnext\b/i.test(link)) return 'the field Link, rel="next"';
+  if (link !== undefined && /;\s*rel="?[^",;]*\bnext\b/i.test(link)) return 'header Link, rel="next"';
   if (!isObject(value)) return undefined;
   const member = MEMBERS.find((name) => {
     const next = memberOf(value, name);

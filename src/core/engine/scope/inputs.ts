@@ -56,7 +56,10 @@ export function computedInputs(
 ): [string, Value][] {
   return chain.inputs.flatMap(({ name, default: byDefault }): [string, Value][] => {
     const value = names.get(name);
-    return byDefault && byDefault.type !== 'value' && memberOf(given, name) === undefined && value !== undefined
+    return byDefault &&
+      byDefault.type !== 'value' &&
+      memberOf(given, name) === undefined &&
+      value !== undefined
       ? [[name, value]]
       : [];
   });

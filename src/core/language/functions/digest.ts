@@ -17,7 +17,7 @@ function algorithm(name: string): DigestAlgorithm {
 
 export const digestFunctions = [
   define(family, 'bytes', {
-    about: 'The content of a file that stands in the folder of the chain file, or below it.',
+    about: 'The content of a file in the folder of the chain file, or below it.',
     parameters: [takes.text('file')],
     returns: BYTES,
     examples: [["length(bytes('layer.bin'))", '4']],

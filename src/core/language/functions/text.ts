@@ -158,7 +158,8 @@ export const textOrListFunctions = [
     about:
       'The part of a text or list from one place up to, not including, another. Places count from 0, negative ones from the end.',
     parameters: [takes.textOrList('value'), takes.number('from'), optionalParameter(takes.number('to'))],
-    returns: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    returns: ([value]) =>
+      value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST),
     examples: [
       ["slice('celadon', 0, 3)", '"cel"'],
       ['slice([1, 2, 3], -2)', '[2,3]'],
@@ -172,7 +173,8 @@ export const textOrListFunctions = [
   define(both, 'reverse', {
     about: 'The text or list the other way round.',
     parameters: [takes.textOrList('value')],
-    returns: ([value]) => (value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST)),
+    returns: ([value]) =>
+      value ? { ...value, bits: value.bits & (BIT.text | BIT.list) } : union(TEXT, LIST),
     examples: [['reverse([1, 2, 3])', '[3,2,1]']],
     evaluate: ([value]) => (Array.isArray(value) ? value.toReversed() : points(value).reverse().join('')),
   }),

@@ -146,7 +146,7 @@ describe('names and structure', () => {
     [
       'the name of a step in itself',
       '  - name: look\n    steps:\n      - call: GET kiln /${look.status}\n',
-      '5:27 unknown-name: look is the step that this stands in, and is known below it only | a step below look',
+      '5:27 unknown-name: look is the step this is part of; its name can be used only below it | a step below look',
     ],
     [
       'a name kept twice',
