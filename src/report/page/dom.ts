@@ -27,7 +27,7 @@ let silence: number | undefined;
 
 /** Says something shortly, also to a screen reader. */
 export function say(text: string): void {
-  const place = document.getElementById('shown')!;
+  const place = document.getElementById('notice')!;
   place.textContent = text;
   clearTimeout(silence);
   silence = setTimeout(() => (place.textContent = ''), 2500);

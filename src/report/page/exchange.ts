@@ -20,23 +20,23 @@ export function showExchange(request: PageRequest, nth: number, count: number): 
     count > 1 && make('h4', {}, `${which}, of ${count} requests`),
     (request.delayed ?? 0) > 0 &&
       make('p', { class: 'quiet' }, `delayed for ${timeWords(request.delayed!)} by the pace of the service`),
-    make('div', { class: 'columns' }, said(request), answered(request)),
+    make('div', { class: 'columns' }, requestColumn(request), responseColumn(request)),
   );
 }
 
-function said({ body, headers, method, url }: PageRequest): HTMLElement {
+function requestColumn({ body, headers, method, url }: PageRequest): HTMLElement {
   return make(
     'div',
-    { class: 'shown' },
-    make('h5', {}, 'shown'),
+    { class: 'request-column' },
+    make('h5', {}, 'request'),
     make('p', { class: 'line' }, make('b', {}, method), ' ', url),
     fields(headers),
     body && bodyElement(body),
   );
 }
 
-function answered({ response, elapsed, problem }: PageRequest): HTMLElement {
-  const column = make('div', { class: 'answered' }, make('h5', {}, 'answered'));
+function responseColumn({ response, elapsed, problem }: PageRequest): HTMLElement {
+  const column = make('div', { class: 'response-column' }, make('h5', {}, 'response'));
   if (!response) {
     column.append(make('p', { class: 'line bad' }, problem?.message ?? 'no response is recorded'));
     return column;
@@ -64,7 +64,7 @@ function fields(headers: PageHeaders): HTMLElement {
   return make(
     'details',
     { class: 'fields' },
-    make('summary', {}, `${headers.length} fields`),
+    make('summary', {}, `${headers.length} headers`),
     make(
       'dl',
       {},

@@ -200,7 +200,7 @@ async function show(): Promise<void> {
   page.append(
     searchField(runs, content),
     content,
-    make('div', { id: 'shown', role: 'status', 'aria-live': 'polite' }),
+    make('div', { id: 'notice', role: 'status', 'aria-live': 'polite' }),
   );
   page.removeAttribute('aria-busy');
   addEventListener('beforeprint', openForPrint);
