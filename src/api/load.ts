@@ -4,9 +4,9 @@ import type { Finding } from '../core/chain/source/findings.ts';
 import type { Chain } from '../core/chain/model.ts';
 import type { Project } from '../core/chain/project.ts';
 import { type ReadFile, readChain } from '../core/chain/read/read-chain.ts';
+import { checkSignInResults } from '../core/chain/read/sign-in-results.ts';
 import { NO_PROJECT, readProject } from '../core/chain/read/read-project.ts';
 import type { SourceFile } from '../core/chain/source/source-file.ts';
-import { namesIn } from '../core/language/tree.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import { textOfFile } from '../io/files/text-file.ts';
 import { readRegularFile } from '../io/secrets/own-folder.ts';
@@ -140,26 +140,8 @@ function loadSignIns(project: Project): SignInRead[] {
         },
       );
     const read = readChain(shownPath(path), readText(path), project, { files: readNear });
-    const results = new Set(read.chain?.results.map((result) => result.name));
-    const given = new Set(['secret', 'services', 'environment', 'run', ...project.values.keys()]);
-    const findings = signIn.headers.flatMap(({ value }) =>
-      value.parts.flatMap((part) =>
-        typeof part === 'string'
-          ? []
-          : [...namesIn(part.expression.tree)]
-              .filter((word) => read.chain && !results.has(word) && !given.has(word))
-              .map((word) => ({
-                file: read.file,
-                finding: {
-                  level: 'problem' as const,
-                  code: 'unknown-name' as const,
-                  message: `the chain ${signIn.file} has no result ${word}`,
-                  hint: results.size > 0 ? `it gives ${[...results].join(', ')}` : 'results: in that chain',
-                  place: part.at(),
-                },
-              })),
-      ),
-    );
+    const unknown = read.chain ? checkSignInResults(signIn, read.chain, project) : [];
+    const findings = unknown.map((finding) => ({ file: read.file, finding }));
     return [{ name, read, findings }];
   });
 }

@@ -95,7 +95,7 @@ claim(finding, 'Steps that passed and have not changed are not sent again', asyn
   asked = [];
   expect([(await batharon(folder, ['resume'])).code, asked]).toEqual([0, ['GET /b']]);
 });
-claim(finding, "A run that has carried out its undo or cleanup can't be gone on with", async () => {
+claim(finding, "A run that has undone or cleaned up what it made can't be resumed", async () => {
   const folder = folderOf({
     a: 'steps:\n  - call: POST s /a\n    undo:\n      - call: DELETE s /a\n  - call: GET s /status/404\n',
   });

@@ -84,9 +84,9 @@ if (!existsSync(CHROMIUM))
     expect(await texts('h2')).toEqual(['What failed', 'The conversation']);
     const broken = await text('.broken');
     expect(broken).toContain('failed fire[116].look');
-    expect(broken).toContain('expected $.cone == 6 came 7');
-    expect(await text('.broken .said')).toContain('GET https://kiln.example/v1/pieces/p117');
-    expect(await text('.broken .answered')).toContain('200');
+    expect(broken).toContain('expected $.cone == 6 got 7');
+    expect(await text('.broken .request-column')).toContain('GET https://kiln.example/v1/pieces/p117');
+    expect(await text('.broken .response-column')).toContain('200');
     expect(await texts('.timeline .name')).toEqual(['rack', 'fire']);
   });
 
@@ -98,7 +98,7 @@ if (!existsSync(CHROMIUM))
       'attempt 1, of 2 requests',
       'attempt 2, of 2 requests',
     ]);
-    expect(await text('.conversation [data-address="rack"] .answered')).toContain(
+    expect(await text('.conversation [data-address="rack"] .response-column')).toContain(
       '"<script>alert(1)</script>"',
     );
     expect(await texts('.conversation [data-address="rack"] .exchange:last-of-type .tree li')).toEqual([
@@ -112,7 +112,7 @@ if (!existsSync(CHROMIUM))
       '.conversation [data-address="rack"] .exchange:last-of-type .tree li:nth-child(4) .path',
     );
     await page.waitForFunction(() => document.getElementById('shown')!.textContent !== '');
-    expect(await text('#said')).toMatch(/\$\.pieces\[0\]\.id$/);
+    expect(await text('#notice')).toMatch(/\$\.pieces\[0\]\.id$/);
   });
 
   test('a loop shows so many iterations at a time, the broken one first', async () => {
