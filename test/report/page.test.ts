@@ -111,7 +111,7 @@ if (!existsSync(CHROMIUM))
     await page.click(
       '.conversation [data-address="rack"] .exchange:last-of-type .tree li:nth-child(4) .path',
     );
-    await page.waitForFunction(() => document.getElementById('shown')!.textContent !== '');
+    await page.waitForFunction(() => document.getElementById('notice')!.textContent !== '');
     expect(await text('#notice')).toMatch(/\$\.pieces\[0\]\.id$/);
   });
 
