@@ -1,6 +1,6 @@
 import type { Transport } from '../src/core/ports.ts';
 
-/** Responses at once with a body of JSON, so that what is left is the engine's own work. */
+/** Answers at once with a body of JSON, so that what is left is the engine's own work. */
 export function instantTransport(json: unknown): Transport {
   const body = new TextEncoder().encode(JSON.stringify(json));
   return {

@@ -169,7 +169,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     elapsed: z.number(),
     /** The service may have processed it. */
     reached: z.boolean(),
-    /** What had come of the response before it failed off. */
+    /** What had come of the response before it broke off. */
     partial: z.strictObject({ status: z.int(), headers, body }).optional(),
   }),
   z.strictObject({
@@ -233,7 +233,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     items: z.int(),
     gathered: z.int(),
   }),
-  /** A request has callback received. */
+  /** A callback was received. */
   z.strictObject({
     event: z.literal('callback-received'),
     at,

@@ -92,7 +92,7 @@ export interface WireResponse {
   readonly phases: Phases;
 }
 
-/** A response that failed off. */
+/** A response that broke off. */
 export interface PartialResponse {
   readonly status: number;
   readonly headers: HeaderList;

@@ -183,9 +183,7 @@ export const problemCodes = {
     'A poll met a state for which neither `until` nor `while` holds, so nobody has said what it means.',
   ),
   'poll-out-of-time': problem('A poll reached its bound `within` before its condition passed.'),
-  'not-signed': warn(
-    'A request that callback received is not signed with the key of the credential that signed-by names.',
-  ),
+  'not-signed': warn('A callback was not signed with the key of the credential that signed-by names.'),
   'callback-ignored': warn('A callback came that nothing waited for any more.'),
   // bounds
   'bound-reached': incomplete(

@@ -9,7 +9,7 @@ export interface Place {
 
 /**
  * An error as a value: what a person is told. `message` says what and why, `instead` what to write or do.
- * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader iterations it into a `place`.
+ * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader turns it into a `place`.
  */
 export interface Problem {
   readonly code: ProblemCode;

@@ -177,7 +177,7 @@ function closing(text: string, open: number, quote: string): number {
 
 /** Inside double quotes a backslash keeps its meaning only before `$`, a backtick, `"`, itself and a line break. */
 function doubleQuoted(text: string, open: number, add: (part: string) => void): number {
-  // A word processor iterations quotes into curly ones.
+  // A word processor turns quotes into curly ones.
   const quote = text[open] === '"' ? '"' : '\u201d';
   let i = open + 1;
   add('');

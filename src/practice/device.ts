@@ -52,7 +52,7 @@ export function addDevice(server: FastifyInstance, state: State): void {
   });
 }
 
-/** Responses a device that asks whether it may come in (RFC 8628, section 3.5). */
+/** Answers a device that asks whether it may come in (RFC 8628, section 3.5). */
 export function deviceToken(
   state: State,
   form: URLSearchParams,

@@ -17,7 +17,7 @@ export class RateLimits {
     this.#state = state;
   }
 
-  /** Takes one request from the caller's bucket; where it is empty, responses 429 with a page and gives false. */
+  /** Takes one request from the caller's bucket; where it is empty, answers 429 with a page and gives false. */
   take(caller: string, reply: FastifyReply): boolean {
     const { rate, burst, budget } = this.#state.options;
     const now = this.#state.uptime();

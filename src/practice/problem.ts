@@ -1,7 +1,7 @@
 import type { FastifyReply } from 'fastify';
 import { writePracticeJson } from './json.ts';
 
-/** Responses with problem details (RFC 9457). */
+/** Answers with problem details (RFC 9457). */
 export function problem(
   reply: FastifyReply,
   status: number,
@@ -25,7 +25,7 @@ export function problem(
     );
 }
 
-/** Responses with a page, as services do that were built by somebody else. */
+/** Answers with a page, as services do that were built by somebody else. */
 export function page(reply: FastifyReply, status: number, title: string, text: string): FastifyReply {
   return reply
     .code(status)

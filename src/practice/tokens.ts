@@ -15,7 +15,7 @@ export function refuse(
   return sendJson(reply, status, { error, error_description: description });
 }
 
-/** Responses with a new token, and a refresh token where a person has let the client in. */
+/** Answers with a new token, and a refresh token where a person has let the client in. */
 export function grant(
   state: State,
   client: string,

@@ -4,7 +4,7 @@ import { fromUtf8 } from '../core/language/encodings.ts';
 import type { RecordedAttempt, RecordedStep } from '../core/record/recorded-run.ts';
 import { allSteps, type ReportSource } from './report-source.ts';
 
-/** A response, or what came of one that failed off. */
+/** A response, or what came of one that broke off. */
 type Received = Pick<EventOf<'response-received'>, 'status' | 'headers' | 'body'>;
 type Headers = EventOf<'response-received'>['headers'];
 

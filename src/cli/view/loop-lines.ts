@@ -78,8 +78,7 @@ export class LoopLines {
     else if (event.why === 'pace')
       this.#does(iteration, undefined, `in line for ${event.service ?? 'the service'}`);
     else if (event.why === 'retry') this.#does(iteration, undefined, `${event.note ?? ''}, again ${until}`);
-    else if (event.why === 'callback')
-      this.#does(iteration, undefined, `waits to be callback received, ${until}`);
+    else if (event.why === 'callback') this.#does(iteration, undefined, `waits for the callback, ${until}`);
     else this.#does(iteration, undefined, `${event.note ?? 'waits'}, again ${until}`);
   }
 

@@ -360,7 +360,7 @@ function waitWords(event: EventOf<'waiting'>): string {
     case 'retry':
       return `${event.note ?? ''}, again ${until}`;
     case 'callback':
-      return `waits to be callback received, ${until}`;
+      return `waits for the callback, ${until}`;
     case 'poll':
       return `${event.note ?? ''}, again ${until}`;
     default:

@@ -27,7 +27,7 @@ export interface SeenStep {
   readonly said: string[];
   readonly notes: string[];
   response?: EventOf<'response-received'>;
-  /** What came of a response that failed off. */
+  /** What came of a response that broke off. */
   partial?: EventOf<'request-failed'>['partial'];
   sent?: EventOf<'request-sent'>;
   elapsed: number;

@@ -5,7 +5,7 @@ import { timeText, writeJson } from './json.ts';
 import { withArticle } from './kinds.ts';
 import { Duration, kindOf, type Maybe, membersOf, Time, type Value, type ValueObject } from './values.ts';
 
-/** Puts control characters, and marks that iteration the direction of text, where they can be seen and do nothing. */
+/** Puts control characters, and marks that turn the direction of text, where they can be seen and do nothing. */
 export function visible(text: string): string {
   return text.replace(
     /[\u0000-\u001f\u007f-\u009f\u200e\u200f\u202a-\u202e\u2028\u2029\u2066-\u2069]/g,

@@ -82,7 +82,7 @@ class BufferedRows implements RowSource {
 
 const CHUNK = 100;
 /**
- * A file is read in small pieces, in bytes: what is made of one lives until its last iteration, and what lives long takes memory
+ * A file is read in small pieces, in bytes: what is made of one lives until its last row, and what lives long takes memory
  * that is given back late.
  */
 const PIECE = 4096;

@@ -37,8 +37,8 @@ const KNOWN: Readonly<Record<string, Described>> = {
   ],
   EHOSTUNREACH: ['host-unreachable', ({ host }) => `no way leads to ${host}`],
   ENETUNREACH: ['host-unreachable', ({ host }) => `no way leads to ${host}`, 'is there a network?'],
-  ECONNRESET: ['connection-reset', ({ host }) => `${host} failed the connection off`],
-  EPIPE: ['connection-reset', ({ host }) => `${host} failed the connection off while the request was sent`],
+  ECONNRESET: ['connection-reset', ({ host }) => `${host} reset the connection`],
+  EPIPE: ['connection-reset', ({ host }) => `${host} closed the connection while the request was sent`],
   UND_ERR_SOCKET: [
     'connection-reset',
     ({ host }) => `${host} closed the connection before the response was complete`,
@@ -111,7 +111,7 @@ export function transportProblem(
   if (code.startsWith('ERR_HTTP2'))
     return new ProblemError({
       code: 'connection-reset',
-      message: `${url.host} failed the request off: ${cause.message}${begun}`,
+      message: `${url.host} broke the request off: ${cause.message}${begun}`,
     });
   if (code.startsWith('HPE_') || cause.name === 'HTTPParserError')
     return new ProblemError({

@@ -7,7 +7,7 @@ export interface Http2Request {
   readonly origin: string;
   readonly path: string;
   readonly method: string;
-  /** Names and values by iterations. */
+  /** Names and values alternate. */
   readonly headers: readonly string[];
   /** Afresh for each time that the request is sent. */
   readonly body?: (() => Uint8Array | Readable) | undefined;

@@ -173,7 +173,7 @@ export class RecordWriter implements RunRecord {
 
   durable(): Promise<void> {
     this.#flush();
-    // All that ask while the disk is at work are served by its next iteration.
+    // All that ask while the disk is at work are served by its next round.
     this.#nextSync ??= (this.#syncing ?? Promise.resolve()).then(() => {
       this.#nextSync = undefined;
       return (this.#syncing = this.#sync());

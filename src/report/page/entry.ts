@@ -158,7 +158,7 @@ const WHY: Readonly<Record<string, string>> = {
   retry: 'before it was sent again',
   poll: 'before it was asked again',
   repeat: 'before the next iteration',
-  callback: 'to be callback received',
+  callback: 'for the callback',
   step: 'as the step says',
 };
 

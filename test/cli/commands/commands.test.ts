@@ -277,7 +277,7 @@ describe('what a service can do', () => {
   test.each<[string, string, number, RegExp]>([
     ['500', '', 1, /got\s+500/],
     ['503', 'retry: { retry-after: 0s, attempts: 1 }', 1, /got\s+503, a page titled "Back in a moment"/],
-    ['reset', '', 3, /failed the connection off|closed the connection/],
+    ['reset', '', 3, /reset the connection|closed the connection/],
     [
       'slow-first-byte',
       'timeout: 400ms',

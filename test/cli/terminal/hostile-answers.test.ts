@@ -7,7 +7,7 @@ import { legible } from '../../../src/cli/terminal/terminal.ts';
 import { batharon, folderWith } from '../support.ts';
 
 const OBEYED = /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u202a-\u202e\u2066-\u2069]/;
-/** Clears the screen, colours, sets a title, moves up, and iterations the direction. */
+/** Clears the screen, colours, sets a title, moves up, and turns the direction. */
 const HOSTILE = '\u001b[2J\u001b[31mheld\u001b]0;title\u0007\u001b[1A\u009b2K\u202e\u0000\r';
 
 let server: Server;

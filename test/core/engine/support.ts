@@ -52,7 +52,7 @@ export interface Reply {
   readonly fails?: ProblemCode;
 }
 
-/** Responses each request by a function; remembers what was sent. */
+/** Answers each request by a function; remembers what was sent. */
 export class ScriptedTransport implements Transport {
   readonly sent: WireRequest[] = [];
   readonly #script: (request: WireRequest, nth: number) => Reply;

@@ -105,7 +105,7 @@ const OTHER_NAMES = {
   arrived: {
     where: 'a call with callback',
     reserved: true,
-    about: 'The request that callback received: .body .text .headers .method .path .query.',
+    about: 'The request that the callback listener received: .body .text .headers .method .path .query.',
     example: "arrived.body.state == 'done'",
   },
   callback: {

@@ -19,7 +19,7 @@ const GONE = 410;
 
 /**
  * Waits for the request that a service sends to the address of one step. One that comes before the response to the request
- * which caused it is kept until then. The address responses until the run ends, so that what comes twice is noticed.
+ * which caused it is kept until then. The address answers until the run ends, so that what comes twice is noticed.
  */
 export class CallbackWait {
   readonly url: string;
@@ -130,7 +130,7 @@ export class CallbackWait {
     const came =
       seen === 0
         ? `no request arrived at ${this.url}`
-        : `${countOf(seen, 'request')} came in, and ${when?.expression.text ?? 'none'} passed for none`;
+        : `${countOf(seen, 'request')} came in, but ${when?.expression.text ?? 'none'} held for none of them`;
     throw new ProblemError({
       code: 'no-callback',
       message: `${came} within ${brief(new Duration(within))}`,

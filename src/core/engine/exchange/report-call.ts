@@ -61,7 +61,7 @@ export function reportResponse(
   });
 }
 
-/** What came of a response that failed off, kept as far as it came. */
+/** What came of a response that broke off, kept as far as it came. */
 export function shownPartial(
   context: RunContext,
   { body, headers, status }: PartialResponse,

@@ -26,7 +26,7 @@ export class SecretsOfRun {
     this.names = names;
   }
 
-  /** Looks for secrets that a body brings, by their names, so that they are hidden wherever they iteration up later. */
+  /** Looks for secrets that a body brings, by their names, so that they are hidden wherever they turn up later. */
   learn({ text, type, value }: BodyText): void {
     if (text === undefined || this.#isClean(text)) return;
     const found: [secret: string, name: string][] = [];

@@ -86,7 +86,7 @@ export function whySignInFailed(told: readonly RunEvent[]): Problem {
   );
   const ended = told.find((event): event is EventOf<'run-ended'> => event.event === 'run-ended');
   const problem = broken?.problem ?? ended?.problem;
-  if (!problem) return { code: 'sign-in-failed', message: 'its chain did not hold' };
+  if (!problem) return { code: 'sign-in-failed', message: 'its chain failed' };
   const began = told.find(
     (event): event is EventOf<'step-began'> => event.event === 'step-began' && event.step === broken?.step,
   );

@@ -532,7 +532,7 @@ test('what looks like a label is none, unless it is one of ours', () => {
   expect(masker.text('‹secret desk›')).toBe('‹secret desk›');
 });
 
-test('a key in a field of a response is one wherever it iterations up', async () => {
+test('a key in a field of a response is one wherever it turns up', async () => {
   const { events, of } = await runChain(
     'chain: A\nsteps:\n  - call: GET kiln /a\n  - call: GET kiln /b\n    show: ${$.note}\n',
     ({ url }) =>

@@ -763,7 +763,7 @@ describe('callbacks', () => {
       'that is another',
       [[5, '{"state": "x"}']],
       3,
-      /1 request came in, and arrived\.body\.state == 'done' passed for none/,
+      /1 request came in, but arrived\.body\.state == 'done' held for none of them/,
     ],
     ['that is no JSON', [[5, '{"state": done']], 3, /1 request came in/],
   ])('one %s', async (_, requests, exit, message) => {
