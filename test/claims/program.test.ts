@@ -112,7 +112,7 @@ claim(finding, 'waits take no time, and nothing is sent', async () => {
   expect([code, asked, stderr]).toEqual([0, [], expect.stringContaining('nothing was sent')]);
 });
 
-claim('docs/build-server.md', '`--stop-early` begins no further chain once one has broken.', async () => {
+claim('docs/build-server.md', '`--stop-early` starts no further chain once one has failed.', async () => {
   const folder = folderOf({ a: 'steps:\n  - call: GET s /status/500\n', b: 'steps:\n  - call: GET s /b\n' });
   expect([(await batharon(folder, ['run', '--stop-early'])).code, asked]).toEqual([1, ['GET /status/500']]);
 });

@@ -14,18 +14,22 @@ const always =
     reply;
 
 const limits = 'docs/limits.md';
-claim(limits, 'a response of 429 is waited for as told, and the request sent again', async () => {
-  const ran = await steps('  - call: POST kiln /a\n', (_, nth) =>
-    nth === 0 ? { status: 429, headers: [['retry-after', '7']] } : { status: 200 },
-  );
-  expect([ran.exit, ran.sent.length, waits(ran)]).toEqual([0, 2, [7000]]);
-});
+claim(
+  limits,
+  'a request that gets a 429 waits for as long as `Retry-After` asks and is sent again',
+  async () => {
+    const ran = await steps('  - call: POST kiln /a\n', (_, nth) =>
+      nth === 0 ? { status: 429, headers: [['retry-after', '7']] } : { status: 200 },
+    );
+    expect([ran.exit, ran.sent.length, waits(ran)]).toEqual([0, 2, [7000]]);
+  },
+);
 claim(limits, 'may have been processed: the step fails, and nothing is sent again.', async () => {
   const busy = always({ status: 503, headers: [['retry-after', '1']] });
   expect((await steps('  - call: POST kiln /a\n', busy)).sent).toHaveLength(1);
   expect((await steps('  - call: GET kiln /a\n', busy)).sent.length).toBeGreaterThan(1);
 });
-claim(limits, 'A call waits so for a minute in all, and ten times at most', async () => {
+claim(limits, 'A call waits for at most a minute in total, and at most ten times', async () => {
   const minute = await steps(
     '  - call: GET kiln /a\n',
     always({ status: 429, headers: [['retry-after', '25']] }),
@@ -37,7 +41,7 @@ claim(limits, 'A call waits so for a minute in all, and ten times at most', asyn
   );
   expect(ten.sent).toHaveLength(11);
 });
-claim(limits, 'A wait is at least a second, also where the field says 0', async () => {
+claim(limits, 'A wait is at least a second, even if the header says 0', async () => {
   for (const told of ['0', '-5', '0.2', 'Thu, 01 Jan 1970 00:00:00 GMT']) {
     const ran = await steps('  - call: GET kiln /a\n', (_, nth) =>
       nth === 0 ? { status: 429, headers: [['retry-after', told]] } : {},
@@ -45,7 +49,7 @@ claim(limits, 'A wait is at least a second, also where the field says 0', async 
     expect([told, waits(ran)]).toEqual([told, [1000]]);
   }
 });
-claim(limits, 'A 429 that does not say when is answered with waits that double: 1 s, 2 s, 4 s…', async () => {
+claim(limits, 'After a 429 without `Retry-After` the waits double: 1 s, 2 s, 4 s…', async () => {
   const ran = await steps('  - call: POST kiln /a\n', always({ status: 429 }));
   expect(waits(ran).slice(0, 4)).toEqual([1000, 2000, 4000, 8000]);
 });
@@ -56,7 +60,7 @@ claim(limits, '`0s` such a response is taken as it is', async () => {
   );
   expect([ran.sent.length, ran.exit]).toEqual([1, 1]);
 });
-claim(limits, 'A step that expects 429 gets it.', async () => {
+claim(limits, 'A step that expects a 429 gets it.', async () => {
   const ran = await steps('  - call: GET kiln /a\n    expect: status == 429\n', always({ status: 429 }));
   expect([ran.sent.length, ran.exit]).toEqual([1, 0]);
 });
@@ -69,7 +73,7 @@ claim(limits, '`attempts` counts every request, the first one too.', async () =>
 });
 claim(
   limits,
-  'After a reset, a time limit or a 500 nobody knows, so it is not, and the run says so.',
+  'After a reset, a time limit or a 500 that is unknown, so it is not sent again, with a warning.',
   async () => {
     for (const reply of [{ status: 500 }, { fails: 'connection-reset' }] as const) {
       const ran = await steps(
@@ -82,7 +86,7 @@ claim(
 );
 claim(
   limits,
-  '`idempotency: yes` sends a key in the field `Idempotency-Key`, the same in every attempt',
+  '`idempotency: yes` sends a key in the header `Idempotency-Key`, the same in every attempt',
   async () => {
     const ran = await steps(
       '  - call: POST kiln /a\n    idempotency: yes\n    retry: { attempts: 3, wait: 1s, on: [500] }\n',
@@ -116,11 +120,11 @@ claim(polling, 'A state for which neither holds ends the poll at once, and is na
     expect.stringContaining('melted'),
   ]);
 });
-claim(polling, 'Without `while` everything else is waited for.', async () => {
+claim(polling, 'Without `while` the poll waits through any other state.', async () => {
   const ran = await steps(poll('every: 1s'), states('waiting', 'melted', 'done'));
   expect([ran.sent.length, ran.exit]).toEqual([3, 0]);
 });
-claim(polling, '`Retry-After` of the service comes first.', async () => {
+claim(polling, '`Retry-After` takes precedence.', async () => {
   const ran = await steps(poll('every: 1s'), (_, nth) => ({
     json: `{"state":"${nth === 0 ? 'waiting' : 'done'}"}`,
     headers: [
@@ -136,7 +140,7 @@ claim(polling, 'When the time is up it asks once more.', async () => {
 });
 
 const paging = 'docs/paging.md';
-claim(paging, 'nothing, null or an empty text is the end', async () => {
+claim(paging, 'nothing, null or an empty text ends the list', async () => {
   for (const next of ['null', '""', undefined]) {
     const ran = await steps(
       '  - call: GET kiln /p\n    pages: { next: $.next, items: $.items }\n    expect: length(gathered) == 2\n',
@@ -151,17 +155,13 @@ claim(paging, 'nothing, null or an empty text is the end', async () => {
     expect([next, ran.sent.length]).toEqual([next, 2]);
   }
 });
-claim(
-  paging,
-  'One that leads to another origin is an error, unless the credential belongs there',
-  async () => {
-    const ran = await steps('  - call: GET kiln /p\n    pages: { next: $.next, items: $.items }\n', () => ({
-      json: '{"items":[1],"next":"https://elsewhere.example/p2"}',
-    }));
-    expect([ran.sent.length, ran.of('step-ended')[0]!.problem!.code]).toEqual([1, 'other-origin']);
-  },
-);
-claim(paging, 'Every page has to meet what the step expects of `status`', async () => {
+claim(paging, 'An address at another origin is an error, unless the credential belongs there', async () => {
+  const ran = await steps('  - call: GET kiln /p\n    pages: { next: $.next, items: $.items }\n', () => ({
+    json: '{"items":[1],"next":"https://elsewhere.example/p2"}',
+  }));
+  expect([ran.sent.length, ran.of('step-ended')[0]!.problem!.code]).toEqual([1, 'other-origin']);
+});
+claim(paging, 'Every page must meet what the step expects of `status`', async () => {
   const ran = await steps(
     "  - call: GET kiln /p\n    pages: { next: link('next'), items: $ }\n    expect: [status == 200, length(gathered) > 5]\n",
     (_, nth) =>
@@ -195,7 +195,7 @@ claim(looping, 'lists in the order of the items', async () => {
   );
   expect(plain(ran.results)).toEqual({ urls: [30, 10, 20].map((n) => `https://kiln.example/v1/${n}`) });
 });
-claim(looping, 'More than 100,000 iterations are a failure before the first of them', async () => {
+claim(looping, 'A loop over more than 100,000 items is refused before it starts', async () => {
   const ran = await steps(
     '  - each: n in range(1, 100001)\n    steps:\n      - call: GET kiln /${n}\n',
     always({}),
@@ -204,7 +204,7 @@ claim(looping, 'More than 100,000 iterations are a failure before the first of t
 });
 claim(
   looping,
-  'Usually no further iteration begins once one has failed; those under way come to their end.',
+  'By default no further iteration begins once one has failed; those under way finish.',
   async () => {
     const ran = await steps(
       '  - each: n in range(1, 9)\n    at-once: 2\n    steps:\n      - call: GET kiln /${n}\n',
@@ -242,7 +242,7 @@ claim(credentials, 'No redirect and no address out of a response carries it else
   expect(paged.sent).toHaveLength(1);
 });
 
-claim(looping, 'carries its steps out again until a condition holds', async () => {
+claim(looping, 'runs its steps again until a condition holds', async () => {
   const again = (bound: string): Promise<Ran> =>
     steps(
       `  - repeat: { until: "n > 1000", every: 0s, ${bound} }\n    start: { n: "0" }\n    steps:\n      - call: GET kiln /a\n        keep: { n: "n + 1" }\n`,
