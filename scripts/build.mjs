@@ -33,6 +33,18 @@ const withoutTokenLog = {
   },
 };
 
+/** The library of colours asks at once whether standard output is a terminal, and Node's streams take longer to load than a short command. */
+const withoutStreams = {
+  name: 'without-streams',
+  setup(setting) {
+    setting.onLoad({ filter: /node_modules\/picocolors\/picocolors\.js$/ }, ({ path }) => {
+      const [before, after, ...more] = readFileSync(path, 'utf8').split('(p.stdout || {}).isTTY');
+      if (after === undefined || more.length > 0) throw new Error(`${path} asks otherwise now`);
+      return { contents: `${before}false${after}`, loader: 'js' };
+    });
+  },
+};
+
 /** `browser:PATH` is the program for a page, bundled into one text. */
 const browserPrograms = {
   name: 'browser-programs',
@@ -67,7 +79,7 @@ const SETTINGS = {
   metafile: true,
   outExtension: { '.js': '.mjs' },
   loader: { '.yaml': 'text', '.css': 'text' },
-  plugins: [withoutChildProcess, withoutTokenLog, browserPrograms],
+  plugins: [withoutChildProcess, withoutTokenLog, withoutStreams, browserPrograms],
   legalComments: 'none',
   logLevel: 'warning',
 };
