@@ -135,7 +135,7 @@ function flowInsertion(text: string, start: number, end: number): SourceProblem 
 }
 
 function explain(expression: string, read: string, beyond: string, tagged: boolean): string {
-  if (tagged) return `YAML takes ${expression.split(/\s/)[0]!} as a tag, because it begins with "!"`;
+  if (tagged) return `YAML reads ${expression.split(/\s/)[0]!} as a tag, because it begins with "!"`;
   const first = expression[0]!;
   if (first === "'" || first === '"')
     return `YAML ends the value at the second quote, since the first stands at its beginning; the rest of ${expression} is lost to it`;
