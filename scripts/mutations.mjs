@@ -46,7 +46,7 @@ function fails(folder, suites) {
         '--silent',
         '--runInBand',
         '--testTimeout=120000',
-        ...suites.split(' ').map((suite) => `test/${suite}`),
+        ...suites.split(' ').map((suite) => `test/${suite}.test.ts`),
       ],
       {
         cwd: folder,
