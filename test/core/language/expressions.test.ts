@@ -226,6 +226,8 @@ describe('numbers', () => {
     ['1e999999', '1e999999 == 1e999999', true],
     ['huge sums', '1e5000 + 1', 'number-too-long'],
     ['huge powers of ten', '1e99999999999999999999 == 1', 'number-too-long'],
+    ['sums beyond 2^53', '9007199254740991 + 2 == 9007199254740993', true],
+    ['order by code points', "'\uffee' < '\u{1f600}' && min(['\u{1f600}', '\uffee']) == '\uffee'", true],
     ['thirds', '1 / 3 == 0.3333333333333333333333333333333333', true],
     ['half to even', '2 / 3 == 0.6666666666666666666666666666666667', true],
     ['negative zero', '-0 == 0', true],
