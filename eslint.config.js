@@ -21,7 +21,7 @@ export default tseslint.config(
       'no-control-regex': 'off',
     },
   },
-  { files: ['src/**/*.ts'], rules: { 'max-params': ['error', 4] } },
+  { files: ['src/**/*.ts'], rules: { 'max-params': ['error', 4], 'no-duplicate-imports': 'error' } },
   {
     files: ['src/core/**/*.ts'],
     rules: {

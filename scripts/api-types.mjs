@@ -7,6 +7,20 @@ import ts from 'typescript';
 const PUBLIC = 'src/api/types.ts';
 const EVENTS = 'src/core/events.ts';
 
+/** The names of the reports, from their table. */
+function reportNames(root) {
+  const path = join(root, 'src/report/index.ts');
+  const source = ts.createSourceFile(path, readFileSync(path, 'utf8'), ts.ScriptTarget.Latest, true);
+  const [table] = source.statements.flatMap((one) =>
+    ts.isVariableStatement(one)
+      ? one.declarationList.declarations.filter(({ name }) => name.getText() === 'REPORTS')
+      : [],
+  );
+  let { initializer } = table;
+  while (!ts.isObjectLiteralExpression(initializer)) initializer = initializer.expression;
+  return initializer.properties.map(({ name }) => name.getText());
+}
+
 /** The declarations of the package as one text. */
 export function apiTypes(root) {
   const { config } = ts.readConfigFile(join(root, 'tsconfig.json'), (path) => readFileSync(path, 'utf8'));
@@ -29,6 +43,11 @@ export function apiTypes(root) {
   return `/** An event of a run; docs/events.md describes each. */
 export type RunEvent =
 ${members.map((one) => `  | ${one}`).join('\n')};
+
+/** The kinds of report. */
+export type ReportName = ${reportNames(root)
+    .map((name) => `'${name}'`)
+    .join(' | ')};
 
 ${interfaces}
 ${commentOf('BatharonError')}

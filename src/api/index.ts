@@ -2,11 +2,12 @@ import { resolve } from 'node:path';
 import type { Chain, Step } from '../core/chain/model.ts';
 import type { RunEvent } from '../core/events.ts';
 import { parseJson, writeJson } from '../core/language/json.ts';
-import { nearest } from '../core/language/nearest.ts';
+import { nameList, nearest } from '../core/language/nearest.ts';
 import { Exact, numberText } from '../core/language/numbers.ts';
 import { isObject, type Value } from '../core/language/values.ts';
 import { fail, type Problem, ProblemError } from '../core/problems.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
+import { type ReportName, REPORTS } from '../report/index.ts';
 import { EventQueue } from './event-queue.ts';
 import { filesOf } from './files-of.ts';
 import { load, type Loaded, loadProject } from './load.ts';
@@ -78,8 +79,8 @@ class ProjectAtHand implements OpenedProject {
   readonly folder: string;
   readonly #from: string;
   readonly #options: OpenOptions;
-  /** What is open, by the environment it is for. */
-  readonly #worlds = new Map<string | undefined, Promise<OpenWorld>>();
+  /** What is open, by the environment and the project file it is for: a file that was changed has other secrets. */
+  readonly #worlds = new Map<string, Promise<OpenWorld>>();
 
   constructor(from: string, folder: string | undefined, options: OpenOptions) {
     this.#from = from;
@@ -105,11 +106,10 @@ class ProjectAtHand implements OpenedProject {
     );
   }
 
-  async report(
-    runs: string | readonly string[],
-    kind: Parameters<OpenedProject['report']>[1],
-  ): Promise<string> {
+  async report(runs: string | readonly string[], kind: ReportName): Promise<string> {
     return translated(async () => {
+      if (!Object.hasOwn(REPORTS, kind))
+        fail('wrong-form', `there is no report ${kind}`, { hint: nameList(Object.keys(REPORTS)) });
       const records = recordsOf(loadProject(undefined, false, { from: this.#from }).project);
       const sources = [runs].flat().map((run) => OpenRun.read(records, records.find(run)));
       const [made] = await makeReports({ [kind]: true }, sources);
@@ -182,13 +182,17 @@ class ProjectAtHand implements OpenedProject {
     };
   }
 
-  #world({ project }: Loaded): Promise<OpenWorld> {
-    let world = this.#worlds.get(project.environment);
+  #world({ files, project }: Loaded): Promise<OpenWorld> {
+    const text = files.find(({ path }) => path === project.file)?.text;
+    const key = JSON.stringify([project.environment, text]);
+    let world = this.#worlds.get(key);
     if (!world) {
       const { trust, variables = process.env, warn } = this.#options;
       const own = { ...variables, ...(trust ? { BATHARON_TRUST: '1' } : {}) };
       world = openWorld(project, { variables: own, ...(warn ? { warn } : {}) });
-      this.#worlds.set(project.environment, world);
+      this.#worlds.set(key, world);
+      // What could not be opened is tried again by the next run.
+      world.catch(() => this.#worlds.delete(key));
     }
     return world;
   }

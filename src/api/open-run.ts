@@ -5,7 +5,7 @@ import type { EventOf } from '../core/events.ts';
 import { nearest } from '../core/language/nearest.ts';
 import type { Maybe } from '../core/language/values.ts';
 import { fail } from '../core/problems.ts';
-import { type RecordedAttempt, type RecordedRun, type RecordedStep } from '../core/record/recorded-run.ts';
+import type { RecordedAttempt, RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
 import { RunFold } from '../core/record/run-fold.ts';
 import { allSteps } from '../report/report-source.ts';
 import { formats } from '../io/files/formats.ts';

@@ -1,4 +1,5 @@
 import type { RunEvent } from '../core/events.ts';
+import type { ReportName } from '../report/index.ts';
 
 /** How to open a project. */
 export interface OpenOptions {
@@ -120,11 +121,8 @@ export interface OpenedProject extends AsyncDisposable {
   chains(files?: readonly string[]): readonly ChainInfo[];
   /** Runs a chain and records the run. A problem of the chain or its inputs is thrown as a `BatharonError` when the run begins. */
   run(file: string, options?: RunOptions): Run;
-  /** A report of recorded runs: `html`, `junit`, `har`, `markdown` or `json`. A run is its id, the start of one, or `last`. */
-  report(
-    runs: string | readonly string[],
-    kind: 'html' | 'junit' | 'har' | 'markdown' | 'json',
-  ): Promise<string>;
+  /** A report of recorded runs, of a kind such as `html` or `junit`. A run is its id, the start of one, or `last`. */
+  report(runs: string | readonly string[], kind: ReportName): Promise<string>;
   /** Closes connections, and the practice service if the project uses it. */
   close(): Promise<void>;
 }

@@ -1,6 +1,5 @@
 import { fail } from '../core/problems.ts';
-import { formFields } from './curl-body.ts';
-import { jsonOrText } from './curl-body.ts';
+import { formFields, jsonOrText } from './curl-body.ts';
 import { markAddress } from './placeholders.ts';
 import type { ImportedBody, ImportedRequest } from './request.ts';
 

@@ -1,4 +1,4 @@
-import { type AddressInfo } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { fastify, type FastifyInstance, type FastifyReply, type FastifyRequest } from 'fastify';
 import { authenticate, type Caller, grantToken, isOffice } from './access.ts';
 import { addArchive } from './archive.ts';

@@ -68,6 +68,7 @@ test('what files and inputs say wrongly is thrown with its code and place; what 
     await caught(() => project.run('glazed.chain.yaml', { inputs: { rak: 1 } }));
     await caught(() => project.run('fire.chain.yaml', { inputs: { cone: 'hot' } }));
     await caught(() => project.report('nope', 'json'));
+    await caught(() => project.report('last', 'constructor'));
     await caught(() => project.run('glazed.chain.yaml', { environment: 'nowhere' }));
     const failed = await project.run('kiln-closed.chain.yaml');
     said.push([failed.outcome, failed.exit, failed.failures.map(({ code }) => code), failed.steps.length > 1]);
@@ -75,6 +76,14 @@ test('what files and inputs say wrongly is thrown with its code and place; what 
     const [one, two] = await Promise.all([again, again]);
     said.push([one === two, one.results.serial]);
     for await (const _ of project.run('glazed.chain.yaml')) break;
+    const { writeFileSync, readFileSync } = await import('node:fs');
+    writeFileSync('named.chain.yaml', 'chain: N\\nsteps: [ { keep: { x: studio } } ]\\nresults: { x: x }\\n');
+    const before = readFileSync('batharon.yaml', 'utf8');
+    for (const studio of ['north', 'south']) {
+      writeFileSync('batharon.yaml', before + 'values: { studio: ' + studio + ' }\\n');
+      said.push((await project.run('named.chain.yaml')).results.x);
+    }
+    writeFileSync('batharon.yaml', before);
     const stop = new AbortController();
     stop.abort();
     said.push((await project.run('glazed.chain.yaml', { signal: stop.signal })).outcome);
@@ -89,9 +98,12 @@ test('what files and inputs say wrongly is thrown with its code and place; what 
       [true, 'input-invalid', null],
       [true, 'input-invalid', 7],
       [true, 'no-record', null],
+      [true, 'wrong-form', null],
       [true, 'unknown-environment', 1],
       ['failed', 1, ['not-as-expected'], true],
       [true, '9007199262741017'],
+      'north',
+      'south',
       'interrupted',
     ],
   ]);

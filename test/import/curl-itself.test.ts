@@ -1,20 +1,18 @@
 // What an imported step sends, passed against what curl itself sends for the same line.
-import { spawnSync } from 'node:child_process';
+import { spawnSync, spawn } from 'node:child_process';
 import { mkdtempSync, writeFileSync } from 'node:fs';
 import { createServer, type IncomingMessage } from 'node:http';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
-import { spawn } from 'node:child_process';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { readChain } from '../../src/core/chain/read/read-chain.ts';
-import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { readProject, NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
 import { run } from '../../src/core/engine/run/run.ts';
 import { importCurls } from '../../src/import/curl.ts';
 import type { Draft } from '../../src/import/draft.ts';
 import { finished, toSteps } from '../../src/import/to-step.ts';
-import { NO_PROJECT } from '../../src/core/chain/read/read-project.ts';
 import { HttpTransport } from '../../src/io/http/http.ts';
 import { machinePorts } from '../../src/io/machine-ports.ts';
 

@@ -18,8 +18,7 @@ import { recordsOf } from '../../api/run-recorded.ts';
 import { briefJson, StepLines } from '../view/step-lines.ts';
 import { outputTerminal, type Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
-import { padStart } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
+import { padStart, pad } from '../terminal/text-width.ts';
 import { writeTo } from '../terminal/standard-streams.ts';
 
 export interface CompareOptions {

@@ -20,9 +20,7 @@ import { parsePlace } from '../../core/address.ts';
 import { stepNames } from '../records/recorded-world.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { errorTerminal, outputTerminal, writeData } from '../terminal/terminal.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import { pad, fit, widthOf } from '../terminal/text-width.ts';
 
 export interface EvalOptions {
   readonly on?: string;

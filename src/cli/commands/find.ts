@@ -1,9 +1,8 @@
-import type { ExitCode } from '../../core/events.ts';
+import type { ExitCode, EventOf } from '../../core/events.ts';
 import { brief } from '../../core/language/show.ts';
 import { numberText } from '../../core/language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../core/language/values.ts';
 import { parsePath, pathStep, scalarsOf } from '../project/jsonpath-text.ts';
-import type { EventOf } from '../../core/events.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { Records } from '../../io/record/records.ts';
 import { responseOf, nameOfStep, OpenRun } from '../../api/open-run.ts';
@@ -12,9 +11,7 @@ import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { agoWords } from '../records/recorded-world.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import { pad, fit, widthOf } from '../terminal/text-width.ts';
 
 interface Found {
   readonly path: string;

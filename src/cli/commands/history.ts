@@ -12,9 +12,7 @@ import { recordsOf } from '../../api/run-recorded.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
-import { padStart } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
+import { padStart, pad, fit } from '../terminal/text-width.ts';
 
 export interface HistoryOptions {
   readonly env?: string;

@@ -1,4 +1,4 @@
-import { asWritten, iterationAt } from '../../core/address.ts';
+import { asWritten, iterationAt, leadsTo, parsePlace, type RecordPlace } from '../../core/address.ts';
 import { whereWords } from '../records/where.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
@@ -10,18 +10,13 @@ import { asCurl } from '../records/as-curl.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { attemptAt, findStep, OpenRun } from '../../api/open-run.ts';
-import { leadsTo } from '../../core/address.ts';
-import { parsePlace } from '../../core/address.ts';
-import { type RecordPlace } from '../../core/address.ts';
 import { agoWords } from '../records/recorded-world.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { StepView } from '../view/step-view.ts';
 import { outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import { pad, fit, widthOf } from '../terminal/text-width.ts';
 import { Timeline } from '../view/timeline.ts';
 
 export interface ViewOptions {

@@ -1,5 +1,4 @@
-import type { Value } from '../../core/language/values.ts';
-import { isObject } from '../../core/language/values.ts';
+import { type Value, isObject } from '../../core/language/values.ts';
 
 /** A step of a path as a person writes it: `.name`, or `['a name']` where that is no name. */
 export function pathStep(name: string): string {

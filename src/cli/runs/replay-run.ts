@@ -1,5 +1,5 @@
 import { kindOfCredential } from '../../core/chain/keys/credential-keys.ts';
-import { writeData } from '../terminal/terminal.ts';
+import { writeData, type Terminal } from '../terminal/terminal.ts';
 import type { Chain } from '../../core/chain/model.ts';
 import type { Credential, Project } from '../../core/chain/project.ts';
 import { run } from '../../core/engine/run/run.ts';
@@ -10,12 +10,10 @@ import type { Credentials } from '../../core/ports.ts';
 import { RunCredentials } from '../../io/credentials/index.ts';
 import { machinePorts } from '../../io/machine-ports.ts';
 import { ReplayTransport } from '../../io/replay-transport.ts';
-import { unwrittenFiles } from '../../io/files/unwritten-files.ts';
-import { unwrittenRows } from '../../io/files/unwritten-files.ts';
+import { unwrittenFiles, unwrittenRows } from '../../io/files/unwritten-files.ts';
 import { HurriedClock } from '../../io/hurried-clock.ts';
 import type { OpenRun } from '../../api/open-run.ts';
 import { RunView } from '../view/run-view.ts';
-import type { Terminal } from '../terminal/terminal.ts';
 
 /**
  * `run --replay RUN`: carries a chain out against recorded responses, and sends nothing. Secrets are not needed. Returns results

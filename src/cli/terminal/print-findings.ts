@@ -1,7 +1,7 @@
 import type { Finding } from '../../core/chain/source/findings.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import type { Problem } from '../../core/problems.ts';
-import { type Terminal } from './terminal.ts';
+import type { Terminal } from './terminal.ts';
 import { wrap } from './text-width.ts';
 
 /** Prints findings one after the other. What is or looks like a secret in a line is not shown, whatever else is wrong there. */

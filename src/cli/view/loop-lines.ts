@@ -2,8 +2,7 @@ import { countOf } from '../../core/count-of.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { FailureKinds } from './failure-kinds.ts';
 import { timeWords } from '../../core/units.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
+import { pad, fit } from '../terminal/text-width.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
 /** How many of the iterations under way are shown, a line each. */

@@ -1,10 +1,8 @@
 import { brief } from '../../core/language/show.ts';
 import { isObject, type Value } from '../../core/language/values.ts';
 import { pathStep } from '../project/jsonpath-text.ts';
-import { type Terminal } from '../terminal/terminal.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+import { pad, fit, widthOf } from '../terminal/text-width.ts';
 
 /** A line of a response: the path to write, and what stands there. */
 export interface TreeLine {

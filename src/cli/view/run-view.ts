@@ -7,13 +7,9 @@ import { FailureKinds } from './failure-kinds.ts';
 import { isOfSignIn } from '../../core/engine/sign-in/sign-in-events.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
-import { type Terminal } from '../terminal/terminal.ts';
-import { sizeWords } from '../../core/units.ts';
-import { timeWords } from '../../core/units.ts';
-import { wrap } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+import { sizeWords, timeWords } from '../../core/units.ts';
+import { wrap, pad, fit, widthOf } from '../terminal/text-width.ts';
 
 /** How often lines are written again at most, in milliseconds. */
 const BETWEEN_FRAMES = 80;

@@ -1,14 +1,9 @@
 import type { EventOf } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { shorten, visible } from '../../core/language/show.ts';
-import { type Terminal } from '../terminal/terminal.ts';
+import type { Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
-import { wrap } from '../terminal/text-width.ts';
-import { chop } from '../terminal/text-width.ts';
-import { padStart } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import { wrap, chop, padStart, pad, fit, widthOf } from '../terminal/text-width.ts';
 
 /** The columns of the marks at the left, and of the labels of what failed. */
 export const MARK = 8;

@@ -7,12 +7,9 @@ import { rowWords } from '../../core/record/row-words.ts';
 import { responseTree, printTree } from './response-tree.ts';
 import type { OpenRun } from '../../api/open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
-import { type Terminal } from '../terminal/terminal.ts';
-import { sizeWords } from '../../core/units.ts';
-import { timeWords } from '../../core/units.ts';
-import { wrap } from '../terminal/text-width.ts';
-import { chop } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+import { sizeWords, timeWords } from '../../core/units.ts';
+import { wrap, chop, pad } from '../terminal/text-width.ts';
 
 /** Columns of the labels beside a request. */
 const LABEL = 10;

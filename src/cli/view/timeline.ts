@@ -7,12 +7,9 @@ import {
 } from '../../core/record/recorded-run.ts';
 import { nameOfStep } from '../../api/open-run.ts';
 import { StepLines } from './step-lines.ts';
-import { type Terminal } from '../terminal/terminal.ts';
+import type { Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
-import { padStart } from '../terminal/text-width.ts';
-import { pad } from '../terminal/text-width.ts';
-import { fit } from '../terminal/text-width.ts';
-import { widthOf } from '../terminal/text-width.ts';
+import { padStart, pad, fit, widthOf } from '../terminal/text-width.ts';
 
 /** A stretch of a bar, in milliseconds since the run began. */
 interface Stretch {

@@ -4,14 +4,8 @@ import type { Environment } from './environment.ts';
 import { reviewFilter } from './filter-warnings.ts';
 import type { FunctionParameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
-import { isDropping } from './tree.ts';
-import { BIT, kindWords, withArticle } from './kinds.ts';
-import { boundList, visit } from './limits.ts';
-import { negate } from './numbers.ts';
-import { pathText } from './path-text.ts';
-import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
-import { compileStrictNodes } from './strict-paths.ts';
 import {
+  isDropping,
   type BinaryTree,
   type CallTree,
   givesNodes,
@@ -21,6 +15,12 @@ import {
   type Relation,
   type Tree,
 } from './tree.ts';
+import { BIT, kindWords, withArticle } from './kinds.ts';
+import { boundList, visit } from './limits.ts';
+import { negate } from './numbers.ts';
+import { pathText } from './path-text.ts';
+import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
+import { compileStrictNodes } from './strict-paths.ts';
 import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
 import { located, type Evaluate, type Test } from './compiled.ts';
 import { compileIn, compileStandardRelation, compileStrictRelation } from './compile-relations.ts';

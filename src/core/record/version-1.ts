@@ -1,4 +1,5 @@
 import type { EventMember, RunEvent } from '../events.ts';
+import { memberOf } from '../language/values.ts';
 
 /** Kinds of events as version 1 called them. */
 const KINDS: Readonly<Record<string, RunEvent['event']>> = {
@@ -44,7 +45,7 @@ export function fromVersion1(event: RunEvent): RunEvent {
   const upgraded: Record<string, unknown> = {
     ...membersOf(isSent ? rest : old),
     ...(isSent && held !== undefined ? { delayed: held } : {}),
-    event: KINDS[old.event] ?? old.event,
+    event: memberOf<string>(KINDS, old.event) ?? old.event,
     ...('version' in old ? { version: 2 } : {}),
   };
   if (upgraded.iterations && typeof upgraded.iterations === 'object') {
@@ -58,10 +59,16 @@ export function fromVersion1(event: RunEvent): RunEvent {
 function membersOf(old: Members): Record<string, unknown> {
   return Object.fromEntries(
     Object.entries(old).map(([name, value]) => {
-      const today = MEMBERS[name] ?? name;
+      const today = memberOf<string>(MEMBERS, name) ?? name;
       const nested = (name === 'problem' || name === 'turns') && typeof value === 'object' && value !== null;
       if (nested) return [today, membersOf(value as Members)];
-      return [today, typeof value === 'string' ? (WORDS[today]?.[value] ?? value) : value];
+      return [today, typeof value === 'string' ? word(today, value) : value];
     }),
   );
+}
+
+/** A word of today. A record may come from anybody, so only own members of the tables count. */
+function word(member: string, old: string): string {
+  const words = memberOf<Readonly<Record<string, string>>>(WORDS, member);
+  return (words && memberOf<string>(words, old)) ?? old;
 }

@@ -3,9 +3,7 @@ import { expect, test } from '@jest/globals';
 import { eventSchema, type RunEvent } from '../../../src/core/events.ts';
 import { RunView } from '../../../src/cli/view/run-view.ts';
 import { timeWords } from '../../../src/core/units.ts';
-import { wrap } from '../../../src/cli/terminal/text-width.ts';
-import { fit } from '../../../src/cli/terminal/text-width.ts';
-import { widthOf } from '../../../src/cli/terminal/text-width.ts';
+import { wrap, fit, widthOf } from '../../../src/cli/terminal/text-width.ts';
 import { KILN, runChain, type Reply } from '../../core/engine/support.ts';
 import { WrittenTerminal } from '../written-terminal.ts';
 

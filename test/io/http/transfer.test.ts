@@ -3,7 +3,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } fro
 import { createServer, type RequestListener, type Server } from 'node:http';
 import { createSecureServer } from 'node:http2';
 import { createServer as createTlsServer } from 'node:https';
-import { type AddressInfo } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { brotliCompressSync, deflateRawSync, deflateSync, gzipSync } from 'node:zlib';

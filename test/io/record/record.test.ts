@@ -373,6 +373,13 @@ results: { firings: firings }
     }
   });
 
+  test('a name that every object has is taken for no word of a table', () => {
+    const strange = JSON.parse(
+      '{"event":"constructor","at":1,"toString":"a","outcome":"valueOf"}',
+    ) as RunEvent;
+    expect(fromVersion1(strange)).toEqual(strange);
+  });
+
   test('it is listed and looked at', () => {
     const at = folder();
     mkdirSync(join(at, '.batharon/runs/4o73az'), { recursive: true });

@@ -11,12 +11,12 @@ import {
   type ReadAs,
   type Template,
   type Timeouts,
+  FIELD_NAME,
 } from '../model.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { readRequestBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';
-import { type StepBase } from './step-reader.ts';
-import { type StepReader } from './step-reader.ts';
+import type { StepBase, StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
@@ -28,7 +28,6 @@ import {
   valueOf,
   partOfScalar,
 } from '../source/source-file.ts';
-import { FIELD_NAME } from '../model.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the response. */

@@ -17,7 +17,7 @@ import {
 import type { FieldReader } from '../fields/fields.ts';
 import type { Findings } from '../source/findings.ts';
 import type { Template } from '../model.ts';
-import { type Credential, type Recipe, type SignInChain } from '../project.ts';
+import type { Credential, Recipe, SignInChain } from '../project.ts';
 import { readFields } from './read-call.ts';
 import { optional } from '../optional.ts';
 import { type MapEntry, type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';

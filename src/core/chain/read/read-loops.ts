@@ -6,8 +6,7 @@ import { repeatKeys } from '../keys/loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from '../model.ts';
 import { optional } from '../optional.ts';
 import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
-import { type StepBase } from './step-reader.ts';
-import { type StepReader } from './step-reader.ts';
+import type { StepBase, StepReader } from './step-reader.ts';
 import {
   type MapNode,
   type ScalarNode,

@@ -12,7 +12,7 @@ import {
 } from 'yaml';
 import type { Place, Problem } from '../../problems.ts';
 import { findTraps } from './yaml-traps.ts';
-import { type SourceProblem } from './source-problem.ts';
+import type { SourceProblem } from './source-problem.ts';
 
 /** A piece of a file, by offsets; end excluded. */
 export type Range = readonly [start: number, end: number];

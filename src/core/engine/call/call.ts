@@ -1,10 +1,9 @@
 import type { CallStep } from '../../chain/model.ts';
 import { buildRequest } from '../request/build-request.ts';
-import { type BuiltRequest } from '../wire/built-request.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
 import { CallbackWait } from './callback.ts';
 import type { RunContext } from '../scope/context.ts';
-import type { Progress } from '../wire/call-result.ts';
-import type { CallResult } from '../wire/call-result.ts';
+import type { Progress, CallResult } from '../wire/call-result.ts';
 import { fetchPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
 import { sendRepeating } from './retry.ts';

@@ -7,13 +7,12 @@ import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from
 import { ProblemError } from '../../problems.ts';
 import { responseNames } from '../wire/response-names.ts';
 import { addressIn, at, withJson, withParameters } from '../request/build-request.ts';
-import { type BuiltRequest } from '../wire/built-request.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
 import { amountOf } from '../scope/settings.ts';
 import { placed, throwNothing } from '../scope/with-place.ts';
-import type { Progress } from '../wire/call-result.ts';
-import type { CallResult } from '../wire/call-result.ts';
+import type { Progress, CallResult } from '../wire/call-result.ts';
 import { sendRepeating } from './retry.ts';
 import { whatItSaid } from '../wire/error-summary.ts';
 

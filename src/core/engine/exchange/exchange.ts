@@ -1,6 +1,6 @@
 import type { CallStep } from '../../chain/model.ts';
 import { fillCredential, renews } from '../sign-in/authorise.ts';
-import { type BuiltRequest } from '../wire/built-request.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult, Progress } from '../wire/call-result.ts';

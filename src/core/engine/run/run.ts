@@ -23,7 +23,7 @@ import { prepare } from './prepare.ts';
 import { changedSince } from '../steps/restore.ts';
 import { recordedNames, recordedValue } from '../scope/recorded-value.ts';
 import { SignInChains } from '../sign-in/sign-in-chain.ts';
-import { type NestedResult } from '../scope/sign-ins.ts';
+import type { NestedResult } from '../scope/sign-ins.ts';
 
 /** How a run ended. */
 export interface RunResult {

@@ -7,7 +7,7 @@ import { type Maybe, objectOf, type Value } from '../../language/values.ts';
 import type { Authorisation, FilledCredential, HeaderList, WireRequest } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import { withQuery } from '../request/build-request.ts';
-import { type BuiltRequest } from '../wire/built-request.ts';
+import type { BuiltRequest } from '../wire/built-request.ts';
 import type { CallResult } from '../wire/call-result.ts';
 import type { RunContext } from '../scope/context.ts';
 import { cookiesFor } from './step-cookies.ts';

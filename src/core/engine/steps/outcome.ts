@@ -1,7 +1,7 @@
 import type { Expectation, Step, Template } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
 import { childrenOf, namesIn, type Tree } from '../../language/tree.ts';
-import { type Value } from '../../language/values.ts';
+import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
