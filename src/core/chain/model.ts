@@ -111,8 +111,11 @@ interface StepBase {
   readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
   readonly uses: ReadonlySet<string>;
-  /** A mark of the step as written, brought to one form: two steps with one mark do the same. */
-  readonly fingerprint: string;
+  /**
+   * A mark of the step as written, brought to one form: two steps with one mark do the same. Made when it is asked for, since
+   * `check` never does.
+   */
+  readonly fingerprint: () => string;
 }
 
 export interface CallStep extends StepBase {

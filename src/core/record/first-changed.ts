@@ -86,13 +86,13 @@ function firstChanged(all: readonly Written[], past: Past, also: ReadonlySet<str
   for (let i = 0; i < all.length;) {
     const { address, end, step } = all[i]!;
     const before = past.hashOf(address);
-    const isSame = before === step.fingerprint;
+    const isSame = before === step.fingerprint();
     if (before === undefined || also.has(address)) return i;
     const inside = all.slice(i + 1, end);
     const isLoop = step.type === 'each' || step.type === 'repeat';
     const changedInside = inside.findIndex((inner) => {
       const known = past.hashOf(inner.address);
-      return also.has(inner.address) || (known === undefined ? !isSame : known !== inner.step.fingerprint);
+      return also.has(inner.address) || (known === undefined ? !isSame : known !== inner.step.fingerprint());
     });
     if (changedInside >= 0) return i + 1 + changedInside;
     if (!isSame) return i;

@@ -15,7 +15,7 @@ import { constant } from '../fields/constant-conditions.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
-import { markOf } from './step-fingerprint.ts';
+import { fingerprintOf } from './step-fingerprint.ts';
 import { checkStructure } from '../source/structure.ts';
 
 const verb = (name: string): KeyDefinition => verbKeys.find((key) => key.name === name)!;
@@ -101,7 +101,7 @@ function readStep(
         ? ('continue' as const)
         : ('stop' as const),
     undo: [],
-    fingerprint: markOf(node),
+    fingerprint: fingerprintOf(node),
   };
   const read = readBody(reader, node, type, { base, inner, outer: scope });
   const undo = readUndo(reader, node, inner, address);

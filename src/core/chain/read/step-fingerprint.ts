@@ -20,9 +20,10 @@ const INSIDE: Readonly<Record<string, ReadonlySet<string>>> = {
   pages: mannerOf(pagesKeys),
 };
 
-/** A mark of a step as written: two steps with one mark do the same. */
-export function markOf(node: MapNode): string {
-  return fingerprint(JSON.stringify(essence(node)));
+/** A mark of a step as written, made when it is first asked for: two steps with one mark do the same. */
+export function fingerprintOf(node: MapNode): () => string {
+  let made: string | undefined;
+  return () => (made ??= fingerprint(JSON.stringify(essence(node))));
 }
 
 function essence(node: SourceNode, manner = MANNER): unknown {

@@ -14,6 +14,7 @@ export function findTraps(
 ): SourceProblem[] {
   const found = new Map<number, SourceProblem>();
   const consider = (start: number, end: number, isFlow: boolean): void => {
+    if (isReadWhole(text, start, end)) return;
     const { line } = place(start);
     if (found.has(line)) return;
     const trap = trapAt(text, start, end, isFlow);
@@ -47,6 +48,12 @@ export function findTraps(
     }
   }
   return [...found.values()];
+}
+
+/** Whether YAML's value goes to the end of its line, as most do: nothing that was meant can be beyond it. */
+function isReadWhole(text: string, start: number, yamlEnd: number): boolean {
+  const first = text[start];
+  return first !== '-' && first !== '!' && text.slice(yamlEnd, lineEnd(text, yamlEnd)).trim() === '';
 }
 
 /** Whether a bracket of YAML is open at the end of the beginning of a line. */

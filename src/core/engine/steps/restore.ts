@@ -9,7 +9,7 @@ import type { Undo } from './undo.ts';
 export function changedSince(chain: Chain, past: Past): string[] {
   const visit = (prefix: string, step: Step): string[] => {
     const before = past.hashOf(prefix + step.address);
-    if (before === undefined || before === step.fingerprint) return [];
+    if (before === undefined || before === step.fingerprint()) return [];
     const inside =
       step.type === 'follow'
         ? step.chain.steps.flatMap((inner) => visit(`${prefix}${step.address}.`, inner))
@@ -27,7 +27,7 @@ export function passedBefore(context: RunContext, step: Step): PastStep | undefi
   const before = context.options.past?.step(context.address(step));
   if (!before) return undefined;
   if (before.taken) return before;
-  return before.outcome === 'passed' && before.fingerprint === step.fingerprint && !bringsCleanup(step)
+  return before.outcome === 'passed' && before.fingerprint === step.fingerprint() && !bringsCleanup(step)
     ? before
     : undefined;
 }

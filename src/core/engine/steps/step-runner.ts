@@ -85,7 +85,7 @@ export class StepRunner {
       step: context.address(step),
       type: step.type,
       title: step.title,
-      fingerprint: step.fingerprint,
+      fingerprint: step.fingerprint(),
       place: step.at,
       ...(step.type === 'call' ? { request: `${step.method} ${step.written}` } : {}),
     });
