@@ -34,6 +34,8 @@ export function comparisonAdvice(
 
 export function conversionAdvice(source: string, wanted: number, given: number): string | undefined {
   if (wanted === BIT.number && given === BIT.text) return `number(${source})`;
+  if ((wanted & BIT.number) !== 0 && given === BIT.time) return `epoch(${source})`;
+  if ((wanted & BIT.number) !== 0 && given === BIT.duration) return `${source} / 1s`;
   if (wanted === BIT.time && (given & (BIT.text | BIT.number)) !== 0) return `time(${source})`;
   if (wanted === BIT.text && (given & (BIT.number | BIT.time | BIT.duration)) !== 0) return `text(${source})`;
   if (wanted === BIT.list && given === BIT.object)
@@ -53,7 +55,9 @@ export function arithmeticAdvice(
     !mayBe(a, BIT.time) &&
     !mayBe(b, BIT.time | BIT.duration)
   ) {
-    return `join([${left}, ${right}], '') joins texts; in a text field write them as insertions`;
+    const asText = (source: string, kind: Kind): string =>
+      isOnly(kind, BIT.text) ? source : `text(${source})`;
+    return `${asText(left, a)} + ${asText(right, b)}`;
   }
   const text = mayBe(a, BIT.text) ? left : mayBe(b, BIT.text) ? right : undefined;
   if (text === undefined) return undefined;

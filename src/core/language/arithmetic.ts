@@ -1,10 +1,11 @@
 import { BIT } from './kinds.ts';
 
-const [N, T, D] = [BIT.number, BIT.time, BIT.duration];
+const [N, T, D, X] = [BIT.number, BIT.time, BIT.duration, BIT.text];
 
 /** What arithmetic gives for each pair of kinds that it takes. */
 const ARITHMETIC: readonly (readonly [operator: string, left: number, right: number, gives: number])[] = [
   ...['+', '-', '*', '/', '%'].map((operator) => [operator, N, N, N] as const),
+  ['+', X, X, X],
   ['+', T, D, T],
   ['+', D, T, T],
   ['-', T, D, T],

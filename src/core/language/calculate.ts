@@ -2,6 +2,7 @@ import { fail } from '../problems.ts';
 import { DAY, clockChanges } from './local-times.ts';
 import type { Environment } from './environment.ts';
 import { add, subtract, multiply, divide, remainder, approximately } from './numbers.ts';
+import { boundText } from './limits.ts';
 import { isNumeric, Duration, Time, type Value, type Maybe } from './values.ts';
 
 export function timeOf(milliseconds: number): Time {
@@ -11,6 +12,10 @@ export function timeOf(milliseconds: number): Time {
 
 /** What arithmetic gives; nothing for kinds that it does not take. */
 export function calculate(operator: string, a: Value, b: Value): Maybe {
+  if (operator === '+' && typeof a === 'string' && typeof b === 'string') {
+    boundText(a.length + b.length);
+    return a + b;
+  }
   if (isNumeric(a) && isNumeric(b)) {
     switch (operator) {
       case '+':

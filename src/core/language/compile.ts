@@ -1,6 +1,7 @@
 import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
-import type { Environment } from './environment.ts';
+import { equalValues } from './compare.ts';
+import { type Environment, WithNames } from './environment.ts';
 import { reviewFilter } from './filter-warnings.ts';
 import type { FunctionParameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
@@ -8,18 +9,22 @@ import {
   isDropping,
   type BinaryTree,
   type CallTree,
+  comparesStatus,
   givesNodes,
+  isItemPath,
   isRelation,
   isStandardPath,
+  type ObjectTree,
+  type OwnFunction,
   type QueryTree,
   type Relation,
   type Tree,
 } from './tree.ts';
 import { BIT, kindWords, withArticle } from './kinds.ts';
 import { boundList, visit } from './limits.ts';
-import { negate } from './numbers.ts';
+import { negate, numberText } from './numbers.ts';
 import { pathText } from './path-text.ts';
-import { compileNodes, compileSingular, type Filter, type MakeFilter } from './paths.ts';
+import { compileNodes, compileSingular, type Filter, locate, type MakeFilter } from './paths.ts';
 import { compileStrictNodes } from './strict-paths.ts';
 import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
 import { located, type Evaluate, type Test } from './compiled.ts';
@@ -67,6 +72,8 @@ export function compileValue(tree: Tree, filter = false): Evaluate {
       return tree.operator === '&&' || tree.operator === '||' || isRelation(tree.operator)
         ? compileTest(tree, filter)
         : compileArithmetic(tree, filter);
+    case 'status class':
+      return () => undefined; // a comparison looks at it itself
   }
 }
 
@@ -134,9 +141,9 @@ function compileList(trees: readonly Tree[], filter: boolean): Evaluate {
   };
 }
 
-function compileObject(trees: readonly (readonly [string, Tree])[], filter: boolean): Evaluate {
+function compileObject(trees: ObjectTree['members'], filter: boolean): Evaluate {
   const members = trees.map(([name, tree]) => ({
-    name,
+    name: typeof name === 'string' ? () => name : compileName(name, filter),
     value: compileValue(tree, filter),
     dropping: isDropping(tree),
   }));
@@ -144,10 +151,32 @@ function compileObject(trees: readonly (readonly [string, Tree])[], filter: bool
     const found: [string, Value][] = [];
     for (const { name, value, dropping } of members) {
       const member = value(environment, current);
-      if (member !== undefined) found.push([name, member]);
-      else if (!dropping) return undefined;
+      const called = name(environment, current);
+      if (member !== undefined && called !== undefined) found.push([called, member]);
+      else if (!dropping || called === undefined) return undefined;
     }
     return objectOf(found);
+  };
+}
+
+/** The computed name of a member. */
+function compileName(
+  tree: Tree,
+  filter: boolean,
+): (environment: Environment, item: Maybe) => string | undefined {
+  const value = compileValue(tree, filter);
+  return (environment, item) => {
+    const name = value(environment, item);
+    if (name === undefined || typeof name === 'string') return name;
+    return isNumeric(name)
+      ? numberText(name)
+      : fail(
+          'wrong-kind',
+          `the name of a member is a text or a number, but this is ${withArticle(kindOf(name))}`,
+          {
+            span: tree.span,
+          },
+        );
   };
 }
 
@@ -179,13 +208,14 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
     return located(tree, () => {
       const result = calculate(tree.operator, a, b);
       if (result instanceof Time) sayClockChange(environment, tree.operator, a, { b, result });
+      if (typeof result === 'string') environment.derived?.([a, b], result);
       if (result !== undefined || filter) return result;
       const text = [a, b].find((value) => typeof value === 'string');
       const hint =
         text === undefined
           ? undefined
           : tree.operator === '+'
-            ? "number(x) reads a number from a text; join([a, b], '') joins texts"
+            ? 'text(x) writes a value as text, since + joins two texts; number(x) reads a number from one'
             : 'number(x) or time(x) reads a number or a time from a text';
       return fail(
         'wrong-kind',
@@ -253,6 +283,7 @@ function compileJunction(operator: '&&' | '||', leftTree: Tree, rightTree: Tree,
 function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean): Test {
   const left = compileValue(tree.left, filter);
   const right = compileValue(tree.right, filter);
+  if (comparesStatus(tree)) return compileStatus(tree, left, filter);
   if (operator === 'in') return compileIn(left, right, tree, filter);
   const isNothing = (side: Tree): boolean => side.type === 'literal' && side.value === undefined;
   if (isNothing(tree.left) || isNothing(tree.right)) {
@@ -265,6 +296,25 @@ function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean):
     : compileStrictRelation(operator, left, right, tree);
 }
 
+/** `status == 2xx`, `status in [2xx, 404]` */
+function compileStatus(tree: BinaryTree, left: Evaluate, filter: boolean): Test {
+  const items = tree.right.type === 'list' ? tree.right.items : [tree.right];
+  const digits = items.flatMap((item) => (item.type === 'status class' ? [item.digit] : []));
+  const others = items.flatMap((item) => (item.type === 'status class' ? [] : [compileValue(item, filter)]));
+  const wanted = tree.operator !== '!=';
+  return (environment, item) => {
+    const status = left(environment, item);
+    if (status === undefined) return filter ? !wanted : undefined;
+    const isOfClass = typeof status === 'number' && digits.includes(Math.floor(status / 100));
+    const isOther = (): boolean =>
+      others.some((value) => {
+        const other = value(environment, item);
+        return other !== undefined && equalValues(status, other);
+      });
+    return (isOfClass || isOther()) === wanted;
+  };
+}
+
 // ---- functions
 
 type Pass = (environment: Environment, item: Maybe) => unknown;
@@ -272,14 +322,61 @@ type Pass = (environment: Environment, item: Maybe) => unknown;
 /** The argument was nothing, so the function is not called. */
 const MISSING = Symbol('missing');
 
+/** A call of what the chain or project defines: its expression, with the arguments under their names. */
+function compileOwn(tree: CallTree, own: OwnFunction, filter: boolean): Evaluate {
+  const body = compiledOwn(own);
+  const values = tree.arguments.map((argument) => compileValue(argument, filter));
+  return (environment, item) => {
+    visit(environment, 1); // definitions that use each other can take twice the time with each
+    const names = own.parameters.map((name, i) => [name, values[i]?.(environment, item)] as const);
+    try {
+      return body(new WithNames(environment, new Map(names)), undefined);
+    } catch (error) {
+      // Its span is one of the definition, which stands elsewhere.
+      if (error instanceof ProblemError)
+        throw new ProblemError({
+          ...error.problem,
+          message: `in ${own.name} (${own.place}): ${error.problem.message}`,
+          span: tree.span,
+        });
+      throw error;
+    }
+  };
+}
+
+const bodies = new WeakMap<OwnFunction, Evaluate>();
+
+function compiledOwn(own: OwnFunction): Evaluate {
+  let body = bodies.get(own);
+  if (!body) bodies.set(own, (body = compileValue(own.tree)));
+  return body;
+}
+
+/** An argument that is evaluated for each item of the first one, which has a name where it was given one. */
+function forEachItem<T>(
+  evaluate: (environment: Environment, item: Value) => T,
+  itemName: string | undefined,
+): (environment: Environment) => (item: Value) => T {
+  return (environment) => {
+    if (itemName === undefined) return (item) => evaluate(environment, item);
+    const names = new Map<string, Maybe>();
+    const inner = new WithNames(environment, names);
+    return (item) => {
+      names.set(itemName, item);
+      return evaluate(inner, item);
+    };
+  };
+}
+
 function compileCall(tree: CallTree, filter: boolean): Evaluate {
+  if (tree.own) return compileOwn(tree, tree.own, filter);
   const definition = functions.get(tree.name);
   if (!definition) return fail('unknown-function', `there is no function ${tree.name}`, { span: tree.span });
   const passes = tree.arguments.map((argument, i) =>
     compileArgument(
       argument,
       definition.parameters[Math.min(i, definition.parameters.length - 1)]!,
-      tree.name,
+      tree,
       filter,
     ),
   );
@@ -325,7 +422,15 @@ const QUIET_IN_FILTER: ReadonlySet<string> = new Set([
   'pattern-invalid',
 ]);
 
-function compileArgument(tree: Tree, parameter: FunctionParameter, name: string, filter: boolean): Pass {
+function compileArgument(
+  tree: Tree,
+  parameter: FunctionParameter,
+  { name, itemName }: CallTree,
+  filter: boolean,
+): Pass {
+  if (parameter.passing === 'name or path' && isItemPath(tree))
+    return (environment) => (value: Value) =>
+      locate(environment, value, tree.segments, compileFilter).map(({ path }) => path);
   switch (parameter.passing) {
     case 'nodes':
       return compileNodeList(tree, filter);
@@ -336,15 +441,14 @@ function compileArgument(tree: Tree, parameter: FunctionParameter, name: string,
       return (environment, item) => () => value(environment, item);
     }
     case 'each': {
-      const value = compileValue(tree);
-      return (environment) => (item: Value) => value(environment, item);
+      return forEachItem(compileValue(tree), itemName);
     }
     case 'test': {
-      const test = compileTest(tree);
-      return (environment) => (item: Value) => test(environment, item);
+      return forEachItem(compileTest(tree), itemName);
     }
     case 'maybe':
       return compileValue(tree, filter);
+    case 'name or path':
     case 'value': {
       const value = compileValue(tree, filter);
       return (environment, item) => {

@@ -1,7 +1,8 @@
 import { countOf } from '../count-of.ts';
 import { ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
-import type { Environment } from './environment.ts';
+import { itemsApart } from './any-order.ts';
+import { type Environment, WithNames } from './environment.ts';
 import { differenceOf } from './difference.ts';
 import { functions } from './functions/index.ts';
 import { withArticle } from './kinds.ts';
@@ -10,7 +11,16 @@ import { segmentText } from './path-text.ts';
 import { compileSingular, locate, type LocatedNode } from './paths.ts';
 import { absenceIn, type Absence } from './strict-paths.ts';
 import { brief, kindAndValue } from './show.ts';
-import { type BinaryTree, givesNodes, isRelation, type QueryTree, type Tree } from './tree.ts';
+import {
+  type BinaryTree,
+  type CallTree,
+  childrenOf,
+  givesNodes,
+  isRelation,
+  type OwnFunction,
+  type QueryTree,
+  type Tree,
+} from './tree.ts';
 import { isObject, kindOf, type Maybe, type Value } from './values.ts';
 
 /** What was found out about an expression after it failed. */
@@ -67,12 +77,7 @@ export function whyNothing(
     case 'list':
       return firstReason(tree.items, text, environment, item);
     case 'object':
-      return firstReason(
-        tree.members.map(([, value]) => value),
-        text,
-        environment,
-        item,
-      );
+      return firstReason(childrenOf(tree), text, environment, item);
     default:
       return { message: `${source} is nothing` };
   }
@@ -268,13 +273,14 @@ function whyNoResult(
   environment: Environment,
   item: Maybe,
 ): Diagnosis | undefined {
+  if (tree.own) return whyOwnIsNothing(tree, tree.own, environment, { text, item });
   const parameters = functions.get(tree.name)?.parameters ?? [];
   for (const [i, argument] of tree.arguments.entries()) {
     const passing = parameters[Math.min(i, parameters.length - 1)]?.passing;
     if (passing === 'each' || passing === 'test') {
       const list = evaluate(tree.arguments[0]!, environment, item);
       for (const [k, element] of (Array.isArray(list) ? list : []).entries()) {
-        const reason = whyNothing(argument, text, environment, element);
+        const reason = whyNothing(argument, text, withItem(environment, tree, element), element);
         if (reason) return { ...reason, message: `item ${k}: ${reason.message}` };
       }
     } else if (passing !== 'nodes' && passing !== 'maybe') {
@@ -288,6 +294,27 @@ function whyNoResult(
   return path.type === 'query' && givesNodes(path)
     ? whyNoNodes(path, text, environment, item)
     : { message: `${text.slice(...tree.span)} gave nothing: the list is empty` };
+}
+
+/** Where the item has a name, that is known where it is looked at. */
+function withItem(environment: Environment, { itemName }: CallTree, item: Value): Environment {
+  return itemName === undefined ? environment : new WithNames(environment, new Map([[itemName, item]]));
+}
+
+/** Why a definition of the chain gave nothing: an argument, or what it makes of them. */
+function whyOwnIsNothing(
+  tree: CallTree,
+  own: OwnFunction,
+  environment: Environment,
+  { text, item }: { readonly text: string; readonly item: Maybe },
+): Diagnosis | undefined {
+  const reason = firstReason(tree.arguments, text, environment, item);
+  if (reason) return reason;
+  const names = new Map(
+    own.parameters.map((name, i) => [name, evaluate(tree.arguments[i]!, environment, item)]),
+  );
+  const inside = whyNothing(own.tree, own.text, new WithNames(environment, names), undefined);
+  return inside && { ...inside, message: `in ${own.name} (${own.place}): ${inside.message}` };
 }
 
 /** What came where a condition did not hold: the value that decided it, in a few words. */
@@ -305,6 +332,10 @@ export function whatCame(tree: Tree, text: string, environment: Environment, ite
     const first = tree.arguments[0];
     if (tree.name === 'exists' && first)
       return whyNothing(first, text, environment, item)?.message ?? 'nothing';
+    if (tree.name === 'same' && tree.arguments.length > 1) {
+      const apart = whatIsApart(tree, environment, item);
+      if (apart !== undefined) return apart;
+    }
     if ((tree.name === 'every' || tree.name === 'any') && first)
       return whichItems(tree, text, environment, item);
     if (first && !givesNodes(first) && first.type !== 'literal')
@@ -327,7 +358,9 @@ function whatWasCompared(tree: BinaryTree, text: string, environment: Environmen
   const left = evaluate(tree.left, environment, item);
   const right = evaluate(tree.right, environment, item);
   const literal = (part: Tree): boolean =>
-    part.type === 'literal' || (part.type === 'list' && part.items.every(literal));
+    part.type === 'literal' ||
+    part.type === 'status class' ||
+    (part.type === 'list' && part.items.every(literal));
   const kinds =
     (tree.operator === '==' || tree.operator === '!=') &&
     left !== undefined &&
@@ -345,6 +378,25 @@ function whatWasCompared(tree: BinaryTree, text: string, environment: Environmen
   return `${side(tree.left, left)}, ${side(tree.right, right)}`;
 }
 
+/** How two values differ that should be the same: in any order, by the items that only one side has. */
+function whatIsApart(tree: CallTree, environment: Environment, item: Maybe): string | undefined {
+  const [left, right, mode] = tree.arguments.map((argument) => evaluate(argument, environment, item));
+  if (left === undefined || right === undefined) return undefined;
+  if (mode === undefined || !Array.isArray(left) || !Array.isArray(right))
+    return differenceOf(left, right) ?? `${brief(left)} and ${brief(right)}`;
+  const apart = itemsApart(left, right);
+  const only = (side: string, items: readonly Value[]): string[] =>
+    items.length === 0
+      ? []
+      : [
+          `only the ${side} one has ${items
+            .slice(0, 3)
+            .map((one) => brief(one, 60))
+            .join(', ')}${items.length > 3 ? ` and ${items.length - 3} more` : ''}`,
+        ];
+  return [...only('left', apart.left), ...only('right', apart.right)].join('; ');
+}
+
 function whichItems(
   tree: Tree & { type: 'call' },
   text: string,
@@ -358,7 +410,9 @@ function whichItems(
     return list.length === 0
       ? 'an empty list'
       : `false for each of ${list.length} items, the first ${brief(list[0], 60)}`;
-  const failing = list.flatMap((element, i) => (passed(test, environment, element) === true ? [] : [i]));
+  const failing = list.flatMap((element, i) =>
+    passed(test, withItem(environment, tree, element), element) === true ? [] : [i],
+  );
   const first = failing[0] ?? 0;
-  return `${failing.length} of ${list.length} items are otherwise, the first is item ${first}: ${whatCame(test, text, environment, list[first])}`;
+  return `${failing.length} of ${list.length} items are otherwise, the first is item ${first}: ${whatCame(test, text, withItem(environment, tree, list[first]!), list[first])}`;
 }

@@ -40,11 +40,57 @@ export interface Environment {
   name(name: string): Maybe;
   readonly world: World;
   /** Where warnings go; without it none are looked for. */
-  readonly warn?: (warning: Warning) => void;
+  readonly warn?: ((warning: Warning) => void) | undefined;
   /** Is told what an expression gives that uses a secret. */
-  readonly secret?: (expression: string, value: Value) => void;
+  readonly secret?: ((expression: string, value: Value) => void) | undefined;
   /** Is told what a function gives, and of what. */
-  readonly derived?: (args: readonly unknown[], result: Value) => void;
+  readonly derived?: ((args: readonly unknown[], result: Value) => void) | undefined;
   /** How many nodes this evaluation has visited. */
   visited: number;
+}
+
+/** The same with some names more, such as those of items or of the arguments of a definition. */
+export class WithNames implements Environment {
+  readonly #outer: Environment;
+  readonly #names: ReadonlyMap<string, Maybe>;
+
+  constructor(outer: Environment, names: ReadonlyMap<string, Maybe>) {
+    this.#outer = outer;
+    this.#names = names;
+  }
+
+  get response(): Maybe {
+    return this.#outer.response;
+  }
+
+  name(name: string): Maybe {
+    return this.#names.has(name) ? this.#names.get(name) : this.#outer.name(name);
+  }
+
+  get world(): World {
+    return this.#outer.world;
+  }
+
+  get warn(): Environment['warn'] {
+    const outer = this.#outer;
+    return outer.warn && ((warning) => outer.warn!(warning));
+  }
+
+  get secret(): Environment['secret'] {
+    const outer = this.#outer;
+    return outer.secret && ((expression, value) => outer.secret!(expression, value));
+  }
+
+  get derived(): Environment['derived'] {
+    const outer = this.#outer;
+    return outer.derived && ((args, result) => outer.derived!(args, result));
+  }
+
+  get visited(): number {
+    return this.#outer.visited;
+  }
+
+  set visited(nodes: number) {
+    this.#outer.visited = nodes;
+  }
 }

@@ -23,7 +23,12 @@ function isStandard(tree: Tree): boolean {
     case 'query':
       return isStandardPath(tree); // filters inside it have been looked at when they were read
     case 'call':
-      return STANDARD_FUNCTIONS.has(tree.name) && tree.arguments.every(isStandard);
+      // A mode is ours: search(@.name, 'ash', 'i').
+      return (
+        STANDARD_FUNCTIONS.has(tree.name) &&
+        tree.arguments.every(isStandard) &&
+        !(tree.arguments.length > 2 && tree.arguments[2]!.type === 'literal')
+      );
     case 'unary':
       return isStandard(tree.operand);
     case 'binary':
@@ -113,6 +118,12 @@ function comparable(tree: Tree): void {
 }
 
 function callArguments(tree: CallTree): void {
+  if ((tree.name === 'match' || tree.name === 'search') && tree.arguments.length > 2)
+    refuse(
+      tree.arguments[2]!,
+      `${tree.name}(…) takes a text and a pattern`,
+      "'i' as a third: case does not count",
+    );
   for (const argument of tree.arguments) {
     if (tree.name === 'count' || tree.name === 'value') {
       if (!isStandardPath(argument)) {

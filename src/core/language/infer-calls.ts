@@ -7,23 +7,25 @@ import { kindOf } from './values.ts';
 import { type FunctionDefinition, type FunctionParameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
 import type { Inferring, InferContext } from './inferring.ts';
-import { ANY, BIT, JSON_VALUE, type Kind, kindWords, mayBe, YES_NO } from './kinds.ts';
+import { ANY, BIT, JSON_VALUE, type Kind, kindWords, maybe, mayBe, YES_NO } from './kinds.ts';
+import { countOf } from '../count-of.ts';
+import { isReservedWord } from './reserved-words.ts';
 import { nearest } from './nearest.ts';
 import { patternOf } from './pattern/pattern.ts';
-import { type CallTree, givesNodes, type Tree } from './tree.ts';
+import { type CallTree, givesNodes, isItemPath, type OwnFunction, type Tree } from './tree.ts';
 
 /** The kind of what a function gives; its arguments are checked against its parameters. */
 export function inferCall(self: Inferring, tree: CallTree, context: InferContext, outermost: boolean): Kind {
+  const own = self.scope.functions?.get(tree.name);
+  if (own) return inferOwn(self, tree, own, context);
   const definition = functions.get(tree.name);
   if (!definition) {
-    const near = nearest(tree.name, functions.keys());
+    const near = nearest(tree.name, [...functions.keys(), ...(self.scope.functions?.keys() ?? [])]);
     self.problem(
       tree,
       'unknown-function',
       `there is no function ${tree.name}`,
-      near === undefined
-        ? 'batharon explain functions lists them'
-        : `the nearest is ${signature(functions.get(near)!)}`,
+      near === undefined ? 'batharon explain functions lists them' : `the nearest is ${nameOf(self, near)}`,
     );
     return ANY;
   }
@@ -39,10 +41,52 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
   const kinds: Kind[] = [];
   tree.arguments.forEach((argument, i) => {
     const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
-    kinds.push(inferArgument(self, argument, parameter, { definition, first: kinds[0], context }));
+    const inner = i === 0 ? context : withItemName(self, tree, kinds[0], context);
+    kinds.push(inferArgument(self, argument, parameter, { definition, first: kinds[0], context: inner }));
   });
   if (!context.filter) tryConstants(self, tree, definition);
   return definition.returns(kinds);
+}
+
+function nameOf(self: Inferring, name: string): string {
+  const own = self.scope.functions?.get(name);
+  return own ? `${name}(${own.parameters.join(', ')})` : signature(functions.get(name)!);
+}
+
+/** A call of what the chain or project defines. */
+function inferOwn(self: Inferring, tree: CallTree, own: OwnFunction, context: InferContext): Kind {
+  tree.own = own;
+  if (tree.arguments.length !== own.parameters.length)
+    self.problem(
+      tree,
+      'wrong-arguments',
+      `${own.name} takes ${countOf(own.parameters.length, 'argument')}, but got ${tree.arguments.length}`,
+      nameOf(self, own.name),
+    );
+  for (const argument of tree.arguments) self.valueKind(argument, { ...context, tolerant: true });
+  return maybe(own.kind);
+}
+
+/** What the names mean in the arguments after the list: its item has one where it is given. */
+function withItemName(
+  self: Inferring,
+  { itemName, span }: CallTree,
+  list: Kind | undefined,
+  context: InferContext,
+): InferContext {
+  if (itemName === undefined) return context;
+  const known = self.scope.lookup(itemName);
+  if (isReservedWord(itemName) || context.names?.has(itemName) || (known && !known.given))
+    self.problem(
+      { span: [span[0], span[1]] },
+      'name-twice',
+      `the name ${itemName} is already defined, so an item can't be called so`,
+      "use another name; names can't be shadowed",
+    );
+  return {
+    ...context,
+    names: new Map([...(context.names ?? []), [itemName, list?.item ?? JSON_VALUE]]),
+  };
 }
 
 /** Functions that give the same whenever they are called, and ask nothing of the world. */
@@ -134,10 +178,19 @@ function inferArgument(
       self.condition(tree, { ...context, filter: false });
       return YES_NO;
     case 'test':
-      self.condition(tree, { filter: false, item: first?.item ?? JSON_VALUE, tolerant: false });
+      self.condition(tree, { ...context, filter: false, item: first?.item ?? JSON_VALUE, tolerant: false });
       return YES_NO;
     case 'each':
-      return self.valueKind(tree, { filter: false, item: first?.item ?? JSON_VALUE, tolerant: false });
+      return self.valueKind(tree, {
+        ...context,
+        filter: false,
+        item: first?.item ?? JSON_VALUE,
+        tolerant: false,
+      });
+    case 'name or path':
+      if (isItemPath(tree))
+        return self.valueKind(tree, { ...context, item: first ?? JSON_VALUE, tolerant: true });
+      break;
     case 'later':
       return self.valueKind(tree, context);
     default:

@@ -76,6 +76,7 @@ function inferSelected(
       const item = kind.item ?? (mayBe(kind, BIT.object) && kind.members ? JSON_VALUE : JSON_VALUE);
       refuseUnfilterable(self, kind, before, { segment, quiet });
       self.condition(selector.condition, {
+        ...context,
         filter: true,
         item: kind.item ? item : JSON_VALUE,
         tolerant: false,

@@ -1,5 +1,11 @@
 import type { Problem } from '../problems.ts';
-import { arithmeticAdvice, comparisonAdvice, conditionAdvice, listAdvice } from './advice.ts';
+import {
+  arithmeticAdvice,
+  comparisonAdvice,
+  conditionAdvice,
+  conversionAdvice,
+  listAdvice,
+} from './advice.ts';
 import { arithmeticBits } from './arithmetic.ts';
 import { signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
@@ -26,7 +32,16 @@ import { nameList, nearest } from './nearest.ts';
 import { compareNumbers } from './numbers.ts';
 import { isNumeric, type Maybe, memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
-import { type BinaryTree, givesNodes, isDropping, isRelation, isStandardPath, type Tree } from './tree.ts';
+import {
+  type BinaryTree,
+  comparesStatus,
+  givesNodes,
+  isDropping,
+  isRelation,
+  isStandardPath,
+  type ObjectTree,
+  type Tree,
+} from './tree.ts';
 
 /** Words that other languages have for what is written in small letters here. */
 const OTHER_LITERALS: Readonly<Record<string, string>> = {
@@ -73,11 +88,11 @@ class Inferrer implements Inferring {
   readonly problems: Problem[] = [];
   secret = false;
   readonly text: string;
-  readonly #scope: StaticScope;
+  readonly scope: StaticScope;
 
   constructor(text: string, scope: StaticScope) {
     this.text = text;
-    this.#scope = scope;
+    this.scope = scope;
   }
 
   outermost(tree: Tree, use: Use): Kind {
@@ -163,7 +178,7 @@ class Inferrer implements Inferring {
       case 'name':
         return this.#name(tree.name, tree, context);
       case 'query':
-        if (this.#scope.secretPaths?.has(this.text.slice(...tree.span))) this.secret = true;
+        if (this.scope.secretPaths?.has(this.text.slice(...tree.span))) this.secret = true;
         return inferQuery(this, tree, context);
       case 'call':
         return inferCall(this, tree, context, false);
@@ -174,14 +189,15 @@ class Inferrer implements Inferring {
         return kinds.length === 0 ? LIST : listOf(kinds.map(present).reduce(union));
       }
       case 'object':
-        return objectKind(
-          Object.fromEntries(
-            tree.members.map(([name, value]) => [
-              name,
-              present(this.valueKind(value, { ...context, tolerant: isDropping(value) })),
-            ]),
-          ),
+        return this.#object(tree, context);
+      case 'status class':
+        this.problem(
+          tree,
+          'wrong-kind',
+          `${tree.digit}xx is a class of statuses, and stands only where a status is compared`,
+          `status == ${tree.digit}xx, or status in [${tree.digit}xx, 404]`,
         );
+        return ANY;
       case 'unary':
         return this.#unary(tree.operator, tree.operand, context);
       case 'default': {
@@ -195,6 +211,25 @@ class Inferrer implements Inferring {
     }
   }
 
+  #object({ members }: ObjectTree, context: InferContext): Kind {
+    const kinds = members.map(([name, value]) => {
+      if (typeof name !== 'string') this.#computedName(name, context);
+      return [name, present(this.valueKind(value, { ...context, tolerant: isDropping(value) }))] as const;
+    });
+    const known = kinds.filter((one): one is readonly [string, Kind] => typeof one[0] === 'string');
+    return objectKind(Object.fromEntries(known), known.length === kinds.length ? { closed: true } : {});
+  }
+
+  #computedName(tree: Tree, context: InferContext): void {
+    const kind = this.#single(tree, context);
+    if (mayBe(kind, BIT.text | BIT.number | BIT.nothing)) return;
+    this.problem(
+      tree,
+      'wrong-kind',
+      `the name of a member is a text or a number, but ${this.source(tree)} is ${kindWords(kind.bits)}`,
+    );
+  }
+
   /** The kind of a value: the nodes of a path are a list. */
   valueKind(tree: Tree, context: InferContext): Kind {
     const kind = this.kind(tree, context);
@@ -202,7 +237,7 @@ class Inferrer implements Inferring {
   }
 
   response(tree: Tree): Kind {
-    const { response } = this.#scope;
+    const { response } = this.scope;
     if ('missing' in response) {
       this.problem(tree, 'no-response-here', response.missing, response.hint);
       return ANY;
@@ -211,7 +246,9 @@ class Inferrer implements Inferring {
   }
 
   #name(name: string, tree: Tree, context: InferContext): Kind {
-    const known = this.#scope.lookup(name);
+    const item = context.names?.get(name);
+    if (item) return item;
+    const known = this.scope.lookup(name);
     if (known) {
       if (known.secret) this.secret = true;
       if (known.mayBeNothing !== undefined) {
@@ -227,12 +264,12 @@ class Inferrer implements Inferring {
       }
       return known.kind;
     }
-    const reason = this.#scope.whyNot?.(name);
+    const reason = this.scope.whyNot?.(name);
     if (reason) {
       this.problem(tree, 'unknown-name', reason.message, reason.hint);
       return ANY;
     }
-    const names = this.#scope.names();
+    const names = this.scope.names();
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
     const hint =
@@ -310,7 +347,12 @@ class Inferrer implements Inferring {
     return { bits: bits === 0 ? BIT.number : bits };
   }
 
-  #relation({ operator, left, right, span }: BinaryTree, context: InferContext): void {
+  #relation(tree: BinaryTree, context: InferContext): void {
+    const { operator, left, right, span } = tree;
+    if (comparesStatus(tree)) {
+      this.#status(tree, context);
+      return;
+    }
     if (operator === 'in') {
       const item = this.#single(left, context);
       const list = this.valueKind(right, context);
@@ -347,6 +389,27 @@ class Inferrer implements Inferring {
     } else if (!presence) {
       this.#comparable(operator, a, b, { span, left, right });
     }
+  }
+
+  /** `status == 2xx`, `status in [2xx, 404]` */
+  #status({ operator, left, right }: BinaryTree, context: InferContext): void {
+    const status = this.#single(left, context);
+    if (!mayBe(status, BIT.number | BIT.nothing))
+      this.problem(
+        left,
+        'kinds-differ',
+        `a class of statuses is compared with a number, but ${this.source(left)} is ${kindWords(status.bits)}`,
+        conversionAdvice(this.source(left), BIT.number, status.bits),
+      );
+    if (operator !== '==' && operator !== '!=' && operator !== 'in')
+      this.problem(
+        right,
+        'wrong-kind',
+        `${this.source(right)} is a class of statuses, which has no order`,
+        `${this.source(left)} == ${this.source(right)}, or ${this.source(left)} in [4xx, 5xx]`,
+      );
+    if (right.type === 'list')
+      for (const item of right.items) if (item.type !== 'status class') this.valueKind(item, context);
   }
 
   #comparison(tree: Tree, context: InferContext): Kind {

@@ -1,5 +1,6 @@
 import type { Problem } from '../problems.ts';
 import type { Kind } from './kinds.ts';
+import type { StaticScope } from './scope.ts';
 import type { Tree } from './tree.ts';
 
 /** Where a part of an expression stands while its kind is found. */
@@ -9,6 +10,8 @@ export interface InferContext {
   readonly item: Kind | undefined;
   /** Nothing is looked at here, as on the left of `??`. */
   readonly tolerant: boolean;
+  /** Names of items, with their kinds. */
+  readonly names?: ReadonlyMap<string, Kind>;
 }
 
 /** What the parts that find kinds share. */
@@ -17,6 +20,7 @@ export interface Inferring {
   readonly problems: readonly Problem[];
   /** The whole expression. */
   readonly text: string;
+  readonly scope: StaticScope;
   problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, hint?: string): void;
   /** A part as it is written. */
   source(tree: Tree): string;

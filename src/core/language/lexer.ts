@@ -1,6 +1,6 @@
 import { fail } from '../problems.ts';
 
-export type TokenType = 'punctuation' | 'name' | 'number' | 'duration' | 'string' | 'end';
+export type TokenType = 'punctuation' | 'name' | 'number' | 'duration' | 'status class' | 'string' | 'end';
 
 export interface Token {
   readonly type: TokenType;
@@ -16,6 +16,8 @@ const BLANK = /[ \t\n\r]*/y;
 const NAME = /[A-Za-z_\u0080-\ud7ff\ue000-\u{10ffff}][A-Za-z0-9_\u0080-\ud7ff\ue000-\u{10ffff}]*/uy;
 const NUMBER = /(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?/y;
 const DURATION = /(?:(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:ms|s|m|h|d))+(?![A-Za-z0-9_\u0080-\uffff])/y;
+/** A class of statuses: 2xx. */
+const STATUS_CLASS = /[1-5]xx(?![A-Za-z0-9_\u0080-\uffff])/y;
 const PUNCTUATION = /\.\.|\?\?|\|\||&&|==|!=|<=|>=|[<>!?.[\](){},:*/%+\-$@]/y;
 const ESCAPE = /\\(?:[bfnrt/\\'"]|u[0-9a-fA-F]{4})/y;
 
@@ -42,6 +44,8 @@ export function readToken(text: string, from: number): Token {
   }
   const duration = match(DURATION, text, start);
   if (duration !== undefined) return token('duration', duration);
+  const statusClass = match(STATUS_CLASS, text, start);
+  if (statusClass !== undefined) return token('status class', statusClass);
   const number = match(NUMBER, text, start);
   if (number !== undefined) {
     const end = start + number.length;

@@ -1,7 +1,9 @@
 import { fail, ProblemError, type Span } from '../problems.ts';
 import { checkStandardFilter } from './filter-rules.ts';
+import { functions } from './functions/index.ts';
 import { readDuration, readToken, type Token } from './lexer.ts';
 import { numberOf } from './numbers.ts';
+import { isReservedWord } from './reserved-words.ts';
 import { type BinaryTree, isRelation, type Segment, type Selector, type Tree } from './tree.ts';
 import { Duration } from './values.ts';
 
@@ -12,13 +14,6 @@ export const MAXIMUM_LEVELS = 100;
 
 /** How many operators an expression has at most: `a + b + c` nests as deep as it is long. */
 const MAXIMUM_OPERATORS = 500;
-
-const RESERVED: ReadonlySet<string> = new Set(['true', 'false', 'null', 'nothing', 'in', 'and', 'or', 'not']);
-
-/** Whether a word can't be a name because the grammar uses it, or wants to warn of it. */
-export function isReservedWord(word: string): boolean {
-  return RESERVED.has(word);
-}
 
 /** Reads a whole text as one expression. Throws `bad-syntax` and its kin with a span. */
 export function parseExpression(text: string): Tree {
@@ -57,6 +52,30 @@ export function parseQuery(text: string): Tree {
     fail('bad-syntax', 'a query begins with $', { span: [0, text.length] });
   }
   return tree;
+}
+
+/** Functions whose further arguments are evaluated for each item of the first. */
+const FOR_EACH_ITEM: ReadonlySet<string> = new Set(
+  [...functions.values()].flatMap(({ name, parameters }) =>
+    parameters.some(({ passing }) => passing === 'each' || passing === 'test') ? [name] : [],
+  ),
+);
+
+/** `map(order in orders, …)`: the item has a name, by which it is known also where an inner `@` is another. */
+function named(
+  name: string,
+  values: readonly Tree[],
+): { readonly arguments: readonly Tree[]; readonly itemName?: string } {
+  const [first, ...others] = values;
+  if (
+    !FOR_EACH_ITEM.has(name) ||
+    first?.type !== 'binary' ||
+    first.operator !== 'in' ||
+    first.parenthesised ||
+    first.left.type !== 'name'
+  )
+    return { arguments: values };
+  return { itemName: first.left.name, arguments: [first.right, ...others] };
 }
 
 class Parser {
@@ -351,6 +370,10 @@ class Parser {
     if (type === 'duration') return give({ type: 'literal', value: new Duration(readDuration(text)!), span });
     if (type === 'number') return give({ type: 'literal', value: numberOf(text), span });
     if (type === 'string') return give({ type: 'literal', value: text, span });
+    if (type === 'status class') {
+      this.#advance();
+      return { type: 'status class', digit: Number(text[0]), span };
+    }
     if (type !== 'name') return undefined;
     switch (text) {
       case 'true':
@@ -431,7 +454,7 @@ class Parser {
     }
     this.#advance();
     const values = this.#items(')', () => this.expression());
-    return { type: 'call', name: text, arguments: values, span: this.#span(start) };
+    return { type: 'call', name: text, ...named(text, values), span: this.#span(start) };
   }
 
   /** Items between commas up to a closing bracket, which is taken. */
@@ -453,8 +476,14 @@ class Parser {
   #object(): Tree {
     const { start } = this.#advance();
     const seen = new Set<string>();
-    const members = this.#items('}', (): readonly [string, Tree] => {
+    const members = this.#items('}', (): readonly [string | Tree, Tree] => {
       const { type, text, start: at, end } = this.#token;
+      if (this.#take('[')) {
+        const name = this.expression();
+        this.#expect(']', "after the expression that gives the member's name");
+        this.#expect(':', `after the member's name`);
+        return [name, this.expression()];
+      }
       if (type !== 'string' && type !== 'name') this.#unexpected('the name of a member was expected');
       if (seen.has(text)) fail('bad-syntax', `the member "${text}" stands here twice`, { span: [at, end] });
       seen.add(text);

@@ -1,4 +1,5 @@
 import type { Kind } from './kinds.ts';
+import type { OwnFunction } from './tree.ts';
 
 /** What is known of a name before anything runs. */
 export interface StaticName {
@@ -7,6 +8,8 @@ export interface StaticName {
   readonly mayBeNothing?: string;
   /** Its value is a secret, or was computed from one. */
   readonly secret?: boolean;
+  /** The language itself gives it here, so that a chain may have something else of this name. */
+  readonly given?: boolean;
 }
 
 /** What an expression may speak of where it stands. */
@@ -18,6 +21,8 @@ export interface StaticScope {
   readonly response: Kind | { readonly missing: string; readonly hint?: string };
   /** Paths of `$`, as they are written, whose values are kept hidden in the same step. */
   readonly secretPaths?: ReadonlySet<string>;
+  /** Functions that the chain or project defines, by name. */
+  readonly functions?: ReadonlyMap<string, OwnFunction>;
   /** Why a known name of another place can't be used here, if that is so. */
   whyNot?(name: string): { readonly message: string; readonly hint?: string } | undefined;
 }

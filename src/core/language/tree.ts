@@ -1,4 +1,5 @@
 import type { Span } from '../problems.ts';
+import type { Kind } from './kinds.ts';
 import type { Maybe } from './values.ts';
 
 interface Base {
@@ -38,6 +39,28 @@ export interface CallTree extends Base {
   readonly type: 'call';
   readonly name: string;
   readonly arguments: readonly Tree[];
+  /** What the item of the list is called in the other arguments: `map(order in orders, order.id)`. */
+  readonly itemName?: string;
+  /** The definition of the chain or project that it calls; set when its kind is inferred. */
+  own?: OwnFunction;
+}
+
+/** A function that a chain or project defines: an expression with names for its arguments. */
+export interface OwnFunction {
+  readonly name: string;
+  readonly parameters: readonly string[];
+  readonly tree: Tree;
+  /** The expression as written; spans of the tree are places in it. */
+  readonly text: string;
+  readonly kind: Kind;
+  /** Where it is defined, for messages. */
+  readonly place: string;
+}
+
+/** A class of statuses, such as 2xx; it stands only where a status is compared. */
+export interface StatusClassTree extends Base {
+  readonly type: 'status class';
+  readonly digit: number;
 }
 
 export interface ListTree extends Base {
@@ -47,7 +70,8 @@ export interface ListTree extends Base {
 
 export interface ObjectTree extends Base {
   readonly type: 'object';
-  readonly members: readonly (readonly [string, Tree])[];
+  /** Names are texts, or computed: `{ [name]: value }`. */
+  readonly members: readonly (readonly [string | Tree, Tree])[];
 }
 
 export interface UnaryTree extends Base {
@@ -84,7 +108,8 @@ export type Tree =
   | ObjectTree
   | UnaryTree
   | BinaryTree
-  | DefaultTree;
+  | DefaultTree
+  | StatusClassTree;
 
 /** A segment of a path (RFC 9535, section 2.5). */
 export interface Segment {
@@ -107,6 +132,14 @@ export function isRelation(operator: BinaryTree['operator']): operator is Relati
   return RELATIONS.has(operator);
 }
 
+/** Whether the right side of a comparison is a class of statuses, or a list that has one: `status in [2xx, 404]`. */
+export function comparesStatus({ operator, right }: BinaryTree): boolean {
+  return (
+    right.type === 'status class' ||
+    (operator === 'in' && right.type === 'list' && right.items.some(({ type }) => type === 'status class'))
+  );
+}
+
 /** A path that begins with `$` or `@`, as the standard has them. */
 export function isStandardPath(tree: Tree): boolean {
   const base = tree.type === 'query' ? tree.base : tree;
@@ -127,6 +160,11 @@ export function givesNodes(tree: Tree): boolean {
   );
 }
 
+/** A path that begins with `@`. */
+export function isItemPath(tree: Tree): tree is QueryTree {
+  return tree.type === 'query' && tree.base.type === 'item';
+}
+
 /** The trees directly below a tree, filters of paths included. */
 export function childrenOf(tree: Tree): readonly Tree[] {
   switch (tree.type) {
@@ -142,7 +180,7 @@ export function childrenOf(tree: Tree): readonly Tree[] {
     case 'list':
       return tree.items;
     case 'object':
-      return tree.members.map(([, value]) => value);
+      return tree.members.flatMap(([name, value]) => (typeof name === 'string' ? [value] : [name, value]));
     case 'unary':
       return [tree.operand];
     case 'binary':
@@ -153,23 +191,38 @@ export function childrenOf(tree: Tree): readonly Tree[] {
   }
 }
 
+/** Names that speak of a body; `response` may. */
+const BODY_NAMES: ReadonlySet<string> = new Set(['body', 'text', 'response']);
+
+/** Whether an expression speaks of the status of its response. */
+export function speaksOfStatus(tree: Tree): boolean {
+  if (tree.type === 'name') return tree.name === 'status';
+  const first = tree.type === 'query' && tree.base.type === 'name' && tree.base.name === 'response';
+  const [selector] = first ? tree.segments[0]!.selectors : [];
+  return (selector?.type === 'name' && selector.name === 'status') || childrenOf(tree).some(speaksOfStatus);
+}
+
 /** Whether an expression speaks of the body of a response: `$`, body or text. */
 export function speaksOfBody(tree: Tree): boolean {
   return (
     tree.type === 'response' ||
-    (tree.type === 'name' && (tree.name === 'body' || tree.name === 'text')) ||
+    (tree.type === 'name' && BODY_NAMES.has(tree.name)) ||
     childrenOf(tree).some(speaksOfBody)
   );
 }
 
-/** All names that an expression uses. */
+/** All names that an expression uses, but those that it gives to items itself. */
 export function namesIn(tree: Tree): Set<string> {
   const names = new Set<string>();
-  const visit = (part: Tree): void => {
-    if (part.type === 'name') names.add(part.name);
-    childrenOf(part).forEach(visit);
+  const visit = (part: Tree, own: readonly string[]): void => {
+    if (part.type === 'name' && !own.includes(part.name)) names.add(part.name);
+    const [first, ...others] = childrenOf(part);
+    if (!first) return;
+    visit(first, own);
+    const inner = part.type === 'call' && part.itemName !== undefined ? [...own, part.itemName] : own;
+    for (const other of others) visit(other, inner);
   };
-  visit(tree);
+  visit(tree, []);
   return names;
 }
 

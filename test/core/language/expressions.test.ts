@@ -30,6 +30,14 @@ function problem(text: string, condition = false): { code: string; message: stri
   throw new Error(`${text} has no problem`);
 }
 
+test('a pattern that looks at the rest of a text again and again is bounded', () => {
+  const long = { response: { long: 'a'.repeat(20_000) } };
+  expect(() => expression("matches($.long, 'a*b|a')").evaluate(environment(long))).toThrow(
+    expect.objectContaining({ problem: expect.objectContaining({ code: 'too-many-nodes' }) }),
+  );
+  expect(expression("length(matches($.long, 'a'))").evaluate(environment(long))).toBe(20_000);
+});
+
 describe('what expressions give', () => {
   test.each<[string, Value | undefined]>([
     ['1 + 2 * 3', 7],
@@ -71,6 +79,39 @@ describe('what expressions give', () => {
     ['any(pieces, @.colour == 1)', undefined],
     ['every($.empty, @.x == 1)', true],
     ['if(limit > 3, rack, number(rack))', 'A3'],
+    ['if(limit > 9, rack)', undefined],
+    ["rack + '-' + text(limit)", 'A3-5'],
+    ['{ [rack]: limit, b: 1 }', { A3: 5, b: 1 }],
+    ['{ [$.missing]: 1 }', undefined],
+    // An inner @ would hide the outer one; the name does not.
+    ['map(one in pieces, count($.pieces[?@.cone >= one.cone]))', [1, 2]],
+    ['every(one in pieces, any(other in $.pieces, other.id == one.id))', true],
+    [
+      'map(one in pieces, map(two in pieces, one.id + two.id))',
+      [
+        ['p1p1', 'p1p2'],
+        ['p2p1', 'p2p2'],
+      ],
+    ],
+    ['sort(one in pieces, [-one.cone, one.id])[*].id', ['p1', 'p2']],
+    ['limit == 2xx', false],
+    ['limit * 100 == 5xx', true],
+    ['limit * 100 != 4xx', true],
+    ['limit * 100 in [2xx, 500]', true],
+    ['limit * 81 in [2xx, 405]', true],
+    ['$.missing == 2xx', undefined],
+    ["same({ a: [1, { b: [2, 3] }] }, { a: [{ b: [3.0, 2] }, 1] }, 'any order')", true],
+    ["same([1, 1, 2], [1, 2, 2], 'any order')", false],
+    ["replace('a1b22', '[0-9]+', '<$0>', 'pattern')", 'a<1>b<22>'],
+    ["replace('abc', 'x*', '-', 'pattern')", '-a-b-c-'],
+    ["replace('x', 'x', 'a$$1', 'pattern')", 'a$1'],
+    ["split('abc', '', 'pattern')", ['a', 'b', 'c']],
+    ["matches('Ash ASH oak', 'ash', 'i')", ['Ash', 'ASH']],
+    ["matches('🌙a🌙', '.')", ['🌙', 'a', '🌙']],
+    ["match('ÄRGER', '[ä-ö]rger', 'i')", true],
+    ["match('A', '[^a]', 'i')", false],
+    ['without({ a: { b: 1, c: [{ d: 1, e: 2 }] } }, @.a.b, @..d)', { a: { c: [{ e: 2 }] } }],
+    ['without([{ a: 1, b: 2 }], @[*].a)', [{ b: 2 }]],
   ])('%s', (text, expected) => {
     const { expression: checked } = checkExpression(text, scopeOf(names));
     const value = checked ? checked.evaluate(environment({ response, names })) : 'refused';
@@ -110,13 +151,22 @@ describe('problems say what, why and what to write instead', () => {
     ['${limit}', 'bad-syntax', /expected/, /already/],
     ['{{limit}}', 'bad-syntax', /expected/, /double braces/],
     ["'abc", 'bad-syntax', /no closing '/],
+    ['rack + limit', 'wrong-kind', /\+ has no meaning/, /^rack \+ text\(limit\)$/],
+    ['map(rack in pieces, 1)', 'name-twice', /the name rack is already defined/],
+    ['limit > 2xx', 'wrong-kind', /class of statuses, which has no order/, /limit == 2xx/],
+    ['2xx', 'wrong-kind', /only where a status is compared/, /status == 2xx/],
+    ['rack == 2xx', 'kinds-differ', /compared with a number/, /number\(rack\)/],
+    ["replace('a', '(a)', '$2', 'pattern')", 'wrong-kind', /no group 2/, /\$\$/],
+    ["replace('a', 'a', 'b', 'regex')", 'wrong-kind', /no mode 'regex'/, /pattern/],
+    ["number(time('2026-03-01'))", 'wrong-kind', /is a time/, /^epoch\(time\('2026-03-01'\)\)$/],
+    ['object([1])', 'wrong-kind', /item 0 is no member/, /object\(map\(/],
     ['$.pieces[name]', 'bad-syntax', /selector/, /at\(list, name\)/],
     ['$.a.0', 'bad-syntax', /member/, /\[0\]/],
     ['count(rack)', 'wrong-kind', /one value/, /length\(rack\)/],
     ["limit == '5'", 'kinds-differ', /never equal/, /without quotes/],
     ['limit < rack', 'kinds-differ', /no order/, /number\(rack\)/],
     ["$.count < 'a'", 'kinds-differ', /no order/],
-    ['rack + 1', 'wrong-kind', /\+ has no meaning/, /join/],
+    ['rack + 1', 'wrong-kind', /\+ has no meaning/, /rack \+ text\(1\)/],
     ["$.pieces[*].id == 'p1'", 'list-in-comparison', /several values/, /any\(/],
     ["'a' in rack", 'wrong-kind', /in looks through lists/, /contains\(rack/],
     ['1 / 0', 'division-by-zero', /zero/],

@@ -44,6 +44,32 @@ test('match and search agree with the platform', () => {
       const ours = new Pattern(source);
       expect(ours.match(subject)).toBe(new RegExp(`^(?:${platform})$`, 'u').test(subject));
       expect(ours.search(subject)).toBe(new RegExp(platform, 'u').test(subject));
+      const anyCase = new Pattern(source, true);
+      // The platform takes \P{Lu} with case folding for everything that has another case.
+      if (!source.includes('P{'))
+        expect(anyCase.match(subject)).toBe(new RegExp(`^(?:${platform})$`, 'iu').test(subject));
+    }),
+    { numRuns: 1000 },
+  );
+});
+
+test('all matches are those of the platform, where both take the first way that matches', () => {
+  fc.assert(
+    fc.property(pattern, text, (source, subject) => {
+      const platform = source.replaceAll('.', (dot, at: number) =>
+        source[at - 1] === '\\' ? dot : '[^\\n\\r]',
+      );
+      // The platform does not go through a repeated group that takes nothing.
+      fc.pre(!/\)[*+?{]/.test(source));
+      const ours = [...new Pattern(source).all(subject, () => undefined)].map(({ start, end }) => [
+        start,
+        end,
+      ]);
+      const theirs = [...subject.matchAll(new RegExp(platform, 'gu'))].map((one) => [
+        one.index,
+        one.index + one[0].length,
+      ]);
+      expect(ours).toEqual(theirs);
     }),
     { numRuns: 1000 },
   );

@@ -1,6 +1,9 @@
-import { ANY, BIT, type Kind, union, YES_NO } from '../kinds.ts';
+import { fail } from '../../problems.ts';
+import { equalInAnyOrder } from '../any-order.ts';
+import { equalValues } from '../compare.ts';
+import { ANY, BIT, type Kind, maybe, union, YES_NO } from '../kinds.ts';
 import { kindOf } from '../values.ts';
-import { define, takes } from './define.ts';
+import { define, optionalParameter, takes } from './define.ts';
 
 const family = 'asking';
 
@@ -15,6 +18,25 @@ export const askingFunctions = [
     ],
     evaluate: ([nodes]) => nodes.length > 0,
   }),
+  define(family, 'same', {
+    about:
+      "Whether two values are equal, as with ==; with 'any order' lists that hold the same items in another order are the same, lists inside them too. A failed expectation says which items only one side has.",
+    parameters: [
+      takes.any('a'),
+      takes.any('b'),
+      optionalParameter(takes.text('mode', { literal: { oneOf: ['any order'] } })),
+    ],
+    returns: YES_NO,
+    examples: [
+      ["same([1, 2], [2, 1], 'any order')", 'true'],
+      ['same([1, 2], [2, 1])', 'false'],
+    ],
+    evaluate: ([a, b, mode]) => {
+      if (mode !== undefined && mode !== 'any order')
+        fail('wrong-kind', `same has no mode '${mode}'`, { hint: "'any order', or none" });
+      return mode === undefined ? equalValues(a, b) : equalInAnyOrder(a, b);
+    },
+  }),
   define(family, 'kind', {
     about:
       "The kind of a value: 'nothing', 'null', 'yes or no', 'number', 'text', 'list', 'object', 'time', 'duration' or 'bytes'.",
@@ -27,11 +49,20 @@ export const askingFunctions = [
     evaluate: ([value]) => kindOf(value),
   }),
   define(family, 'if', {
-    about: 'The second value where the condition holds, otherwise the third. Only that one is evaluated.',
-    parameters: [takes.condition('condition'), takes.later('then'), takes.later('otherwise')],
-    returns: ([, then, otherwise]: readonly Kind[]) => union(then ?? ANY, otherwise ?? ANY),
-    examples: [["if(length($.pieces) > 2, 'many', 'few')", '"many"']],
+    about:
+      'The second value where the condition holds, otherwise the third, or nothing where there is none. Only that one is evaluated.',
+    parameters: [
+      takes.condition('condition'),
+      takes.later('then'),
+      optionalParameter(takes.later('otherwise')),
+    ],
+    returns: ([, then, otherwise]: readonly Kind[]) =>
+      otherwise ? union(then ?? ANY, otherwise) : maybe(then ?? ANY),
+    examples: [
+      ["if(length($.pieces) > 2, 'many', 'few')", '"many"'],
+      ["if(length($.pieces) > 9, 'many') ?? 'few'", '"few"'],
+    ],
     evaluate: ([condition, then, otherwise]) =>
-      condition === undefined ? undefined : condition ? then() : otherwise(),
+      condition === undefined ? undefined : condition ? then() : otherwise?.(),
   }),
 ];

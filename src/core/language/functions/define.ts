@@ -18,7 +18,15 @@ export type Passing =
   /** A function from an item (`@`) to true, false or nothing. */
   | 'test'
   /** True, false or nothing. */
-  | 'condition';
+  | 'condition'
+  /** A name, or a function that finds the places of what a path on `@` finds. */
+  | 'name or path';
+
+/** The names and indexes that lead to a part of a value. */
+export type Location = readonly (string | number)[];
+
+/** Finds the places of parts of a value. */
+export type FindPlaces = (value: Value) => readonly Location[];
 
 export interface FunctionParameter<T = unknown> {
   readonly name: string;
@@ -102,6 +110,7 @@ export const takes = {
   each: parameter<(item: Value) => Maybe>(ANY.bits, 'each'),
   test: parameter<(item: Value) => boolean | undefined>(BIT['yes or no'], 'test'),
   condition: parameter<boolean | undefined>(BIT['yes or no'], 'condition'),
+  nameOrPath: parameter<string | FindPlaces>(BIT.text, 'name or path'),
 };
 
 export function optionalParameter<T>(inner: FunctionParameter<T>): FunctionParameter<T | undefined> {

@@ -36,12 +36,22 @@ function keysOf(list: Value[], key: ((item: Value) => Maybe) | undefined): Value
 }
 
 function order(a: Value, b: Value): number {
+  if (Array.isArray(a) && Array.isArray(b)) return orderOfLists(a, b);
   return (
     compareValues(a, b) ??
     fail('kinds-differ', `${kindOf(a)} and ${kindOf(b)} have no order`, {
       hint: 'keys that are all numbers, all texts, all times or all durations; number(@.x) reads one',
     })
   );
+}
+
+/** Keys that are lists are compared item by item: by several keys, the first of them first. */
+function orderOfLists(a: readonly Value[], b: readonly Value[]): number {
+  for (let i = 0; i < Math.min(a.length, b.length); i++) {
+    const found = order(a[i]!, b[i]!);
+    if (found !== 0) return found;
+  }
+  return a.length - b.length;
 }
 
 /** Items with their keys in ascending order, those of equal keys in the order they had. */
@@ -124,12 +134,14 @@ export const listFunctions = [
     },
   }),
   define(family, 'sort', {
-    about: 'The items in ascending order, of themselves or of a key. Equal ones keep their order.',
+    about:
+      'The items in ascending order, of themselves or of a key; a list as key sorts by its first item, then by the next. Equal ones keep their order.',
     parameters: [takes.list('list'), optionalParameter(takes.each('key'))],
     returns: sameList,
     examples: [
       ['sort([3, 1, 2])', '[1,2,3]'],
       ['sort($.pieces, @.cone)[*].id', '["p2","p3","p1"]'],
+      ["sort($.pieces, [@.glaze ?? '', -@.cone])[*].id", '["p3","p1","p2"]'],
     ],
     evaluate: ([list, key]) => {
       const keys = keysOf(list, key);

@@ -1,7 +1,16 @@
 import { fail } from '../../problems.ts';
 import { shorten } from '../show.ts';
 import { NUMBER, YES_NO } from '../kinds.ts';
-import { absolute, compareNumbers, floor, isNumberText, numberOf, round, subtract } from '../numbers.ts';
+import {
+  absolute,
+  compareNumbers,
+  floor,
+  isNumberText,
+  negate,
+  numberOf,
+  round,
+  subtract,
+} from '../numbers.ts';
 import { define, optionalParameter, takes } from './define.ts';
 import { place } from './text.ts';
 
@@ -45,6 +54,13 @@ export const numberFunctions = [
     returns: NUMBER,
     examples: [['floor(-2.5)', '-3']],
     evaluate: ([number]) => floor(number),
+  }),
+  define(family, 'ceil', {
+    about: 'The smallest whole number that is not below the number.',
+    parameters: [takes.number('number')],
+    returns: NUMBER,
+    examples: [['ceil(2.1)', '3']],
+    evaluate: ([number]) => negate(floor(negate(number))),
   }),
   define(family, 'abs', {
     about: 'The number without its sign.',

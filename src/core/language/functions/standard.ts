@@ -2,6 +2,7 @@ import { ANY, BIT, NUMBER, YES_NO } from '../kinds.ts';
 import { patternOf } from '../pattern/pattern.ts';
 import { isObject, type Value } from '../values.ts';
 import { define, takes } from './define.ts';
+import { anyCase, caseOf } from './text.ts';
 
 const family = 'standard';
 
@@ -45,21 +46,25 @@ export const standardFunctions = [
     evaluate: ([nodes]) => nodes.length,
   }),
   define(family, 'match', {
-    about: 'Whether a whole text matches a pattern of RFC 9485.',
-    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+    about: "Whether a whole text matches a pattern of RFC 9485. With 'i' the case of letters does not count.",
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' }), anyCase],
     returns: YES_NO,
     examples: [
       ["match('A3', '[A-Z][0-9]')", 'true'],
       ["match('rack A3', '[A-Z][0-9]')", 'false'],
     ],
-    evaluate: ([text, pattern]) => patternOf(pattern).match(text),
+    evaluate: ([text, pattern, mode]) => patternOf(pattern, caseOf(mode)).match(text),
   }),
   define(family, 'search', {
-    about: 'Whether some part of a text matches a pattern of RFC 9485.',
-    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+    about:
+      "Whether some part of a text matches a pattern of RFC 9485. With 'i' the case of letters does not count.",
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' }), anyCase],
     returns: YES_NO,
-    examples: [["search('rack A3', '[A-Z][0-9]')", 'true']],
-    evaluate: ([text, pattern]) => patternOf(pattern).search(text),
+    examples: [
+      ["search('rack A3', '[A-Z][0-9]')", 'true'],
+      ["search('Rack A3', 'rack', 'i')", 'true'],
+    ],
+    evaluate: ([text, pattern, mode]) => patternOf(pattern, caseOf(mode)).search(text),
   }),
   define(family, 'value', {
     about: 'The one value that a path finds; nothing where it finds none or several.',

@@ -1,9 +1,11 @@
 import { fail } from '../../problems.ts';
 import { equalValues } from '../compare.ts';
 import { BIT, LIST, listOf, TEXT, union, YES_NO } from '../kinds.ts';
-import { boundList, boundText } from '../limits.ts';
+import { boundList, boundText, visit } from '../limits.ts';
 import { numberText, wholeNumber, type Numeric } from '../numbers.ts';
-import { patternOf } from '../pattern/pattern.ts';
+import type { Environment } from '../environment.ts';
+import type { Found } from '../pattern/captures.ts';
+import { type Pattern, patternOf } from '../pattern/pattern.ts';
 import { isNumeric, kindOf, type Value } from '../values.ts';
 import { define, optionalParameter, takes } from './define.ts';
 
@@ -37,6 +39,78 @@ function points(text: string): string[] {
 
 const listOfTexts = listOf(TEXT);
 
+/** The last argument by which the case of letters does not count. */
+export const anyCase = optionalParameter(takes.text('mode', { literal: { oneOf: ['i'] } }));
+
+/** The last argument by which a text is a pattern. */
+const asPattern = optionalParameter(takes.text('mode', { literal: { oneOf: ['pattern'] } }));
+
+/** What `'i'` says; throws `wrong-kind` of any other mode. */
+export function caseOf(mode: string | undefined): 'i' | undefined {
+  if (mode === undefined || mode === 'i') return mode;
+  return fail('wrong-kind', `a pattern has no mode '${mode}'`, {
+    hint: "'i': the case of letters does not count",
+  });
+}
+
+function isPattern(mode: string | undefined, name: string): boolean {
+  if (mode !== undefined && mode !== 'pattern')
+    fail('wrong-kind', `${name} has no mode '${mode}'`, { hint: "'pattern', or none" });
+  return mode === 'pattern';
+}
+
+/** Going on behind a match costs so much more than visiting a node. */
+const COST = 20;
+
+function allMatches(environment: Environment, text: string, pattern: Pattern): Iterable<Found> {
+  return pattern.all(text, (characters) => visit(environment, characters * COST));
+}
+
+function splitByPattern(environment: Environment, text: string, separator: string): string[] {
+  const parts: string[] = [];
+  let from = 0;
+  for (const { start, end } of allMatches(environment, text, patternOf(separator))) {
+    // An empty match at either end of the text separates nothing.
+    if (end === start && (start === 0 || start === text.length)) continue;
+    parts.push(text.slice(from, start));
+    boundList(parts.length);
+    from = end;
+  }
+  return [...parts, text.slice(from)];
+}
+
+function replaceByPattern(
+  environment: Environment,
+  text: string,
+  { pattern, to }: { readonly pattern: string; readonly to: string },
+): string {
+  const parts: string[] = [];
+  let length = 0;
+  let from = 0;
+  const push = (part: string): void => {
+    parts.push(part);
+    boundText((length += part.length));
+  };
+  for (const { start, end, groups } of allMatches(environment, text, patternOf(pattern))) {
+    push(text.slice(from, start));
+    push(
+      to.replace(/\$([0-9$])/g, (whole, sign: string) => (sign === '$' ? '$' : caught(groups, sign, whole))),
+    );
+    from = end;
+  }
+  push(text.slice(from));
+  return parts.join('');
+}
+
+function caught(groups: readonly (string | undefined)[], sign: string, whole: string): string {
+  const group = Number(sign);
+  if (group >= groups.length)
+    fail('wrong-kind', `the pattern has no group ${sign}, which ${whole} stands for`, {
+      hint: '$$ for a dollar sign',
+    });
+  return groups[group] ?? '';
+}
+
 export const textFunctions = [
   define(family, 'upper', {
     about: 'The text in upper case.',
@@ -60,11 +134,16 @@ export const textFunctions = [
     evaluate: ([text]) => text.trim(),
   }),
   define(family, 'split', {
-    about: 'The parts of a text between separators.',
-    parameters: [takes.text('text'), takes.text('separator')],
+    about:
+      "The parts of a text between separators. With 'pattern' the separator is a pattern (RFC 9485); what matches is left out.",
+    parameters: [takes.text('text'), takes.text('separator'), asPattern],
     returns: listOfTexts,
-    examples: [["split('a,b,c', ',')", '["a","b","c"]']],
-    evaluate: ([text, separator]) => {
+    examples: [
+      ["split('a,b,c', ',')", '["a","b","c"]'],
+      ["split('ash , oak;elm', ' *[,;] *', 'pattern')", '["ash","oak","elm"]'],
+    ],
+    evaluate: ([text, separator, mode], environment) => {
+      if (isPattern(mode, 'split')) return splitByPattern(environment, text, separator);
       const parts = separator === '' ? points(text) : text.split(separator);
       boundList(parts.length);
       return parts;
@@ -82,11 +161,16 @@ export const textFunctions = [
     },
   }),
   define(family, 'replace', {
-    about: 'The text with each occurrence of one text replaced by another. No patterns.',
-    parameters: [takes.text('text'), takes.text('from'), takes.text('to')],
+    about:
+      "The text with each occurrence of one text replaced by another. With 'pattern' each match of a pattern (RFC 9485) is replaced; $1 to $9 in the new text stand for what its groups caught, $0 for the whole match, $$ for a dollar sign.",
+    parameters: [takes.text('text'), takes.text('from'), takes.text('to'), asPattern],
     returns: TEXT,
-    examples: [["replace('2024-12-10', '-', '/')", '"2024/12/10"']],
-    evaluate: ([text, from, to]) => {
+    examples: [
+      ["replace('2024-12-10', '-', '/')", '"2024/12/10"'],
+      ["replace('rack A3, rack B12', '([A-Z])([0-9]+)', '$2$1', 'pattern')", '"rack 3A, rack 12B"'],
+    ],
+    evaluate: ([text, from, to, mode], environment) => {
+      if (isPattern(mode, 'replace')) return replaceByPattern(environment, text, { pattern: from, to });
       if (from === '') fail('wrong-kind', 'replace wants something to look for, and this text is empty');
       const parts = text.split(from);
       boundText(text.length + (parts.length - 1) * (to.length - from.length));
@@ -124,27 +208,66 @@ export const textFunctions = [
     examples: [["ends('celadon', 'don')", 'true']],
     evaluate: ([text, ending]) => text.endsWith(ending),
   }),
+  define(family, 'pad', {
+    about:
+      'The text, or the number as text, filled up at its beginning to so many characters, at its end where the figure is negative; with blanks if no fill is given.',
+    parameters: [takes.textOrNumber('text'), takes.number('length'), optionalParameter(takes.text('fill'))],
+    returns: TEXT,
+    examples: [
+      ["pad(7, 3, '0')", '"007"'],
+      ["pad('ash', -5, '.')", '"ash.."'],
+    ],
+    evaluate: ([value, length, fill = ' ']) => {
+      const text = points(typeof value === 'string' ? value : numberText(value));
+      const wanted = place(length, 'a length');
+      const filler = points(fill);
+      if (filler.length === 0) fail('wrong-kind', 'pad takes at least one character to fill with');
+      boundText(Math.abs(wanted) * 2);
+      const missing = Math.max(0, Math.abs(wanted) - text.length);
+      const filled = Array.from({ length: missing }, (_, i) => filler[i % filler.length]!);
+      return (wanted < 0 ? [...text, ...filled] : [...filled, ...text]).join('');
+    },
+  }),
+  define(family, 'matches', {
+    about:
+      "All that a pattern matches in a text, as a list of texts: what its first group caught, or the whole match where it has no group. With 'i' the case of letters does not count.",
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' }), anyCase],
+    returns: listOfTexts,
+    examples: [
+      ["matches('rack A3, rack B12', '[A-Z][0-9]+')", '["A3","B12"]'],
+      ["matches('a=1;b=2', '=([0-9])')", '["1","2"]'],
+    ],
+    evaluate: ([text, pattern, mode], environment) => {
+      const found: string[] = [];
+      for (const { groups } of allMatches(environment, text, patternOf(pattern, caseOf(mode)))) {
+        found.push((groups.length > 1 ? groups[1] : groups[0]) ?? '');
+        boundList(found.length);
+      }
+      return found;
+    },
+  }),
   define(family, 'extract', {
     about:
-      'What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing.',
-    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+      "What the first group of a pattern catches in a text, or the whole match where it has no group; else nothing. With 'i' the case of letters does not count.",
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' }), anyCase],
     returns: TEXT,
     examples: [
       ["extract('rack A3, shelf 2', 'shelf ([0-9]+)')", '"2"'],
       ["extract('rack A3', '[A-Z][0-9]')", '"A3"'],
     ],
-    evaluate: ([text, pattern]) => {
-      const groups = patternOf(pattern).groups(text);
+    evaluate: ([text, pattern, mode]) => {
+      const groups = patternOf(pattern, caseOf(mode)).groups(text);
       return groups && (groups.length > 1 ? groups[1] : groups[0]);
     },
   }),
   define(family, 'groups', {
-    about: 'What all groups of a pattern catch in a text, as a list; a group that took no part is null.',
-    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' })],
+    about:
+      "What all groups of a pattern catch in a text, as a list; a group that took no part is null. With 'i' the case of letters does not count.",
+    parameters: [takes.text('text'), takes.text('pattern', { literal: 'pattern' }), anyCase],
     returns: listOf({ bits: BIT.text | BIT.null }),
     examples: [["groups('A3', '([A-Z])([0-9])')", '["A","3"]']],
-    evaluate: ([text, pattern]) =>
-      patternOf(pattern)
+    evaluate: ([text, pattern, mode]) =>
+      patternOf(pattern, caseOf(mode))
         .groups(text)
         ?.slice(1)
         .map((group) => group ?? null),

@@ -6,11 +6,23 @@ interface Thread {
   readonly slots: readonly (number | undefined)[];
 }
 
+/** A match: where it is, and what its groups caught. Index 0 is the whole; a group that took no part is undefined. */
+export interface Found {
+  readonly start: number;
+  readonly end: number;
+  readonly groups: (string | undefined)[];
+}
+
 /**
- * The first match in a text and what its groups caught: index 0 is the whole, a group that took no part is nothing.
- * Runs all ways side by side, the preferred one first (Pike's machine), so the time is linear in the text.
+ * The first match in a text at an offset or behind it. Runs all ways side by side, the preferred one first (Pike's machine),
+ * so the time is linear in the text; `beyond` is told how much was looked at behind the match.
  */
-export function findGroups(program: Program, text: string): (string | undefined)[] | undefined {
+export function findGroups(
+  program: Program,
+  text: string,
+  from: number,
+  beyond: (characters: number) => void = () => undefined,
+): Found | undefined {
   let current: Thread[] = [];
   let found: readonly (number | undefined)[] | undefined;
   const end = text.length;
@@ -51,7 +63,8 @@ export function findGroups(program: Program, text: string): (string | undefined)
     }
   };
 
-  for (let offset = 0; ;) {
+  let offset = from;
+  for (;;) {
     const seen = new Set(current.map((thread) => thread.at));
     if (!found) add(current, seen, { at: 0, slots: [offset] }, offset);
     if (current.length === 0) break;
@@ -77,9 +90,11 @@ export function findGroups(program: Program, text: string): (string | undefined)
   }
 
   if (!found) return undefined;
-  return Array.from({ length: program.groups + 1 }, (_, group) => {
-    const from = found[group * 2];
+  beyond(offset - found[1]!);
+  const groups = Array.from({ length: program.groups + 1 }, (_, group) => {
+    const begin = found[group * 2];
     const to = found[group * 2 + 1];
-    return from === undefined || to === undefined ? undefined : text.slice(from, to);
+    return begin === undefined || to === undefined ? undefined : text.slice(begin, to);
   });
+  return { start: found[0]!, end: found[1]!, groups };
 }

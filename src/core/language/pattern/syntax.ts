@@ -32,20 +32,41 @@ const FOREIGN: Readonly<Record<string, string>> = {
 
 /**
  * Reads a pattern of RFC 9485. `^` at its start and `$` at its end are anchors, as the compliance suite of RFC 9535 has
- * them; elsewhere they stand for themselves. Throws `pattern-invalid` with a span inside the pattern.
+ * them; elsewhere they stand for themselves. With `anyCase` the case of letters does not count. Throws `pattern-invalid` with a
+ * span inside the pattern.
  */
-export function parsePattern(source: string): PatternTree {
-  return new Reader(source).pattern();
+export function parsePattern(source: string, anyCase = false): PatternTree {
+  return new Reader(source, anyCase).pattern();
+}
+
+/** A set with the other cases of its characters, by the simple mappings of Unicode. */
+function inAnyCase(set: CharSet): CharSet {
+  const has = (char: string): boolean => {
+    const point = char.codePointAt(0)!;
+    return char.length === (point > 0xffff ? 2 : 1) && set(point);
+  };
+  return (point) => {
+    if (set(point)) return true;
+    const char = String.fromCodePoint(point);
+    return has(char.toLowerCase()) || has(char.toUpperCase());
+  };
 }
 
 class Reader {
   readonly #source: string;
+  readonly #anyCase: boolean;
   #at = 0;
   #groups = 0;
   #depth = 0;
 
-  constructor(source: string) {
+  constructor(source: string, anyCase: boolean) {
     this.#source = source;
+    this.#anyCase = anyCase;
+  }
+
+  /** The set as it is meant where case does not count; what a class leaves out is looked at before it is turned round. */
+  #cased(set: CharSet): CharSet {
+    return this.#anyCase ? inAnyCase(set) : set;
   }
 
   pattern(): PatternTree {
@@ -172,7 +193,7 @@ class Reader {
         return this.#refuse(`a lone "${char}"`, `the character itself is written \\${char}`);
     }
     const point = this.#codePoint();
-    return { type: 'set', set: (other) => other === point };
+    return { type: 'set', set: this.#cased((other) => other === point) };
   }
 
   #codePoint(): number {
@@ -246,7 +267,7 @@ class Reader {
       }
     }
     this.#at++;
-    const any = (point: number): boolean => sets.some((set) => set(point));
+    const any = this.#cased((point) => sets.some((set) => set(point)));
     return negative ? (point) => !any(point) : any;
   }
 
