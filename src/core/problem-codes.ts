@@ -95,6 +95,9 @@ export const problemCodes = {
   'name-invalid': problem(
     'A name is a letter, then letters, digits and _. Words of the language are not names.',
   ),
+  'given-name': warn(
+    'The chain gives a name that the language gives as well. In the whole chain it means what the chain calls so; response.NAME is that of a response.',
+  ),
   'name-twice': problem('A name is defined twice. Nothing hides anything.'),
   'unknown-service': problem('The project file describes no service of this name.'),
   'unknown-credential': problem('The project file describes no credential of this name.'),

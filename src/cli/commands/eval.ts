@@ -2,7 +2,7 @@ import { bytesBelow } from '../../io/files/files.ts';
 import { existsSync, fstatSync, readFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { checkExpression } from '../../core/language/expression.ts';
-import type { Warning, World } from '../../core/language/environment.ts';
+import type { Environment, Warning, World } from '../../core/language/environment.ts';
 import { ANY, kindOfValue } from '../../core/language/kinds.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { normalisedPath } from '../../core/language/paths.ts';
@@ -41,6 +41,7 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
     const { expression, problems } = checkExpression(text, {
       lookup: (name) => (Object.hasOwn(names, name) ? { kind: kindOfValue(names[name]) } : undefined),
       names: () => Object.keys(names),
+      functions: project.functions,
       response: response === undefined ? { missing: `${where} has no body` } : ANY,
     });
     if (!expression) return refuse(text, problems[0]!);
@@ -55,12 +56,12 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
     };
     const terminal = errorTerminal();
     const warnings = new Set<string>();
-    const environment = {
+    const environment: Environment = {
       response,
       name: (name: string): Maybe => memberOf(names, name),
       world,
       visited: 0,
-      warning: ({ message }: Warning) => void warnings.add(message),
+      warn: ({ message }: Warning) => void warnings.add(message),
     };
     try {
       const nodes = expression.locate(environment);

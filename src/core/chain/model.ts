@@ -331,6 +331,12 @@ export interface FollowStep extends StepBase {
 
 export type Step = CallStep | EachStep | FollowStep | GroupStep | PlainStep | RepeatStep | WaitStep;
 
+/** Whether a step keeps or gathers a value under its own name, which then means that value. */
+export function keepsOwnName(step: Step): boolean {
+  const names = step.type === 'each' ? [...step.keep, ...step.gather] : step.keep;
+  return names.some(({ name }) => name === step.name);
+}
+
 /** The steps that stand in a step, those of its other branch and of what it follows included, but for undo. */
 export function stepsIn(step: Step): readonly Step[] {
   switch (step.type) {

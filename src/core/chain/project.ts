@@ -1,3 +1,4 @@
+import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
 import type { Expectation, Field, PlacedExpression, Retry, Template, Timeouts, Typed } from './model.ts';
 
@@ -90,6 +91,8 @@ export type Guard = (typeof GUARDS)[number];
 export interface Project {
   /** Where the file stands; nothing without one. */
   readonly file?: string;
+  /** What it defines for all chains. */
+  readonly functions: ReadonlyMap<string, OwnFunction>;
   readonly services: ReadonlyMap<string, Service>;
   readonly credentials: ReadonlyMap<string, Credential>;
   readonly secrets: ReadonlyMap<string, SecretSource>;

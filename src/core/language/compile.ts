@@ -43,8 +43,8 @@ export function compileValue(tree: Tree, filter = false): Evaluate {
     case 'item':
       return (_, item) => item;
     case 'name': {
-      const { name } = tree;
-      return (environment) => environment.name(name);
+      const { name, own } = tree;
+      return own ? (environment) => environment.own?.(name) : (environment) => environment.name(name);
     }
     case 'query':
       return givesNodes(tree)

@@ -38,6 +38,8 @@ export interface Environment {
   readonly response: Maybe;
   /** The value of a name; undefined if it has none. */
   name(name: string): Maybe;
+  /** The value of a name that the chain has given, whatever else is called so. */
+  own?(name: string): Maybe;
   readonly world: World;
   /** Where warnings go; without it none are looked for. */
   readonly warn?: ((warning: Warning) => void) | undefined;
@@ -65,6 +67,10 @@ export class WithNames implements Environment {
 
   name(name: string): Maybe {
     return this.#names.has(name) ? this.#names.get(name) : this.#outer.name(name);
+  }
+
+  own(name: string): Maybe {
+    return this.#names.has(name) ? this.#names.get(name) : this.#outer.own?.(name);
   }
 
   get world(): World {

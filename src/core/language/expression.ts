@@ -83,6 +83,7 @@ function withoutWarnings(environment: Environment): Environment {
   return {
     response: environment.response,
     name: (name) => environment.name(name),
+    own: (name) => environment.own?.(name),
     world: environment.world,
     visited: 0,
   };

@@ -56,6 +56,7 @@ function nameOf(self: Inferring, name: string): string {
 /** A call of what the chain or project defines. */
 function inferOwn(self: Inferring, tree: CallTree, own: OwnFunction, context: InferContext): Kind {
   tree.own = own;
+  if (own.secret) self.secret = true;
   if (tree.arguments.length !== own.parameters.length)
     self.problem(
       tree,

@@ -39,6 +39,7 @@ import {
   isDropping,
   isRelation,
   isStandardPath,
+  type NameTree,
   type ObjectTree,
   type Tree,
 } from './tree.ts';
@@ -176,7 +177,7 @@ class Inferrer implements Inferring {
         }
         return context.item;
       case 'name':
-        return this.#name(tree.name, tree, context);
+        return this.#name(tree, context);
       case 'query':
         if (this.scope.secretPaths?.has(this.text.slice(...tree.span))) this.secret = true;
         return inferQuery(this, tree, context);
@@ -245,12 +246,14 @@ class Inferrer implements Inferring {
     return response;
   }
 
-  #name(name: string, tree: Tree, context: InferContext): Kind {
+  #name(tree: NameTree, context: InferContext): Kind {
+    const { name } = tree;
     const item = context.names?.get(name);
     if (item) return item;
     const known = this.scope.lookup(name);
     if (known) {
       if (known.secret) this.secret = true;
+      if (known.own) tree.own = true;
       if (known.mayBeNothing !== undefined) {
         if (!context.tolerant && !context.filter) {
           this.problem(

@@ -18,6 +18,8 @@ export interface InferContext {
 export interface Inferring {
   /** What is wrong so far. */
   readonly problems: readonly Problem[];
+  /** Whether a secret is used so far. */
+  secret: boolean;
   /** The whole expression. */
   readonly text: string;
   readonly scope: StaticScope;

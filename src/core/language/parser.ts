@@ -444,8 +444,7 @@ class Parser {
       this.#unexpected('a value was expected', hint);
     }
     this.#advance();
-    if (!(next.type === 'punctuation' && next.text === '('))
-      return { type: 'name', name: text, span: this.#span(start) };
+    if (!(next.type === 'punctuation' && next.text === '(')) return this.#name(text, start);
     if (next.blank) {
       fail('bad-syntax', 'no blank may stand between the name of a function and its "("', {
         span: [start, next.end],
@@ -455,6 +454,16 @@ class Parser {
     this.#advance();
     const values = this.#items(')', () => this.expression());
     return { type: 'call', name: text, ...named(text, values), span: this.#span(start) };
+  }
+
+  /** A name; what stands behind `steps.` is part of it, since it names a step whatever else is called so. */
+  #name(text: string, start: number): Tree {
+    if (text === 'steps' && this.#is('.') && this.#peek().type === 'name' && !this.#peek().blank) {
+      this.#advance();
+      const step = this.#advance().text;
+      return { type: 'name', name: `steps.${step}`, span: this.#span(start) };
+    }
+    return { type: 'name', name: text, span: this.#span(start) };
   }
 
   /** Items between commas up to a closing bracket, which is taken. */

@@ -10,6 +10,8 @@ export interface StaticName {
   readonly secret?: boolean;
   /** The language itself gives it here, so that a chain may have something else of this name. */
   readonly given?: boolean;
+  /** The chain has given it a name that the language gives elsewhere; its own counts. */
+  readonly own?: boolean;
 }
 
 /** What an expression may speak of where it stands. */

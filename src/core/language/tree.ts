@@ -26,7 +26,10 @@ export interface ItemTree extends Base {
 
 export interface NameTree extends Base {
   readonly type: 'name';
+  /** `steps.load` is one name too. */
   readonly name: string;
+  /** It means what the chain calls so, not what the language gives by this name; set when its kind is inferred. */
+  own?: boolean;
 }
 
 export interface QueryTree extends Base {
@@ -53,6 +56,8 @@ export interface OwnFunction {
   /** The expression as written; spans of the tree are places in it. */
   readonly text: string;
   readonly kind: Kind;
+  /** It uses a secret besides its arguments. */
+  readonly secret: boolean;
   /** Where it is defined, for messages. */
   readonly place: string;
 }

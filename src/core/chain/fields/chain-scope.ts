@@ -15,7 +15,15 @@ import {
 } from '../../language/kinds.ts';
 import type { StaticName, StaticScope } from '../../language/scope.ts';
 import type { ReadAs } from '../model.ts';
-import { responseKind, responseNameKinds, HEADERS } from '../keys/given-names.ts';
+import {
+  GIVEN_NAMES,
+  HEADERS,
+  otherwiseCalled,
+  responseKind,
+  responseNameKinds,
+} from '../keys/given-names.ts';
+import { nameList, nearest } from '../../language/nearest.ts';
+import type { OwnFunction } from '../../language/tree.ts';
 
 /** The request that a callback is. */
 export const ARRIVED: Kind = objectKind({
@@ -62,6 +70,9 @@ function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<strin
   });
 }
 
+/** What stands before the name of a step where it is meant whatever else is called so. */
+const STEP = 'steps.';
+
 export const RUN_KIND = objectKind({ id: TEXT, started: TIME });
 
 interface KnownName extends StaticName {
@@ -86,8 +97,11 @@ export class ChainScope {
   readonly #again: Set<string>;
   /** The last named call, for messages about `$`. */
   lastCall: string | undefined;
+  /** What the chain and the project define. */
+  readonly functions: ReadonlyMap<string, OwnFunction>;
 
-  constructor(from?: ChainScope) {
+  constructor(from?: ChainScope, functions: ReadonlyMap<string, OwnFunction> = from?.functions ?? new Map()) {
+    this.functions = functions;
     this.#lines = from ? from.#lines : new Map<string, number>();
     this.#later = from ? from.#later : new Map<string, number>();
     this.#reading = from ? from.#reading : new Set<string>();
@@ -98,17 +112,30 @@ export class ChainScope {
     this.#from = from;
   }
 
-  /** The line on which a name was defined before; nothing if it is new. */
+  /** The line on which a name was defined before; undefined if it is new. */
   define(name: string, known: StaticName, line: number): number | undefined {
-    const before = this.lookup(name)?.line ?? this.#lines.get(name);
+    const found = this.lookup(name);
+    const before = (found?.given ? undefined : found?.line) ?? this.#lines.get(name);
     if (before !== undefined && !this.#again.has(name)) return before;
     this.set(name, known, line);
     return undefined;
   }
 
   set(name: string, known: StaticName, line: number): void {
-    this.#names.set(name, { ...known, line });
+    this.#names.set(name, { ...known, ...(GIVEN_NAMES.has(name) ? { own: true } : {}), line });
     this.#lines.set(name, line);
+  }
+
+  /** A name that the language gives, where the chain has none of its own that is called so. */
+  give(name: string, kind: Kind): void {
+    if (this.#hasOwn(name)) return;
+    this.#names.set(name, { kind, given: true, line: 0 });
+  }
+
+  /** Whether the chain gives a name, here or further down. */
+  #hasOwn(name: string): boolean {
+    const known = this.lookup(name);
+    return known ? !known.given : this.#later.has(name);
   }
 
   /** Names that the file defines further down, for messages. */
@@ -213,10 +240,18 @@ export class ChainScope {
     whyNot: StaticScope['whyNot'],
   ): StaticScope {
     return {
-      lookup: (name) => more(name) ?? this.lookup(name),
-      names: () => [...extra, ...this.names()],
+      lookup: (name) => {
+        const own = this.lookup(name);
+        if (own && !own.given) return own;
+        // What a chain calls by a name that the language gives is called so everywhere in it.
+        if (GIVEN_NAMES.has(name) && this.#later.has(name)) return undefined;
+        return more(name) ?? own;
+      },
+      names: () => [...extra, ...this.names().filter((name) => !name.startsWith(STEP))],
+      functions: this.functions,
       response,
       whyNot: (name) => {
+        if (name === 'steps' || name.startsWith(STEP)) return this.#whyNoStep(name);
         const why = whyNot?.(name);
         if (why) return why;
         if (this.#rows.has(name))
@@ -237,11 +272,48 @@ export class ChainScope {
             message: `${name} is the step this is part of; its name can be used only below it`,
             hint: `a step below ${name}`,
           };
-        return {
-          message: `${name} is defined further down, on line ${line}`,
-          hint: 'a step uses what steps above it keep',
-        };
+        const other = otherwiseCalled(name);
+        return GIVEN_NAMES.has(name) && (more(name) ?? this.lookup(name))
+          ? {
+              message: `${name} is defined further down, on line ${line}, and means that in the whole chain`,
+              hint: other ?? 'another name there',
+            }
+          : {
+              message: `${name} is defined further down, on line ${line}`,
+              hint: 'a step uses what steps above it keep',
+            };
       },
+    };
+  }
+
+  #whyNoStep(name: string): { message: string; hint?: string } {
+    const known = this.names().filter((one) => one.startsWith(STEP));
+    if (name === 'steps')
+      return {
+        message: 'steps stands before the name of a step: steps.NAME',
+        ...(known.length > 0 ? { hint: known[0]! } : {}),
+      };
+    const step = name.slice(STEP.length);
+    const loop = this.#ended.get(name);
+    if (loop !== undefined)
+      return {
+        message: `${step} is a step inside the loop on line ${loop}, and ends with each of its iterations`,
+        hint: `gather: { ${step}: ${step}.ok } on the loop gives a list`,
+      };
+    const line = this.#later.get(step);
+    if (line !== undefined && !this.lookup(step))
+      return {
+        message: `${step} is defined further down, on line ${line}`,
+        hint: 'a step uses steps above it',
+      };
+    const near = nearest(name, known);
+    return {
+      message: `no step above has the name ${step}`,
+      hint:
+        near ??
+        (known.length > 0
+          ? `steps with names: ${nameList(known.map((one) => one.slice(STEP.length)))}`
+          : 'name: on the step'),
     };
   }
 
@@ -294,7 +366,7 @@ export class ChainScope {
     const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
       responseKind(readAs),
-      (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]! } : undefined),
+      (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]!, given: true } : undefined),
       Object.keys(kinds),
       (name) => notHere(name, '', undefined),
     );

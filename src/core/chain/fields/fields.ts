@@ -4,7 +4,6 @@ import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
 import { isNumberText, numberOf } from '../../language/numbers.ts';
 import { parseInsertion } from '../../language/parser.ts';
-import { isReservedWord } from '../../language/reserved-words.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { childrenOf, type Tree } from '../../language/tree.ts';
 import { Duration, type Value } from '../../language/values.ts';
@@ -12,10 +11,16 @@ import { problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
+import { GIVEN_NAMES, meaningOf, otherwiseCalled } from '../keys/given-names.ts';
 import { indexBehindFilter } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 import { almostLiteral, commentInText, expressionInText } from './text-warnings.ts';
+
+/** The step that a name means: `steps.load` and load are one. */
+function stepOf(name: string): string {
+  return name.replace(/^steps\./, '');
+}
 
 /** Reads the fields of one file, each by its sort, and collects the names that they use. */
 export class FieldReader {
@@ -38,12 +43,13 @@ export class FieldReader {
     if (tree.type === 'name') {
       if (tree.name === 'secret') this.secrets.add('*');
       this.used.add(tree.name);
-      this.iterationsOf.add(tree.name);
+      this.iterationsOf.add(stepOf(tree.name));
     } else if (tree.type === 'query' && tree.base.type === 'name') {
       const [member] = tree.segments[0]?.selectors ?? [];
       this.used.add(tree.base.name);
       if (tree.base.name === 'secret') this.secrets.add(member?.type === 'name' ? member.name : '*');
-      if (member?.type !== 'name' || member.name === 'iterations') this.iterationsOf.add(tree.base.name);
+      if (member?.type !== 'name' || member.name === 'iterations')
+        this.iterationsOf.add(stepOf(tree.base.name));
       inside = inside.slice(1);
     }
     if (tree.type === 'response') this.used.add('$');
@@ -381,7 +387,7 @@ export class FieldReader {
       );
       return false;
     }
-    if (reserved.has(text) || isReservedWord(text)) {
+    if (reserved.has(text)) {
       this.findings.problem(
         node,
         'name-invalid',
@@ -389,6 +395,15 @@ export class FieldReader {
         `${text}_1, or a name that says what it is for`,
       );
       return false;
+    }
+    if (GIVEN_NAMES.has(text)) {
+      const other = otherwiseCalled(text);
+      this.findings.warn(
+        node,
+        'given-name',
+        `${text} means this name in the whole chain, and no longer ${meaningOf(text)}`,
+        other === undefined ? 'another name' : `${other} for the other, or another name here`,
+      );
     }
     return true;
   }

@@ -4,6 +4,17 @@ import { COLUMN_KINDS, INPUT_KINDS } from '../model.ts';
 
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
+/** Of the project and of a chain. */
+export const defineKey: KeyDefinition = {
+  name: 'define',
+  sort: 'value expression',
+  shape: map,
+  wants: 'a map of names with their arguments, and expressions',
+  about:
+    'Functions of your own: an expression that is used more than once, with names for its arguments. It may use those above it, the values of the project, `environment` and `run`.',
+  example: 'define:\n  gross(price): round(price * 1.19, 2)',
+};
+
 export const chainKeys: readonly KeyDefinition[] = [
   {
     name: 'chain',
@@ -38,6 +49,7 @@ export const chainKeys: readonly KeyDefinition[] = [
     about: 'Values that are given to a run. An input without a default must be given.',
     example: 'inputs:\n  rack: { default: A3, about: the rack to look at }',
   },
+  defineKey,
   {
     name: 'steps',
     sort: 'structure',

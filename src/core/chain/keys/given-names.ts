@@ -12,6 +12,7 @@ import {
   objectKind,
   TEXT,
 } from '../../language/kinds.ts';
+import { RESERVED_WORDS } from '../../language/reserved-words.ts';
 import type { ReadAs } from '../model.ts';
 
 /** A name that the language itself gives, for `explain`. */
@@ -91,20 +92,17 @@ const later = 'steps below a named step';
 const OTHER_NAMES = {
   index: {
     where: 'the iterations of each and repeat',
-    reserved: true,
     about: 'The count of the innermost loop, from 0.',
     example: 'index + 1',
   },
   gathered: {
     where: 'expect, keep and show of a call with pages, and inside pages',
-    reserved: true,
     about: 'The items of all pages so far, as a list.',
     example: 'length(gathered) > 0',
   },
   page: { where: 'pages', about: 'The number of the page that came, from 1.', example: 'page + 1' },
   arrived: {
     where: 'a call with callback',
-    reserved: true,
     about: 'The request that the callback listener received: .body .text .headers .method .path .query.',
     example: "arrived.body.state == 'done'",
   },
@@ -112,6 +110,20 @@ const OTHER_NAMES = {
     where: 'texts that a call with callback sends',
     about: 'The address at which it is waited for.',
     example: 'callback',
+  },
+  response: {
+    where: after,
+    reserved: true,
+    about:
+      'The response, with each of the names below as a member: response.status, response.url. They are there also where the chain has a name of its own that is called like one of them.',
+    example: 'response.status == 200',
+  },
+  steps: {
+    where: later,
+    reserved: true,
+    about:
+      'A step by its name, also where the step keeps a value under that name: steps.NAME.status, steps.NAME.body, steps.NAME.ok.',
+    example: 'steps.load.status == 202',
   },
   $: {
     where: after,
@@ -126,13 +138,11 @@ const OTHER_NAMES = {
   },
   run: {
     where: 'everywhere',
-    reserved: true,
     about: 'This run: run.id and run.started.',
     example: "join(['chain', run.id], '-')",
   },
   environment: {
     where: 'everywhere',
-    reserved: true,
     about: 'The name of the environment in force; nothing where there is none.',
     example: "environment == 'live'",
   },
@@ -179,17 +189,37 @@ export const givenNames: readonly NameDocumentation[] = [
   })),
 ];
 
-/** Names that have a meaning of their own and can't be given; `values` and `nothing` are words of the language. */
+/** Names that a chain can't give; `values` and the words of the grammar are words of the language. */
 export const RESERVED_NAMES: ReadonlySet<string> = new Set([
-  ...Object.keys(RESPONSE_NAMES),
+  'status',
+  'headers',
+  'body',
   ...Object.entries(OTHER_NAMES).flatMap(([name, one]) => ('reserved' in one ? [name] : [])),
   'values',
-  'nothing',
+  ...RESERVED_WORDS,
 ]);
+
+/** What the language gives by names that a chain may give as well; its own then count. */
+export const GIVEN_NAMES: ReadonlySet<string> = new Set(
+  [...Object.keys(RESPONSE_NAMES), ...Object.keys(OTHER_NAMES)].filter(
+    (name) => !RESERVED_NAMES.has(name) && /^[a-z]+$/.test(name),
+  ),
+);
+
+/** What the language calls by a name, in a few words: "the body as text". */
+export function meaningOf(name: string): string {
+  const about = givenNames.find((one) => one.name === name)?.about ?? '';
+  return about.replace(/[.:].*$/s, '').replace(/^./, (char) => char.toLowerCase());
+}
+
+/** How to say what the language calls by a name that the chain has given to something else; undefined if there is no other way. */
+export function otherwiseCalled(name: string): string | undefined {
+  return Object.hasOwn(RESPONSE_NAMES, name) ? `response.${name}` : undefined;
+}
 
 const namesOfResponses = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
 
-/** The kinds of the names of a response, by how its body is read. */
+/** The kinds of the names of a response, by how its body is read; `response` has them all. */
 export function responseNameKinds(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
   let known = namesOfResponses.get(readAs);
   if (!known) {
@@ -199,6 +229,7 @@ export function responseNameKinds(readAs: ReadAs | undefined): Readonly<Record<s
         typeof kind === 'function' ? kind(readAs) : kind,
       ]),
     );
+    known = { ...known, response: objectKind(known) };
     namesOfResponses.set(readAs, known);
   }
   return known;

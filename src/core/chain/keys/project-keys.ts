@@ -1,3 +1,4 @@
+import { defineKey } from './chain-keys.ts';
 import * as z from 'zod';
 import {
   type KeyDefinition,
@@ -85,6 +86,7 @@ export const projectKeys: readonly KeyDefinition[] = [
     about: 'Names that every chain of the project may use.',
     example: 'values:\n  studio: north',
   },
+  defineKey,
   {
     name: 'zone',
     sort: 'setting',

@@ -1,6 +1,6 @@
 import { nearest } from '../../language/nearest.ts';
 import { TEXT } from '../../language/kinds.ts';
-import { childrenOf, namesIn, speaksOfBody, type Tree } from '../../language/tree.ts';
+import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import { ARRIVED, type ChainScope } from '../fields/chain-scope.ts';
 import {
   type CallStep,
@@ -107,11 +107,11 @@ export function readCall(
   const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
   const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
   const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
-  const speaksOfStatus =
+  const onStatus =
     retriesOnStatus(retry) ||
     poll?.speaksOfStatus === true ||
     [...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
-      namesIn(condition.expression.tree).has('status'),
+      speaksOfStatus(condition.expression.tree),
     );
   const saveNode = valueOf(node, 'save');
   const save = saveNode && fields.template(saveNode, scope.outside());
@@ -138,7 +138,7 @@ export function readCall(
     noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
     redirects: redirects === undefined ? undefined : Number(redirects),
     serviceExpect,
-    expectsSuccess: !speaksOfStatus,
+    expectsSuccess: !onStatus,
     retry,
     poll,
     pages,

@@ -1,4 +1,5 @@
 import { BIT, TEXT } from '../../language/kinds.ts';
+import type { StaticName } from '../../language/scope.ts';
 import { ChainScope, RUN_KIND } from '../fields/chain-scope.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { type Finding, Findings, inOrder } from '../source/findings.ts';
@@ -7,9 +8,10 @@ import type { Chain } from '../model.ts';
 import type { Project } from '../project.ts';
 import type { FileFinding, FollowedFile, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
+import { readDefinitions } from './read-definitions.ts';
 import { readInputs } from './read-inputs.ts';
 import { readSteps } from './read-steps.ts';
-import { SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import { type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 import { isSecretTyped, kindOfTyped } from '../fields/typed-values.ts';
 
@@ -146,17 +148,13 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
   const { fields, project } = reader;
   const root = checkStructure(fields.findings, file.root, chainKeys, 'a chain file');
   if (!root) return undefined;
-  const scope = new ChainScope();
-  scope.set('run', { kind: RUN_KIND }, 0);
-  scope.set(
-    'environment',
-    { kind: project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT },
-    0,
-  );
+  const functions = readChainDefinitions(fields, root, project);
+  const scope = new ChainScope(undefined, functions);
+  announceKept(file.root, scope, fields);
+  scope.give('run', RUN_KIND);
+  scope.give('environment', project.environment === undefined ? { bits: BIT.text | BIT.nothing } : TEXT);
   for (const [name, value] of project.values)
     scope.set(name, { kind: kindOfTyped(value), ...(isSecretTyped(value) ? { secret: true } : {}) }, 0);
-  announceKept(file.root, scope, fields);
-
   const inputs = readInputs(reader, valueOf(root, 'inputs'), scope);
   const withInputs: StepReader = { ...reader, inputs };
   const steps = readSteps(withInputs, valueOf(root, 'steps') ?? root, scope, '');
@@ -197,6 +195,17 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     secrets: fields.secrets,
     uses: reader.used,
   };
+}
+
+/** What the chain defines besides the project: each expression knows its arguments, and what all chains have. */
+function readChainDefinitions(fields: FieldReader, root: MapNode, project: Project): Project['functions'] {
+  const given = (name: string): StaticName | undefined => {
+    const value = project.values.get(name);
+    if (value) return { kind: kindOfTyped(value), secret: isSecretTyped(value) };
+    if (name === 'run') return { kind: RUN_KIND };
+    return name === 'environment' ? { kind: { bits: BIT.text | BIT.nothing } } : undefined;
+  };
+  return readDefinitions(fields, valueOf(root, 'define'), given, project.functions);
 }
 
 /** In cleanup a name that was never kept skips its step, so no name is in doubt there. */

@@ -57,7 +57,7 @@ export function readEach(
       more: { line: at, secret },
     });
   }
-  inside.set('index', { kind: NUMBER }, at);
+  inside.give('index', NUMBER);
   const usedHere = new Set(fields.used);
   const steps = readSteps(reader, valueOf(node, 'steps') ?? node, inside, `${base.address}[]`);
   fields.used.clear();
@@ -67,7 +67,7 @@ export function readEach(
   const gatherNode = valueOf(node, 'gather');
   const gathered = readNamed(reader, gatherNode, inside);
   scope.end(
-    inside.added().flatMap(([name]) => (name === 'index' ? [] : [name])),
+    inside.added().flatMap(([name, { given }]) => (given ? [] : [name])),
     at,
   );
   if (gatherNode?.type === 'map')
@@ -188,7 +188,6 @@ export function readRepeat(
   const every = fields.pause(valueOf(map, 'every'), scope.outside(), { least: 0 });
   const upTo = fields.amount(valueOf(map, 'up-to'), scope.outside(), 50);
   const within = fields.bound(valueOf(map, 'within'), scope.outside(), 3_600_000);
-  const { line } = findings.place(settings);
   if (startNode?.type === 'map')
     for (const { key } of startNode.entries) {
       const one = start.find(({ name }) => name === key.text);
@@ -202,7 +201,7 @@ export function readRepeat(
         });
     }
   const inside = scope.branch();
-  inside.set('index', { kind: NUMBER }, line);
+  inside.give('index', NUMBER);
   inside.keepAnew(start.map(({ name }) => name));
   const usedHere = new Set(fields.used);
   const steps = readSteps(reader, valueOf(node, 'steps') ?? node, inside, `${base.address}[]`);
@@ -211,7 +210,7 @@ export function readRepeat(
   const untilNode = valueOf(map, 'until');
   const until = untilNode && fields.condition(untilNode, inside.outside());
   for (const [name, known] of inside.entries())
-    if (name !== 'index' && !scope.lookup(name)) scope.set(name, known, known.line);
+    if (!known.given && !scope.lookup(name)) scope.set(name, known, known.line);
   scope.lastCall = inside.lastCall ?? scope.lastCall;
   const rest = readOutcome(reader, node, scope, scope.outside());
   return (

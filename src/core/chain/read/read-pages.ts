@@ -1,6 +1,6 @@
 import { Expression } from '../../language/expression.ts';
 import { ANY, BIT, type Kind, LIST, NUMBER } from '../../language/kinds.ts';
-import { childrenOf, namesIn, speaksOfBody, type Tree } from '../../language/tree.ts';
+import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
@@ -121,7 +121,7 @@ export function readPoll(
     every,
     within,
     ...optional('at', at && fields.expression(at, inside)),
-    speaksOfStatus: all.some(({ expression }) => namesIn(expression.tree).has('status')),
+    speaksOfStatus: all.some(({ expression }) => speaksOfStatus(expression.tree)),
     ...optional('state', stateOf(all)),
   };
 }

@@ -1,5 +1,5 @@
 import { isZone } from '../../language/dates.ts';
-import { TEXT } from '../../language/kinds.ts';
+import { ANY, maybe, TEXT } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { RUN_KIND, sentNames } from '../fields/chain-scope.ts';
 import { RESERVED_NAMES } from '../keys/given-names.ts';
@@ -10,15 +10,17 @@ import type { Typed } from '../model.ts';
 import { type CallbackSetting, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
+import { readDefinitions } from './read-definitions.ts';
 import { readService } from './read-service.ts';
 import { kindOfTyped } from '../fields/typed-values.ts';
 import { optional } from '../optional.ts';
 import { chooseEnvironment, movedServices, override } from './read-environments.ts';
-import { type MapEntry, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import { type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
 /** A project without a file: full URLs, no credentials. */
 export const NO_PROJECT: Project = {
+  functions: new Map(),
   services: new Map(),
   credentials: new Map(),
   secrets: new Map(),
@@ -75,7 +77,8 @@ function readRoot(
     [...secrets.keys()],
     serviceNodes.map(({ key }) => key.text),
   );
-  const values = readValues(fields, valueOf(root, 'values'));
+  const functions = readProjectDefinitions(fields, root);
+  const values = readValues(fields, valueOf(root, 'values'), functions);
   const scope: StaticScope = {
     lookup: (name) => {
       if (name === 'environment') return { kind: TEXT };
@@ -83,6 +86,7 @@ function readRoot(
       return values.has(name) ? { kind: kindOfTyped(values.get(name)!) } : names.lookup(name);
     },
     names: () => ['environment', 'run', ...names.names, ...values.keys()],
+    functions,
     response: { missing: '$ is the response of a step, and there is none in the project file' },
   };
   const credentials = new Map(
@@ -113,6 +117,7 @@ function readRoot(
     ...optional('environment', environment?.key.text),
     guard: GUARDS.find((one) => one === fields.literal(valueOf(root, 'guard'))) ?? 'none',
     values,
+    functions,
     zone: isZone(zone) ? zone : 'UTC',
     mask,
     usesXPath: fields.usesXPath,
@@ -161,8 +166,22 @@ function entries(node: SourceNode | undefined): readonly MapEntry[] {
 
 // ---- parts
 
+/** Definitions stand above values and may use them, but those are computed once, and their kinds are not known yet. */
+function readProjectDefinitions(fields: FieldReader, root: MapNode): Project['functions'] {
+  const values = new Set(entries(valueOf(root, 'values')).map(({ key }) => key.text));
+  return readDefinitions(fields, valueOf(root, 'define'), (name) => {
+    if (name === 'environment') return { kind: maybe(TEXT) };
+    if (name === 'run') return { kind: RUN_KIND };
+    return values.has(name) ? { kind: ANY } : undefined;
+  });
+}
+
 /** The values of the project, each of which may use those above it. */
-function readValues(fields: FieldReader, node: SourceNode | undefined): Map<string, Typed> {
+function readValues(
+  fields: FieldReader,
+  node: SourceNode | undefined,
+  functions: Project['functions'],
+): Map<string, Typed> {
   const values = new Map<string, Typed>();
   const scope: StaticScope = {
     lookup: (name) => {
@@ -171,6 +190,7 @@ function readValues(fields: FieldReader, node: SourceNode | undefined): Map<stri
       return name === 'environment' ? { kind: TEXT } : name === 'run' ? { kind: RUN_KIND } : undefined;
     },
     names: () => ['environment', 'run', ...values.keys()],
+    functions,
     response: { missing: 'there is no response in the project file' },
   };
   for (const { key, value } of entries(node)) {

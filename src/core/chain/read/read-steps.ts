@@ -101,7 +101,7 @@ function readStep(
         ? ('continue' as const)
         : ('stop' as const),
     undo: [],
-    fingerprint: fingerprintOf(node),
+    fingerprint: fingerprintOf(node, scope.functions),
   };
   const read = readBody(reader, node, type, { base, inner, outer: scope });
   const undo = readUndo(reader, node, inner, address);
@@ -272,7 +272,9 @@ function settleNames(
       isCall ? 'call' : valueOf(node, 'each') ? 'each' : 'other',
       step?.type === 'follow' ? resultKinds(step.chain) : {},
     );
-    const before = scope.define(base.name, { kind }, line);
+    scope.set(`steps.${base.name}`, { kind }, line);
+    // What a step keeps under its own name is what the name then means.
+    const before = keepsOwnName(node, base.name) ? undefined : scope.define(base.name, { kind }, line);
     if (before !== undefined) {
       reader.fields.findings.problem(
         nameNode,
@@ -283,6 +285,14 @@ function settleNames(
     }
     if (isCall) scope.lastCall = base.name;
   }
+}
+
+/** Whether a step keeps or gathers a value under its own name. */
+function keepsOwnName(node: MapNode, name: string): boolean {
+  return ['keep', 'gather'].some((key) => {
+    const map = valueOf(node, key);
+    return map?.type === 'map' && map.entries.some((entry) => entry.key.text === name);
+  });
 }
 
 /** Names that are there where a condition holds: exists(x), x != nothing, and any comparison that speaks of x itself. */

@@ -1,5 +1,5 @@
 import type { StaticScope } from '../../language/scope.ts';
-import { namesIn } from '../../language/tree.ts';
+import { speaksOfStatus } from '../../language/tree.ts';
 import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from '../keys/traffic-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { type Callback, type Idempotency, REPEAT_ON, type Retry } from '../model.ts';
@@ -51,7 +51,7 @@ export function readRetry(
 
 /** Whether a retry speaks of status, so that the step does not expect one below 400 of itself. */
 export function retriesOnStatus(retry: Retry | undefined): boolean {
-  return retry?.when !== undefined && namesIn(retry.when.expression.tree).has('status');
+  return retry?.when !== undefined && speaksOfStatus(retry.when.expression.tree);
 }
 
 export function readIdempotency(

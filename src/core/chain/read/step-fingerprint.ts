@@ -5,6 +5,7 @@ import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from '../keys/loop-k
 import type { MapNode, SourceNode } from '../source/source-file.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
 import { plainOf } from '../source/structure.ts';
+import type { OwnFunction } from '../../language/tree.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
 
 const mannerOf = (...keys: readonly (readonly KeyDefinition[])[]): ReadonlySet<string> =>
@@ -21,9 +22,18 @@ const INSIDE: Readonly<Record<string, ReadonlySet<string>>> = {
 };
 
 /** A mark of a step as written, made when it is first asked for: two steps with one mark do the same. */
-export function fingerprintOf(node: MapNode): () => string {
+export function fingerprintOf(node: MapNode, functions: ReadonlyMap<string, OwnFunction>): () => string {
   let made: string | undefined;
-  return () => (made ??= fingerprint(JSON.stringify(essence(node))));
+  return () => (made ??= fingerprint(withDefinitions(JSON.stringify(essence(node)), functions)));
+}
+
+/** A step that calls a definition does something else once that is changed, or one that it uses. */
+function withDefinitions(text: string, functions: ReadonlyMap<string, OwnFunction>): string {
+  let all = text;
+  // Each uses only those above it.
+  for (const { name, parameters, text: meaning } of [...functions.values()].toReversed())
+    if (all.includes(`${name}(`)) all += `\n${name}(${parameters.join()}) ${meaning}`;
+  return all;
 }
 
 function essence(node: SourceNode, manner = MANNER): unknown {

@@ -1,7 +1,7 @@
 import type { CallStep, Expressions, Pages } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
 import { fromUtf8 } from '../../language/encodings.ts';
-import { namesIn } from '../../language/tree.ts';
+import { speaksOfStatus } from '../../language/tree.ts';
 import { kindAndValue } from '../../language/show.ts';
 import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
@@ -99,7 +99,7 @@ function meetsStatus(context: RunContext, step: CallStep, result: CallResult): b
   const environment = context.environment(step, result.body.value, responseNames(result));
   return step.expect.every(
     ({ condition: { expression } }) =>
-      !namesIn(expression.tree).has('status') || expression.test(environment) === true,
+      !speaksOfStatus(expression.tree) || expression.test(environment) === true,
   );
 }
 

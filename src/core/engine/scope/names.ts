@@ -28,6 +28,12 @@ export class Names {
     this.#lost?.delete(name);
   }
 
+  /** What a step is to those below it: under its own name, unless it keeps a value under that one. */
+  setStep(name: string, value: Value, { isOwn }: { readonly isOwn: boolean }): void {
+    this.set(stepName(name), value);
+    if (isOwn) this.set(name, value);
+  }
+
   /** A step that failed and was passed would have kept it, or has kept it before it failed. */
   lose(name: string, step: string): void {
     (this.#lost ??= new Map()).set(name, step);
@@ -78,4 +84,9 @@ export class Names {
   entries(): Iterable<[string, Value]> {
     return this.#values.entries();
   }
+}
+
+/** Under this name a step is known whatever else is called like it. */
+export function stepName(name: string): string {
+  return `steps.${name}`;
 }

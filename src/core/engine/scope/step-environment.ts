@@ -43,6 +43,10 @@ export class StepEnvironment implements Environment {
     return name === 'index' ? this.#context.index : this.#context.names.get(name);
   }
 
+  own(name: string): Maybe {
+    return this.#context.names.get(name);
+  }
+
   get world(): World {
     return (this.#world ??= this.#context.world());
   }

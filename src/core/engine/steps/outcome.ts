@@ -1,6 +1,6 @@
 import type { Expectation, Step, Template } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
-import { childrenOf, namesIn, type Tree } from '../../language/tree.ts';
+import { childrenOf, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
@@ -97,7 +97,7 @@ export class StepOutcome {
       const got =
         (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
       // Of a status that was not expected, what to do about it.
-      const hint = nothing?.hint ?? (namesIn(expression.tree).has('status') ? this.#advice : undefined);
+      const hint = nothing?.hint ?? (speaksOfStatus(expression.tree) ? this.#advice : undefined);
       report(false, {
         got,
         ...(hint === undefined ? {} : { hint }),

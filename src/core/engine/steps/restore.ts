@@ -1,8 +1,9 @@
-import { type Chain, type Step, stepsIn } from '../../chain/model.ts';
+import { type Chain, keepsOwnName, type Step, stepsIn } from '../../chain/model.ts';
 import { evaluatedInputs } from './follow-inputs.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { Past, PastStep } from '../past-run.ts';
 import { setInputs } from '../scope/inputs.ts';
+import { stepName } from '../scope/names.ts';
 import type { Undo } from './undo.ts';
 
 /** The steps of a chain that are not as they were, by their addresses as written; of steps around them only themselves. */
@@ -68,6 +69,8 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
   }
   if (before.taken) for (const { name } of step.keep) if (!names.has(name)) names.lose(name, step.title);
   if (step.name === undefined || before.named === undefined) return;
-  names.set(step.name, before.named);
-  if (before.url !== undefined) names.cameFrom(step.name, before.url);
+  names.setStep(step.name, before.named, { isOwn: !keepsOwnName(step) });
+  if (before.url === undefined) return;
+  names.cameFrom(step.name, before.url);
+  names.cameFrom(stepName(step.name), before.url);
 }

@@ -1,4 +1,4 @@
-import type { CallStep, GroupStep, Step } from '../../chain/model.ts';
+import { type CallStep, type GroupStep, keepsOwnName, type Step } from '../../chain/model.ts';
 import type { ExitCode, Outcome } from '../../events.ts';
 import type { Environment } from '../../language/environment.ts';
 import { Duration, objectOf, type Value } from '../../language/values.ts';
@@ -7,6 +7,7 @@ import { type Problem, ProblemError, problemOf } from '../../problems.ts';
 import { responseNames, headerObject } from '../wire/response-names.ts';
 import { carryOutCall } from '../call/call.ts';
 import type { RunContext } from '../scope/context.ts';
+import { stepName } from '../scope/names.ts';
 import { durationOf } from '../scope/settings.ts';
 import { eventProblem, placed, throwNothing } from '../scope/with-place.ts';
 import { carryOutEach } from './each.ts';
@@ -316,11 +317,13 @@ export class StepRunner {
         ['url', call.url],
       );
       if (call.body.value !== undefined) about.push(['body', call.body.value]);
+      context.names.cameFrom(stepName(step.name), call.url);
       context.names.cameFrom(step.name, call.url);
     }
     const value = objectOf(about);
-    context.names.set(step.name, value);
-    if (context.ports.record && context.chain.uses.has(step.name)) {
+    context.names.setStep(step.name, value, { isOwn: !keepsOwnName(step) });
+    const { uses } = context.chain;
+    if (context.ports.record && (uses.has(step.name) || uses.has(stepName(step.name)))) {
       const { sealed, typed, value: shown } = recordedValue(context, value);
       context.emit({
         event: 'named',

@@ -1,4 +1,4 @@
-import { type Maybe, Duration, objectOf, type ValueObject } from '../../language/values.ts';
+import { type Maybe, Duration, objectOf, type Value, type ValueObject } from '../../language/values.ts';
 import type { ResponseName } from '../../chain/keys/given-names.ts';
 import type { HeaderList } from '../../ports.ts';
 import type { CallResult } from './call-result.ts';
@@ -24,7 +24,20 @@ const VALUES: Readonly<Record<ResponseName, (result: CallResult) => Maybe>> = {
 
 /** The names that a call gives to the expressions of its own step. */
 export function responseNames(result: CallResult): (name: string) => Maybe {
-  return (name) => (Object.hasOwn(VALUES, name) ? VALUES[name as ResponseName](result) : result.more?.[name]);
+  return (name) => {
+    if (Object.hasOwn(VALUES, name)) return VALUES[name as ResponseName](result);
+    return name === 'response' ? wholeResponse(result) : result.more?.[name];
+  };
+}
+
+/** All names of a response as members of one object. */
+function wholeResponse(result: CallResult): ValueObject {
+  return objectOf(
+    Object.entries(VALUES).flatMap(([name, read]): [string, Value][] => {
+      const value = read(result);
+      return value === undefined ? [] : [[name, value]];
+    }),
+  );
 }
 
 /** Fields by their names in lower case; several of one name are joined by commas (RFC 9110, section 5.3). */

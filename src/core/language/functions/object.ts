@@ -1,6 +1,6 @@
 import { fail } from '../../problems.ts';
 import { ANY, BIT, isOnly, LIST, listOf, mayBe, OBJECT, objectKind, union } from '../kinds.ts';
-import { type Numeric, numberText } from '../numbers.ts';
+import { numberText } from '../numbers.ts';
 import {
   isNumeric,
   isObject,
