@@ -165,7 +165,7 @@ test.each(Object.entries(credentialKeys))('credential: %s', (_, { example }) => 
 const NAME_PLACES: Readonly<Record<string, string>> = {
   index: 'each: one in pieces\nsteps:\n  - keep: { x: index + 1 }',
   gathered: "call: GET kiln /a\npages: { next: link('next') }\nexpect: length(gathered) > 0",
-  page: 'call: GET kiln /a\npages: { next-query: { page: page + 1 } }',
+  page: 'call: GET kiln /a\npages: { next-query: { page: "${page + 1}" } }',
   arrived: "call: GET kiln /a\ncallback:\n  when: arrived.body.state == 'done'",
   callback: 'call: POST kiln /a\ncallback: { within: 1m }\njson: { notify: "${callback}" }',
 };

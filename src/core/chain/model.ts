@@ -32,6 +32,22 @@ export type Typed =
   | { readonly type: 'list'; readonly items: readonly Typed[] }
   | { readonly type: 'object'; readonly members: readonly (readonly [string, Typed])[] };
 
+/** The insertions of a typed field, from top to bottom. */
+export function insertionsOf(typed: Typed): Insertion[] {
+  switch (typed.type) {
+    case 'value':
+      return [];
+    case 'insertion':
+      return [typed.insertion];
+    case 'template':
+      return typed.template.parts.flatMap((part) => (typeof part === 'string' ? [] : [part]));
+    case 'list':
+      return typed.items.flatMap(insertionsOf);
+    case 'object':
+      return typed.members.flatMap(([, member]) => insertionsOf(member));
+  }
+}
+
 /** What a value field holds: an expression, or a list or map of them. */
 export type Expressions =
   | { readonly type: 'expression'; readonly value: PlacedExpression }
@@ -193,8 +209,8 @@ export interface Poll {
 
 export interface Pages {
   readonly next?: PlacedExpression;
-  readonly nextQuery?: Expressions;
-  readonly nextJson?: Expressions;
+  readonly nextQuery?: Typed;
+  readonly nextJson?: Typed;
   readonly items?: PlacedExpression;
   readonly until?: PlacedExpression;
   /** How many pages at most. */

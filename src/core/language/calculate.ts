@@ -3,7 +3,8 @@ import { DAY, clockChanges } from './local-times.ts';
 import type { Environment } from './environment.ts';
 import { add, subtract, multiply, divide, remainder, approximately } from './numbers.ts';
 import { boundText } from './limits.ts';
-import { isNumeric, Duration, Time, type Value, type Maybe } from './values.ts';
+import { withArticle } from './kinds.ts';
+import { isNumeric, Duration, kindOf, Time, type Value, type Maybe } from './values.ts';
 
 export function timeOf(milliseconds: number): Time {
   if (Math.abs(milliseconds) > 8.64e15) fail('not-a-time', 'this time lies outside the calendar');
@@ -69,4 +70,28 @@ export function sayClockChange(
     code: 'clock-change',
     message: `${days}d is ${days * 24} hours, and the clocks in ${zone} change in between; shift(T, {days: ${shifting}}) keeps the time of day`,
   });
+}
+
+/** What arithmetic gives in an expression; throws `wrong-kind` where it has no meaning, inside filters it gives nothing. */
+export function resultOf(
+  environment: Environment,
+  operator: string,
+  { a, b, filter }: { readonly a: Value; readonly b: Value; readonly filter: boolean },
+): Maybe {
+  const result = calculate(operator, a, b);
+  if (result instanceof Time) sayClockChange(environment, operator, a, { b, result });
+  if (typeof result === 'string') environment.derived?.([a, b], result);
+  if (result !== undefined || filter) return result;
+  const text = [a, b].find((value) => typeof value === 'string');
+  const hint =
+    text === undefined
+      ? undefined
+      : operator === '+'
+        ? 'text(x) writes a value as text, since + joins two texts; number(x) reads a number from one'
+        : 'number(x) or time(x) reads a number or a time from a text';
+  return fail(
+    'wrong-kind',
+    `${operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`,
+    hint === undefined ? {} : { hint },
+  );
 }

@@ -87,3 +87,27 @@ export function compileIn(left: Evaluate, right: Evaluate, tree: BinaryTree, fil
     });
   };
 }
+
+/** `status == 2xx`, `status in [2xx, 404]` */
+export function compileStatus(
+  tree: BinaryTree,
+  left: Evaluate,
+  filter: boolean,
+  compile: (tree: Tree, filter: boolean) => Evaluate,
+): Test {
+  const items = tree.right.type === 'list' ? tree.right.items : [tree.right];
+  const digits = items.flatMap((item) => (item.type === 'status class' ? [item.digit] : []));
+  const others = items.flatMap((item) => (item.type === 'status class' ? [] : [compile(item, filter)]));
+  const wanted = tree.operator !== '!=';
+  return (environment, item) => {
+    const status = left(environment, item);
+    if (status === undefined) return filter ? !wanted : undefined;
+    const isOfClass = typeof status === 'number' && digits.includes(Math.floor(status / 100));
+    const isOther = (): boolean =>
+      others.some((value) => {
+        const other = value(environment, item);
+        return other !== undefined && equalValues(status, other);
+      });
+    return (isOfClass || isOther()) === wanted;
+  };
+}

@@ -1,7 +1,6 @@
 import { brief } from './show.ts';
 import { fail, ProblemError } from '../problems.ts';
-import { equalValues } from './compare.ts';
-import { type Environment, WithNames } from './environment.ts';
+import type { Environment } from './environment.ts';
 import { reviewFilter } from './filter-warnings.ts';
 import type { FunctionParameter } from './functions/define.ts';
 import { functions } from './functions/index.ts';
@@ -15,21 +14,28 @@ import {
   isRelation,
   isStandardPath,
   type ObjectTree,
-  type OwnFunction,
   type QueryTree,
   type Relation,
   type Tree,
 } from './tree.ts';
 import { BIT, kindWords, withArticle } from './kinds.ts';
 import { boundList, visit } from './limits.ts';
-import { negate, numberText } from './numbers.ts';
+import { negate } from './numbers.ts';
 import { pathText } from './path-text.ts';
 import { compileNodes, compileSingular, type Filter, locate, type MakeFilter } from './paths.ts';
 import { compileStrictNodes } from './strict-paths.ts';
-import { Duration, isNumeric, kindOf, type Maybe, objectOf, Time, type Value } from './values.ts';
+import { Duration, isNumeric, kindOf, type Maybe, objectOf, type Value } from './values.ts';
 import { located, type Evaluate, type Test } from './compiled.ts';
-import { compileIn, compileStandardRelation, compileStrictRelation } from './compile-relations.ts';
-import { calculate, sayClockChange } from './calculate.ts';
+import {
+  compileIn,
+  compileStandardRelation,
+  compileStatus,
+  compileStrictRelation,
+} from './compile-relations.ts';
+import { resultOf } from './calculate.ts';
+import { compileOwn } from './own-functions.ts';
+import { forEachItem } from './for-each-item.ts';
+import { memberName } from './member-name.ts';
 
 /** Compiles an expression for one value; the nodes of a path become a list. */
 export function compileValue(tree: Tree, filter = false): Evaluate {
@@ -143,7 +149,7 @@ function compileList(trees: readonly Tree[], filter: boolean): Evaluate {
 
 function compileObject(trees: ObjectTree['members'], filter: boolean): Evaluate {
   const members = trees.map(([name, tree]) => ({
-    name: typeof name === 'string' ? () => name : compileName(name, filter),
+    name: typeof name === 'string' ? () => name : memberName(name, compileValue(name, filter)),
     value: compileValue(tree, filter),
     dropping: isDropping(tree),
   }));
@@ -156,27 +162,6 @@ function compileObject(trees: ObjectTree['members'], filter: boolean): Evaluate 
       else if (!dropping || called === undefined) return undefined;
     }
     return objectOf(found);
-  };
-}
-
-/** The computed name of a member. */
-function compileName(
-  tree: Tree,
-  filter: boolean,
-): (environment: Environment, item: Maybe) => string | undefined {
-  const value = compileValue(tree, filter);
-  return (environment, item) => {
-    const name = value(environment, item);
-    if (name === undefined || typeof name === 'string') return name;
-    return isNumeric(name)
-      ? numberText(name)
-      : fail(
-          'wrong-kind',
-          `the name of a member is a text or a number, but this is ${withArticle(kindOf(name))}`,
-          {
-            span: tree.span,
-          },
-        );
   };
 }
 
@@ -205,24 +190,7 @@ function compileArithmetic(tree: BinaryTree, filter: boolean): Evaluate {
     const a = left(environment, item);
     const b = right(environment, item);
     if (a === undefined || b === undefined) return undefined;
-    return located(tree, () => {
-      const result = calculate(tree.operator, a, b);
-      if (result instanceof Time) sayClockChange(environment, tree.operator, a, { b, result });
-      if (typeof result === 'string') environment.derived?.([a, b], result);
-      if (result !== undefined || filter) return result;
-      const text = [a, b].find((value) => typeof value === 'string');
-      const hint =
-        text === undefined
-          ? undefined
-          : tree.operator === '+'
-            ? 'text(x) writes a value as text, since + joins two texts; number(x) reads a number from one'
-            : 'number(x) or time(x) reads a number or a time from a text';
-      return fail(
-        'wrong-kind',
-        `${tree.operator} has no meaning between ${withArticle(kindOf(a))} and ${withArticle(kindOf(b))}`,
-        hint === undefined ? {} : { hint },
-      );
-    });
+    return located(tree, () => resultOf(environment, tree.operator, { a, b, filter }));
   };
 }
 
@@ -283,7 +251,7 @@ function compileJunction(operator: '&&' | '||', leftTree: Tree, rightTree: Tree,
 function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean): Test {
   const left = compileValue(tree.left, filter);
   const right = compileValue(tree.right, filter);
-  if (comparesStatus(tree)) return compileStatus(tree, left, filter);
+  if (comparesStatus(tree)) return compileStatus(tree, left, filter, compileValue);
   if (operator === 'in') return compileIn(left, right, tree, filter);
   const isNothing = (side: Tree): boolean => side.type === 'literal' && side.value === undefined;
   if (isNothing(tree.left) || isNothing(tree.right)) {
@@ -296,25 +264,6 @@ function compileRelation(operator: Relation, tree: BinaryTree, filter: boolean):
     : compileStrictRelation(operator, left, right, tree);
 }
 
-/** `status == 2xx`, `status in [2xx, 404]` */
-function compileStatus(tree: BinaryTree, left: Evaluate, filter: boolean): Test {
-  const items = tree.right.type === 'list' ? tree.right.items : [tree.right];
-  const digits = items.flatMap((item) => (item.type === 'status class' ? [item.digit] : []));
-  const others = items.flatMap((item) => (item.type === 'status class' ? [] : [compileValue(item, filter)]));
-  const wanted = tree.operator !== '!=';
-  return (environment, item) => {
-    const status = left(environment, item);
-    if (status === undefined) return filter ? !wanted : undefined;
-    const isOfClass = typeof status === 'number' && digits.includes(Math.floor(status / 100));
-    const isOther = (): boolean =>
-      others.some((value) => {
-        const other = value(environment, item);
-        return other !== undefined && equalValues(status, other);
-      });
-    return (isOfClass || isOther()) === wanted;
-  };
-}
-
 // ---- functions
 
 type Pass = (environment: Environment, item: Maybe) => unknown;
@@ -322,54 +271,8 @@ type Pass = (environment: Environment, item: Maybe) => unknown;
 /** The argument was nothing, so the function is not called. */
 const MISSING = Symbol('missing');
 
-/** A call of what the chain or project defines: its expression, with the arguments under their names. */
-function compileOwn(tree: CallTree, own: OwnFunction, filter: boolean): Evaluate {
-  const body = compiledOwn(own);
-  const values = tree.arguments.map((argument) => compileValue(argument, filter));
-  return (environment, item) => {
-    visit(environment, 1); // definitions that use each other can take twice the time with each
-    const names = own.parameters.map((name, i) => [name, values[i]?.(environment, item)] as const);
-    try {
-      return body(new WithNames(environment, new Map(names)), undefined);
-    } catch (error) {
-      // Its span is one of the definition, which stands elsewhere.
-      if (error instanceof ProblemError)
-        throw new ProblemError({
-          ...error.problem,
-          message: `in ${own.name} (${own.place}): ${error.problem.message}`,
-          span: tree.span,
-        });
-      throw error;
-    }
-  };
-}
-
-const bodies = new WeakMap<OwnFunction, Evaluate>();
-
-function compiledOwn(own: OwnFunction): Evaluate {
-  let body = bodies.get(own);
-  if (!body) bodies.set(own, (body = compileValue(own.tree)));
-  return body;
-}
-
-/** An argument that is evaluated for each item of the first one, which has a name where it was given one. */
-function forEachItem<T>(
-  evaluate: (environment: Environment, item: Value) => T,
-  itemName: string | undefined,
-): (environment: Environment) => (item: Value) => T {
-  return (environment) => {
-    if (itemName === undefined) return (item) => evaluate(environment, item);
-    const names = new Map<string, Maybe>();
-    const inner = new WithNames(environment, names);
-    return (item) => {
-      names.set(itemName, item);
-      return evaluate(inner, item);
-    };
-  };
-}
-
 function compileCall(tree: CallTree, filter: boolean): Evaluate {
-  if (tree.own) return compileOwn(tree, tree.own, filter);
+  if (tree.own) return compileOwn(tree, tree.own, filter, compileValue);
   const definition = functions.get(tree.name);
   if (!definition) return fail('unknown-function', `there is no function ${tree.name}`, { span: tree.span });
   const passes = tree.arguments.map((argument, i) =>

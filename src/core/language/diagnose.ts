@@ -1,18 +1,14 @@
 import { countOf } from '../count-of.ts';
 import { ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
-import { itemsApart } from './any-order.ts';
 import { type Environment, WithNames } from './environment.ts';
-import { differenceOf } from './difference.ts';
 import { functions } from './functions/index.ts';
-import { withArticle } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
 import { segmentText } from './path-text.ts';
 import { compileSingular, locate, type LocatedNode } from './paths.ts';
 import { absenceIn, type Absence } from './strict-paths.ts';
 import { brief, kindAndValue } from './show.ts';
 import {
-  type BinaryTree,
   type CallTree,
   childrenOf,
   givesNodes,
@@ -21,7 +17,7 @@ import {
   type QueryTree,
   type Tree,
 } from './tree.ts';
-import { isObject, kindOf, type Maybe, type Value } from './values.ts';
+import { isObject, type Maybe, type Value } from './values.ts';
 
 /** What was found out about an expression after it failed. */
 export interface Diagnosis {
@@ -30,7 +26,7 @@ export interface Diagnosis {
 }
 
 /** Evaluates a part again; its own failure is none of this. */
-function evaluate(tree: Tree, environment: Environment, item: Maybe): Maybe {
+export function evaluateAgain(tree: Tree, environment: Environment, item: Maybe): Maybe {
   try {
     return compileValue(tree)(environment, item);
   } catch (error) {
@@ -49,7 +45,7 @@ export function whyNothing(
   environment: Environment,
   item?: Maybe,
 ): Diagnosis | undefined {
-  if (evaluate(tree, environment, item) !== undefined) return undefined;
+  if (evaluateAgain(tree, environment, item) !== undefined) return undefined;
   const source = text.slice(...tree.span);
   switch (tree.type) {
     case 'response':
@@ -97,7 +93,7 @@ function firstReason(
 }
 
 function whyNoNode(tree: QueryTree, text: string, environment: Environment, item: Maybe): Diagnosis {
-  const base = evaluate(tree.base, environment, item);
+  const base = evaluateAgain(tree.base, environment, item);
   if (base === undefined)
     return (
       whyNothing(tree.base, text, environment, item) ?? {
@@ -123,7 +119,7 @@ function whyNoNode(tree: QueryTree, text: string, environment: Environment, item
 /** Why a path that may find several values found none: where it ended, and what was there. */
 export function whyNoNodes(tree: QueryTree, text: string, environment: Environment, item?: Maybe): Diagnosis {
   const source = text.slice(...tree.span);
-  const base = evaluate(tree.base, environment, item);
+  const base = evaluateAgain(tree.base, environment, item);
   if (base === undefined)
     return whyNothing(tree.base, text, environment, item) ?? { message: `${source} found nothing` };
   const absence = absenceIn(tree.segments, compileFilter, environment, base);
@@ -278,7 +274,7 @@ function whyNoResult(
   for (const [i, argument] of tree.arguments.entries()) {
     const passing = parameters[Math.min(i, parameters.length - 1)]?.passing;
     if (passing === 'each' || passing === 'test') {
-      const list = evaluate(tree.arguments[0]!, environment, item);
+      const list = evaluateAgain(tree.arguments[0]!, environment, item);
       for (const [k, element] of (Array.isArray(list) ? list : []).entries()) {
         const reason = whyNothing(argument, text, withItem(environment, tree, element), element);
         if (reason) return { ...reason, message: `item ${k}: ${reason.message}` };
@@ -288,7 +284,7 @@ function whyNoResult(
       if (reason) return reason;
     }
   }
-  const first = tree.arguments[0] && evaluate(tree.arguments[0], environment, item);
+  const first = tree.arguments[0] && evaluateAgain(tree.arguments[0], environment, item);
   if (!Array.isArray(first) || first.length > 0) return undefined;
   const [path] = tree.arguments as [Tree];
   return path.type === 'query' && givesNodes(path)
@@ -297,7 +293,7 @@ function whyNoResult(
 }
 
 /** Where the item has a name, that is known where it is looked at. */
-function withItem(environment: Environment, { itemName }: CallTree, item: Value): Environment {
+export function withItem(environment: Environment, { itemName }: CallTree, item: Value): Environment {
   return itemName === undefined ? environment : new WithNames(environment, new Map([[itemName, item]]));
 }
 
@@ -311,108 +307,8 @@ function whyOwnIsNothing(
   const reason = firstReason(tree.arguments, text, environment, item);
   if (reason) return reason;
   const names = new Map(
-    own.parameters.map((name, i) => [name, evaluate(tree.arguments[i]!, environment, item)]),
+    own.parameters.map((name, i) => [name, evaluateAgain(tree.arguments[i]!, environment, item)]),
   );
   const inside = whyNothing(own.tree, own.text, new WithNames(environment, names), undefined);
   return inside && { ...inside, message: `in ${own.name} (${own.place}): ${inside.message}` };
-}
-
-/** What came where a condition did not hold: the value that decided it, in a few words. */
-export function whatCame(tree: Tree, text: string, environment: Environment, item?: Maybe): string {
-  const source = (part: Tree): string => text.slice(...part.span);
-  if (tree.type === 'binary' && (tree.operator === '&&' || tree.operator === '||')) {
-    const sides = [tree.left, tree.right].filter((side) => passed(side, environment, item) !== true);
-    if (tree.operator === '&&') return whatCame(sides[0] ?? tree.left, text, environment, item);
-    return sides.map((side) => whatCame(side, text, environment, item)).join('; ');
-  }
-  if (tree.type === 'binary' && isRelation(tree.operator))
-    return whatWasCompared(tree, text, environment, item);
-  if (tree.type === 'unary' && tree.operator === '!') return `${source(tree.operand)} holds`;
-  if (tree.type === 'call') {
-    const first = tree.arguments[0];
-    if (tree.name === 'exists' && first)
-      return whyNothing(first, text, environment, item)?.message ?? 'nothing';
-    if (tree.name === 'same' && tree.arguments.length > 1) {
-      const apart = whatIsApart(tree, environment, item);
-      if (apart !== undefined) return apart;
-    }
-    if ((tree.name === 'every' || tree.name === 'any') && first)
-      return whichItems(tree, text, environment, item);
-    if (first && !givesNodes(first) && first.type !== 'literal')
-      return brief(evaluate(first, environment, item));
-  }
-  const value = evaluate(tree, environment, item);
-  return value === false ? `${source(tree)} is false` : brief(value);
-}
-
-function passed(tree: Tree, environment: Environment, item: Maybe): boolean | undefined {
-  try {
-    return compileTest(tree)(environment, item);
-  } catch (error) {
-    if (error instanceof ProblemError) return undefined;
-    throw error;
-  }
-}
-
-function whatWasCompared(tree: BinaryTree, text: string, environment: Environment, item: Maybe): string {
-  const left = evaluate(tree.left, environment, item);
-  const right = evaluate(tree.right, environment, item);
-  const literal = (part: Tree): boolean =>
-    part.type === 'literal' ||
-    part.type === 'status class' ||
-    (part.type === 'list' && part.items.every(literal));
-  const kinds =
-    (tree.operator === '==' || tree.operator === '!=') &&
-    left !== undefined &&
-    right !== undefined &&
-    kindOf(left) !== kindOf(right)
-      ? `, ${withArticle(kindOf(left))}, and ${withArticle(kindOf(left))} never equals ${withArticle(kindOf(right))}`
-      : '';
-  if (tree.operator === '==' && left !== undefined && right !== undefined && kinds === '') {
-    const difference = differenceOf(left, right);
-    if (difference !== undefined) return difference;
-  }
-  if (literal(tree.right)) return brief(left) + kinds;
-  if (literal(tree.left)) return brief(right) + kinds;
-  const side = (part: Tree, value: Maybe): string => `${text.slice(...part.span)} is ${brief(value)}`;
-  return `${side(tree.left, left)}, ${side(tree.right, right)}`;
-}
-
-/** How two values differ that should be the same: in any order, by the items that only one side has. */
-function whatIsApart(tree: CallTree, environment: Environment, item: Maybe): string | undefined {
-  const [left, right, mode] = tree.arguments.map((argument) => evaluate(argument, environment, item));
-  if (left === undefined || right === undefined) return undefined;
-  if (mode === undefined || !Array.isArray(left) || !Array.isArray(right))
-    return differenceOf(left, right) ?? `${brief(left)} and ${brief(right)}`;
-  const apart = itemsApart(left, right);
-  const only = (side: string, items: readonly Value[]): string[] =>
-    items.length === 0
-      ? []
-      : [
-          `only the ${side} one has ${items
-            .slice(0, 3)
-            .map((one) => brief(one, 60))
-            .join(', ')}${items.length > 3 ? ` and ${items.length - 3} more` : ''}`,
-        ];
-  return [...only('left', apart.left), ...only('right', apart.right)].join('; ');
-}
-
-function whichItems(
-  tree: Tree & { type: 'call' },
-  text: string,
-  environment: Environment,
-  item: Maybe,
-): string {
-  const [listTree, test] = tree.arguments;
-  const list = listTree && evaluate(listTree, environment, item);
-  if (!Array.isArray(list) || !test) return 'false';
-  if (tree.name === 'any')
-    return list.length === 0
-      ? 'an empty list'
-      : `false for each of ${list.length} items, the first ${brief(list[0], 60)}`;
-  const failing = list.flatMap((element, i) =>
-    passed(test, withItem(environment, tree, element), element) === true ? [] : [i],
-  );
-  const first = failing[0] ?? 0;
-  return `${failing.length} of ${list.length} items are otherwise, the first is item ${first}: ${whatCame(test, text, withItem(environment, tree, list[first]!), list[first])}`;
 }

@@ -1,7 +1,8 @@
 import { fail, type Problem, ProblemError } from '../problems.ts';
 import { compileFilter, compileTest, compileValue } from './compile.ts';
 import type { Test, Evaluate } from './compiled.ts';
-import { type Diagnosis, whatCame, whyNoNodes, whyNothing } from './diagnose.ts';
+import { type Diagnosis, whyNoNodes, whyNothing } from './diagnose.ts';
+import { whatCame } from './what-came.ts';
 import type { Environment } from './environment.ts';
 import { infer, type Use } from './infer.ts';
 import { givesNodes, type Tree } from './tree.ts';

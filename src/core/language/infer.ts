@@ -1,11 +1,5 @@
 import type { Problem } from '../problems.ts';
-import {
-  arithmeticAdvice,
-  comparisonAdvice,
-  conditionAdvice,
-  conversionAdvice,
-  listAdvice,
-} from './advice.ts';
+import { arithmeticAdvice, conditionAdvice } from './advice.ts';
 import { arithmeticBits } from './arithmetic.ts';
 import { signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
@@ -27,6 +21,7 @@ import {
 } from './kinds.ts';
 import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
+import { inferRelation, singleKind } from './infer-relations.ts';
 import type { InferContext, Inferring } from './inferring.ts';
 import { nameList, nearest } from './nearest.ts';
 import { compareNumbers } from './numbers.ts';
@@ -34,7 +29,6 @@ import { isNumeric, type Maybe, memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
 import {
   type BinaryTree,
-  comparesStatus,
   givesNodes,
   isDropping,
   isRelation,
@@ -222,7 +216,7 @@ class Inferrer implements Inferring {
   }
 
   #computedName(tree: Tree, context: InferContext): void {
-    const kind = this.#single(tree, context);
+    const kind = singleKind(this, tree, context);
     if (mayBe(kind, BIT.text | BIT.number | BIT.nothing)) return;
     this.problem(
       tree,
@@ -296,7 +290,7 @@ class Inferrer implements Inferring {
       this.condition(operand, context);
       return YES_NO;
     }
-    const kind = this.#single(operand, context);
+    const kind = singleKind(this, operand, context);
     if (!mayBe(kind, BIT.number | BIT.duration | BIT.nothing)) {
       this.problem(
         operand,
@@ -307,21 +301,6 @@ class Inferrer implements Inferring {
     return { bits: kind.bits & (BIT.number | BIT.duration | BIT.nothing) };
   }
 
-  /** The kind of an operand that must be one value. */
-  #single(tree: Tree, context: InferContext): Kind {
-    const kind = this.kind(tree, context);
-    if (givesNodes(tree)) {
-      this.problem(
-        tree,
-        'list-in-comparison',
-        `${this.source(tree)} may find several values, and one is wanted here`,
-        listAdvice(this.source(tree)),
-      );
-      return ANY;
-    }
-    return kind;
-  }
-
   #binary(tree: BinaryTree, context: InferContext): Kind {
     const { operator, left, right } = tree;
     if (operator === '&&' || operator === '||') {
@@ -330,11 +309,11 @@ class Inferrer implements Inferring {
       return YES_NO;
     }
     if (isRelation(operator)) {
-      this.#relation(tree, context);
+      inferRelation(this, tree, context);
       return YES_NO;
     }
-    const a = this.#single(left, context);
-    const b = this.#single(right, context);
+    const a = singleKind(this, left, context);
+    const b = singleKind(this, right, context);
     if ((operator === '/' || operator === '%') && right.type === 'literal' && isZero(right.value))
       this.problem(tree, 'division-by-zero', 'division by zero');
     const bits = arithmeticBits(operator, a.bits, b.bits);
@@ -348,113 +327,6 @@ class Inferrer implements Inferring {
       return ANY;
     }
     return { bits: bits === 0 ? BIT.number : bits };
-  }
-
-  #relation(tree: BinaryTree, context: InferContext): void {
-    const { operator, left, right, span } = tree;
-    if (comparesStatus(tree)) {
-      this.#status(tree, context);
-      return;
-    }
-    if (operator === 'in') {
-      const item = this.#single(left, context);
-      const list = this.valueKind(right, context);
-      if (!mayBe(list, BIT.list | BIT.nothing)) {
-        const source = this.source(right);
-        const hint = mayBe(list, BIT.object)
-          ? `${this.source(left)} in keys(${source}) or values(${source})`
-          : `contains(${source}, ${this.source(left)}) for a part of a text`;
-        this.problem(
-          right,
-          'wrong-kind',
-          `in looks through lists, and ${source} is ${kindWords(list.bits)}`,
-          hint,
-        );
-      } else if (list.item && !context.filter) {
-        this.#comparable('==', item, list.item, { span, left, right });
-      }
-      return;
-    }
-    const isNothing = (tree: Tree): boolean => tree.type === 'literal' && tree.value === undefined;
-    const presence = isNothing(left) || isNothing(right);
-    if (presence && operator !== '==' && operator !== '!=') {
-      this.problem({ span }, 'wrong-kind', 'nothing has no order', 'x == nothing, or exists(x)');
-      return;
-    }
-    const inner = presence ? { ...context, tolerant: true } : context;
-    const oneOf = (tree: Tree, other: Tree): Kind =>
-      other.type === 'list' ? this.valueKind(tree, inner) : this.#comparison(tree, inner);
-    const a = oneOf(left, right);
-    const b = oneOf(right, left);
-    if (context.filter) {
-      this.#refuseLogical(left);
-      this.#refuseLogical(right);
-    } else if (!presence) {
-      this.#comparable(operator, a, b, { span, left, right });
-    }
-  }
-
-  /** `status == 2xx`, `status in [2xx, 404]` */
-  #status({ operator, left, right }: BinaryTree, context: InferContext): void {
-    const status = this.#single(left, context);
-    if (!mayBe(status, BIT.number | BIT.nothing))
-      this.problem(
-        left,
-        'kinds-differ',
-        `a class of statuses is compared with a number, but ${this.source(left)} is ${kindWords(status.bits)}`,
-        conversionAdvice(this.source(left), BIT.number, status.bits),
-      );
-    if (operator !== '==' && operator !== '!=' && operator !== 'in')
-      this.problem(
-        right,
-        'wrong-kind',
-        `${this.source(right)} is a class of statuses, which has no order`,
-        `${this.source(left)} == ${this.source(right)}, or ${this.source(left)} in [4xx, 5xx]`,
-      );
-    if (right.type === 'list')
-      for (const item of right.items) if (item.type !== 'status class') this.valueKind(item, context);
-  }
-
-  #comparison(tree: Tree, context: InferContext): Kind {
-    const kind = this.kind(tree, context);
-    if (!givesNodes(tree)) return kind;
-    const source = this.source(tree);
-    this.problem(
-      tree,
-      'list-in-comparison',
-      `${source} may find several values, and a comparison takes one`,
-      listAdvice(source),
-    );
-    return ANY;
-  }
-
-  /** Inside a filter match(…) and search(…) are of the standard's LogicalType, which is not compared. */
-  #refuseLogical(tree: Tree): void {
-    if (tree.type === 'call' && (tree.name === 'match' || tree.name === 'search')) {
-      this.problem(
-        tree,
-        'filter-not-standard',
-        `${tree.name}(…) is already true or false`,
-        `${tree.name}(…) alone, or !${tree.name}(…)`,
-      );
-    }
-  }
-
-  #comparable(
-    operator: string,
-    a: Kind,
-    b: Kind,
-    { span, left, right }: { readonly span: Tree['span']; readonly left: Tree; readonly right: Tree },
-  ): void {
-    const [leftBits, rightBits] = [a.bits & ~BIT.nothing, b.bits & ~BIT.nothing];
-    if (leftBits === 0 || rightBits === 0) return;
-    const ordered = operator !== '==' && operator !== '!=';
-    const common = leftBits & rightBits & (ordered ? BIT.number | BIT.text | BIT.time | BIT.duration : ~0);
-    if (common !== 0) return;
-    const what = `${kindWords(leftBits)} and ${kindWords(rightBits)}`;
-    const advice = comparisonAdvice(this.source(left), this.source(right), leftBits, rightBits);
-    if (ordered) this.problem({ span }, 'kinds-differ', `${what} have no order`, advice);
-    else this.problem({ span }, 'kinds-differ', `${what} are never equal`, advice);
   }
 }
 

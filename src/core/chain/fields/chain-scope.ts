@@ -1,79 +1,13 @@
-import {
-  ANY,
-  DURATION,
-  JSON_VALUE,
-  listOf,
-  type Kind,
-  maybe,
-  NUMBER,
-  OBJECT,
-  objectKind,
-  TEXT,
-  TIME,
-  union,
-  YES_NO,
-} from '../../language/kinds.ts';
+import { type Kind, union } from '../../language/kinds.ts';
 import type { StaticName, StaticScope } from '../../language/scope.ts';
 import type { ReadAs } from '../model.ts';
-import {
-  GIVEN_NAMES,
-  HEADERS,
-  otherwiseCalled,
-  responseKind,
-  responseNameKinds,
-} from '../keys/given-names.ts';
+import { GIVEN_NAMES, otherwiseCalled, responseKind, responseNameKinds } from '../keys/given-names.ts';
+import { notHere, sentNames } from './names-elsewhere.ts';
 import { nameList, nearest } from '../../language/nearest.ts';
 import type { OwnFunction } from '../../language/tree.ts';
 
-/** The request that a callback is. */
-export const ARRIVED: Kind = objectKind({
-  body: maybe(JSON_VALUE),
-  text: TEXT,
-  headers: HEADERS,
-  method: TEXT,
-  path: TEXT,
-  query: OBJECT,
-});
-
-/** What a loop says of one of its iterations. */
-const ITERATION = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
-
-const stepKinds = new Map<string, Kind>();
-
-/** What a named step is to later ones; `more` are members that only its kind of step has. */
-export function stepKind(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>> = {}): Kind {
-  if (Object.keys(more).length > 0) return kindOfStep(type, more);
-  let known = stepKinds.get(type);
-  if (!known) stepKinds.set(type, (known = kindOfStep(type, {})));
-  return known;
-}
-
-function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>>): Kind {
-  const call = type === 'call';
-  return objectKind({
-    ...more,
-    ...(type === 'each' ? { iterations: listOf(ITERATION) } : {}),
-    ok: YES_NO,
-    skipped: YES_NO,
-    failed: YES_NO,
-    problem: maybe(TEXT),
-    elapsed: DURATION,
-    ...(call
-      ? {
-          status: maybe(NUMBER),
-          headers: maybe(HEADERS),
-          body: maybe(JSON_VALUE),
-          url: maybe(TEXT),
-          attempts: NUMBER,
-        }
-      : {}),
-  });
-}
-
 /** What stands before the name of a step where it is meant whatever else is called so. */
 const STEP = 'steps.';
-
-export const RUN_KIND = objectKind({ id: TEXT, started: TIME });
 
 interface KnownName extends StaticName {
   readonly line: number;
@@ -371,49 +305,4 @@ export class ChainScope {
       (name) => notHere(name, '', undefined),
     );
   }
-}
-
-/** `secret.NAME` and `services.NAME.url`. */
-export function sentNames(
-  secrets: readonly string[],
-  services: readonly string[],
-): { lookup: (name: string) => StaticName | undefined; names: string[] } {
-  const secretKind = objectKind(Object.fromEntries(secrets.map((name) => [name, TEXT])));
-  const servicesKind = objectKind(
-    Object.fromEntries(services.map((name) => [name, objectKind({ url: TEXT })])),
-  );
-  return {
-    lookup: (name) =>
-      name === 'secret'
-        ? { kind: secretKind, secret: true }
-        : name === 'services'
-          ? { kind: servicesKind }
-          : undefined,
-    names: ['secret', 'services'],
-  };
-}
-
-function notHere(
-  name: string,
-  why: string,
-  lastCall: string | undefined,
-): { message: string; hint?: string } | undefined {
-  if (name === 'secret') {
-    return {
-      message: 'a secret stands only in texts of the project file and in texts that are sent',
-      hint: 'use it in headers, query, a body or a credential',
-    };
-  }
-  if (name === 'services')
-    return {
-      message: 'services.NAME.url stands only in texts of the project file and in texts that are sent',
-    };
-  if (name === 'gathered' || name === 'arrived' || name === 'index')
-    return { message: `${name} has no meaning in this step` };
-  if (!Object.hasOwn(responseNameKinds(undefined), name) || why === '') return undefined;
-  const of =
-    ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
-      ? `${lastCall}.${name}`
-      : undefined;
-  return { message: `${name} speaks of a response, and ${why}`, ...(of === undefined ? {} : { hint: of }) };
 }

@@ -1,5 +1,5 @@
 import type { Findings } from '../source/findings.ts';
-import type { Insertion, Typed } from '../model.ts';
+import type { Insertion } from '../model.ts';
 
 /** Warnings on `percent(…)` where what is inserted is percent-encoded anyway: the service would see it encoded. */
 export function warnEncodedTwice(findings: Findings, parts: readonly (string | Insertion)[]): void {
@@ -15,19 +15,5 @@ export function warnEncodedTwice(findings: Findings, parts: readonly (string | I
       ...(inner ? { hint: `\${${text.slice(...inner.span)}}` } : {}),
       place: part.at(tree.span),
     });
-  }
-}
-
-/** The insertions of a value, those of its items too. */
-export function insertionsOf(value: Typed): Insertion[] {
-  switch (value.type) {
-    case 'insertion':
-      return [value.insertion];
-    case 'template':
-      return value.template.parts.filter((part) => typeof part === 'object');
-    case 'list':
-      return value.items.flatMap(insertionsOf);
-    default:
-      return [];
   }
 }

@@ -11,7 +11,7 @@ import { problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
-import { GIVEN_NAMES, meaningOf, otherwiseCalled } from '../keys/given-names.ts';
+import { checkName } from './check-name.ts';
 import { indexBehindFilter } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
@@ -375,36 +375,7 @@ export class FieldReader {
   }
 
   /** A name that expressions can reach. */
-  name(node: ScalarNode, reserved: ReadonlySet<string>): boolean {
-    const { text } = node;
-    if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(text)) {
-      const near = text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+/, '');
-      this.findings.problem(
-        node,
-        'name-invalid',
-        `${text} can't be a name: a name is a letter, then letters, digits and _`,
-        near === '' ? undefined : near,
-      );
-      return false;
-    }
-    if (reserved.has(text)) {
-      this.findings.problem(
-        node,
-        'name-invalid',
-        `${text} is a word of the language`,
-        `${text}_1, or a name that says what it is for`,
-      );
-      return false;
-    }
-    if (GIVEN_NAMES.has(text)) {
-      const other = otherwiseCalled(text);
-      this.findings.warn(
-        node,
-        'given-name',
-        `${text} means this name in the whole chain, and no longer ${meaningOf(text)}`,
-        other === undefined ? 'another name' : `${other} for the other, or another name here`,
-      );
-    }
-    return true;
+  name(node: ScalarNode): boolean {
+    return checkName(this.findings, node);
   }
 }

@@ -2,9 +2,11 @@ import * as z from 'zod';
 import {
   type KeyDefinition,
   anything,
-  count,
+  countOrNone,
   map,
   mapOrInsertion,
+  mapOrNone,
+  NONE,
   shapeOf,
   text,
   timeout,
@@ -17,9 +19,9 @@ export const callKeys: readonly KeyDefinition[] = [
     name: 'as',
     sort: 'setting',
     shape: text,
-    wants: 'the name of a credential, or nobody',
+    wants: 'the name of a credential, or none',
     about:
-      'The credential that the request carries, in place of the one of its service. `nobody` sends none.',
+      'The credential that the request carries, in place of the one of its service. `none` (or `nobody`) sends none.',
     example: 'as: counter',
   },
   {
@@ -113,10 +115,10 @@ export const callKeys: readonly KeyDefinition[] = [
     name: 'redirects',
     manner: true,
     sort: 'setting',
-    shape: count,
-    wants: 'a number',
+    shape: countOrNone,
+    wants: 'a number, or none',
     default: '5',
-    about: 'How often a request is redirected at most. 0 takes the redirect as the response.',
+    about: 'How often a request is redirected at most. `none`, or 0, takes the redirect as the response.',
     example: 'redirects: 0',
   },
   {
@@ -143,8 +145,8 @@ export const callKeys: readonly KeyDefinition[] = [
     name: 'retry',
     manner: true,
     sort: 'setting',
-    shape: map,
-    wants: 'a map of attempts, on, wait, when and retry-after',
+    shape: mapOrNone,
+    wants: 'a map of attempts, on, wait, when and retry-after, or none',
     about:
       'Sends a request again that got no response, or one that says to come back. Without it only what the service says with 429, or 503 and Retry-After, is waited for.',
     example: 'retry: { attempts: 4, wait: 1s..30s }',
@@ -153,7 +155,7 @@ export const callKeys: readonly KeyDefinition[] = [
     name: 'idempotency',
     manner: true,
     sort: 'setting',
-    shape: shapeOf(() => z.union([yesNo(), map()])),
+    shape: shapeOf(() => z.union([z.literal(NONE), yesNo(), map()])),
     wants: 'yes, or a map of header and key',
     about:
       'Sends a key by which the service knows a repeated request, in the field Idempotency-Key, so that it may be sent again.',

@@ -3,8 +3,10 @@ import * as z from 'zod';
 import {
   type KeyDefinition,
   conditions,
-  count,
+  countOrNone,
   map,
+  mapOrNone,
+  NONE,
   shapeOf,
   text,
   texts,
@@ -174,7 +176,7 @@ export const serviceKeys: readonly KeyDefinition[] = [
     name: 'as',
     sort: 'setting',
     shape: text,
-    wants: 'the name of a credential, or nobody',
+    wants: 'the name of a credential, or none',
     about: 'The credential that its calls carry.',
     example: 'as: counter',
   },
@@ -206,8 +208,8 @@ export const serviceKeys: readonly KeyDefinition[] = [
   {
     name: 'pace',
     sort: 'setting',
-    shape: shapeOf(() => z.union([z.string().regex(PER), map()])),
-    wants: 'a number per second, minute, hour or day, or a map of rate, burst, at-once and budget',
+    shape: shapeOf(() => z.union([z.literal(NONE), z.string().regex(PER), map()])),
+    wants: 'a number per second, minute, hour or day, a map of rate, burst, at-once and budget, or none',
     about:
       'How fast its calls go. What the service itself says, by Retry-After and rate-limit fields, is obeyed with or without it.',
     example: 'pace: 10 per second',
@@ -215,8 +217,8 @@ export const serviceKeys: readonly KeyDefinition[] = [
   {
     name: 'retry',
     sort: 'setting',
-    shape: map,
-    wants: 'a map of attempts, on, wait, when and retry-after',
+    shape: mapOrNone,
+    wants: 'a map of attempts, on, wait, when and retry-after, or none',
     about: 'The retry of each of its calls that has none of its own.',
     example: 'retry: { attempts: 3, wait: 500ms..5s }',
   },
@@ -248,8 +250,8 @@ export const serviceKeys: readonly KeyDefinition[] = [
   {
     name: 'redirects',
     sort: 'setting',
-    shape: count,
-    wants: 'a number',
+    shape: countOrNone,
+    wants: 'a number, or none',
     default: '5',
     about: 'How often each of its requests is redirected at most.',
     example: 'redirects: 2',

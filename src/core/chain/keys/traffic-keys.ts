@@ -24,19 +24,21 @@ export const pagesKeys: readonly KeyDefinition[] = [
   },
   {
     name: 'next-query',
-    sort: 'value expression',
+    sort: 'typed text',
     shape: map,
-    wants: 'a map of names and expressions',
-    about: 'Parameters of the URL that lead to the next page. `page` is the page that came, from 1.',
-    example: 'next-query:\n  page: page + 1',
+    wants: 'a map of names and values',
+    about:
+      'Parameters of the URL that lead to the next page. `page` is the page that came, from 1. An insertion that gives nothing, null or an empty text ends it.',
+    example: 'next-query:\n  page: ${page + 1}',
   },
   {
     name: 'next-json',
-    sort: 'value expression',
+    sort: 'typed text',
     shape: map,
-    wants: 'a map of names and expressions',
-    about: 'Members of the JSON body that lead to the next page.',
-    example: 'next-json:\n  cursor: $.next_cursor',
+    wants: 'a map of names and values',
+    about:
+      'Members of the JSON body that lead to the next page. An insertion that gives nothing, null or an empty text ends it.',
+    example: 'next-json:\n  cursor: ${$.next_cursor}',
   },
   {
     name: 'items',

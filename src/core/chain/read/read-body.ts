@@ -1,9 +1,16 @@
 import type { StaticScope } from '../../language/scope.ts';
-import { insertionsOf, warnEncodedTwice } from '../fields/encoded-twice.ts';
+import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { Findings } from '../source/findings.ts';
 import { partKeys } from '../keys/call-keys.ts';
-import type { CallBody, Parameter, Part, Template, Typed } from '../model.ts';
+import {
+  insertionsOf,
+  type CallBody,
+  type Parameter,
+  type Part,
+  type Template,
+  type Typed,
+} from '../model.ts';
 import type { StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';

@@ -1,7 +1,8 @@
 import { nearest } from '../../language/nearest.ts';
 import { TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
-import { ARRIVED, type ChainScope } from '../fields/chain-scope.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import { ARRIVED } from '../fields/step-kinds.ts';
 import {
   type CallStep,
   type CallTarget,
@@ -20,6 +21,7 @@ import type { StepBase, StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
+import { credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import {
   type MapNode,
@@ -50,7 +52,7 @@ export function readCall(
   const request = line.type === 'scalar' ? readRequestLine(reader, line, sent) : undefined;
   const asNode = valueOf(node, 'as');
   // What takes a step back signs in as that did.
-  const as = fields.literal(asNode) ?? reader.undoAs;
+  const as = credentialNamed(fields.literal(asNode)) ?? reader.undoAs;
   if (asNode && as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
     const near = nearest(as, [...project.credentials.keys(), 'nobody']);
     findings.problem(
@@ -102,10 +104,10 @@ export function readCall(
       `each request of ${pages ? 'pages' : 'a poll'} would carry the same key, and a service answers that with its first response`,
       'repeatable: yes, where asking again changes nothing',
     );
-  const repeatable = fields.literal(valueOf(node, 'repeatable')) === 'yes';
+  const repeatable = saysYes(fields.literal(valueOf(node, 'repeatable')));
   const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
   const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
-  const serviceExpect = fields.literal(valueOf(node, 'service-expect')) !== 'no';
+  const serviceExpect = saysYes(fields.literal(valueOf(node, 'service-expect')), true);
   const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
   const onStatus =
     retriesOnStatus(retry) ||
@@ -135,8 +137,8 @@ export function readCall(
     readAs,
     separator,
     save: save && { path: save, buffered },
-    noCookies: fields.literal(valueOf(node, 'cookies')) === 'none',
-    redirects: redirects === undefined ? undefined : Number(redirects),
+    noCookies: fields.literal(valueOf(node, 'cookies')) === NONE,
+    redirects: redirects === undefined ? undefined : timesOf(redirects),
     serviceExpect,
     expectsSuccess: !onStatus,
     retry,

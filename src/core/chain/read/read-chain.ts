@@ -1,6 +1,7 @@
 import { BIT, TEXT } from '../../language/kinds.ts';
 import type { StaticName } from '../../language/scope.ts';
-import { ChainScope, RUN_KIND } from '../fields/chain-scope.ts';
+import { ChainScope } from '../fields/chain-scope.ts';
+import { RUN_KIND } from '../fields/step-kinds.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { type Finding, Findings, inOrder } from '../source/findings.ts';
 import { chainKeys } from '../keys/chain-keys.ts';

@@ -1,8 +1,8 @@
+import { credentialNamed } from '../source/key-definition.ts';
 import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
 import {
   credentialKeys,
   credentialKindKey,
@@ -40,8 +40,8 @@ export function readCredential(
 ): [string, Omit<Credential, 'secrets'>][] {
   const { findings } = fields;
   const name = key.text;
-  if (name === 'nobody')
-    findings.problem(key, 'name-invalid', 'nobody is the word for sending no credential');
+  if (credentialNamed(name) === 'nobody')
+    findings.problem(key, 'name-invalid', `${name} is the word for sending no credential`);
   if (value.type !== 'map') {
     findings.problem(
       value.type === 'empty' ? key : value,
@@ -176,7 +176,7 @@ function readRecipe(fields: FieldReader, node: MapNode, scope: StaticScope): Rec
   };
   const letNode = valueOf(node, 'let');
   const bound = (letNode?.type === 'map' ? letNode.entries : []).flatMap(({ key, value }) => {
-    if (!fields.name(key, RESERVED_NAMES)) return [];
+    if (!fields.name(key)) return [];
     const expression = fields.expression(value, inside);
     if (!expression) return [];
     const before = names.define(

@@ -97,6 +97,6 @@ function readDefinition(
   const placed = fields.expression(value, scope, { mayBeNothing: true });
   if (!placed) return undefined;
   const { kind, secret, text, tree } = placed.expression;
-  const { file, line } = placed.at() ?? fields.findings.place(value);
+  const { file, line } = fields.findings.place(value);
   return { name, parameters, tree, text, kind, secret, place: `${file}:${line}` };
 }

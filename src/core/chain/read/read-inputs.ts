@@ -10,8 +10,8 @@ import {
   YES_NO,
 } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
-import { type ChainScope, sentNames } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import { sentNames } from '../fields/names-elsewhere.ts';
 import { inputKeys } from '../keys/chain-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { asInput, inputKindFor, readInput } from '../fields/input-values.ts';
@@ -48,7 +48,7 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
   return node.entries.flatMap((entry) => {
     const { key } = entry;
     const { fields } = reader;
-    if (!fields.name(key, RESERVED_NAMES)) return [];
+    if (!fields.name(key)) return [];
     const { line } = fields.findings.place(key);
     const written = fields.literal(valueOf(entry.value, 'kind'));
     const byDefault = readDefault(

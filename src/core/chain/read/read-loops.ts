@@ -1,7 +1,6 @@
 import type { StaticScope } from '../../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
 import { repeatKeys } from '../keys/loop-keys.ts';
 import type { EachStep, Gather, RepeatStep, Step } from '../model.ts';
 import { optional } from '../optional.ts';
@@ -150,7 +149,7 @@ function defineName(
     more: { line, secret = false },
   }: { readonly kind: Kind; readonly more: { readonly line: number; readonly secret?: boolean } },
 ): void {
-  if (!reader.fields.name(node, RESERVED_NAMES)) return;
+  if (!reader.fields.name(node)) return;
   const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret }, line);
   if (before !== undefined)
     reader.fields.findings.problem(

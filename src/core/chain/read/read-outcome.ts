@@ -1,7 +1,6 @@
 import { ANY, BIT, type Kind, listOf, objectKind } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { expectationKeys } from '../keys/step-keys.ts';
 import type { Expectation, Expressions, Keep, Step, Template } from '../model.ts';
@@ -118,7 +117,7 @@ function readKeep(
   { scope, expressions }: { readonly scope: ChainScope; readonly expressions: StaticScope },
 ): Keep | undefined {
   const { fields } = reader;
-  const valid = fields.name(key, RESERVED_NAMES);
+  const valid = fields.name(key);
   const value = fields.expressions(node, expressions, { outermost: 'hidden' });
   const hidden =
     value?.type === 'expression' &&

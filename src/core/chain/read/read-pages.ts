@@ -1,10 +1,19 @@
+import { saysYes } from '../source/key-definition.ts';
 import { Expression } from '../../language/expression.ts';
 import { ANY, BIT, type Kind, LIST, NUMBER } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
-import type { Expressions, Pages, PlacedExpression, Poll, ReadAs } from '../model.ts';
+import {
+  insertionsOf,
+  type Pages,
+  type PlacedExpression,
+  type Poll,
+  type ReadAs,
+  type Typed,
+} from '../model.ts';
+import type { StaticScope } from '../../language/scope.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
@@ -30,7 +39,7 @@ export function readPages(
       ways.length === 0
         ? 'pages does not say how it comes to the next page'
         : `pages comes to the next page in one way, and here are ${ways.join(' and ')}`,
-      "next: link('next'), next-query: { page: page + 1 }, or next-json",
+      "next: link('next'), next-query: { page: ${page + 1} }, or next-json",
     );
     return undefined;
   }
@@ -47,9 +56,10 @@ export function readPages(
     const value = valueOf(map, name);
     return value && fields.expression(value, inside);
   };
-  const many = (name: string): Expressions | undefined => {
+  const many = (name: string): Typed | undefined => {
     const value = valueOf(map, name);
-    return value && fields.expressions(value, inside);
+    const typed = value && readWay(fields, value, inside);
+    return typed && typed.type === 'object' ? typed : undefined;
   };
   const [next, nextQuery, nextJson] = [one('next'), many('next-query'), many('next-json')];
   const items = one('items');
@@ -61,7 +71,12 @@ export function readPages(
       'the path of the list in the response: $.pieces',
     );
   const untilNode = valueOf(map, 'until');
-  const trees = [next?.expression.tree, ...[nextQuery, nextJson].flatMap((one) => (one ? treesOf(one) : []))];
+  const trees = [
+    next?.expression.tree,
+    ...[nextQuery, nextJson].flatMap((one) =>
+      one ? insertionsOf(one).map(({ expression }) => expression.tree) : [],
+    ),
+  ];
   return {
     ...optional('next', next),
     ...optional('nextQuery', nextQuery),
@@ -69,16 +84,24 @@ export function readPages(
     ...optional('items', items),
     ...optional('until', untilNode && fields.condition(untilNode, inside)),
     upTo: fields.amount(valueOf(map, 'up-to'), scope.outside(), 100),
-    enough: fields.literal(valueOf(map, 'enough')) === 'yes',
+    enough: saysYes(fields.literal(valueOf(map, 'enough'))),
     fromResponse: trees.some((tree) => tree && speaksOfResponse(tree)),
   };
 }
 
-function treesOf(expressions: Expressions): Tree[] {
-  if (expressions.type === 'expression') return [expressions.value.expression.tree];
-  return (
-    expressions.type === 'list' ? expressions.items : expressions.members.map(([, value]) => value)
-  ).flatMap(treesOf);
+/** The values that lead to the next page. What is the same for each page leads to the same one. */
+function readWay(fields: FieldReader, node: SourceNode, scope: StaticScope): Typed | undefined {
+  const { all } = fields.findings;
+  const before = all.length;
+  const typed = fields.typed(node, scope, true);
+  if (typed && insertionsOf(typed).length === 0 && all.length === before)
+    fields.findings.problem(
+      node,
+      'wrong-form',
+      'nothing here changes from page to page, so the same page would be read again',
+      '{ page: ${page + 1} }, or a cursor of the response: { cursor: ${$.next_cursor} }',
+    );
+  return typed;
 }
 
 /** Whether an expression takes something from the response: of its body, its fields, or by link(…). */

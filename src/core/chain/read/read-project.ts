@@ -1,8 +1,8 @@
 import { isZone } from '../../language/dates.ts';
 import { ANY, maybe, TEXT } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
-import { RUN_KIND, sentNames } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
+import { RUN_KIND } from '../fields/step-kinds.ts';
+import { sentNames } from '../fields/names-elsewhere.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { type Finding, Findings } from '../source/findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from '../keys/project-keys.ts';
@@ -194,7 +194,7 @@ function readValues(
     response: { missing: 'there is no response in the project file' },
   };
   for (const { key, value } of entries(node)) {
-    if (!fields.name(key, RESERVED_NAMES)) continue;
+    if (!fields.name(key)) continue;
     if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
     const typed = fields.typed(value, scope);
     if (typed) values.set(key.text, typed);
@@ -223,7 +223,7 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
 };
 
 function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, SecretSource][] {
-  if (!fields.name(key, RESERVED_NAMES) || value.type !== 'scalar') return [];
+  if (!fields.name(key) || value.type !== 'scalar') return [];
   const [, word, where = ''] = /^([a-z]+)(?:\s+(.+))?$/s.exec(value.text) ?? [];
   const from = SECRET_SOURCES.find((one) => one === word);
   if (!from || !SOURCE_FORMS[from].test(where)) {

@@ -1,3 +1,4 @@
+import { credentialNamed, saysYes, timesOf } from '../source/key-definition.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
@@ -37,7 +38,7 @@ export function readService(
   );
   if (!node) return [];
   const asNode = valueOf(node, 'as');
-  const as = fields.literal(asNode);
+  const as = credentialNamed(fields.literal(asNode));
   if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
     const near = nearest(as, [...credentials.keys(), 'nobody']);
     findings.problem(
@@ -47,7 +48,7 @@ export function readService(
       near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in',
     );
   }
-  const insecure = fields.literal(valueOf(node, 'insecure')) === 'yes';
+  const insecure = saysYes(fields.literal(valueOf(node, 'insecure')));
   const urlNode = valueOf(node, 'url');
   const { value: url, secrets: urlSecrets } = fields.withSecrets(() =>
     urlNode?.type === 'scalar'
@@ -75,7 +76,7 @@ export function readService(
         ...optional('pace', readPace(fields, valueOf(node, 'pace'))),
         ...optional('tls', readTls(fields, valueOf(node, 'tls'), scope)),
         ...optional('proxy', proxyNode && fields.template(proxyNode, scope, { hint: false })),
-        ...optional('redirects', redirects === undefined ? undefined : Number(redirects)),
+        ...optional('redirects', redirects === undefined ? undefined : timesOf(redirects)),
         insecure,
         at: findings.place(key),
       },
@@ -90,7 +91,7 @@ function readTls(fields: FieldReader, node: ReturnType<typeof valueOf>, scope: S
     return value && fields.template(value, scope, { hint: false });
   };
   checkPair(fields, node);
-  const verify = fields.literal(valueOf(node, 'verify')) !== 'no';
+  const verify = saysYes(fields.literal(valueOf(node, 'verify')), true);
   return {
     ...optional('ca', path('ca')),
     ...optional('cert', path('cert')),

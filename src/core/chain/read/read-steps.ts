@@ -1,7 +1,7 @@
 import { namesIn, type Tree } from '../../language/tree.ts';
 import { nearest } from '../../language/nearest.ts';
-import { type ChainScope, stepKind } from '../fields/chain-scope.ts';
-import { RESERVED_NAMES } from '../keys/given-names.ts';
+import type { ChainScope } from '../fields/chain-scope.ts';
+import { stepKind } from '../fields/step-kinds.ts';
 import { groupKeys, stepKeys, verbKeys } from '../keys/step-keys.ts';
 import { callKeys } from '../keys/call-keys.ts';
 import type { KeyDefinition } from '../source/key-definition.ts';
@@ -77,8 +77,7 @@ function readStep(
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
   checkStructure(findings, node, stepShapes[type], WHAT[type]);
   const nameNode = valueOf(node, 'name');
-  const name =
-    nameNode?.type === 'scalar' && reader.fields.name(nameNode, RESERVED_NAMES) ? nameNode.text : undefined;
+  const name = nameNode?.type === 'scalar' && reader.fields.name(nameNode) ? nameNode.text : undefined;
   const address = `${parent}${parent === '' ? '' : '.'}${name ?? position}`;
   scope.reading(name, true);
   const when = valueOf(node, 'when');

@@ -1,3 +1,5 @@
+import { NONE, saysYes } from '../source/key-definition.ts';
+import { Duration } from '../../language/values.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { speaksOfStatus } from '../../language/tree.ts';
 import { callbackKeys, idempotencyKeys, PER, paceKeys, retryKeys } from '../keys/traffic-keys.ts';
@@ -21,6 +23,13 @@ export function readRetry(
   scope: StaticScope,
   response: StaticScope,
 ): Retry | undefined {
+  if (fields.literal(node) === NONE)
+    return {
+      attempts: { value: 1 },
+      on: [],
+      wait: { least: { value: new Duration(0) } },
+      retryAfter: { value: new Duration(0) },
+    };
   if (node?.type !== 'map') return undefined; // the form has been looked at
   checkStructure(fields.findings, node, retryKeys, 'retry');
   const onNode = valueOf(node, 'on');
@@ -61,7 +70,7 @@ export function readIdempotency(
 ): Idempotency | undefined {
   if (!node) return undefined;
   const byDefault = { header: 'Idempotency-Key' };
-  if (node.type === 'scalar') return node.text === 'yes' ? byDefault : undefined;
+  if (node.type === 'scalar') return saysYes(node.text) ? byDefault : undefined;
   if (node.type !== 'map') return undefined;
   checkStructure(fields.findings, node, idempotencyKeys, 'idempotency');
   const key = valueOf(node, 'key');
@@ -105,7 +114,7 @@ const PERIODS: Readonly<Record<string, number>> = {
 
 /** Reads `pace` of a service: `10 per second`, or a map. */
 export function readPace(fields: FieldReader, node: SourceNode | undefined): PaceSetting | undefined {
-  if (!node || node.type === 'empty') return undefined;
+  if (!node || node.type === 'empty' || fields.literal(node) === NONE) return undefined;
   if (node.type === 'scalar') return { ...optional('rate', readRate(fields, node, node.text)), burst: 1 };
   if (node.type !== 'map') return undefined;
   checkStructure(fields.findings, node, paceKeys, 'pace');

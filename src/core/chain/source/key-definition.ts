@@ -33,7 +33,27 @@ export function shapeOf<T extends z.ZodType>(make: () => T): () => T {
 
 export const text = shapeOf(() => z.string());
 export const texts = shapeOf(() => z.array(text()));
-export const yesNo = shapeOf(() => z.enum(['yes', 'no']));
+export const yesNo = shapeOf(() => z.enum(['yes', 'no', 'true', 'false']));
+
+/** Whether a setting says yes, in either way of writing it; `byDefault` where it is not there. */
+export function saysYes(text: string | undefined, byDefault = false): boolean {
+  return text === undefined ? byDefault : text === 'yes' || text === 'true';
+}
+
+/** Turns off whatever can be turned off. */
+export const NONE = 'none';
+/** A count as it is written; `none` is 0. */
+export function timesOf(text: string): number {
+  return text === NONE ? 0 : Number(text);
+}
+/** The credential that `as` names; `none` is another word for nobody. */
+export function credentialNamed(text: string | undefined): string | undefined {
+  return text === NONE ? 'nobody' : text;
+}
+/** A map, or the word that turns it off. */
+export const mapOrNone = shapeOf(() => z.union([z.literal(NONE), map()]));
+/** A count, or the word that turns it off, which is 0. */
+export const countOrNone = shapeOf(() => z.union([z.literal(NONE), count()]));
 export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));
 /** A number, or an insertion that gives one. */
 export const amount = shapeOf(() => z.string().regex(/^(?:\d{1,9}|\$\{.*\})$/s));

@@ -1,4 +1,4 @@
-import type { CallStep, Expressions, Pages } from '../../chain/model.ts';
+import { type CallStep, insertionsOf, type Pages, type Typed } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
 import { fromUtf8 } from '../../language/encodings.ts';
 import { speaksOfStatus } from '../../language/tree.ts';
@@ -10,6 +10,7 @@ import { addressIn, at, withJson, withParameters } from '../request/build-reques
 import type { BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
+import { renderTyped } from '../scope/insert.ts';
 import { amountOf } from '../scope/settings.ts';
 import { placed, throwNothing } from '../scope/with-place.ts';
 import type { Progress, CallResult } from '../wire/call-result.ts';
@@ -132,7 +133,7 @@ async function nextRequest(
     if (value === undefined || value === null || value === '') return undefined;
     return at(context, step, request, addressIn(context, step, next, { environment, base: result.url }));
   }
-  const values = valuesOf((nextQuery ?? nextJson)!, environment);
+  const values = valuesOf(context, (nextQuery ?? nextJson)!, environment);
   if (!values) return undefined;
   return nextQuery ? withParameters(request, values) : withJson(request, merged(request.json, values));
 }
@@ -143,18 +144,17 @@ function merged(json: Maybe, values: readonly (readonly [string, Value])[]): Val
   return object;
 }
 
-/** The values that lead to the next page; undefined if one of them is nothing, null or an empty text. */
+/** The values that lead to the next page; undefined if one that is inserted is nothing, null or an empty text. */
 function valuesOf(
-  expressions: Expressions,
+  context: RunContext,
+  typed: Typed,
   environment: Environment,
 ): (readonly [string, Value])[] | undefined {
-  if (expressions.type !== 'object') return undefined;
-  const values: (readonly [string, Value])[] = [];
-  for (const [name, one] of expressions.members) {
-    if (one.type !== 'expression') return undefined;
-    const value = placed(one.value, () => one.value.expression.evaluate(environment));
+  const inserter = context.inserter(environment);
+  for (const insertion of insertionsOf(typed)) {
+    const value = inserter.value(insertion);
     if (value === undefined || value === null || value === '') return undefined;
-    values.push([name, value]);
   }
-  return values;
+  const values = renderTyped(inserter, typed);
+  return isObject(values) ? membersOf(values) : undefined;
 }

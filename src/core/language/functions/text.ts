@@ -4,7 +4,7 @@ import { BIT, LIST, listOf, TEXT, union, YES_NO } from '../kinds.ts';
 import { boundList, boundText, visit } from '../limits.ts';
 import { numberText, wholeNumber, type Numeric } from '../numbers.ts';
 import type { Environment } from '../environment.ts';
-import type { Found } from '../pattern/captures.ts';
+import type { PatternMatch } from '../pattern/captures.ts';
 import { type Pattern, patternOf } from '../pattern/pattern.ts';
 import { isNumeric, kindOf, type Value } from '../values.ts';
 import { define, optionalParameter, takes } from './define.ts';
@@ -62,7 +62,7 @@ function isPattern(mode: string | undefined, name: string): boolean {
 /** Going on behind a match costs so much more than visiting a node. */
 const COST = 20;
 
-function allMatches(environment: Environment, text: string, pattern: Pattern): Iterable<Found> {
+function allMatches(environment: Environment, text: string, pattern: Pattern): Iterable<PatternMatch> {
   return pattern.all(text, (characters) => visit(environment, characters * COST));
 }
 

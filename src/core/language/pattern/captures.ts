@@ -7,7 +7,7 @@ interface Thread {
 }
 
 /** A match: where it is, and what its groups caught. Index 0 is the whole; a group that took no part is undefined. */
-export interface Found {
+export interface PatternMatch {
   readonly start: number;
   readonly end: number;
   readonly groups: (string | undefined)[];
@@ -22,7 +22,7 @@ export function findGroups(
   text: string,
   from: number,
   beyond: (characters: number) => void = () => undefined,
-): Found | undefined {
+): PatternMatch | undefined {
   let current: Thread[] = [];
   let found: readonly (number | undefined)[] | undefined;
   const end = text.length;

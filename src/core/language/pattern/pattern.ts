@@ -1,5 +1,5 @@
 import { Automaton } from './automaton.ts';
-import { findGroups, type Found } from './captures.ts';
+import { findGroups, type PatternMatch } from './captures.ts';
 import { compileProgram, type Program } from './program.ts';
 import { parsePattern } from './syntax.ts';
 
@@ -33,7 +33,7 @@ export class Pattern {
    * All matches, each beginning where the one before it ended or later; where that one was empty, one character later.
    * `beyond` is told how many characters were looked at behind each: some patterns look at the rest of the text every time.
    */
-  *all(text: string, beyond: (characters: number) => void): Generator<Found> {
+  *all(text: string, beyond: (characters: number) => void): Generator<PatternMatch> {
     if (!this.search(text)) return;
     for (let from = 0; from <= text.length;) {
       const found = findGroups(this.#program, text, from, beyond);

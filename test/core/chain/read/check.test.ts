@@ -363,7 +363,7 @@ describe('names and structure', () => {
     ],
     [
       'pages that lead on in two ways',
-      "  - call: GET kiln /a\n    pages: { next: link('next'), next-query: { page: page + 1 } }\n",
+      "  - call: GET kiln /a\n    pages: { next: link('next'), next-query: { page: '${page + 1}' } }\n",
       'here are next and next-query',
     ],
     [
@@ -373,7 +373,7 @@ describe('names and structure', () => {
     ],
     [
       'pages under one key',
-      '  - call: POST kiln /search\n    idempotency: yes\n    pages: { next-json: { after: $.last } }\n',
+      '  - call: POST kiln /search\n    idempotency: yes\n    pages: { next-json: { after: "${$.last}" } }\n',
       'each request of pages would carry the same key',
     ],
     [
@@ -759,7 +759,7 @@ test.each([
 
 test.each([
   ['callback', 'callback: {}\n    json: { to: "${callback}" }'],
-  ['page', 'pages: { next-query: { page: page + 1 } }'],
+  ['page', 'pages: { next-query: { page: "${page + 1}" } }'],
 ])('a name that a call gives itself can not be kept before: %s', (name, key) => {
   const text = `chain: A\nsteps:\n  - call: GET https://kiln.example/a\n    keep: { ${name}: $.a }\n  - call: POST https://kiln.example/b\n    ${key}\n`;
   const { findings } = readChain('a.chain.yaml', text, NO_PROJECT);

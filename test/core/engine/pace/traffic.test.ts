@@ -572,7 +572,7 @@ describe('pages', () => {
     ],
     [
       'a cursor',
-      '{ next-query: { cursor: $.next }, items: $.pieces }',
+      '{ next-query: { cursor: "${$.next}" }, items: $.pieces }',
       (url) => {
         const from = Number(url.searchParams.get('cursor') ?? 0);
         expect(url.searchParams.get('state')).toBe('a');
@@ -586,14 +586,14 @@ describe('pages', () => {
     ],
     [
       'a number',
-      '{ next-query: { page: page + 1 }, items: $.pieces }',
+      '{ next-query: { page: "${page + 1}" }, items: $.pieces }',
       (url) => ({
         json: JSON.stringify({ pieces: page(Number(url.searchParams.get('page') ?? 1), 4) }),
       }),
     ],
     [
       'an empty page on the way',
-      '{ next-query: { cursor: $.next }, items: $.pieces }',
+      '{ next-query: { cursor: "${$.next}" }, items: $.pieces }',
       (_, nth) => ({
         json: JSON.stringify({
           pieces: nth === 1 ? [] : nth === 0 ? list.slice(0, 6) : list.slice(6),
@@ -609,7 +609,7 @@ describe('pages', () => {
   });
 
   test('in a JSON body', async () => {
-    const text = `${one('POST kiln /search\njson: { state: a, from: 0 }\npages: { next-json: { from: $.next }, items: $.pieces }\nkeep: { all: gathered }')}results: { all: all }\n`;
+    const text = `${one('POST kiln /search\njson: { state: a, from: 0 }\npages: { next-json: { from: "${$.next}" }, items: $.pieces }\nkeep: { all: gathered }')}results: { all: all }\n`;
     const { sent, results } = await runChain(
       text,
       (request) => {
@@ -626,11 +626,11 @@ describe('pages', () => {
 
   test('bounds, and pages that go in a circle', async () => {
     const endless = (): Reply => ({ json: '{"pieces": [1], "next": "x"}' });
-    const circle = await runChain(read('{ next-query: { cursor: $.next }, items: $.pieces }'), endless, {
+    const circle = await runChain(read('{ next-query: { cursor: "${$.next}" }, items: $.pieces }'), endless, {
       project,
     });
     expect([circle.exit, circle.sent.length, circle.of('warning')[0]!.code]).toEqual([0, 2, 'page-repeats']);
-    const counted = '{ next-query: { page: page + 1 }, items: $.pieces, up-to: 3 }';
+    const counted = '{ next-query: { page: "${page + 1}" }, items: $.pieces, up-to: 3 }';
     const most = await runChain(read(counted), endless, { project });
     expect([most.exit, most.sent.length, problems(most.events)]).toEqual([3, 3, ['bound-reached']]);
     const enough = await runChain(
@@ -640,7 +640,7 @@ describe('pages', () => {
     );
     expect([enough.exit, plain(enough.results)]).toEqual([0, { all: [1, 1, 1] }]);
     const until = await runChain(
-      read('{ next-query: { page: page + 1 }, items: $.pieces, until: length(gathered) >= 2 }'),
+      read('{ next-query: { page: "${page + 1}" }, items: $.pieces, until: length(gathered) >= 2 }'),
       endless,
       { project },
     );
@@ -650,7 +650,7 @@ describe('pages', () => {
   test('each page meets what is expected of the status', async () => {
     const { exit, of } = await runChain(
       read(
-        '{ next-query: { page: page + 1 }, items: $.pieces }',
+        '{ next-query: { page: "${page + 1}" }, items: $.pieces }',
         'expect: status == 200\nkeep: { all: gathered }',
       ),
       (_, nth) =>
