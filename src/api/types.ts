@@ -37,6 +37,10 @@ export interface Failure {
 export interface Finding extends Failure {
   /** A problem keeps a chain from running, a warning doesn't. */
   readonly level: 'problem' | 'warning';
+  /** The line as it should be written, where that is known. */
+  readonly instead?: string;
+  /** How such a line is written, where this one can't be put right. */
+  readonly example?: string;
 }
 
 /** A chain, as its file describes it. */

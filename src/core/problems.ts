@@ -8,7 +8,7 @@ export interface Place {
 }
 
 /**
- * An error as a value: what a person is told. `message` says what and why, `instead` what to write or do.
+ * An error as a value: what a person is told. `message` says what and why, `hint` what to do.
  * `span` is a part of the text of an expression (offsets in UTF-16 units) until a reader turns it into a `place`.
  */
 export interface Problem {
@@ -17,6 +17,14 @@ export interface Problem {
   readonly hint?: string;
   readonly place?: Place;
   readonly span?: Span;
+  /** What puts an expression right: another text in the place of a part of it. */
+  readonly replace?: Replacement;
+}
+
+/** A part of an expression, and what should stand there. */
+export interface Replacement {
+  readonly span: Span;
+  readonly text: string;
 }
 
 /** Start and end offset in a text, end excluded. */

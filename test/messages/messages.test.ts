@@ -7,12 +7,15 @@ import { readChain } from '../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../src/core/chain/read/read-project.ts';
 import { problemCodes } from '../../src/core/problem-codes.ts';
 import { ProblemError } from '../../src/core/problems.ts';
+import { adviceOf } from '../../src/cli/terminal/print-findings.ts';
 import { runChain, type RunSetting } from '../core/engine/support.ts';
 
 interface Said {
   readonly code: string;
   readonly message: string;
   readonly hint?: string | undefined;
+  readonly instead?: string | undefined;
+  readonly example?: string | undefined;
 }
 
 const KILN = 'services:\n  kiln: { url: "https://kiln.example/v1" }\n';
@@ -272,8 +275,10 @@ test('each code says what, why, and what to do; all stand in messages.txt', asyn
     }
     const one = said.find((each) => each.code === code);
     if (!one) silent.push(`${code}: ${JSON.stringify(said.map((each) => [each.code, each.message]))}`);
-    else
-      lines.push(`${code}\n    ${one.message}${one.hint === undefined ? '' : `\n    hint: ${one.hint}`}\n`);
+    else {
+      const advice = adviceOf(one).map(([label, text]) => `\n    ${label}: ${text}`);
+      lines.push(`${code}\n    ${one.message}${advice.join('')}\n`);
+    }
   }
   expect(silent).toEqual([]);
   const path = join(import.meta.dirname, 'messages.txt');

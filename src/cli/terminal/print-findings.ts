@@ -1,6 +1,6 @@
 import type { Finding } from '../../core/chain/source/findings.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
-import type { Problem } from '../../core/problems.ts';
+import type { SourceProblem } from '../../core/chain/source/source-problem.ts';
 import type { Terminal } from './terminal.ts';
 import { wrap } from './text-width.ts';
 
@@ -22,10 +22,29 @@ export function printFindings(
   }
 }
 
+/** What a finding says to do: the line as it should stand, and what that does not say already. */
+export function adviceOf({
+  hint,
+  instead,
+  example,
+}: {
+  readonly hint?: string | undefined;
+  readonly instead?: string | undefined;
+  readonly example?: string | undefined;
+}): [label: string, text: string][] {
+  const isSaid =
+    instead !== undefined && (instead.includes(hint ?? '') || /^the nearest is /.test(hint ?? ''));
+  return [
+    ...(instead === undefined ? [] : [['instead', instead] as [string, string]]),
+    ...(hint === undefined || isSaid ? [] : [['hint', hint] as [string, string]]),
+    ...(example === undefined ? [] : [['for example', example] as [string, string]]),
+  ];
+}
+
 /** Prints a problem: what and where, the line with a mark under it, and what to write instead. */
 export function printProblem(
   terminal: Terminal,
-  problem: Omit<Problem, 'code'> & { readonly code: string },
+  problem: Omit<SourceProblem, 'code'> & { readonly code: string },
   file: SourceFile | undefined,
   {
     level = 'problem',
@@ -48,10 +67,14 @@ export function printProblem(
       `    ${colours.dim(shown)}\n    ${' '.repeat(place.column - 1 - start)}${colours.bold('^')}\n`,
     );
   }
-  if (problem.hint !== undefined) {
-    const [first = '', ...rest] = wrap(problem.hint, wrapWidth - 14);
+  // A line with a secret in it is not shown, put right or not.
+  const { instead: _, ...withoutLine } = problem;
+  for (const [label, text] of adviceOf(secretFrom === undefined ? problem : withoutLine)) {
+    const indent = ' '.repeat(label.length + 6);
+    // A line to write is not broken: it could not be copied.
+    const [first = '', ...rest] = label === 'instead' ? text.split('\n') : wrap(text, wrapWidth - 14);
     terminal.write(
-      `    ${colours.cyan('hint:')} ${first}\n${rest.map((line) => `          ${line}\n`).join('')}`,
+      `    ${colours.cyan(`${label}:`)} ${first}\n${rest.map((line) => `${indent}${line}\n`).join('')}`,
     );
   }
   terminal.write('\n');

@@ -1,10 +1,18 @@
 import { BIT, isOnly, type Kind, mayBe } from './kinds.ts';
+import type { Way } from './inferring.ts';
+import { isNumberText } from './numbers.ts';
+import type { BinaryTree, Tree } from './tree.ts';
 
 // What a message offers instead of what was written.
 
-export function conditionAdvice(source: string, kind: Kind): string {
+export function conditionAdvice(source: string, kind: Kind, tree: Tree): Way {
+  if (tree.type === 'literal' && isOnly(kind, BIT.number) && /^[1-5]\d\d$/.test(source))
+    return { hint: `status == ${source}`, replace: `status == ${source}` };
   if (isOnly(kind, BIT.list | BIT.text | BIT.object | BIT.bytes))
-    return `length(${source}) > 0, or compare it: ${source} == …`;
+    return {
+      hint: `length(${source}) > 0, or compare it: ${source} == …`,
+      replace: `length(${source}) > 0`,
+    };
   return `compare it: ${source} == …, ${source} != null, or exists(${source})`;
 }
 
@@ -12,43 +20,67 @@ export function listAdvice(source: string): string {
   return `any(${source}, @ == x), every(${source}, @ == x), first(${source}) or length(${source})`;
 }
 
-export function comparisonAdvice(
-  left: string,
-  right: string,
-  leftBits: number,
-  rightBits: number,
-): string | undefined {
-  const pair = (one: number, other: number): string | undefined => {
-    if (leftBits === one && rightBits === other) return left;
-    if (leftBits === other && rightBits === one) return right;
+/** One side of a comparison: how it is written, and what it may be. */
+export interface Side {
+  readonly tree: Tree;
+  readonly source: string;
+  readonly bits: number;
+}
+
+export function comparisonAdvice(left: Side, right: Side): Way {
+  const pair = (one: number, other: number): Side | undefined => {
+    if (left.bits === one && (right.bits & other) === other) return left;
+    if ((left.bits & other) === other && right.bits === one) return right;
     return undefined;
   };
+  const replaced = ({ tree }: Side, text: string): Way => ({
+    hint: text,
+    replace: { span: tree.span, text },
+  });
   const text = pair(BIT.text, BIT.number);
-  if (text !== undefined)
-    return /^'|^"/.test(text) ? `without quotes it is a number: ${text.slice(1, -1)}` : `number(${text})`;
-  const date = pair(BIT.text, BIT.time);
-  if (date !== undefined) return `time(${date})`;
-  if (pair(BIT.number, BIT.duration) !== undefined) return 'a duration has a unit: 800ms, 2s';
+  if (text) {
+    const { source, tree } = text;
+    const inside = source.slice(1, -1);
+    return tree.type === 'literal' && isNumberText(inside)
+      ? { hint: `without quotes it is a number: ${inside}`, replace: { span: tree.span, text: inside } }
+      : replaced(text, `number(${source})`);
+  }
+  const time = left.bits === BIT.time ? right : right.bits === BIT.time ? left : undefined;
+  if (time && (time.bits & (BIT.text | BIT.number)) !== 0) return replaced(time, `time(${time.source})`);
+  const number = pair(BIT.number, BIT.duration);
+  if (number)
+    return number.tree.type === 'literal'
+      ? replaced(number, number.source + (Number(number.source) >= 60 ? 'ms' : 's'))
+      : 'a duration has a unit: 800ms, 2s';
   return undefined;
 }
 
-export function conversionAdvice(source: string, wanted: number, given: number): string | undefined {
-  if (wanted === BIT.number && given === BIT.text) return `number(${source})`;
+/** How a value of another kind becomes one that is wanted. It stands in the value's own place. */
+export function conversionAdvice(source: string, wanted: number, given: number): Way {
+  const written = converted(source, wanted, given);
+  if (written === undefined && (wanted & BIT.list) !== 0 && given === BIT.object)
+    return {
+      hint: `entries(${source}), keys(${source}) or values(${source})`,
+      replace: `values(${source})`,
+    };
+  return written === undefined ? undefined : { hint: written, replace: written };
+}
+
+function converted(source: string, wanted: number, given: number): string | undefined {
+  if ((wanted & BIT.number) !== 0 && given === BIT.text) return `number(${source})`;
   if ((wanted & BIT.number) !== 0 && given === BIT.time) return `epoch(${source})`;
   if ((wanted & BIT.number) !== 0 && given === BIT.duration) return `${source} / 1s`;
   if (wanted === BIT.time && (given & (BIT.text | BIT.number)) !== 0) return `time(${source})`;
   if (wanted === BIT.text && (given & (BIT.number | BIT.time | BIT.duration)) !== 0) return `text(${source})`;
-  if (wanted === BIT.list && given === BIT.object)
-    return `entries(${source}), keys(${source}) or values(${source})`;
   return undefined;
 }
 
 export function arithmeticAdvice(
-  operator: string,
+  { operator, left: leftTree, right: rightTree }: BinaryTree,
   left: string,
   right: string,
   { a, b }: { readonly a: Kind; readonly b: Kind },
-): string | undefined {
+): Way {
   if (
     operator === '+' &&
     (mayBe(a, BIT.text) || mayBe(b, BIT.text)) &&
@@ -57,11 +89,19 @@ export function arithmeticAdvice(
   ) {
     const asText = (source: string, kind: Kind): string =>
       isOnly(kind, BIT.text) ? source : `text(${source})`;
-    return `${asText(left, a)} + ${asText(right, b)}`;
+    const joined = `${asText(left, a)} + ${asText(right, b)}`;
+    return { hint: joined, replace: joined };
   }
-  const text = mayBe(a, BIT.text) ? left : mayBe(b, BIT.text) ? right : undefined;
-  if (text === undefined) return undefined;
-  return mayBe(a, BIT.time | BIT.duration) || mayBe(b, BIT.time | BIT.duration)
-    ? `time(${text})`
-    : `number(${text})`;
+  const side = mayBe(a, BIT.text)
+    ? ([left, leftTree] as const)
+    : mayBe(b, BIT.text)
+      ? ([right, rightTree] as const)
+      : undefined;
+  if (!side) return undefined;
+  const [text, tree] = side;
+  const read =
+    mayBe(a, BIT.time | BIT.duration) || mayBe(b, BIT.time | BIT.duration)
+      ? `time(${text})`
+      : `number(${text})`;
+  return { hint: read, replace: { span: tree.span, text: read } };
 }

@@ -9,6 +9,7 @@ import { givesNodes, type Tree } from './tree.ts';
 import { type Kind, listOf } from './kinds.ts';
 import { parseExpression } from './parser.ts';
 import { locate, type LocatedNode } from './paths.ts';
+import { repair } from './repair.ts';
 import type { StaticScope } from './scope.ts';
 import type { Maybe, Value } from './values.ts';
 
@@ -97,6 +98,14 @@ export type Checked =
 
 /** Reads and checks an expression. Problems have spans in its text. */
 export function checkExpression(text: string, scope: StaticScope, use: Use = {}): Checked {
+  const checked = checkAsWritten(text, scope, use);
+  if (checked.expression) return checked;
+  return {
+    problems: withHabit(text, checked.problems, (other) => checkAsWritten(other, scope, use).problems.length),
+  };
+}
+
+function checkAsWritten(text: string, scope: StaticScope, use: Use): Checked {
   let tree: Tree;
   try {
     tree = parseExpression(text);
@@ -105,6 +114,19 @@ export function checkExpression(text: string, scope: StaticScope, use: Use = {})
     throw error;
   }
   return checkTree(tree, text, scope, use);
+}
+
+/** Where a habit of another language, or an open bracket, is behind all that is wrong: that, and the expression put right. */
+export function withHabit(
+  text: string,
+  problems: readonly Problem[],
+  count: (text: string) => number,
+): readonly Problem[] {
+  const repaired = repair(text, count);
+  if (!repaired) return problems;
+  const [{ code }] = problems as [Problem, ...Problem[]];
+  const { say: message, span, text: written } = repaired;
+  return [{ code, message, hint: written, span, replace: { span: [0, text.length], text: written } }];
 }
 
 /** The same for a tree that was read as part of a longer text. */

@@ -6,7 +6,7 @@ import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
 import { kindOf } from './values.ts';
 import { type FunctionDefinition, type FunctionParameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
-import type { Inferring, InferContext } from './inferring.ts';
+import type { Inferring, InferContext, Way } from './inferring.ts';
 import { ANY, BIT, JSON_VALUE, type Kind, kindWords, maybe, mayBe, YES_NO } from './kinds.ts';
 import { countOf } from '../count-of.ts';
 import { isReservedWord } from './reserved-words.ts';
@@ -25,7 +25,12 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
       tree,
       'unknown-function',
       `there is no function ${tree.name}`,
-      near === undefined ? 'batharon explain functions lists them' : `the nearest is ${nameOf(self, near)}`,
+      near === undefined
+        ? 'batharon explain functions lists them'
+        : {
+            hint: `the nearest is ${nameOf(self, near)}`,
+            replace: { span: [tree.span[0], tree.span[0] + tree.name.length], text: near },
+          },
     );
     return ANY;
   }
@@ -42,7 +47,9 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
   tree.arguments.forEach((argument, i) => {
     const parameter = definition.parameters[Math.min(i, definition.parameters.length - 1)]!;
     const inner = i === 0 ? context : withItemName(self, tree, kinds[0], context);
-    kinds.push(inferArgument(self, argument, parameter, { definition, first: kinds[0], context: inner }));
+    kinds.push(
+      inferArgument(self, argument, parameter, { call: tree, definition, first: kinds[0], context: inner }),
+    );
   });
   if (!context.filter) tryConstants(self, tree, definition);
   return definition.returns(kinds);
@@ -163,10 +170,12 @@ function inferArgument(
   tree: Tree,
   parameter: FunctionParameter,
   {
+    call,
     definition,
     first,
     context,
   }: {
+    readonly call: CallTree;
     readonly definition: FunctionDefinition;
     readonly first: Kind | undefined;
     readonly context: InferContext;
@@ -174,7 +183,7 @@ function inferArgument(
 ): Kind {
   switch (parameter.passing) {
     case 'nodes':
-      return inferNodes(self, tree, definition, context);
+      return inferNodes(self, tree, { call, definition }, context);
     case 'condition':
       self.condition(tree, { ...context, filter: false });
       return YES_NO;
@@ -223,7 +232,7 @@ function inferArgument(
 function inferNodes(
   self: Inferring,
   tree: Tree,
-  definition: FunctionDefinition,
+  { call, definition }: { readonly call: CallTree; readonly definition: FunctionDefinition },
   context: InferContext,
 ): Kind {
   const isPath =
@@ -233,14 +242,22 @@ function inferNodes(
       tree,
       'wrong-kind',
       `${definition.name} takes a path`,
-      definition.name === 'count' ? `length(${self.source(tree)}) measures a value` : undefined,
+      definition.name === 'count'
+        ? {
+            hint: `length(${self.source(tree)}) measures a value`,
+            replace: { span: call.span, text: `length(${self.source(tree)})` },
+          }
+        : undefined,
     );
   } else if (definition.name === 'count' && !context.filter && !givesNodes(tree)) {
     self.problem(
       tree,
       'wrong-kind',
       `${self.source(tree)} is one value, and count counts the nodes of a path that may find several`,
-      `length(${self.source(tree)}), or count(${self.source(tree)}[*])`,
+      {
+        hint: `length(${self.source(tree)}), or count(${self.source(tree)}[*])`,
+        replace: { span: call.span, text: `length(${self.source(tree)})` },
+      },
     );
   }
   return self.kind(tree, { ...context, tolerant: true });
@@ -274,7 +291,11 @@ function checkLiteral(
   } else {
     const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;
     if (!allowed.includes(value)) {
-      const near = nearest(value, allowed) ?? allowed.map((known) => `'${known}'`).join(', ');
+      const known = nearest(value, allowed);
+      const near: Way =
+        known === undefined
+          ? allowed.map((one) => `'${one}'`).join(', ')
+          : { hint: known, replace: `'${known}'` };
       self.problem(
         tree,
         literal === 'digest' ? 'unknown-algorithm' : 'wrong-kind',

@@ -53,7 +53,9 @@ function inferSelected(
             segment,
             'unknown-member',
             `${before} has no member ${selector.name}`,
-            near === undefined ? `it has ${nameList(names)}` : `the nearest is ${before}.${near}`,
+            near === undefined
+              ? `it has ${nameList(names)}`
+              : { hint: `the nearest is ${before}.${near}`, replace: memberText(near) },
           );
         }
         return ANY;
@@ -89,6 +91,11 @@ function inferSelected(
   }
 }
 
+/** A member as it is written behind a path. */
+function memberText(name: string): string {
+  return /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name}']`;
+}
+
 function refuseUnfilterable(
   self: Inferring,
   kind: Kind,
@@ -110,8 +117,11 @@ function refuseMember(
   name: string,
   { before, segment }: { readonly before: string; readonly segment: Segment },
 ): void {
-  const hint = isOnly(kind, BIT.list)
-    ? `${before}[0].${name} for the first, ${before}[*].${name} for all`
+  const way = isOnly(kind, BIT.list)
+    ? {
+        hint: `${before}[0].${name} for the first, ${before}[*].${name} for all`,
+        replace: `[0]${memberText(name)}`,
+      }
     : undefined;
-  self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, hint);
+  self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, way);
 }

@@ -26,18 +26,22 @@ export function inferRelation(self: Inferring, tree: BinaryTree, context: InferC
   }
   if (operator === 'in') {
     const item = singleKind(self, left, context);
-    const list = self.valueKind(right, context);
+    const list = self.valueKind(right, { ...context, isCompared: true });
     if (!mayBe(list, BIT.list | BIT.nothing)) {
       const source = self.source(right);
-      const hint = mayBe(list, BIT.object)
-        ? `${self.source(left)} in keys(${source}) or values(${source})`
-        : `contains(${source}, ${self.source(left)}) for a part of a text`;
-      self.problem(
-        right,
-        'wrong-kind',
-        `in looks through lists, and ${source} is ${kindWords(list.bits)}`,
+      const [hint, text] = mayBe(list, BIT.object)
+        ? [
+            `${self.source(left)} in keys(${source}) or values(${source})`,
+            `${self.source(left)} in keys(${source})`,
+          ]
+        : [
+            `contains(${source}, ${self.source(left)}) for a part of a text`,
+            `contains(${source}, ${self.source(left)})`,
+          ];
+      self.problem(right, 'wrong-kind', `in looks through lists, and ${source} is ${kindWords(list.bits)}`, {
         hint,
-      );
+        replace: { span, text },
+      });
     } else if (list.item && !context.filter) {
       checkComparable(self, item, list.item, { ...tree, operator: '==' });
     }
@@ -50,10 +54,10 @@ export function inferRelation(self: Inferring, tree: BinaryTree, context: InferC
     return;
   }
   const inner = presence ? { ...context, tolerant: true } : context;
-  const oneOf = (tree: Tree, other: Tree): Kind =>
-    other.type === 'list' ? self.valueKind(tree, inner) : comparedKind(self, tree, inner);
-  const a = oneOf(left, right);
-  const b = oneOf(right, left);
+  const a = right.type === 'list' ? self.valueKind(left, inner) : comparedKind(self, left, tree, inner);
+  const compared = { ...inner, isCompared: true };
+  const b =
+    left.type === 'list' ? self.valueKind(right, compared) : comparedKind(self, right, tree, compared);
   if (context.filter) {
     refuseLogical(self, left);
     refuseLogical(self, right);
@@ -83,17 +87,30 @@ function inferStatus(self: Inferring, { operator, left, right }: BinaryTree, con
     for (const item of right.items) if (item.type !== 'status class') self.valueKind(item, context);
 }
 
-function comparedKind(self: Inferring, tree: Tree, context: InferContext): Kind {
+function comparedKind(self: Inferring, tree: Tree, relation: BinaryTree, context: InferContext): Kind {
   const kind = self.kind(tree, context);
   if (!givesNodes(tree)) return kind;
   const source = self.source(tree);
-  self.problem(
-    tree,
-    'list-in-comparison',
-    `${source} may find several values, and a comparison takes one`,
-    listAdvice(source),
-  );
+  self.problem(tree, 'list-in-comparison', `${source} may find several values, and a comparison takes one`, {
+    hint: listAdvice(source),
+    replace: { span: relation.span, text: forSome(self, tree, relation) },
+  });
   return ANY;
+}
+
+/** A comparison that holds for some of several values; of one that a slice takes, for that. */
+function forSome(self: Inferring, tree: Tree, { left, operator, right, span }: BinaryTree): string {
+  const source = self.source(tree);
+  const index = /\[(\d+):(\d+)\]$/.exec(source);
+  if (index && Number(index[2]) === Number(index[1]) + 1) {
+    const at = tree.span[0] - span[0];
+    const whole = self.text.slice(...span);
+    const one = `${source.slice(0, index.index)}[${index[1]}]`;
+    return whole.slice(0, at) + one + whole.slice(at + source.length);
+  }
+  return tree === left
+    ? `any(${source}, @ ${operator} ${self.source(right)})`
+    : `any(${source}, ${self.source(left)} ${operator} @)`;
 }
 
 /** Inside a filter match(…) and search(…) are of the standard's LogicalType, which is not compared. */
@@ -120,7 +137,10 @@ function checkComparable(
   const common = leftBits & rightBits & (ordered ? BIT.number | BIT.text | BIT.time | BIT.duration : ~0);
   if (common !== 0) return;
   const what = `${kindWords(leftBits)} and ${kindWords(rightBits)}`;
-  const advice = comparisonAdvice(self.source(left), self.source(right), leftBits, rightBits);
+  const advice = comparisonAdvice(
+    { tree: left, source: self.source(left), bits: leftBits },
+    { tree: right, source: self.source(right), bits: rightBits },
+  );
   if (ordered) self.problem({ span }, 'kinds-differ', `${what} have no order`, advice);
   else self.problem({ span }, 'kinds-differ', `${what} are never equal`, advice);
 }

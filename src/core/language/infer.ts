@@ -22,7 +22,7 @@ import {
 import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import { inferRelation, singleKind } from './infer-relations.ts';
-import type { InferContext, Inferring } from './inferring.ts';
+import type { InferContext, Inferring, Way } from './inferring.ts';
 import { nameList, nearest } from './nearest.ts';
 import { compareNumbers } from './numbers.ts';
 import { isNumeric, type Maybe, memberOf } from './values.ts';
@@ -106,8 +106,16 @@ class Inferrer implements Inferring {
     return this.kind(tree, context);
   }
 
-  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, hint?: string): void {
-    this.problems.push({ code, message, span: tree.span, ...(hint === undefined ? {} : { hint }) });
+  problem({ span }: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Way): void {
+    const { hint, replace } = typeof way === 'object' ? way : { hint: way, replace: undefined };
+    const replacement = typeof replace === 'string' ? { span, text: replace } : replace;
+    this.problems.push({
+      code,
+      message,
+      span,
+      ...(hint === undefined ? {} : { hint }),
+      ...(replacement ? { replace: replacement } : {}),
+    });
   }
 
   source(tree: Tree): string {
@@ -134,19 +142,17 @@ class Inferrer implements Inferring {
     const kind = this.kind(tree, context);
     if (givesNodes(tree)) {
       const source = this.source(tree);
-      this.problem(
-        tree,
-        'not-yes-or-no',
-        `${source} is a list, but a condition must be true or false`,
-        `exists(${source}), length(${source}) > 0, or any(list, condition)`,
-      );
+      this.problem(tree, 'not-yes-or-no', `${source} is a list, but a condition must be true or false`, {
+        hint: `exists(${source}), length(${source}) > 0, or any(list, condition)`,
+        replace: `exists(${source})`,
+      });
     } else if (!mayBe(kind, BIT['yes or no'] | BIT.nothing)) {
       const source = this.source(tree);
       this.problem(
         tree,
         'not-yes-or-no',
         `${source} is ${kindWords(kind.bits)}, but a condition must be true or false`,
-        conditionAdvice(source, kind),
+        conditionAdvice(source, kind, tree),
       );
     }
   }
@@ -165,7 +171,7 @@ class Inferrer implements Inferring {
             tree,
             'no-item',
             '@ has no meaning here: it is the item inside [?…] or in the second argument of any, every, map, sort and similar functions',
-            '$ is the response of this step',
+            { hint: '$ is the response of this step', replace: '$' },
           );
           return ANY;
         }
@@ -234,7 +240,7 @@ class Inferrer implements Inferring {
   response(tree: Tree): Kind {
     const { response } = this.scope;
     if ('missing' in response) {
-      this.problem(tree, 'no-response-here', response.missing, response.hint);
+      this.problem(tree, 'no-response-here', response.missing, wayOf(response));
       return ANY;
     }
     return response;
@@ -263,26 +269,38 @@ class Inferrer implements Inferring {
     }
     const reason = this.scope.whyNot?.(name);
     if (reason) {
-      this.problem(tree, 'unknown-name', reason.message, reason.hint);
+      this.problem(tree, 'unknown-name', reason.message, wayOf(reason));
       return ANY;
     }
     const names = this.scope.names();
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
-    const hint =
+    const way: Way =
       literal !== undefined
-        ? `${literal} is written in lower case here`
-            .replace(/^nothing is .*/, 'the word is nothing')
-            .replace(/^null is .*/, 'null')
+        ? {
+            hint: `${literal} is written in lower case here`
+              .replace(/^nothing is .*/, 'the word is nothing')
+              .replace(/^null is .*/, 'null'),
+            replace: literal,
+          }
         : functions.has(name)
           ? `${name} is a function: ${signature(functions.get(name)!)}`
           : near !== undefined
-            ? `the nearest name is ${near}`
-            : names.length > 0
-              ? `names here: ${nameList(names)}; text needs quotes: '${name}'`
-              : `text needs quotes: '${name}'`;
-    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, hint);
+            ? { hint: `the nearest name is ${near}`, replace: near }
+            : this.#neitherNameNorNear(name, context, names);
+    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, way);
     return ANY;
+  }
+
+  /** What is like no name is a text without quotes where it is compared with, and a member of the response elsewhere. */
+  #neitherNameNorNear(name: string, { isCompared }: InferContext, names: readonly string[]): Way {
+    const inQuotes = `text needs quotes: '${name}'`;
+    if (!isCompared && !('missing' in this.scope.response))
+      return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
+    return {
+      hint: names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes,
+      replace: `'${name}'`,
+    };
   }
 
   #unary(operator: '!' | '-', operand: Tree, context: InferContext): Kind {
@@ -322,12 +340,17 @@ class Inferrer implements Inferring {
         tree,
         'wrong-kind',
         `${operator} has no meaning between ${kindWords(a.bits)} and ${kindWords(b.bits)}`,
-        arithmeticAdvice(operator, this.source(left), this.source(right), { a, b }),
+        arithmeticAdvice(tree, this.source(left), this.source(right), { a, b }),
       );
       return ANY;
     }
     return { bits: bits === 0 ? BIT.number : bits };
   }
+}
+
+/** What a scope says of what is not there, and what stands in its place. */
+function wayOf({ hint, replace }: { readonly hint?: string; readonly replace?: string }): Way {
+  return replace === undefined ? hint : { hint, replace };
 }
 
 function isZero(value: Maybe): boolean {

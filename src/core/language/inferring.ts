@@ -1,4 +1,4 @@
-import type { Problem } from '../problems.ts';
+import type { Problem, Replacement } from '../problems.ts';
 import type { Kind } from './kinds.ts';
 import type { StaticScope } from './scope.ts';
 import type { Tree } from './tree.ts';
@@ -10,9 +10,15 @@ export interface InferContext {
   readonly item: Kind | undefined;
   /** Nothing is looked at here, as on the left of `??`. */
   readonly tolerant: boolean;
+  /** It is what something is compared with, so that a bare word there is mostly a text. */
+  readonly isCompared?: boolean;
   /** Names of items, with their kinds. */
   readonly names?: ReadonlyMap<string, Kind>;
 }
+
+/** What a problem says to do: a hint, or what stands right in its own place or another. */
+export type Way =
+  string | undefined | { readonly hint?: string | undefined; readonly replace: string | Replacement };
 
 /** What the parts that find kinds share. */
 export interface Inferring {
@@ -23,7 +29,7 @@ export interface Inferring {
   /** The whole expression. */
   readonly text: string;
   readonly scope: StaticScope;
-  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, hint?: string): void;
+  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Way): void;
   /** A part as it is written. */
   source(tree: Tree): string;
   kind(tree: Tree, context: InferContext): Kind;

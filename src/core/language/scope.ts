@@ -20,13 +20,15 @@ export interface StaticScope {
   /** All names that can be used here. */
   names(): readonly string[];
   /** The kind of `$`, or why there is none here and what to write in its place. */
-  readonly response: Kind | { readonly missing: string; readonly hint?: string };
+  readonly response: Kind | { readonly missing: string; readonly hint?: string; readonly replace?: string };
   /** Paths of `$`, as they are written, whose values are kept hidden in the same step. */
   readonly secretPaths?: ReadonlySet<string>;
   /** Functions that the chain or project defines, by name. */
   readonly functions?: ReadonlyMap<string, OwnFunction>;
   /** Why a known name of another place can't be used here, if that is so. */
-  whyNot?(name: string): { readonly message: string; readonly hint?: string } | undefined;
+  whyNot?(
+    name: string,
+  ): { readonly message: string; readonly hint?: string; readonly replace?: string } | undefined;
 }
 
 /** A scope without names and with or without a response; for queries that stand alone. */

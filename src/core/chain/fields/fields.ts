@@ -1,4 +1,4 @@
-import { checkExpression, checkTree } from '../../language/expression.ts';
+import { checkExpression, checkTree, withHabit } from '../../language/expression.ts';
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
@@ -7,7 +7,7 @@ import { parseInsertion } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { childrenOf, type Tree } from '../../language/tree.ts';
 import { Duration, type Value } from '../../language/values.ts';
-import { problemOf } from '../../problems.ts';
+import { type Problem, problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
@@ -16,6 +16,20 @@ import { indexBehindFilter } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 import { almostLiteral, commentInText, expressionInText } from './text-warnings.ts';
+
+/** Where the `}` is that closes an insertion, by its quotes and brackets alone; undefined where there is none. */
+function closingBrace(text: string, from: number): number | undefined {
+  let depth = 0;
+  for (let i = from; i < text.length; i++) {
+    const char = text[i]!;
+    if (char === "'" || char === '"') {
+      const end = text.indexOf(char, i + 1);
+      if (end > 0) i = end;
+    } else if (char === '{') depth++;
+    else if (char === '}' && depth-- === 0) return i;
+  }
+  return undefined;
+}
 
 /** The step that a name means: `steps.load` and load are one. */
 function stepOf(name: string): string {
@@ -206,17 +220,33 @@ export class FieldReader {
     try {
       ({ tree, end } = parseInsertion(node.text, from));
     } catch (error) {
-      this.findings.expression(node, [problemOf(error)]);
+      const close = closingBrace(node.text, from);
+      this.#refuseInsertion(node, [from, close ?? node.text.length], [problemOf(error)], scope);
       this.#useNames(node.text.slice(from));
-      return undefined;
+      return close === undefined ? undefined : { end: close + 1 };
     }
     this.#use(tree);
     const { expression, problems } = checkTree(tree, node.text, scope, raw ? { outermost: 'raw' } : {});
-    this.findings.expression(node, problems);
-    if (!expression) return { end };
+    if (!expression) {
+      this.#refuseInsertion(node, [from, end - 1], problems, scope);
+      return { end };
+    }
     indexBehindFilter(this.findings, node, node.text, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
+  }
+
+  /** What is wrong between `${` and `}`. */
+  #refuseInsertion(
+    node: ScalarNode,
+    [from, end]: readonly [number, number],
+    problems: readonly Problem[],
+    scope: StaticScope,
+  ): void {
+    const inner = node.text.slice(from, end);
+    const said = withHabit(inner, problems, (text) => checkExpression(text, scope).problems.length);
+    // Spans of what the parser said are those of the whole text, those of a habit begin with the expression.
+    this.findings.expression(node, said, said === problems ? 0 : from);
   }
 
   #doubleBraces(node: ScalarNode, at: number): void {

@@ -1,9 +1,11 @@
 import type { Expression } from '../../language/expression.ts';
 import type { ProblemCode, WarningCode } from '../../problem-codes.ts';
 import type { Place, Problem } from '../../problems.ts';
+import { optional } from '../optional.ts';
+import { lineAfter, partRewritten } from './changes.ts';
 import type { PlacedExpression } from '../model.ts';
 import type { Range, ScalarNode, SourceFile, SourceNode } from './source-file.ts';
-import type { SourceProblem } from './source-problem.ts';
+import type { Advice, SourceProblem } from './source-problem.ts';
 
 /** What `check` finds: a problem stops a run, a warning does not. */
 export type Finding =
@@ -25,25 +27,35 @@ export class Findings {
   #said(
     where: { range: Range } | number,
     message: string,
-    hint: string | undefined,
-  ): Pick<Problem, 'message' | 'place' | 'hint'> {
+    advice: Advice | undefined,
+  ): Omit<SourceProblem, 'code' | 'fix'> & { readonly place: Place } {
     const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
-    return { message, place, ...(hint === undefined ? {} : { hint }) };
+    const { hint, example, change } = typeof advice === 'string' ? { hint: advice } : (advice ?? {});
+    return {
+      message,
+      place,
+      ...optional('hint', hint),
+      ...optional('instead', change && lineAfter(this.file, change, place.line)),
+      ...optional('example', change ? undefined : example),
+    };
   }
 
-  problem(where: { range: Range } | number, code: ProblemCode, message: string, hint?: string): void {
-    this.all.push({ level: 'problem', code, ...this.#said(where, message, hint) });
+  problem(where: { range: Range } | number, code: ProblemCode, message: string, advice?: Advice): void {
+    this.all.push({ level: 'problem', code, ...this.#said(where, message, advice) });
   }
 
-  warn(where: { range: Range } | number, code: WarningCode, message: string, hint?: string): void {
-    this.all.push({ level: 'warning', code, ...this.#said(where, message, hint) });
+  warn(where: { range: Range } | number, code: WarningCode, message: string, advice?: Advice): void {
+    this.all.push({ level: 'warning', code, ...this.#said(where, message, advice) });
   }
 
   /** Problems of an expression, at their places in the file. */
   expression(scalar: ScalarNode, problems: readonly Problem[], shift = 0): void {
-    for (const problem of problems) {
+    for (const { replace, ...problem } of problems) {
       const place = this.file.place(scalar.offset((problem.span?.[0] ?? 0) + shift));
-      this.all.push({ ...problem, place, level: 'problem' });
+      const [from, to] = replace?.span ?? [0, 0];
+      const change = replace && partRewritten(this.file, scalar, [from + shift, to + shift], replace.text);
+      const instead = change && lineAfter(this.file, change, place.line);
+      this.all.push({ ...problem, place, ...optional('instead', instead), level: 'problem' });
     }
   }
 

@@ -22,6 +22,8 @@ export interface ScalarNode {
   /** The text as written, without quotes and escapes; never read as a number or anything else. */
   readonly text: string;
   readonly quoted: boolean;
+  /** It stands inside { } or [ ]. */
+  readonly flow: boolean;
   readonly range: Range;
   /** The offset in the file of an offset in the text. */
   readonly offset: (inText: number) => number;
@@ -143,7 +145,7 @@ class TreeReader {
     });
   }
 
-  #node(node: Node | null | undefined, near: number): SourceNode {
+  #node(node: Node | null | undefined, near: number, isFlow = false): SourceNode {
     if (++this.#nodes > MAXIMUM_NODES) {
       if (this.#nodes === MAXIMUM_NODES + 1)
         this.#problem(near, 'yaml', `more than ${MAXIMUM_NODES} values, aliases followed`);
@@ -162,14 +164,15 @@ class TreeReader {
         );
         return { type: 'empty', range: [start, end] };
       }
-      return this.#node(target, start);
+      return this.#node(target, start, isFlow);
     }
     if (node.tag !== undefined && node.tag !== '' && !/^tag:yaml\.org,2002:(?:str|map|seq)$/.test(node.tag)) {
       this.#problem(start, 'yaml', 'YAML tags have no meaning here', 'put text that begins with ! in quotes');
     }
     if (isMap(node)) {
+      const flow = isFlow || node.flow === true;
       const entries = node.items.flatMap((pair) => {
-        const key = this.#node(pair.key as Node | null, start);
+        const key = this.#node(pair.key as Node | null, start, flow);
         if (key.type !== 'scalar') {
           this.#problem(
             key.range[0],
@@ -183,19 +186,20 @@ class TreeReader {
           this.#problem(key.range[0], 'yaml', 'merge keys (<<) have no meaning here');
           return [];
         }
-        return [{ key, value: this.#node(pair.value as Node | null, key.range[1]) }];
+        return [{ key, value: this.#node(pair.value as Node | null, key.range[1], flow) }];
       });
       return { type: 'map', entries, range: [start, end] };
     }
     if (isSeq(node)) {
-      const items = node.items.map((item) => this.#node(isPair(item) ? null : (item as Node), start));
+      const flow = isFlow || node.flow === true;
+      const items = node.items.map((item) => this.#node(isPair(item) ? null : (item as Node), start, flow));
       return { type: 'list', items, range: [start, end] };
     }
     if (!isScalar(node)) return { type: 'empty', range: [start, end] };
-    return this.#scalar(node, [start, end]);
+    return this.#scalar(node, [start, end], isFlow);
   }
 
-  #scalar(node: YamlScalar, range: Range): SourceNode {
+  #scalar(node: YamlScalar, range: Range, flow: boolean): SourceNode {
     const text = typeof node.value === 'string' ? node.value : '';
     const quoted = node.type !== 'PLAIN';
     if (!quoted && text === '') return { type: 'empty', range };
@@ -204,6 +208,7 @@ class TreeReader {
       type: 'scalar',
       text,
       quoted,
+      flow,
       range,
       offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN'),
     };

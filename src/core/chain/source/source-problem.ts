@@ -1,10 +1,13 @@
-/** A change of a file: what stands between two offsets becomes another text. */
-
 import type { Problem } from '../../problems.ts';
 
-export interface Fix {
+/** A change of a file: what stands between two offsets becomes another text. */
+export interface Change {
   readonly range: readonly [start: number, end: number];
   readonly text: string;
+}
+
+/** A change that `check --fix` writes. */
+export interface Fix extends Change {
   /** What YAML is then to read there. */
   readonly means: string;
 }
@@ -12,4 +15,13 @@ export interface Fix {
 /** A problem with the change that would mend it, where there is one. */
 export interface SourceProblem extends Problem {
   readonly fix?: Fix;
+  /** The line as it should stand. */
+  readonly instead?: string;
+  /** How such a key is written, where the line itself can't be put right. */
+  readonly example?: string;
 }
+
+/** What a finding says to do: a hint, the change that puts the line right, or an example where nothing can. */
+export type Advice =
+  | string
+  | { readonly hint?: string | undefined; readonly change?: Change | undefined; readonly example?: string };

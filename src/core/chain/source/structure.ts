@@ -3,7 +3,11 @@ import { setMember } from '../../language/values.ts';
 import { nameList, nearest } from '../../language/nearest.ts';
 import type { Findings } from './findings.ts';
 import { anything, type KeyDefinition, text } from './key-definition.ts';
-import type { MapNode, SourceNode } from './source-file.ts';
+import { replacedBy, rewritten } from './changes.ts';
+import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
+import type { Change } from './source-problem.ts';
+import { entryOf, type MapNode, type ScalarNode, type SourceFile, type SourceNode } from './source-file.ts';
+import { keysMeantBy } from './key-habits.ts';
 
 /** A node as plain data: scalars as texts, an empty value as null. */
 export function plainOf(node: SourceNode): unknown {
@@ -50,27 +54,51 @@ export function checkStructure(
       node,
       'wrong-form',
       `${what} is a map of keys, but this is ${formOf(node)}`,
-      keys[0]?.example,
+      keys[0] && { example: keys[0].example },
     );
     return undefined;
   }
   for (const { key, value } of node.entries) {
     const definition = keys.find(({ name }) => name === key.text);
     if (!definition) unknownKey(findings, node, key.text, { keys, what });
-    else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success) {
-      const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
-      findings.problem(
-        value.type === 'empty' ? key : value,
-        'wrong-form',
-        `${definition.name} must be ${definition.wants}, but this is ${given}`,
-        definition.example,
-      );
-    }
+    else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success)
+      wrongValue(findings, key, value, definition);
   }
   for (const { name, required, example } of keys)
     if (required && !node.entries.some(({ key }) => key.text === name))
       findings.problem(node, 'missing-key', `${what} has no ${name}`, example);
   return node;
+}
+
+/** A value of another form than its key takes: what is wanted, and the line put right where it can be. */
+function wrongValue(
+  findings: Findings,
+  key: ScalarNode,
+  value: SourceNode,
+  { name, wants, shape, example }: KeyDefinition,
+): void {
+  const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
+  findings.problem(
+    value.type === 'empty' ? key : value,
+    'wrong-form',
+    `${name} must be ${wants}, but this is ${given}`,
+    { change: meantValue(findings.file, name, value, shape()), example },
+  );
+}
+
+/** The change by which a value is what it was probably meant as; undefined where that can't be told. */
+function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.ZodType): Change | undefined {
+  const takes = (plain: unknown): boolean => shape.safeParse(plain).success;
+  if (value.type === 'list' && value.items.length === 1) {
+    const [only] = value.items;
+    if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
+  }
+  if (value.type !== 'scalar') return undefined;
+  for (const text of meantBy(value.text, shape)) if (takes(text)) return rewritten(file, value, text);
+  if (takes([value.text])) return replacedBy(value, listMeantBy(value.text));
+  const map =
+    takes({}) || takes({ x: 'y' }) || takes({ until: 'x' }) ? mapMeantBy(name, value.text) : undefined;
+  return map === undefined ? undefined : replacedBy(value, map);
 }
 
 function unknownKey(
@@ -80,12 +108,11 @@ function unknownKey(
   { keys, what }: { readonly keys: readonly KeyDefinition[]; readonly what: string },
 ): void {
   const names = keys.map((key) => key.name);
-  const near = nearest(name, names);
   const entry = node.entries.find(({ key }) => key.text === name)!;
-  findings.problem(
-    entry.key,
-    'unknown-key',
-    `${what} has no key ${name}`,
-    near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
-  );
+  const meant = keysMeantBy(name).find((key) => names.includes(key) && !entryOf(node, key));
+  const near = meant ?? nearest(name, names);
+  findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
+    hint: near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
+    change: near === undefined ? undefined : rewritten(findings.file, entry.key, near),
+  });
 }

@@ -95,7 +95,7 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
   return {
     code: 'yaml-trap',
     message: explanation,
-    hint: whole.trim(),
+    instead: whole.trim(),
     fix: { range: [start, end], text: written, means: expression },
   };
 }
@@ -109,7 +109,7 @@ function listItem(text: string, start: number, end: number, lineStart: number): 
   return {
     code: 'yaml-trap',
     message: 'in YAML the first item of a list does not stand on the line of its key',
-    hint: (before + written + text.slice(end, lineEnd(text, end))).trim(),
+    instead: (before + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written, means: item },
   };
 }
@@ -136,7 +136,7 @@ function flowInsertion(text: string, start: number, end: number): SourceProblem 
   return {
     code: 'yaml-trap',
     message: 'inside { } and [ ] YAML takes the braces of an insertion for its own',
-    hint: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
+    instead: (text.slice(lineStart, start) + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written, means: text.slice(start, end) },
   };
 }

@@ -23,8 +23,13 @@ function findings(text: string): readonly Finding[] {
 /** Steps, with the chain's title on line 1 and `steps:` on line 2. */
 const steps = (text: string): string => `chain: Test\nsteps:\n${text}`;
 
-function shown({ place, code, message, hint, level }: Finding): string {
-  return `${place?.line ?? 0}:${place?.column ?? 0} ${level === 'warning' ? 'warning ' : ''}${code}: ${message}${hint === undefined ? '' : ` | ${hint}`}`;
+function shown({ place, code, message, hint, example, instead, level }: Finding): string {
+  const way = [
+    ...(instead === undefined ? [] : [`instead: ${instead}`]),
+    ...(hint === undefined ? [] : [hint]),
+    ...(example === undefined ? [] : [`for example: ${example}`]),
+  ];
+  return `${place?.line ?? 0}:${place?.column ?? 0} ${level === 'warning' ? 'warning ' : ''}${code}: ${message}${way.map((one) => ` | ${one}`).join('')}`;
 }
 
 test('a chain without fault has no findings', () => {
@@ -188,27 +193,27 @@ describe('names and structure', () => {
     [
       'an unknown secret',
       '  - call: GET kiln /a\n    headers: { Key: "${secret.dsek}" }\n',
-      '4:30 unknown-member: secret has no member dsek | the nearest is secret.desk',
+      '4:30 unknown-member: secret has no member dsek | instead: headers: { Key: "${secret.desk}" }',
     ],
     [
       'an unknown member of a step',
       '  - call: GET kiln /a\n    name: list\n  - when: list.okk\n    show: x\n',
-      '5:15 unknown-member: list has no member okk | the nearest is list.ok',
+      '5:15 unknown-member: list has no member okk | instead: - when: list.ok',
     ],
     [
       'kinds that never match',
       "  - call: GET kiln /a\n    expect: status == '200'\n",
-      '4:13 kinds-differ: a number and text are never equal | without quotes it is a number: 200',
+      '4:13 kinds-differ: a number and text are never equal | instead: expect: status == 200',
     ],
     [
       'elapsed without a unit',
       '  - call: GET kiln /a\n    expect: elapsed < 800\n',
-      '4:13 kinds-differ: a duration and a number have no order | a duration has a unit',
+      '4:13 kinds-differ: a duration and a number have no order | instead: expect: elapsed < 800ms',
     ],
     [
       'a member of a list',
       '  - call: GET kiln /a\n    keep: { ids: "$.pieces[*].id" }\n  - show: ${ids.first}\n',
-      '5:16 wrong-kind: ids is a list, which has no members | ids[0].first',
+      '5:16 wrong-kind: ids is a list, which has no members | instead: - show: ${ids[0].first}',
     ],
     [
       'an expression in a text',
@@ -485,7 +490,7 @@ describe('what YAML does to expressions is said, and the line is printed as it s
   ])('%s', (_, text, message, hint) => {
     const trap = findings(steps(`${text}\n`)).find(({ code }) => code === 'yaml-trap');
     expect(trap?.message).toMatch(message);
-    expect(trap?.hint).toBe(hint);
+    expect(trap?.instead).toBe(hint);
     const { range, text: written } = trap!.fix!;
     const source = steps(`${text}\n`);
     const fixed = source.slice(0, range[0]) + written + source.slice(range[1]);

@@ -1,0 +1,110 @@
+/** Words that other programs use for keys, by the keys that they mean here; the first that has a place where it stands counts. */
+const OTHER_KEYS: Readonly<Record<string, string>> = {
+  when: 'if condition only-if onlyIf run-if',
+  holds: 'condition that expression',
+  query: 'params param parameters querystring query-string queryString qs query-params queryParams search',
+  json: 'body data payload request-body json-body content',
+  form: 'urlencoded form-urlencoded form-data-urlencoded fields formParams',
+  multipart: 'files form-data formdata formData upload attachments',
+  text: 'raw plain raw-body',
+  headers: 'header http-headers',
+  as: 'auth authorization authentication credential credentials auth-as signed-in-as',
+  expect:
+    'assert asserts assertions assertion check checks test tests validate validates verify should must expects expectations',
+  must: 'validate validation check constraint condition',
+  keep: 'capture captures extract extracts store set register assign outputs output variables vars let save-as remember',
+  values: 'variables vars globals constants',
+  inputs: 'variables vars args arguments params parameters with',
+  default: 'value defaults initial',
+  kind: 'type format',
+  choices: 'options enum values one-of allowed',
+  each: 'foreach for-each for_each for loop with_items with-items iterate every-item',
+  'when-one-fails': 'on-error on-fail on-failure',
+  'on-fail': 'on-error on-failure continue-on-error ignore-errors allow-failure ignore_errors',
+  wait: 'sleep delay pause',
+  every: 'interval delay sleep wait pause poll-interval backoff',
+  show: 'print log echo message display say',
+  follow: 'include import call-chain run use chain subchain',
+  cleanup: 'finally teardown tear-down after after-all always',
+  undo: 'rollback revert compensate undo-with',
+  about: 'description desc doc docs comment note summary',
+  because: 'message reason description why msg',
+  chain: 'title name scenario workflow test flow suite',
+  name: 'id step label key alias',
+  results: 'outputs output return returns result exports',
+  'at-once': 'parallel concurrency workers threads max-parallel maxParallel parallelism jobs',
+  timeout: 'deadline max-time time-limit timeout-ms timeoutMs',
+  within: 'timeout deadline max-time for time-limit',
+  attempts: 'retries tries max-attempts maxAttempts times count max max-retries',
+  retry: 'retries repeat-on-failure',
+  'up-to': 'max limit max-iterations maxIterations max-pages times count most',
+  'at-least': 'min minimum',
+  steps: 'do then actions tasks requests stages',
+  else: 'otherwise',
+  url: 'base-url baseUrl baseURL base_url host server endpoint uri address',
+  pace: 'rate rate-limit rateLimit throttle limit',
+  rate: 'limit per-second',
+  user: 'username login user-name',
+  password: 'pass pwd passwd',
+  token: 'bearer access-token accessToken api-key',
+  save: 'download save-to output-file to-file write-to',
+  'read-as': 'parse-as response-type responseType parse',
+  redirects: 'follow-redirects followRedirects max-redirects redirect',
+  tags: 'labels tag',
+  services: 'service servers hosts apis endpoints',
+  secrets: 'secret env-secrets keys',
+  credentials: 'auth authentication logins accounts',
+  environments: 'envs env stages environment profiles',
+  'default-environment': 'environment default-env env',
+  start: 'init initial begin state',
+  until: 'stop-when done-when break-when while-not condition',
+  gather: 'collect aggregate reduce',
+  items: 'data results list path',
+  next: 'next-url cursor next-page link',
+  'next-query': 'next-params next-cursor',
+  zone: 'timezone time-zone tz',
+  'one-row-per': 'key unique upsert-by keys primary-key',
+  row: 'columns values fields record data',
+  to: 'file path output target',
+  define: 'functions helpers macros defs definitions',
+};
+
+const MEANT: ReadonlyMap<string, readonly string[]> = (() => {
+  const meant = new Map<string, string[]>();
+  for (const [here, others] of Object.entries(OTHER_KEYS))
+    for (const other of others.split(' ')) meant.set(other, [...(meant.get(other) ?? []), here]);
+  return meant;
+})();
+
+/** The keys that a word of other programs means here, the likeliest first; none of them for a word that nobody uses. */
+export function keysMeantBy(word: string): readonly string[] {
+  return MEANT.get(word) ?? MEANT.get(word.toLowerCase()) ?? [];
+}
+
+/** All such words, with what they mean. */
+export const KEY_HABITS: ReadonlyMap<string, readonly string[]> = MEANT;
+
+/** Methods of HTTP that stand as a key elsewhere: `get: /racks`. */
+export const METHOD_KEYS: ReadonlySet<string> = new Set([
+  'get',
+  'post',
+  'put',
+  'patch',
+  'delete',
+  'head',
+  'options',
+]);
+
+/** Words for a whole request: `request: GET /racks`. */
+export const CALL_KEYS: ReadonlySet<string> = new Set([
+  'request',
+  'http',
+  'api',
+  'fetch',
+  'curl',
+  'send',
+  'url',
+  'uri',
+  'endpoint',
+  'path',
+]);

@@ -1,0 +1,124 @@
+import * as z from 'zod';
+import { readDuration } from '../../language/lexer.ts';
+import { nearest } from '../../language/nearest.ts';
+
+/** What a text of another form may have been meant as, the likeliest first. Each is tried on what its key takes. */
+export function* meantBy(text: string, shape: z.ZodType): Generator<string> {
+  const plain = text.trim();
+  if (plain !== text) yield plain;
+  yield* durations(plain);
+  yield* yesOrNo(plain);
+  yield* counts(plain);
+  yield* rates(plain);
+  const words = wordsOf(shape);
+  const word = words.find((one) => one === plain.toLowerCase()) ?? nearest(plain, words);
+  if (word !== undefined) yield word;
+}
+
+const UNITS: readonly (readonly [unit: string, words: RegExp])[] = [
+  ['ms', /^(?:ms|milliseconds?|millis|msecs?)$/i],
+  ['s', /^(?:s|seconds?|secs?)$/i],
+  ['m', /^(?:m|minutes?|mins?)$/i],
+  ['h', /^(?:h|hours?|hrs?)$/i],
+  ['d', /^(?:d|days?)$/i],
+];
+
+/** A duration as people write it: `5 seconds`, `1m 30s`. */
+function durationOf(text: string): string | undefined {
+  const parts = [...text.matchAll(/([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)/g)];
+  if (parts.length === 0 || parts.map(([part]) => part).join('') !== text.replace(/\s+(?=[0-9])/g, ''))
+    return undefined;
+  const written = parts.map(([, count, word]) => {
+    const unit = UNITS.find(([, words]) => words.test(word!))?.[0];
+    return unit === undefined ? '' : count! + unit;
+  });
+  const whole = written.join('');
+  return written.includes('') || readDuration(whole) === undefined ? undefined : whole;
+}
+
+function* durations(text: string): Generator<string> {
+  const range = /^(.+?)\s*(?:\.{2,3}|-|–|\bto\b|,)\s*(.+)$/.exec(text);
+  const [low, high] = range ? [durationOf(range[1]!) ?? range[1]!, durationOf(range[2]!) ?? range[2]!] : [];
+  const [least, most] = [low, high].map((one) => (one === undefined ? undefined : readDuration(one)));
+  if (least !== undefined && most !== undefined)
+    yield least <= most ? `${low!}..${high!}` : `${high!}..${low!}`;
+  const one = durationOf(text);
+  if (one !== undefined) yield one;
+  // A figure of a thousand and more was mostly meant in milliseconds.
+  if (/^[0-9]+$/.test(text)) yield text + (Number(text) >= 1000 ? 'ms' : 's');
+  if (/^[0-9]+\.[0-9]+$/.test(text)) yield `${text}s`;
+}
+
+function* yesOrNo(text: string): Generator<string> {
+  if (/^(?:on|y|yes|true|enabled?|1|always)$/i.test(text)) yield 'yes';
+  if (/^(?:off|n|no|false|disabled?|0|never)$/i.test(text)) yield 'no';
+  if (/^(?:off|no|false|never|nothing|null|disabled?)$/i.test(text)) yield 'none';
+}
+
+function* counts(text: string): Generator<string> {
+  const [, count] =
+    /^([0-9][0-9,_]*)\s*(?:times|x|pages?|items?|calls?|retries|attempts|iterations)?$/i.exec(text) ?? [];
+  if (count !== undefined) yield count.replace(/[,_]/g, '');
+}
+
+/** `10/s`, `10 rps`, `10 per sec` */
+function* rates(text: string): Generator<string> {
+  const [, count, unit] =
+    /^([0-9]+)\s*(?:calls?|requests?|req)?\s*(?:\/|per|a|an|r?p)\s*([a-z]+)$/i.exec(text) ?? [];
+  if (count === undefined) return;
+  const word = { s: 'second', m: 'minute', h: 'hour', d: 'day' }[unit![0]!.toLowerCase()];
+  if (word !== undefined) yield `${count} per ${word}`;
+}
+
+/** The words that a key takes. */
+function wordsOf(shape: z.ZodType): string[] {
+  if (shape instanceof z.ZodEnum) return Object.values(shape.enum).map(String);
+  if (shape instanceof z.ZodLiteral) return [...shape.values].map(String);
+  if (shape instanceof z.ZodUnion) return shape.options.flatMap((one) => wordsOf(one as z.ZodType));
+  return [];
+}
+
+/** A map that a text was meant as, as it stands in YAML: `{ state: waiting }` of `state=waiting`. */
+export function mapMeantBy(key: string, text: string): string | undefined {
+  if (key === 'keep' || key === 'results' || key === 'gather') {
+    const name = /([A-Za-z_]\w*)(?:\[[^\]]*\])?$/.exec(text)?.[1];
+    return name === undefined ? undefined : flow([[name, text]]);
+  }
+  const only = ONLY_MEMBER[key];
+  if (only !== undefined) return flow([[only, text]]);
+  if (key === 'headers') {
+    const [, name, value] = /^([\w-]+)\s*[:=]\s*(.+)$/.exec(text) ?? [];
+    return name === undefined ? undefined : flow([[name, value!]]);
+  }
+  if (key !== 'query' && key !== 'form' && key !== 'inputs') return undefined;
+  const pairs = text
+    .replace(/^\?/, '')
+    .split(/[&,;]\s*/)
+    .map((pair) => /^([^=:\s]+)\s*[=:]\s*(.+)$/.exec(pair));
+  return pairs.some((pair) => !pair) ? undefined : flow(pairs.map((pair) => [pair![1]!, pair![2]!]));
+}
+
+/** Where a map is taken, the member that a lone text is. */
+const ONLY_MEMBER: Readonly<Record<string, string>> = {
+  poll: 'until',
+  repeat: 'until',
+  pages: 'next',
+  retry: 'attempts',
+  callback: 'within',
+};
+
+function flow(members: readonly (readonly [string, string])[]): string {
+  const written = members.map(
+    ([name, value]) =>
+      `${name}: ${/^[\w.$@ -]+$/.test(value) && !/^[\s-]/.test(value) ? value : JSON.stringify(value)}`,
+  );
+  return `{ ${written.join(', ')} }`;
+}
+
+/** A list that a text was meant as: `[a, b]` of `a, b`. */
+export function listMeantBy(text: string): string {
+  return `[${text
+    .split(/\s*,\s*/)
+    .map((item) => (/^[\w ./-]+$/.test(item) ? item : JSON.stringify(item)))
+    .join(', ')}]`;
+}

@@ -1,0 +1,783 @@
+// What people bring from other languages, and how it is written here. A row is tried only where an expression has a problem.
+
+import { functions } from './functions/index.ts';
+
+/** A habit from elsewhere, as data. */
+export interface Habit {
+  /** Words by which `explain` finds it. */
+  readonly words: readonly string[];
+  /** What it looks like, in a text whose quoted parts are single characters of a private area. */
+  readonly find: RegExp;
+  /** The same as it is written here; undefined where it is none after all. */
+  readonly write: (found: readonly (string | undefined)[]) => string | undefined;
+  /** What is said of it: a sentence that begins with what was written. */
+  readonly say: string;
+  readonly example: readonly [elsewhere: string, here: string];
+}
+
+/** A quoted text, as one character: see `repair.ts`. */
+const QUOTED = '[\\ue000-\\uefff]';
+const NAME = '[A-Za-z_][A-Za-z0-9_]*';
+const INDEX = '\\[[^\\[\\]]*(?:\\[[^\\[\\]]*\\][^\\[\\]]*)*\\]';
+const PARENTHESES = '\\((?:[^()]|\\((?:[^()]|\\([^()]*\\))*\\))*\\)';
+const START = `(?:${QUOTED}|[$@]|${NAME}|[0-9]+(?:\\.[0-9]+)?[a-z]*|${INDEX}|\\{[^{}]*\\})`;
+const SEGMENT = `(?:\\.\\.?${NAME}|\\.\\*|${INDEX}|${PARENTHESES})`;
+/** A path, a call, a literal. */
+const VALUE = `(?:${START}${SEGMENT}*|${PARENTHESES})`;
+/** The same, as short as it can be. */
+const OBJECT = `(?:${START}${SEGMENT}*?|${PARENTHESES})`;
+
+const of = (pattern: string, flags = ''): RegExp => new RegExp(pattern, flags);
+
+/** Whether something that a pattern took for a path is a word of the grammar. */
+const isWord = (text: string): boolean => /^(?:and|or|not|in|is|if|then|else)$/i.test(text);
+
+function method(
+  names: string,
+  write: (object: string, args: string) => string | undefined,
+  say: string,
+  [elsewhere, here]: Habit['example'],
+): Habit {
+  return {
+    words: names.split('|'),
+    find: of(`(?<![\\w.])(${OBJECT})\\.(?:${names})\\(((?:[^()]|${PARENTHESES})*)\\)`),
+    write: ([, object = '', args = '']) => write(object, args.trim()),
+    say,
+    example: [elsewhere, here],
+  };
+}
+
+function infix(
+  words: string,
+  write: (left: string, right: string) => string,
+  say: string,
+  example: Habit['example'],
+): Habit {
+  return {
+    words: words.replace(/\\/g, '').split('|'),
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?:${words})\\s*(${VALUE})`),
+    write: ([, left = '', right = '']) => (isWord(left) || isWord(right) ? undefined : write(left, right)),
+    say,
+    example,
+  };
+}
+
+function called(
+  names: string,
+  write: (args: string) => string | undefined,
+  say: string,
+  example: Habit['example'],
+): Habit {
+  return {
+    words: names.replace(/\\/g, '').split('|'),
+    find: of(`(?<![\\w.])(?:${names})\\(((?:[^()]|${PARENTHESES})*)\\)`),
+    write: ([, args = '']) => write(args.trim()),
+    say,
+    example,
+  };
+}
+
+/** `x => x.id == 1`: the parameter and what is made of it. */
+function lambda(text: string): { readonly name: string; readonly body: string } | undefined {
+  const [, name, body] = of(`^\\(?\\s*(${NAME})\\s*\\)?\\s*[=-]>\\s*(.+)$`, 's').exec(text) ?? [];
+  return name === undefined || body === undefined ? undefined : { name, body };
+}
+
+/** A condition on the item, for `[?…]`. */
+function onItem(text: string): string {
+  const found = lambda(text);
+  return found ? found.body.replace(of(`(?<![\\w.])${found.name}(?!\\w)`, 'g'), '@') : text;
+}
+
+/** The same for `any`, `every` and `map`. */
+function eachOf(name: string, list: string, text: string): string {
+  const found = lambda(text);
+  return found ? `${name}(${found.name} in ${list}, ${found.body})` : `${name}(${list}, ${text})`;
+}
+
+/** Where arguments part: at commas that stand in no brackets. */
+function argumentsOf(text: string): string[] {
+  const parts: string[] = [];
+  let depth = 0;
+  let from = 0;
+  for (let i = 0; i < text.length; i++) {
+    const quote = text[i] === "'" || text[i] === '"' ? text.indexOf(text[i]!, i + 1) : -1;
+    if (quote > 0) i = quote;
+    else if ('([{'.includes(text[i]!)) depth++;
+    else if (')]}'.includes(text[i]!)) depth--;
+    else if (text[i] === ',' && depth === 0) {
+      parts.push(text.slice(from, i).trim());
+      from = i + 1;
+    }
+  }
+  return [...parts, text.slice(from).trim()].filter((part) => part !== '');
+}
+
+/** The first example of a function that begins with its call. */
+function exampleOf(here: string): string {
+  return functions.get(here)!.examples.find(([one]) => one.startsWith(`${here}(`))?.[0] ?? '';
+}
+
+/** Functions of other languages that have another name here, and take the same. */
+const OTHER_NAMES: Readonly<Record<string, string>> = {
+  length: 'len size strlen count_items',
+  begins: 'startsWith starts_with startswith hasPrefix prefix',
+  ends: 'endsWith ends_with endswith hasSuffix suffix',
+  contains: 'includes include has_item',
+  upper: 'toUpper uppercase upcase ucase to_upper toUpperCase',
+  lower: 'toLower lowercase downcase lcase to_lower toLowerCase',
+  trim: 'strip trimmed',
+  slice: 'substring substr sublist mid',
+  text: 'str string String toString tostring to_string',
+  number: 'int float num parseInt parseFloat Number toNumber tonumber to_number parse_number',
+  average: 'avg mean',
+  ceil: 'ceiling',
+  kind: 'typeof typeOf type_of',
+  exists: 'defined isset isDefined is_defined present has isPresent',
+  if: 'ifelse iif ternary cond choose_if',
+  every: 'all',
+  any: 'some',
+  base64: 'btoa b64 base64encode base64_encode b64encode toBase64 encode64',
+  unbase64: 'atob base64decode base64_decode b64decode fromBase64 decode64',
+  percent: 'urlencode url_encode urlEncode encodeURIComponent encodeURI uriEncode',
+  unpercent: 'urldecode url_decode urlDecode decodeURIComponent uriDecode',
+  search: 'regex regexp regexMatch regex_match regexTest regex_search',
+  matches: 'findall find_all matchAll match_all scan',
+  unique: 'uniq distinct dedupe',
+  flat: 'flatten',
+  group: 'groupBy group_by groupby',
+  sort: 'sortBy sort_by sorted orderBy order_by',
+  sum: 'total',
+  random: 'rand randint randomInt',
+  uuid: 'guid uuid4 newGuid new_uuid randomUUID uuidv4',
+  format: 'formatDate format_date date_format strftime dateFormat formatNumber',
+  time: 'parseDate parse_date toDate to_date datetime strptime parseTime',
+  epoch: 'unix timestamp unixTime to_unix toUnix',
+  parse: 'JSON.parse fromJson from_json fromjson parseJson parse_json json_decode json.loads',
+  json: 'JSON.stringify toJson to_json tojson stringify json_encode json.dumps',
+  floor: 'Math.floor trunc',
+  round: 'Math.round',
+  abs: 'Math.abs absolute',
+  keys: 'Object.keys',
+  values: 'Object.values',
+  entries: 'Object.entries items_of',
+  merge: 'Object.assign combine',
+  object: 'Object.fromEntries fromEntries dict',
+  without: 'omit exclude',
+  zip: 'zip_lists',
+  near: 'approx closeTo almost',
+};
+
+/** By the other name: the name here. */
+export const RENAMED: ReadonlyMap<string, string> = new Map(
+  Object.entries(OTHER_NAMES).flatMap(([here, others]) =>
+    others.split(' ').map((other) => [other, here] as const),
+  ),
+);
+
+function renamedExample(other: string, here: string): Habit['example'] {
+  const [text] = functions.get(here)!.examples.find(([one]) => one.includes(`${here}(`))!;
+  return [text.replace(`${here}(`, `${other}(`), text];
+}
+
+const renamed: readonly Habit[] = [...RENAMED].map(([other, here]) => ({
+  words: [other],
+  find: of(`(?<![\\w.])${other.replace('.', '\\.')}(?=\\()`),
+  write: () => here,
+  say: `${other}(…) is called ${here}(…) here`,
+  example: renamedExample(other, here),
+}));
+
+/** Methods that are functions here, with the value as their first argument. */
+const METHODS: Readonly<Record<string, string>> = {
+  contains: 'includes|contains',
+  begins: 'startsWith|startswith|starts_with|begins',
+  ends: 'endsWith|endswith|ends_with|ends',
+  upper: 'toUpperCase|toUpper|upper|upcase',
+  lower: 'toLowerCase|toLower|lower|downcase',
+  trim: 'trim|strip',
+  split: 'split',
+  join: 'join',
+  replace: 'replace|replaceAll',
+  slice: 'slice|substring|substr',
+  reverse: 'reverse',
+  text: 'toString|to_s|str',
+  keys: 'keys',
+  values: 'values',
+  first: 'first',
+  last: 'last',
+  unique: 'uniq|unique|distinct',
+  flat: 'flat|flatten',
+  sum: 'sum',
+  search: 'search|test|matches',
+};
+
+const methods: readonly Habit[] = Object.entries(METHODS).map(([here, names]) => {
+  const [name] = names.split('|') as [string];
+  return method(
+    names,
+    (object, args) => `${here}(${args === '' ? object : `${object}, ${args}`})`,
+    `.${name}(…) is a function here: ${here}(x, …)`,
+    [
+      exampleOf(here).replace(of(`^${here}\\((.*?)\\)(?=[^)]*$)`, 's'), (_, args: string) => {
+        const [object = '', ...others] = argumentsOf(args);
+        return `${object}.${name}(${others.join(', ')})`;
+      }),
+      exampleOf(here),
+    ],
+  );
+});
+
+/** Words for units of time. */
+const UNITS: readonly (readonly [unit: string, words: string])[] = [
+  ['ms', 'milliseconds?|millis|msecs?'],
+  ['s', 'seconds?|secs?'],
+  ['m', 'minutes?|mins?'],
+  ['h', 'hours?|hrs?'],
+  ['d', 'days?'],
+];
+
+const durations: readonly Habit[] = [
+  ...UNITS.map(([unit, words]): Habit => ({
+    words: words.replace(/\?/g, '').split('|'),
+    find: of(`(?<![\\w.])([0-9]+(?:\\.[0-9]+)?)\\s*(?:${words}|(?<=\\s)${unit})(?![\\w(])`, 'i'),
+    write: ([, count = '']) => `${count}${unit}`,
+    say: `a duration is a number and its unit without a blank: 3${unit}`,
+    example: [`3 ${words.replace(/\?.*|\|.*/g, '')}`, `3${unit}`],
+  })),
+  {
+    words: ['1m 30s'],
+    find: /(?<![\w.])((?:\d+(?:\.\d+)?(?:ms|s|m|h|d))+)\s+((?:\d+(?:\.\d+)?(?:ms|s|m|h|d))+)(?!\w)/,
+    write: ([, left = '', right = '']) => `${left}${right}`,
+    say: 'the parts of a duration stand together: 1m30s',
+    example: ['1m 30s', '1m30s'],
+  },
+];
+
+/** What stands for another value in other languages. */
+const WORDS: readonly (readonly [words: string, here: string])[] = [
+  ['True|TRUE|yes|Yes|YES', 'true'],
+  ['False|FALSE|no|No|NO', 'false'],
+  ['None|Null|NULL|nil|Nil', 'null'],
+  ['undefined|missing|absent', 'nothing'],
+  [
+    'status_code|statusCode|http_status|httpStatus|status_text|response_code|responseCode|http_code',
+    'status',
+  ],
+  ['now|NOW', 'now()'],
+];
+
+const words: readonly Habit[] = WORDS.flatMap(([names, here]) =>
+  names.split('|').map((name): Habit => ({
+    words: [name],
+    find: of(`(?<![\\w.$@])${name}(?![\\w(.]|\\s*:)`),
+    write: () => here,
+    say: `${name} is written ${here} here`,
+    example: [`x == ${name}`, `x == ${here}`],
+  })),
+);
+
+/** All of them, in the order in which they are tried. */
+export const HABITS: readonly Habit[] = [
+  // ---- around a whole expression
+  {
+    words: ['{{', '}}', 'double braces', 'mustache'],
+    find: /\{\{\s*([^{}]+?)\s*\}\}/,
+    write: ([, inner = '']) => inner,
+    say: '{{ }} has no meaning here; in an expression a name stands bare',
+    example: ['{{x}} > 1', 'x > 1'],
+  },
+  {
+    words: ['#{', '%{'],
+    find: /[#%]\{\s*([^{}]+?)\s*\}/,
+    write: ([, inner = '']) => inner,
+    say: '#{ } has no meaning here; in an expression a name stands bare',
+    example: ['#{x} > 1', 'x > 1'],
+  },
+  {
+    words: ['$x', 'variable', 'dollar'],
+    find: of(`(?<![\\w.\\])$])\\$(?=${NAME})`),
+    write: () => '',
+    say: '$ is the response; a name stands bare',
+    example: ['$x > 1', 'x > 1'],
+  },
+  {
+    words: [':x'],
+    find: of(`(?:(?<=^|[=<>!(,&|]\\s*)):(?=${NAME})`),
+    write: () => '',
+    say: 'a name stands bare, without a colon',
+    example: ['x == :y', 'x == y'],
+  },
+  {
+    words: ['.x'],
+    find: /(?:^|(?<=[=<>!(,&|]\s*|^\s*))\.(?=[A-Za-z_[])/,
+    write: () => '$.',
+    say: 'a path begins with $, the response',
+    example: ['.x == 1', '$.x == 1'],
+  },
+  {
+    words: [';'],
+    find: /\s*;\s*$/,
+    write: () => '',
+    say: 'an expression has no semicolon',
+    example: ['x == 1;', 'x == 1'],
+  },
+  // ---- choices
+  {
+    words: ['?:', 'ternary'],
+    find: /^([^?]+?)\s\?\s([^:?]+?)\s:\s(.+)$/s,
+    write: ([, condition = '', yes = '', no = '']) => `if(${condition}, ${yes}, ${no})`,
+    say: 'c ? a : b is written if(c, a, b)',
+    example: ["x > 1 ? 'a' : 'b'", "if(x > 1, 'a', 'b')"],
+  },
+  {
+    words: ['if else'],
+    find: /^(.+?)\s+if\s+(.+?)\s+else\s+(.+)$/s,
+    write: ([, yes = '', condition = '', no = '']) => `if(${condition}, ${yes}, ${no})`,
+    say: 'a if c else b is written if(c, a, b)',
+    example: ["'a' if x > 1 else 'b'", "if(x > 1, 'a', 'b')"],
+  },
+  {
+    words: ['if then'],
+    find: /^if\s+(.+?)\s+then\s+(.+?)\s+else\s+(.+?)(?:\s+end)?$/s,
+    write: ([, condition = '', yes = '', no = '']) => `if(${condition}, ${yes}, ${no})`,
+    say: 'if c then a else b is written if(c, a, b)',
+    example: ["if x > 1 then 'a' else 'b'", "if(x > 1, 'a', 'b')"],
+  },
+  {
+    words: ['?.', 'optional chaining'],
+    find: /\?\.(?=[A-Za-z_[])/,
+    write: () => '.',
+    say: '?. is not needed: a path that finds nothing is nothing, and ?? gives another value',
+    example: ["$.a?.b ?? 'c'", "$.a.b ?? 'c'"],
+  },
+  {
+    words: ['||', 'default', 'or default'],
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?:\\|\\||or)\\s*(${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`),
+    write: ([, value = '', other = '']) => `${value} ?? ${other}`,
+    say: '|| joins conditions; a value in place of nothing stands behind ??',
+    example: ["$.a || 'b'", "$.a ?? 'b'"],
+  },
+  // ---- operators
+  {
+    words: ['==='],
+    find: /===/,
+    write: () => '==',
+    say: '=== is written ==',
+    example: ['x === 1', 'x == 1'],
+  },
+  {
+    words: ['!=='],
+    find: /!==/,
+    write: () => '!=',
+    say: '!== is written !=',
+    example: ['x !== 1', 'x != 1'],
+  },
+  { words: ['<>'], find: /<>/, write: () => '!=', say: '<> is written !=', example: ['x <> 1', 'x != 1'] },
+  {
+    words: ['=<'],
+    find: /=<(?!=)/,
+    write: () => '<=',
+    say: '=< is written <=',
+    example: ['x =< 1', 'x <= 1'],
+  },
+  {
+    words: ['=>'],
+    find: /=>(?=\s*-?[0-9])/,
+    write: () => '>=',
+    say: '=> is written >=',
+    example: ['x => 1', 'x >= 1'],
+  },
+  {
+    words: ['=~', '~=', '~', 'like', 'regex operator'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?:=~|~=|~|\\b(?:like|matches|rlike)\\b)\\s*(${VALUE}|/[^/]*/)`,
+      'i',
+    ),
+    write: ([, value = '', pattern = '']) =>
+      `search(${value}, ${pattern.startsWith('/') ? `'${pattern.slice(1, -1)}'` : pattern})`,
+    say: '=~ is a function here: search(text, pattern)',
+    example: ["x =~ 'a.*'", "search(x, 'a.*')"],
+  },
+  {
+    words: ['not in'],
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+not\\s+in\\s+(${VALUE}|${INDEX})`, 'i'),
+    write: ([, item = '', list = '']) => `!(${item} in ${list})`,
+    say: 'a not in b is written !(a in b)',
+    example: ["x not in ['a']", "!(x in ['a'])"],
+  },
+  {
+    words: ['is null', 'is not null'],
+    find: /\bis\s+(not\s+)?(?=null|true|false|nothing|None|empty)/i,
+    write: ([, not = '']) => (not === '' ? '== ' : '!= '),
+    say: 'is is written ==, and is not is written !=',
+    example: ['x is not null', 'x != null'],
+  },
+  {
+    words: ['is', 'eq', 'equals', 'ne', 'gt', 'ge', 'gte', 'lt', 'le', 'lte'],
+    find: /\s(is not|equals|is|eq|neq|ne|gte|ge|gt|lte|le|lt)\s/,
+    write: ([, word = '']) =>
+      ` ${{ 'is not': '!=', equals: '==', is: '==', eq: '==', neq: '!=', ne: '!=', gte: '>=', ge: '>=', gt: '>', lte: '<=', le: '<=', lt: '<' }[word] ?? word} `,
+    say: 'comparisons are written == != < <= > >=',
+    example: ['x gt 1', 'x > 1'],
+  },
+  {
+    words: ['AND', 'and'],
+    find: /\s(?:and|AND|And)\s/,
+    write: () => ' && ',
+    say: 'and is written &&',
+    example: ['x > 1 and x < 9', 'x > 1 && x < 9'],
+  },
+  {
+    words: ['OR', 'or'],
+    find: /\s(?:or|OR|Or)\s/,
+    write: () => ' || ',
+    say: 'or is written ||',
+    example: ['x < 1 OR x > 9', 'x < 1 || x > 9'],
+  },
+  {
+    words: ['NOT', 'not'],
+    find: of(`(?<![\\w.])(?:not|NOT|Not)\\s+(${VALUE})(\\s*(?:==|!=|<=|>=|<|>|\\sin\\s)\\s*${VALUE})?`),
+    write: ([, value = '', comparison = '']) =>
+      comparison === '' ? `!${value}` : `!(${value}${comparison})`,
+    say: 'not is written !',
+    example: ["not contains(x, 'a')", "!contains(x, 'a')"],
+  },
+  {
+    words: ['&'],
+    find: /(?<!&)&(?!&)/,
+    write: () => '&&',
+    say: '& is written &&',
+    example: ['x > 1 & x < 9', 'x > 1 && x < 9'],
+  },
+  {
+    words: ['|', 'pipe'],
+    find: of(`(?<![\\w.$@\\]|])(${VALUE})\\s*\\|\\s*(${NAME})(?:\\((.*?)\\))?(?=$|\\s*[|=<>!)&])`),
+    write: ([, value = '', name = '', args = '']) => `${name}(${value}${args === '' ? '' : `, ${args}`})`,
+    say: 'there is no pipe; a function has the value as its first argument',
+    example: ['x | length == 3', 'length(x) == 3'],
+  },
+  {
+    words: ['='],
+    find: /(?<![=!<>~])=(?![=~>])/,
+    write: () => '==',
+    say: 'a comparison has two equal signs',
+    example: ['x = 1', 'x == 1'],
+  },
+  infix(
+    'contains|includes|has',
+    (a, b) => `contains(${a}, ${b})`,
+    'contains is a function: contains(text, part)',
+    ["x contains 'a'", "contains(x, 'a')"],
+  ),
+  infix(
+    'startsWith|starts with|startswith|begins with|begins',
+    (a, b) => `begins(${a}, ${b})`,
+    'startsWith is a function: begins(text, beginning)',
+    ["x startsWith 'a'", "begins(x, 'a')"],
+  ),
+  infix(
+    'endsWith|ends with|endswith|ends',
+    (a, b) => `ends(${a}, ${b})`,
+    'endsWith is a function: ends(text, ending)',
+    ["x endsWith 'a'", "ends(x, 'a')"],
+  ),
+  infix('mod', (a, b) => `${a} % ${b}`, 'mod is written %', ['7 mod 2 == x', '7 % 2 == x']),
+  infix('div', (a, b) => `${a} / ${b}`, 'div is written /', ['7 div 2 == x', '7 / 2 == x']),
+  infix('\\*\\*|\\^', (a, b) => (b === '2' ? `${a} * ${a}` : ''), 'there is no power operator; multiply', [
+    'x ** 2',
+    'x * x',
+  ]),
+  // ---- methods and functions
+  {
+    words: ['.length', '.size', '.count'],
+    find: of(`(?<![\\w.])(${OBJECT})\\.(?:length|size|count|len)(?:\\(\\))?(?![\\w(.[])`),
+    write: ([, object = '']) => `length(${object})`,
+    say: '.length is a function here: length(x)',
+    example: ['x.length > 1', 'length(x) > 1'],
+  },
+  method(
+    'filter|where|select',
+    (list, args) => `${list}[?${onItem(args)}]`,
+    '.filter(…) is a filter here: list[?@.id == 1]',
+    ['$.a.filter(x => x.b == 1)', '$.a[?@.b == 1]'],
+  ),
+  method(
+    'find',
+    (list, args) => `first(${list}[?${onItem(args)}])`,
+    '.find(…) is the first of a filter here: first(list[?@.id == 1])',
+    ['$.a.find(x => x.b == 1)', 'first($.a[?@.b == 1])'],
+  ),
+  method(
+    'some|any',
+    (list, args) => eachOf('any', list, args),
+    '.some(…) is a function here: any(list, condition)',
+    ['$.a.some(i => i.b == 1)', 'any(i in $.a, i.b == 1)'],
+  ),
+  method(
+    'every|all',
+    (list, args) => eachOf('every', list, args),
+    '.every(…) is a function here: every(list, condition)',
+    ['$.a.every(i => i.b == 1)', 'every(i in $.a, i.b == 1)'],
+  ),
+  method(
+    'map|collect',
+    (list, args) => eachOf('map', list, args),
+    '.map(…) is a function here: map(list, expression)',
+    ['$.a.map(i => i.b)', 'map(i in $.a, i.b)'],
+  ),
+  method('concat', (a, b) => `${a} + ${b}`, '.concat(…) joins texts, which + does here', [
+    "x.concat('a')",
+    "x + 'a'",
+  ]),
+  method(
+    'toFixed',
+    (a, n) => `format(${a}, '0.${'0'.repeat(Number(n) || 2)}')`,
+    ".toFixed(2) is written format(x, '0.00')",
+    ['n.toFixed(2)', "format(n, '0.00')"],
+  ),
+  method(
+    'padStart|rjust|zfill',
+    (a, args) => `pad(${a}, ${args})`,
+    '.padStart(…) is a function here: pad(text, length, fill)',
+    ["x.padStart(5, '0')", "pad(x, 5, '0')"],
+  ),
+  method('json', () => '$', '$ is the body of the response, read as JSON already', [
+    'response.json().x',
+    '$.x',
+  ]),
+  {
+    words: ['response.json', 'response.data', 'res.body'],
+    find: /(?<![\w.])(?:response\.(?:json|data)|(?:res|resp|result|answer)\.(?:json|data|body))(?=[.[\s]|$)/,
+    write: () => '$',
+    say: '$ is the body of the response, read as JSON already',
+    example: ['response.json.x', '$.x'],
+  },
+  {
+    words: ['res.status', 'resp.status'],
+    find: /(?<![\w.])(?:res|resp|result|answer|http)\.(?:status|status_code|statusCode|code)(?![\w(])/,
+    write: () => 'status',
+    say: 'the status of the response is status',
+    example: ['res.status == 200', 'status == 200'],
+  },
+  {
+    words: ['response.status_code', 'response.code'],
+    find: /(?<![\w.])response\.(?:status_code|statusCode|code)(?![\w(])/,
+    write: () => 'status',
+    say: 'the status of the response is status',
+    example: ['response.code == 200', 'status == 200'],
+  },
+  {
+    words: ['header', 'headers.get', "header('x')"],
+    find: of(`(?<![\\w.])(?:response\\.)?(?:headers?\\.get|headers?|getHeader)\\((${QUOTED})\\)`),
+    write: ([, name = '']) => `headers[${name}]`,
+    say: "a header of the response is headers['Name']",
+    example: ["header('x') == 'a'", "headers['x'] == 'a'"],
+  },
+  {
+    words: ['headers.Content-Type'],
+    find: /(?<![\w.])headers\.([A-Za-z]+(?:-[A-Za-z]+)+)/,
+    write: ([, name = '']) => `headers['${name}']`,
+    say: "a name with a hyphen stands in brackets and quotes: headers['Content-Type']",
+    example: ['headers.Content-Type == x', "headers['Content-Type'] == x"],
+  },
+  {
+    words: ["cookie('x')"],
+    find: of(`(?<![\\w.])cookies?\\((${QUOTED})\\)`),
+    write: ([, name = '']) => `cookies[${name}]`,
+    say: "a cookie that the response sets is cookies['name']",
+    example: ["cookie('x') == 'a'", "cookies['x'] == 'a'"],
+  },
+  {
+    words: ['jsonpath', 'jq', 'JsonPath'],
+    find: of(`(?<![\\w.])(?:jsonpath|jsonPath|JSONPath|json_path|jq|json)\\((${QUOTED})\\)`),
+    write: ([, path = '']) => `\ue001${path}`,
+    say: 'a path stands by itself, without quotes',
+    example: ["jsonpath('$.x') == 1", '$.x == 1'],
+  },
+  called(
+    'filter',
+    (args) => {
+      const [list, condition, ...more] = argumentsOf(args);
+      return list === undefined || condition === undefined || more.length > 0
+        ? undefined
+        : `${list}[?${onItem(condition)}]`;
+    },
+    'filter(…) is written list[?@.id == 1]',
+    ['filter($.a, @.b == 1)', '$.a[?@.b == 1]'],
+  ),
+  called(
+    'find|detect',
+    (args) => {
+      const [list, condition, ...more] = argumentsOf(args);
+      return list === undefined || condition === undefined || more.length > 0
+        ? undefined
+        : `first(${list}[?${onItem(condition)}])`;
+    },
+    'find(…) is written first(list[?@.id == 1])',
+    ['find($.a, @.b == 1)', 'first($.a[?@.b == 1])'],
+  ),
+  called(
+    'concat|strcat|CONCAT',
+    (args) => argumentsOf(args).join(' + '),
+    'concat(…) is written a + b, and join(list, separator) for more',
+    ["concat(x, 'a')", "x + 'a'"],
+  ),
+  called(
+    'coalesce|nvl|ifnull|default|firstOf',
+    (args) => argumentsOf(args).join(' ?? '),
+    'coalesce(a, b) is written a ?? b',
+    ["coalesce($.a, 'b')", "$.a ?? 'b'"],
+  ),
+  called('isEmpty|empty|is_empty', (args) => `length(${args}) == 0`, 'isEmpty(x) is written length(x) == 0', [
+    'isEmpty($.a)',
+    'length($.a) == 0',
+  ]),
+  called('notEmpty|isNotEmpty', (args) => `length(${args}) > 0`, 'notEmpty(x) is written length(x) > 0', [
+    'notEmpty($.a)',
+    'length($.a) > 0',
+  ]),
+  called(
+    'sha256|SHA256',
+    (args) => `hex(digest(${args}, 'sha-256'))`,
+    "sha256(x) is written hex(digest(x, 'sha-256'))",
+    ['sha256(x)', "hex(digest(x, 'sha-256'))"],
+  ),
+  called('md5|MD5', (args) => `hex(digest(${args}, 'md5'))`, "md5(x) is written hex(digest(x, 'md5'))", [
+    'md5(x)',
+    "hex(digest(x, 'md5'))",
+  ]),
+  called(
+    'pow|Math\\.pow',
+    (args) => {
+      const [base, exponent] = argumentsOf(args);
+      return exponent === '2' ? `${base} * ${base}` : undefined;
+    },
+    'there is no power; multiply: x * x',
+    ['pow(x, 2)', 'x * x'],
+  ),
+  called(
+    'Date\\.now|new Date|time\\.time|NOW',
+    (args) => (args === '' ? 'now()' : undefined),
+    'the time is now()',
+    ['Date.now()', 'now()'],
+  ),
+  {
+    words: ['Math.max', 'Math.min'],
+    find: of(`(?<![\\w.])Math\\.(max|min)\\(((?:[^()]|${PARENTHESES})*)\\)`),
+    write: ([, name = '', args = '']) => `${name}([${args}])`,
+    say: 'max and min take a list: max([a, b])',
+    example: ['Math.max(1, x)', 'max([1, x])'],
+  },
+  {
+    words: ['max(a, b)', 'min(a, b)'],
+    find: of(`(?<![\\w.])(max|min|sum|average)\\(((?:[^()]|${PARENTHESES})*)\\)`),
+    write: ([, name = '', args = '']) => {
+      const parts = argumentsOf(args);
+      return parts.length < 2 || parts.some((part) => part.includes('@'))
+        ? undefined
+        : `${name}([${parts.join(', ')}])`;
+    },
+    say: 'max, min, sum and average take a list: max([a, b])',
+    example: ['max(1, 2) == x', 'max([1, 2]) == x'],
+  },
+  // ---- paths
+  {
+    words: ['.0', 'items.0'],
+    find: of(`(${OBJECT})\\.([0-9]+)(?![\\w])`),
+    write: ([, path = '', index = '']) => (/^\d/.test(path) ? undefined : `${path}[${index}]`),
+    say: 'an item stands in brackets: list[0]',
+    example: ['$.a.0.b', '$.a[0].b'],
+  },
+  {
+    words: ['[]'],
+    find: /(?<=[\w\])])\[\](?=\.|\[|\s|$)/,
+    write: () => '[*]',
+    say: 'all items are [*]',
+    example: ['$.a[].b', '$.a[*].b'],
+  },
+  {
+    words: ['$.x.'],
+    find: /\.(?=\s|$|[)\]=<>!,&|])(?<!\.\.)/,
+    write: () => '',
+    say: 'a path does not end in a point',
+    example: ['$.a. == 1', '$.a == 1'],
+  },
+  {
+    words: ['@x'],
+    find: of(`(?<![\\w.])@(?=${NAME})`),
+    write: () => '@.',
+    say: '@ is the item, and its member stands behind a point: @.x',
+    example: ['$.a[?@b == 1]', '$.a[?@.b == 1]'],
+  },
+  {
+    words: ['[?(…)]', '[x == 1]', 'predicate'],
+    find: /(?<=[\w\])])\[\s*(@?[A-Za-z_]\w*(?:\.\w+)*\s*(?:==|!=|<=|>=|<|>)[^\]]*)\]/,
+    write: ([, condition = '']) => `[?${condition.startsWith('@') ? '' : '@.'}${condition}]`,
+    say: 'a condition on items begins with ?, and their members with @: [?@.x == 1]',
+    example: ["$.a[b == 'c']", "$.a[?@.b == 'c']"],
+  },
+  // ---- words and numbers
+  ...durations,
+  {
+    words: ['now() + 1', 'time + number'],
+    find: of(
+      `((?:now\\(\\)|time\\((?:[^()]|${PARENTHESES})*\\))\\s*[-+]\\s*)([0-9]+(?:\\.[0-9]+)?)(?![\\w.])`,
+    ),
+    write: ([, time = '', count = '']) => `${time}${count}s`,
+    say: 'a time and a duration are added, and a duration has a unit',
+    example: ['now() + 5', 'now() + 5s'],
+  },
+  {
+    words: ['+1'],
+    find: /(?:^|(?<=[=<>(,]\s*))\+(?=\d)/,
+    write: () => '',
+    say: 'a number has no leading plus',
+    example: ['x > +1', 'x > 1'],
+  },
+  {
+    words: ['.5'],
+    find: /(?:^|(?<=[\s=<>(,]))\.(?=\d)/,
+    write: () => '0.',
+    say: 'a number has a digit before its point',
+    example: ['n > .5', 'n > 0.5'],
+  },
+  {
+    words: ['1,000', '1_000'],
+    find: /(?<![\w.,])([0-9]{1,3})(?:[,_]([0-9]{3}))+(?![\w,])/,
+    write: ([all = '']) => all.replace(/[,_]/g, ''),
+    say: 'a number has no separators',
+    example: ['n > 1_000', 'n > 1000'],
+  },
+  {
+    words: ['hyphen', 'x-y'],
+    find: of(`\\.(${NAME}(?:-${NAME})+)(?!\\w)`),
+    write: ([, name = '']) => `['${name}']`,
+    say: "a name with a hyphen stands in brackets and quotes: ['content-type']",
+    example: ['$.content-type == x', "$['content-type'] == x"],
+  },
+  {
+    words: ['date literal'],
+    find: /(?<![\w.'"-])(\d{4}-\d\d-\d\d(?:T[\d:.]+(?:Z|[+-]\d\d:\d\d)?)?)(?![\w-])/,
+    write: ([, date = '']) => `time('${date}')`,
+    say: "a date is written time('2026-03-01')",
+    example: ['now() > 2026-03-01', "now() > time('2026-03-01')"],
+  },
+  {
+    words: ['! ==', 'negated comparison'],
+    find: of(`(?<![\\w.)])!\\s*(${VALUE}\\s*(?:==|!=|<=|>=|<|>|\\sin\\s)\\s*${VALUE})`),
+    write: ([, comparison = '']) => `!(${comparison})`,
+    say: '! applies to what directly follows it; a comparison stands in parentheses',
+    example: ['!x == 1', '!(x == 1)'],
+  },
+  {
+    words: ['a < b < c', 'between'],
+    find: of(`(${VALUE})\\s*(<=?|>=?)\\s*(${VALUE})\\s*(<=?|>=?)\\s*(${VALUE})`),
+    write: ([, a = '', one = '', b = '', two = '', c = '']) => `${a} ${one} ${b} && ${b} ${two} ${c}`,
+    say: 'comparisons do not chain; && joins them',
+    example: ['1 < n < 9', '1 < n && n < 9'],
+  },
+  ...words,
+  ...renamed,
+  ...methods,
+];

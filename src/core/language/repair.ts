@@ -1,0 +1,175 @@
+import { HABITS } from './habits.ts';
+
+/** An expression put right, and what was wrong with it. */
+export interface Repaired {
+  readonly text: string;
+  /** What is said of the first change. */
+  readonly say: string;
+  /** Where the first change is, in the text that was given. */
+  readonly span: readonly [start: number, end: number];
+}
+
+/** How often one expression is changed: `a AND b AND c` takes one change each. */
+const MOST_CHANGES = 12;
+
+/** Longer ones are left as they are: nobody writes such a line by habit. */
+const LONGEST = 500;
+
+/**
+ * Puts an expression right that has a habit of another language in it, or a slip of the keyboard. `problems` tells how many
+ * problems a text has; a change counts only where it leaves fewer. Returns undefined where nothing helps.
+ */
+export function repair(text: string, problems: (text: string) => number): Repaired | undefined {
+  if (text.length > LONGEST) return undefined;
+  const { masked, restore } = hideQuoted(text);
+  let current = masked;
+  const straight = restore(masked);
+  if (straight !== text && problems(straight) === 0)
+    return { text: straight, say: "a text stands in straight quotes: 'abc'", span: [0, text.length] };
+  let first: { readonly say: string; readonly at: number; readonly length: number } | undefined;
+  // Only where all of it is right in the end is the reading certain; with less a person would follow a wrong lead.
+  for (let changes = 0; changes < MOST_CHANGES; changes++) {
+    if (changes > 0 && problems(restore(current)) === 0)
+      return { text: restore(current), say: first!.say, span: spanOf(masked, restore, first!) };
+    const next = oneChange(current, (one) => problems(restore(one)));
+    if (!next) return undefined;
+    first ??= next;
+    current = next.text;
+  }
+  return undefined;
+}
+
+interface Changed {
+  readonly text: string;
+  readonly say: string;
+  readonly at: number;
+  readonly length: number;
+}
+
+/** The first change that leaves nothing wrong, or else the first that can be made at all. */
+function oneChange(text: string, problems: (text: string) => number): Changed | undefined {
+  let any: Changed | undefined;
+  for (const change of [...habits(text), ...slips(text)]) {
+    if (change.text === text || change.text.length > 2 * LONGEST) continue;
+    if (problems(change.text) === 0) return change;
+    any ??= change;
+  }
+  return any;
+}
+
+function* habits(text: string): Generator<Changed> {
+  for (const habit of HABITS) {
+    const found = habit.find.exec(text);
+    if (!found) continue;
+    const written = habit.write(found);
+    if (written === undefined) continue;
+    yield {
+      text: text.slice(0, found.index) + written + text.slice(found.index + found[0].length),
+      say: habit.say,
+      at: found.index,
+      length: found[0].length,
+    };
+  }
+}
+
+/** Brackets and quotes that were left open, or closed too often. */
+function* slips(text: string): Generator<Changed> {
+  const open: { readonly sign: string; readonly at: number }[] = [];
+  const closing: Readonly<Record<string, string>> = { '(': ')', '[': ']', '{': '}' };
+  for (let i = 0; i < text.length; i++) {
+    const sign = text[i]!;
+    if (sign in closing) open.push({ sign, at: i });
+    else if (Object.values(closing).includes(sign)) {
+      const last = open.at(-1);
+      if (last && closing[last.sign] === sign) open.pop();
+      else
+        yield {
+          text: text.slice(0, i) + text.slice(i + 1),
+          say: `this ${sign} closes nothing`,
+          at: i,
+          length: 1,
+        };
+    }
+  }
+  const missing = open.at(-1);
+  if (missing)
+    yield {
+      text:
+        text +
+        open
+          .toReversed()
+          .map(({ sign }) => closing[sign]!)
+          .join(''),
+      say: `this ${missing.sign} is not closed`,
+      at: missing.at,
+      length: 1,
+    };
+  const comma = /,(?=\s*[)\]}])|,\s*$/.exec(text);
+  if (comma)
+    yield {
+      text: text.slice(0, comma.index) + text.slice(comma.index + comma[0].length),
+      say: 'nothing stands behind this comma',
+      at: comma.index,
+      length: 1,
+    };
+}
+
+function spanOf(
+  masked: string,
+  restore: (text: string) => string,
+  { at, length }: { readonly at: number; readonly length: number },
+): [number, number] {
+  const start = restore(masked.slice(0, at)).length;
+  return [start, start + restore(masked.slice(at, at + length)).length];
+}
+
+/** Quotes of other kinds than ours, with those that close them. */
+const QUOTES: Readonly<Record<string, string>> = {
+  "'": "'",
+  '"': '"',
+  '`': '`',
+  '“': '”',
+  '‘': '’',
+  '”': '”',
+  '’': '’',
+  '«': '»',
+  '„': '“',
+};
+
+/**
+ * Puts one character in the place of each quoted text, so that a habit is looked for outside of them only. Texts in quotes of
+ * other kinds get ours when they are put back.
+ */
+function hideQuoted(text: string): { readonly masked: string; readonly restore: (text: string) => string } {
+  const quoted: string[] = [];
+  let masked = '';
+  for (let i = 0; i < text.length; i++) {
+    const close = QUOTES[text[i]!];
+    const end = close === undefined ? -1 : endOfQuoted(text, i, close);
+    if (end < 0) {
+      masked += text[i]!;
+      continue;
+    }
+    const inner = text.slice(i + 1, end);
+    const isOurs = text[i] === "'" || text[i] === '"';
+    quoted.push(isOurs ? text.slice(i, end + 1) : `'${inner.replaceAll("'", "\\'")}'`);
+    masked += String.fromCharCode(0xe010 + quoted.length - 1);
+    i = end;
+  }
+  const restore = (one: string): string =>
+    one
+      // A path that stood in quotes.
+      .replace(/\ue001([\ue010-\uefff])/g, (_, char: string) =>
+        quoted[char.charCodeAt(0) - 0xe010]!.slice(1, -1),
+      )
+      .replace(/[\ue010-\uefff]/g, (char) => quoted[char.charCodeAt(0) - 0xe010] ?? char);
+  return { masked, restore };
+}
+
+function endOfQuoted(text: string, start: number, close: string): number {
+  for (let i = start + 1; i < text.length; i++) {
+    if (text[i] === '\\') i++;
+    else if (text[i] === close) return i;
+  }
+  return -1;
+}

@@ -1,0 +1,54 @@
+import { expect, test } from '@jest/globals';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import type { Finding } from '../../src/core/chain/source/findings.ts';
+import { FILES, type FileName } from './files.ts';
+import { type Mistake, MISTAKES } from './mistakes.ts';
+
+const { project } = readProject('batharon.yaml', FILES['batharon.yaml'], undefined, true);
+
+function check(name: FileName, text: string): readonly Finding[] {
+  return name === 'batharon.yaml'
+    ? readProject(name, text, undefined, true).findings
+    : readChain(name, text, project).findings;
+}
+
+/** The file with one line in the place of another, and where the mark of the mistake stood in it. */
+function withLine(name: FileName, [right, marked]: Mistake): { text: string; line: number; column: number } {
+  const lines = FILES[name].split('\n');
+  const line = lines.indexOf(right);
+  if (line < 0) throw new Error(`${name} has no line ${right}`);
+  const wrong = marked.replace('‸', '');
+  return { text: lines.with(line, wrong).join('\n'), line: line + 1, column: marked.indexOf('‸') + 1 };
+}
+
+test.each(Object.keys(FILES) as FileName[])('%s has no fault', (name) => {
+  expect(check(name, FILES[name])).toEqual([]);
+});
+
+const all = (Object.keys(MISTAKES) as FileName[]).flatMap((name) =>
+  MISTAKES[name].map((mistake) => [name, mistake[1].trim(), mistake] as const),
+);
+
+test('there are enough of them', () => {
+  expect(all.length).toBeGreaterThanOrEqual(150);
+  expect(all.filter(([, , [, , open]]) => open === undefined).length).toBeGreaterThanOrEqual(120);
+});
+
+/** The line of a file with another in its place, with the blanks that stood before it. */
+function putRight(text: string, line: number, instead: string): string {
+  const lines = text.split('\n');
+  return lines.with(line - 1, /^\s*/.exec(lines[line - 1]!)![0] + instead).join('\n');
+}
+
+test.each(all)('%s: %s', (name, _, mistake) => {
+  const { text, line, column } = withLine(name, mistake);
+  const findings = check(name, text);
+  expect(findings.map(({ place, message }) => `${place?.line}:${place?.column} ${message}`)).toEqual([
+    expect.stringMatching(`^${line}:${column} `),
+  ]);
+  const [{ instead }] = findings as [Finding];
+  if (mistake[2] === 'open') return;
+  expect(instead).toBeDefined();
+  expect(check(name, putRight(text, line, instead!)).map(({ message }) => message)).toEqual([]);
+});
