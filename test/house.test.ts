@@ -52,6 +52,7 @@ test('a file name stands once, or the folder says what differs', () => {
 test('no file is longer than 400 lines, unless it is one table or one grammar', () => {
   const long = sources.filter((path) => textOf(path).split('\n').length > 401);
   expect(long.toSorted()).toEqual([
+    'src/core/language/habits.ts', // one table
     'src/core/language/parser.ts', // the grammar of expressions
     'src/practice/openapi.ts', // one document
   ]);

@@ -19,6 +19,8 @@ export interface Problem {
   readonly span?: Span;
   /** What puts an expression right: another text in the place of a part of it. */
   readonly replace?: Replacement;
+  /** The name that it speaks of: where its definition is at fault, this only follows from that. */
+  readonly name?: string;
 }
 
 /** A part of an expression, and what should stand there. */

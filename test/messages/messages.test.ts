@@ -135,6 +135,8 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
   'text-in-expression': () => kept('${a}'),
   'secret-in-plain-text': () =>
     project(`${KILN}credentials: { desk: { kind: bearer, token: 8f3a91c0d2e54b6788aa } }\n`),
+  'unknown-method': () => checked('  - call: GTE kiln /a'),
+  'blank-in-path': () => checked('  - call: GET kiln /a /b'),
   'given-name': () => checked('  - call: GET kiln /a\n    keep: { url: $.next }'),
   'unused-input': () => checked('chain: A\ninputs: { rack: { default: A3 } }\nsteps: [ { wait: 1s } ]\n'),
   'chain-circle': () => checked('  - follow: a.chain.yaml'),

@@ -1,7 +1,7 @@
 /** Files without a fault, each of which a mistake is put into. */
 export const FILES = {
   'rack.chain.yaml': `chain: Pieces of a rack
-about: What stands on a rack, and what it costs.
+about: What is on a rack, and what it costs.
 tags: [nightly]
 inputs:
   rack: { default: A3 }
@@ -37,6 +37,7 @@ steps:
     expect: $.glaze in ['ash', 'celadon', glaze]
     show: \${first} has glaze \${$.glaze} on \${date(now())}
   - wait: 2s
+  - show: \${glaze} since \${since}, \${deep}
   - expect: list.status == 200
 results:
   ids: ids
@@ -145,12 +146,13 @@ values:
   studio: north
 environments:
   test:
-    services.kiln.url: https://test.kiln.example/v1
+    values.studio: south
   live:
     services.kiln.url: https://live.kiln.example/v1
-    guard: ask
+    secrets.desk: env KILN_LIVE
 default-environment: test
 zone: Europe/Lisbon
+guard: ask
 `,
 } as const;
 export type FileName = keyof typeof FILES;

@@ -1,11 +1,11 @@
 import { BIT, isOnly, type Kind, mayBe } from './kinds.ts';
-import type { Way } from './inferring.ts';
+import type { Remedy } from './inferring.ts';
 import { isNumberText } from './numbers.ts';
 import type { BinaryTree, Tree } from './tree.ts';
 
 // What a message offers instead of what was written.
 
-export function conditionAdvice(source: string, kind: Kind, tree: Tree): Way {
+export function conditionAdvice(source: string, kind: Kind, tree: Tree): Remedy {
   if (tree.type === 'literal' && isOnly(kind, BIT.number) && /^[1-5]\d\d$/.test(source))
     return { hint: `status == ${source}`, replace: `status == ${source}` };
   if (isOnly(kind, BIT.list | BIT.text | BIT.object | BIT.bytes))
@@ -27,13 +27,13 @@ export interface Side {
   readonly bits: number;
 }
 
-export function comparisonAdvice(left: Side, right: Side): Way {
+export function comparisonAdvice(left: Side, right: Side): Remedy {
   const pair = (one: number, other: number): Side | undefined => {
     if (left.bits === one && (right.bits & other) === other) return left;
     if ((left.bits & other) === other && right.bits === one) return right;
     return undefined;
   };
-  const replaced = ({ tree }: Side, text: string): Way => ({
+  const replaced = ({ tree }: Side, text: string): Remedy => ({
     hint: text,
     replace: { span: tree.span, text },
   });
@@ -56,7 +56,7 @@ export function comparisonAdvice(left: Side, right: Side): Way {
 }
 
 /** How a value of another kind becomes one that is wanted. It stands in the value's own place. */
-export function conversionAdvice(source: string, wanted: number, given: number): Way {
+export function conversionAdvice(source: string, wanted: number, given: number): Remedy {
   const written = converted(source, wanted, given);
   if (written === undefined && (wanted & BIT.list) !== 0 && given === BIT.object)
     return {
@@ -80,7 +80,7 @@ export function arithmeticAdvice(
   left: string,
   right: string,
   { a, b }: { readonly a: Kind; readonly b: Kind },
-): Way {
+): Remedy {
   if (
     operator === '+' &&
     (mayBe(a, BIT.text) || mayBe(b, BIT.text)) &&

@@ -1,3 +1,4 @@
+import { nearest } from './nearest.ts';
 import { fail } from '../problems.ts';
 
 export const DAYS = ['Sunday', 'Monday', 'Tuesday', 'Wednesday', 'Thursday', 'Friday', 'Saturday'];
@@ -47,6 +48,11 @@ function formatOf(zone: string): Intl.DateTimeFormat | undefined {
 }
 
 /** Whether a name is a time zone of the IANA list, or UTC. */
+/** The IANA zone that is most like a misspelt one: the same city, or the nearest name. */
+export function nearestZone(zone: string): string | undefined {
+  return nearest(zone, Intl.supportedValuesOf('timeZone'));
+}
+
 export function isZone(zone: string): boolean {
   return zone === 'UTC' || formatOf(zone) !== undefined;
 }

@@ -27,7 +27,9 @@ const VALUE = `(?:${START}${SEGMENT}*|${PARENTHESES})`;
 /** The same, as short as it can be. */
 const OBJECT = `(?:${START}${SEGMENT}*?|${PARENTHESES})`;
 
-const of = (pattern: string, flags = ''): RegExp => new RegExp(pattern, flags);
+/** A pattern; what it has by the name `sign` is the place of the habit. */
+const of = (pattern: string, flags = ''): RegExp =>
+  new RegExp(pattern, flags.includes('g') ? flags : `${flags}d`);
 
 /** Whether something that a pattern took for a path is a word of the grammar. */
 const isWord = (text: string): boolean => /^(?:and|or|not|in|is|if|then|else)$/i.test(text);
@@ -55,8 +57,8 @@ function infix(
 ): Habit {
   return {
     words: words.replace(/\\/g, '').split('|'),
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?:${words})\\s*(${VALUE})`),
-    write: ([, left = '', right = '']) => (isWord(left) || isWord(right) ? undefined : write(left, right)),
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>${words})\\s*(${VALUE})`),
+    write: ([, left = '', , right = '']) => (isWord(left) || isWord(right) ? undefined : write(left, right)),
     say,
     example,
   };
@@ -353,8 +355,8 @@ export const HABITS: readonly Habit[] = [
   },
   {
     words: ['||', 'default', 'or default'],
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?:\\|\\||or)\\s*(${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`),
-    write: ([, value = '', other = '']) => `${value} ?? ${other}`,
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>\\|\\||\\bor\\b)\\s*(${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`),
+    write: ([, value = '', , other = '']) => `${value} ?? ${other}`,
     say: '|| joins conditions; a value in place of nothing stands behind ??',
     example: ["$.a || 'b'", "$.a ?? 'b'"],
   },
@@ -391,18 +393,18 @@ export const HABITS: readonly Habit[] = [
   {
     words: ['=~', '~=', '~', 'like', 'regex operator'],
     find: of(
-      `(?<![\\w.$@\\]])(${VALUE})\\s*(?:=~|~=|~|\\b(?:like|matches|rlike)\\b)\\s*(${VALUE}|/[^/]*/)`,
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>=~|~=|~|\\b(?:like|matches|rlike)\\b)\\s*(${VALUE}|/[^/]*/)`,
       'i',
     ),
-    write: ([, value = '', pattern = '']) =>
+    write: ([, value = '', , pattern = '']) =>
       `search(${value}, ${pattern.startsWith('/') ? `'${pattern.slice(1, -1)}'` : pattern})`,
     say: '=~ is a function here: search(text, pattern)',
     example: ["x =~ 'a.*'", "search(x, 'a.*')"],
   },
   {
     words: ['not in'],
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+not\\s+in\\s+(${VALUE}|${INDEX})`, 'i'),
-    write: ([, item = '', list = '']) => `!(${item} in ${list})`,
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>not\\s+in)\\s+(${VALUE}|${INDEX})`, 'i'),
+    write: ([, item = '', , list = '']) => `!(${item} in ${list})`,
     say: 'a not in b is written !(a in b)',
     example: ["x not in ['a']", "!(x in ['a'])"],
   },
@@ -690,6 +692,13 @@ export const HABITS: readonly Habit[] = [
     example: ['$.a.0.b', '$.a[0].b'],
   },
   {
+    words: ['[0'],
+    find: /\[(-?\d+|\*)(?=\.)/d,
+    write: ([, index = '']) => `[${index}]`,
+    say: 'this [ is not closed',
+    example: ['$.a[0.b', '$.a[0].b'],
+  },
+  {
     words: ['[]'],
     find: /(?<=[\w\])])\[\](?=\.|\[|\s|$)/,
     write: () => '[*]',
@@ -772,7 +781,7 @@ export const HABITS: readonly Habit[] = [
   },
   {
     words: ['a < b < c', 'between'],
-    find: of(`(${VALUE})\\s*(<=?|>=?)\\s*(${VALUE})\\s*(<=?|>=?)\\s*(${VALUE})`),
+    find: of(`(${VALUE})\\s*(<=?|>=?)\\s*(${VALUE})\\s*(?<sign><=?|>=?)\\s*(${VALUE})`),
     write: ([, a = '', one = '', b = '', two = '', c = '']) => `${a} ${one} ${b} && ${b} ${two} ${c}`,
     say: 'comparisons do not chain; && joins them',
     example: ['1 < n < 9', '1 < n && n < 9'],

@@ -6,7 +6,7 @@ import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
 import { kindOf } from './values.ts';
 import { type FunctionDefinition, type FunctionParameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
-import type { Inferring, InferContext, Way } from './inferring.ts';
+import type { Inferring, InferContext, Remedy } from './inferring.ts';
 import { ANY, BIT, JSON_VALUE, type Kind, kindWords, maybe, mayBe, YES_NO } from './kinds.ts';
 import { countOf } from '../count-of.ts';
 import { isReservedWord } from './reserved-words.ts';
@@ -292,7 +292,7 @@ function checkLiteral(
     const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;
     if (!allowed.includes(value)) {
       const known = nearest(value, allowed);
-      const near: Way =
+      const near: Remedy =
         known === undefined
           ? allowed.map((one) => `'${one}'`).join(', ')
           : { hint: known, replace: `'${known}'` };

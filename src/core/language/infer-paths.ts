@@ -1,3 +1,4 @@
+import type { Replacement } from '../problems.ts';
 import type { Inferring, InferContext } from './inferring.ts';
 import { ANY, BIT, isOnly, JSON_VALUE, type Kind, kindWords, listOf, maybe, mayBe, union } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
@@ -49,14 +50,15 @@ function inferSelected(
         const names = [...kind.members!.keys()];
         const near = nearest(selector.name, names);
         if (!context.tolerant) {
-          self.problem(
-            segment,
-            'unknown-member',
-            `${before} has no member ${selector.name}`,
-            near === undefined
-              ? `it has ${nameList(names)}`
-              : { hint: `the nearest is ${before}.${near}`, replace: memberText(near) },
-          );
+          self.problem(nameIn(self, segment), 'unknown-member', `${before} has no member ${selector.name}`, {
+            ...(near === undefined
+              ? { hint: `it has ${nameList(names)}` }
+              : {
+                  hint: `the nearest is ${before}.${near}`,
+                  replace: replacedMember(self, segment, near),
+                }),
+            name: before,
+          });
         }
         return ANY;
       }
@@ -89,6 +91,19 @@ function inferSelected(
       refuseUnfilterable(self, kind, before, { segment, quiet });
       return kind.item ?? JSON_VALUE;
   }
+}
+
+/** Where the name of a member stands, behind its point. */
+function nameIn(self: Inferring, { span: [start, end] }: Segment): { span: readonly [number, number] } {
+  return { span: [start + (self.text[start] === '.' ? 1 : 0), end] };
+}
+
+/** Another member in the place of one; behind its point, where it can stand there. */
+function replacedMember(self: Inferring, { span: [start, end] }: Segment, name: string): Replacement {
+  const text = memberText(name);
+  return self.text[start] === '.' && text.startsWith('.')
+    ? { span: [start + 1, end], text: text.slice(1) }
+    : { span: [start, end], text };
 }
 
 /** A member as it is written behind a path. */

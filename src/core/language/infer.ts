@@ -22,7 +22,7 @@ import {
 import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import { inferRelation, singleKind } from './infer-relations.ts';
-import type { InferContext, Inferring, Way } from './inferring.ts';
+import type { InferContext, Inferring, Remedy } from './inferring.ts';
 import { nameList, nearest } from './nearest.ts';
 import { compareNumbers } from './numbers.ts';
 import { isNumeric, type Maybe, memberOf } from './values.ts';
@@ -106,8 +106,9 @@ class Inferrer implements Inferring {
     return this.kind(tree, context);
   }
 
-  problem({ span }: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Way): void {
-    const { hint, replace } = typeof way === 'object' ? way : { hint: way, replace: undefined };
+  problem({ span }: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Remedy): void {
+    const { hint, name, replace } =
+      typeof way === 'object' ? way : { hint: way, name: undefined, replace: undefined };
     const replacement = typeof replace === 'string' ? { span, text: replace } : replace;
     this.problems.push({
       code,
@@ -115,6 +116,7 @@ class Inferrer implements Inferring {
       span,
       ...(hint === undefined ? {} : { hint }),
       ...(replacement ? { replace: replacement } : {}),
+      ...(name === undefined ? {} : { name }),
     });
   }
 
@@ -269,13 +271,13 @@ class Inferrer implements Inferring {
     }
     const reason = this.scope.whyNot?.(name);
     if (reason) {
-      this.problem(tree, 'unknown-name', reason.message, wayOf(reason));
+      this.problem(tree, 'unknown-name', reason.message, { ...wayOf(reason), name: plainName(name) });
       return ANY;
     }
     const names = this.scope.names();
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
-    const way: Way =
+    const way: Remedy =
       literal !== undefined
         ? {
             hint: `${literal} is written in lower case here`
@@ -288,12 +290,15 @@ class Inferrer implements Inferring {
           : near !== undefined
             ? { hint: `the nearest name is ${near}`, replace: near }
             : this.#neitherNameNorNear(name, context, names);
-    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, way);
+    this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
+      ...(typeof way === 'object' ? way : { hint: way }),
+      name: plainName(name),
+    });
     return ANY;
   }
 
   /** What is like no name is a text without quotes where it is compared with, and a member of the response elsewhere. */
-  #neitherNameNorNear(name: string, { isCompared }: InferContext, names: readonly string[]): Way {
+  #neitherNameNorNear(name: string, { isCompared }: InferContext, names: readonly string[]): Remedy {
     const inQuotes = `text needs quotes: '${name}'`;
     if (!isCompared && !('missing' in this.scope.response))
       return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
@@ -349,8 +354,16 @@ class Inferrer implements Inferring {
 }
 
 /** What a scope says of what is not there, and what stands in its place. */
-function wayOf({ hint, replace }: { readonly hint?: string; readonly replace?: string }): Way {
-  return replace === undefined ? hint : { hint, replace };
+function wayOf({ hint, replace }: { readonly hint?: string; readonly replace?: string }): {
+  readonly hint?: string | undefined;
+  readonly replace?: string | undefined;
+} {
+  return { hint, replace };
+}
+
+/** `steps.load` is the step load. */
+function plainName(name: string): string {
+  return name.replace(/^steps\./, '');
 }
 
 function isZero(value: Maybe): boolean {

@@ -17,8 +17,15 @@ export interface InferContext {
 }
 
 /** What a problem says to do: a hint, or what stands right in its own place or another. */
-export type Way =
-  string | undefined | { readonly hint?: string | undefined; readonly replace: string | Replacement };
+export type Remedy =
+  | string
+  | undefined
+  | {
+      readonly hint?: string | undefined;
+      readonly replace?: string | Replacement | undefined;
+      /** The name that is spoken of. */
+      readonly name?: string | undefined;
+    };
 
 /** What the parts that find kinds share. */
 export interface Inferring {
@@ -29,7 +36,7 @@ export interface Inferring {
   /** The whole expression. */
   readonly text: string;
   readonly scope: StaticScope;
-  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Way): void;
+  problem(tree: { span: Tree['span'] }, code: Problem['code'], message: string, way?: Remedy): void;
   /** A part as it is written. */
   source(tree: Tree): string;
   kind(tree: Tree, context: InferContext): Kind;

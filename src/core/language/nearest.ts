@@ -8,6 +8,14 @@ export function nearest(word: string, known: Iterable<string>): string | undefin
   let bestDistance = Math.max(1, Math.floor(wanted.length / 3)) + 0.5;
   for (const name of known) {
     const candidate = fold(name);
+    const isPart =
+      Math.min(wanted.length, candidate.length) > 1 &&
+      Math.abs(wanted.length - candidate.length) < 4 &&
+      (wanted.startsWith(candidate) || candidate.startsWith(wanted));
+    if (isPart && bestDistance > 1.2) {
+      best = name;
+      bestDistance = 1.2;
+    }
     if (Math.abs(candidate.length - wanted.length) > bestDistance) continue;
     const apart = distance(wanted, candidate) + (name === word ? 0 : 0.1);
     if (apart < bestDistance) {

@@ -25,7 +25,11 @@ export function repair(text: string, problems: (text: string) => number): Repair
   let current = masked;
   const straight = restore(masked);
   if (straight !== text && problems(straight) === 0)
-    return { text: straight, say: "a text stands in straight quotes: 'abc'", span: [0, text.length] };
+    return {
+      text: straight,
+      say: "a text stands in straight quotes: 'abc'",
+      span: [Array.from(text).findIndex((char, i) => char !== straight[i]), text.length],
+    };
   let first: { readonly say: string; readonly at: number; readonly length: number } | undefined;
   // Only where all of it is right in the end is the reading certain; with less a person would follow a wrong lead.
   for (let changes = 0; changes < MOST_CHANGES; changes++) {
@@ -63,11 +67,12 @@ function* habits(text: string): Generator<Changed> {
     if (!found) continue;
     const written = habit.write(found);
     if (written === undefined) continue;
+    const sign = found.indices?.groups?.sign;
     yield {
       text: text.slice(0, found.index) + written + text.slice(found.index + found[0].length),
       say: habit.say,
-      at: found.index,
-      length: found[0].length,
+      at: sign?.[0] ?? found.index + /^\s*/.exec(found[0])![0].length,
+      length: sign ? sign[1] - sign[0] : found[0].trim().length,
     };
   }
 }
@@ -102,6 +107,14 @@ function* slips(text: string): Generator<Changed> {
           .join(''),
       say: `this ${missing.sign} is not closed`,
       at: missing.at,
+      length: 1,
+    };
+  const quote = /['"](?=[^'"]*$)/.exec(text);
+  if (quote)
+    yield {
+      text: text + quote[0],
+      say: `the text that begins with this ${quote[0]} has no end`,
+      at: quote.index,
       length: 1,
     };
   const comma = /,(?=\s*[)\]}])|,\s*$/.exec(text);

@@ -150,7 +150,7 @@ describe('problems say what, why and what to write instead', () => {
     ['limit = 5', 'bad-syntax', /two equal signs/, /^limit == 5$/],
     ['${limit}', 'bad-syntax', /expected/, /already/],
     ['{{limit}}', 'bad-syntax', /a name stands bare/, /^limit$/],
-    ["'abc", 'bad-syntax', /no closing '/],
+    ["'abc", 'bad-syntax', /begins with this ' has no end/],
     ['rack + limit', 'wrong-kind', /\+ has no meaning/, /^rack \+ text\(limit\)$/],
     ['map(rack in pieces, 1)', 'name-twice', /the name rack is already defined/],
     ['limit > 2xx', 'wrong-kind', /class of statuses, which has no order/, /limit == 2xx/],

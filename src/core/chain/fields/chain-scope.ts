@@ -215,6 +215,7 @@ export class ChainScope {
           : {
               message: `${name} is defined further down, on line ${line}`,
               hint: 'a step uses what steps above it keep',
+              ...('missing' in response ? {} : { replace: `$.${name}` }),
             };
       },
     };
@@ -257,7 +258,9 @@ export class ChainScope {
     return this.#scope(
       {
         missing: '$ is the response of its own step, and this step sends nothing',
-        hint: lastCall === undefined ? 'use the name of the step that sends: NAME.body' : `${lastCall}.body`,
+        ...(lastCall === undefined
+          ? { hint: 'use the name of the step that sends: NAME.body' }
+          : { hint: `${lastCall}.body`, replace: `${lastCall}.body` }),
       },
       (name) => more.get(name),
       [...more.keys()],

@@ -2,34 +2,21 @@ import { checkExpression, checkTree, withHabit } from '../../language/expression
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
-import { isNumberText, numberOf } from '../../language/numbers.ts';
-import { parseInsertion } from '../../language/parser.ts';
+import { expressionEnd, parseInsertion } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { childrenOf, type Tree } from '../../language/tree.ts';
-import { Duration, type Value } from '../../language/values.ts';
+import { Duration } from '../../language/values.ts';
 import { type Problem, problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
+import { literalValue } from './literal-values.ts';
+import { bracesAsValue, bracesInText, closingBrace } from './braces.ts';
 import { indexBehindFilter } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
-import { almostLiteral, commentInText, expressionInText } from './text-warnings.ts';
-
-/** Where the `}` is that closes an insertion, by its quotes and brackets alone; undefined where there is none. */
-function closingBrace(text: string, from: number): number | undefined {
-  let depth = 0;
-  for (let i = from; i < text.length; i++) {
-    const char = text[i]!;
-    if (char === "'" || char === '"') {
-      const end = text.indexOf(char, i + 1);
-      if (end > 0) i = end;
-    } else if (char === '{') depth++;
-    else if (char === '}' && depth-- === 0) return i;
-  }
-  return undefined;
-}
+import { commentInText, dollarInText, expressionInText } from './text-warnings.ts';
 
 /** The step that a name means: `steps.load` and load are one. */
 function stepOf(name: string): string {
@@ -85,6 +72,7 @@ export class FieldReader {
 
   /** A condition, or one expression of any kind. */
   expression(node: SourceNode, scope: StaticScope, use: Use = {}): PlacedExpression | undefined {
+    if (this.#inBraces(node, (inner) => inner)) return undefined;
     if (node.type !== 'scalar') {
       const hint = node.type === 'empty' ? undefined : 'put an expression that begins with { or [ in quotes';
       this.findings.problem(
@@ -142,7 +130,7 @@ export class FieldReader {
       node.offset(at),
       'text-in-expression',
       'this field is already an expression, so ${ } has no meaning in it',
-      whole ?? node.text.replace(/\$\{\s*([^}]*?)\s*\}/g, '$1'),
+      this.findings.becomes(node, whole ?? node.text.replace(/\$\{\s*([^}]*?)\s*\}/g, '$1')),
     );
     this.#useNames(node.text);
     return true;
@@ -197,7 +185,7 @@ export class FieldReader {
         else whole = false;
         i = insertion.end;
       } else {
-        if (text.startsWith('{{', i)) this.#doubleBraces(node, i);
+        if (text.startsWith('{{', i)) bracesInText(this.findings, node, i);
         literal += text[i]!;
         i++;
       }
@@ -206,6 +194,7 @@ export class FieldReader {
     if (parts.length === 1 && typeof parts[0] === 'string' && hint)
       expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
     if (hint) commentInText(this.findings, node);
+    if (node.text.includes('$')) dollarInText(this.findings, node, scope);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }
 
@@ -221,9 +210,13 @@ export class FieldReader {
       ({ tree, end } = parseInsertion(node.text, from));
     } catch (error) {
       const close = closingBrace(node.text, from);
-      this.#refuseInsertion(node, [from, close ?? node.text.length], [problemOf(error)], scope);
+      if (close === undefined) {
+        this.#unclosed(node, from);
+        return undefined;
+      }
+      this.#refuseInsertion(node, [from, close], [problemOf(error)], scope);
       this.#useNames(node.text.slice(from));
-      return close === undefined ? undefined : { end: close + 1 };
+      return { end: close + 1 };
     }
     this.#use(tree);
     const { expression, problems } = checkTree(tree, node.text, scope, raw ? { outermost: 'raw' } : {});
@@ -234,6 +227,18 @@ export class FieldReader {
     indexBehindFilter(this.findings, node, node.text, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
+  }
+
+  /** An insertion without its end: it ends where what it inserts does. */
+  #unclosed(node: ScalarNode, from: number): void {
+    const end = expressionEnd(node.text, from) ?? node.text.length;
+    this.findings.problem(
+      node.offset(from - 2),
+      'bad-syntax',
+      'this ${ has no } that closes it',
+      this.findings.partBecomes(node, [end, end], '}', node.text.slice(from - 2, end) + '}'),
+    );
+    this.#useNames(node.text.slice(from));
   }
 
   /** What is wrong between `${` and `}`. */
@@ -249,15 +254,11 @@ export class FieldReader {
     this.findings.expression(node, said, said === problems ? 0 : from);
   }
 
-  #doubleBraces(node: ScalarNode, at: number): void {
-    const inner = /^\{\{\s*([A-Za-z_$@][^{}]*?)\s*\}\}/.exec(node.text.slice(at))?.[1];
-    if (inner === undefined) return;
-    this.findings.problem(
-      node.offset(at),
-      'expression-in-text',
-      'double braces mean nothing here and are sent as they stand',
-      `\${${inner}}`,
-    );
+  /** Says of a value that it stands in double braces; the names in it count as used. */
+  #inBraces(node: SourceNode, write: (inner: string) => string): boolean {
+    const inner = bracesAsValue(this.findings, node, write);
+    if (inner !== undefined) this.#useNames(inner);
+    return inner !== undefined;
   }
 
   /** A text without insertions. */
@@ -299,6 +300,7 @@ export class FieldReader {
    * that it is sent as text in any case, so that `007` is what it looks like.
    */
   typed(node: SourceNode, scope: StaticScope, isWire = false): Typed | undefined {
+    if (this.#inBraces(node, (inner) => `\${${inner}}`)) return undefined;
     switch (node.type) {
       case 'empty':
         this.findings.problem(
@@ -334,7 +336,7 @@ export class FieldReader {
 
   #typedScalar(node: ScalarNode, scope: StaticScope, isWire: boolean): Typed | undefined {
     if (!node.quoted) {
-      const value = this.#literalValue(node, isWire);
+      const value = literalValue(this.findings, node, isWire);
       if (value !== undefined) return { type: 'value', value };
     }
     const template = this.template(node, scope, { isValue: true });
@@ -345,24 +347,6 @@ export class FieldReader {
     if (template.parts.length === 1 && typeof only === 'object')
       return { type: 'insertion', insertion: only };
     return { type: 'template', template };
-  }
-
-  /** What an unquoted scalar denotes besides a text; nothing for a text. */
-  #literalValue(node: ScalarNode, isWire: boolean): Value | undefined {
-    const { text } = node;
-    if (text === 'true' || text === 'false') return text === 'true';
-    if (text === 'null') return null;
-    if (isNumberText(text)) return numberOf(text);
-    const hint = isWire ? undefined : almostLiteral(text);
-    if (hint !== undefined) {
-      this.findings.problem(
-        node,
-        'wrong-form',
-        `${text} is neither a number of JSON nor plainly a text`,
-        `${hint}, or "${text}" for the text`,
-      );
-    }
-    return undefined;
   }
 
   // ---- settings

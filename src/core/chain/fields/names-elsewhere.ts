@@ -26,7 +26,7 @@ export function notHere(
   name: string,
   why: string,
   lastCall: string | undefined,
-): { message: string; hint?: string } | undefined {
+): { message: string; hint?: string; replace?: string } | undefined {
   if (name === 'secret') {
     return {
       message: 'a secret stands only in texts of the project file and in texts that are sent',
@@ -44,5 +44,8 @@ export function notHere(
     ['ok', 'status', 'headers', 'body', 'url', 'attempts', 'elapsed'].includes(name) && lastCall !== undefined
       ? `${lastCall}.${name}`
       : undefined;
-  return { message: `${name} speaks of a response, and ${why}`, ...(of === undefined ? {} : { hint: of }) };
+  return {
+    message: `${name} speaks of a response, and ${why}`,
+    ...(of === undefined ? {} : { hint: of, replace: of }),
+  };
 }

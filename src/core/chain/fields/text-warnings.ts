@@ -4,6 +4,7 @@ import { isNumberText } from '../../language/numbers.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { namesIn, type Tree } from '../../language/tree.ts';
+import { asScalar, replacedBy } from '../source/changes.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
 
@@ -30,10 +31,15 @@ export function expressionInText(
   const base = tree.type === 'query' ? tree.base.type : undefined;
   if (base === 'response' || base === 'item') {
     use(tree);
-    findings.problem(node, 'expression-in-text', message, `\${${text}}`);
+    findings.problem(node, 'expression-in-text', message, findings.becomes(node, `\${${text}}`));
   } else if (!node.quoted && isMeant(tree, text, scope, isValue)) {
     use(tree);
-    findings.warn(node, 'expression-in-text', message, `\${${text}}, or quotes if the characters are meant`);
+    findings.warn(
+      node,
+      'expression-in-text',
+      message,
+      findings.becomes(node, `\${${text}}`, `\${${text}}, or quotes if the characters are meant`),
+    );
   }
 }
 
@@ -53,6 +59,28 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
   return (isCall || isOperation) && isSound();
 }
 
+/** `$name` and `$${name}` of a name that is known: elsewhere an insertion, here these characters. */
+export function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+  if (node.quoted) return; // quotes say that the characters are meant
+  for (const match of node.text.matchAll(/\$(?:\$\{([A-Za-z_]\w*)\}|([A-Za-z_]\w*))/g)) {
+    const name = match[1] ?? match[2]!;
+    if (!scope.lookup(name) || node.text[match.index - 1] === '$') continue;
+    const written = `\${${name}}`;
+    findings.warn(
+      node.offset(match.index),
+      'expression-in-text',
+      `${match[0]} would be sent as these characters`,
+      findings.partBecomes(
+        node,
+        [match.index, match.index + match[0].length],
+        written,
+        match[1] === undefined ? written : `${written}, where ${name} is to be inserted`,
+      ),
+    );
+    return;
+  }
+}
+
 /** Warnings on ` #`, which begins a comment in YAML, where a text was meant to go on: `Order #1`. */
 export function commentInText(findings: Findings, node: ScalarNode): void {
   const { text } = findings.file;
@@ -63,7 +91,13 @@ export function commentInText(findings: Findings, node: ScalarNode): void {
     node,
     'comment-in-text',
     `in YAML " #" starts a comment, so this text ends after ${node.text.slice(-40)}`,
-    /["\\]/.test(rest) ? `'${rest.replaceAll("'", "''")}'` : `"${rest}"`,
+    {
+      hint: asScalar(rest, node.flow),
+      change: replacedBy(
+        { ...node, range: [node.range[0], node.range[0] + rest.length] },
+        asScalar(rest, node.flow),
+      ),
+    },
   );
 }
 

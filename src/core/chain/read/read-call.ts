@@ -5,7 +5,6 @@ import type { ChainScope } from '../fields/chain-scope.ts';
 import { ARRIVED } from '../fields/step-kinds.ts';
 import {
   type CallStep,
-  type CallTarget,
   type Field,
   type Parameter,
   READ_AS,
@@ -14,22 +13,16 @@ import {
   type Timeouts,
   FIELD_NAME,
 } from '../model.ts';
-import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { readRequestBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';
+import { readRequestLine } from './read-request-line.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
-import {
-  type MapNode,
-  type ScalarNode,
-  type SourceNode,
-  valueOf,
-  partOfScalar,
-} from '../source/source-file.ts';
+import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the response. */
@@ -59,7 +52,7 @@ export function readCall(
       asNode,
       'unknown-credential',
       `the project has no credential ${as}`,
-      near === undefined ? credentialsOf(reader) : `the nearest is ${near}`,
+      findings.nearestName(asNode, near, credentialsOf(reader)),
     );
   }
   const hidden = callbackNode && scope.lookup('callback');
@@ -186,122 +179,6 @@ function speaksOf429(tree: Tree): boolean {
     (tree.type === 'literal' && (tree.value === 429 || tree.value === 503)) ||
     childrenOf(tree).some(speaksOf429)
   );
-}
-
-interface RequestLine {
-  readonly method: string;
-  readonly where: string;
-  readonly written: string;
-  readonly target: CallTarget;
-}
-
-/** Reads `METHOD service /path`, `METHOD https://…`, `METHOD /path` or `METHOD service ${address}`. */
-function readRequestLine(reader: StepReader, node: ScalarNode, scope: StaticScope): RequestLine | undefined {
-  const { fields, project } = reader;
-  const { findings } = fields;
-  const [, method, gap, rest] = /^(\S+)(\s*)([\s\S]*)$/.exec(node.text) ?? [];
-  if (method === undefined || gap === undefined || rest === undefined || rest === '') {
-    findings.problem(node, 'wrong-form', 'a call is METHOD service /path', 'call: GET kiln /racks');
-    return undefined;
-  }
-  if (!/^[A-Z][A-Z-]*$/.test(method)) {
-    const upper = /^[a-z]+$/.test(method) ? method.toUpperCase() : undefined;
-    findings.problem(
-      node,
-      'wrong-form',
-      `${method} is no method of HTTP`,
-      upper === undefined ? 'call: GET kiln /racks' : `${upper} ${rest}`,
-    );
-    return undefined;
-  }
-  const at = method.length + gap.length;
-  if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
-  const services = [...project.services.keys()];
-  const [, word, blanks, path] = /^([^\s/$]\S*)(\s+)([\s\S]+)$/.exec(rest) ?? [];
-  const service = word ?? (services.length === 1 ? services[0] : undefined);
-  if (service === undefined) {
-    const lone = /^[^\s/$]\S*$/.test(rest);
-    const message = lone
-      ? `${rest} is a service without a path, or a path without its /`
-      : services.length === 0
-        ? 'no project file describes a service, so a call needs a whole URL'
-        : 'the project has several services, so a call names one';
-    const hint = lone
-      ? `${method} ${rest} /`
-      : services.length === 0
-        ? `${method} https://… , or services: in batharon.yaml`
-        : `${method} ${services[0]!} ${rest}`;
-    findings.problem(node, services.length === 0 ? 'unknown-service' : 'wrong-form', message, hint);
-    return undefined;
-  }
-  if (!project.services.has(service)) {
-    const near = nearest(service, services);
-    findings.problem(
-      node.offset(at),
-      'unknown-service',
-      `the project has no service ${service}`,
-      near !== undefined
-        ? `the nearest is ${near}`
-        : services.length > 0
-          ? `it has ${services.join(', ')}`
-          : 'services: in batharon.yaml describes where it lives',
-    );
-    fields.template(node, scope, { raw: true, hint: false });
-    return undefined;
-  }
-  const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
-  const template = fields.template(partOfScalar(node, from), scope, { raw: true, hint: false });
-  if (!template) return undefined;
-  const written = `${service} ${path ?? rest}`;
-  const [first] = template.parts;
-  if (typeof first === 'object' && template.parts.length === 1) {
-    return { method, where: written, written, target: { type: 'address', service, address: first } };
-  }
-  warnEncodedTwice(findings, template.parts);
-  if (typeof first !== 'string' || !first.startsWith('/')) {
-    findings.problem(
-      node.offset(from),
-      'wrong-form',
-      'a path begins with /',
-      `${method} ${service} /${path ?? rest}`,
-    );
-    return undefined;
-  }
-  return { method, where: written, written, target: { type: 'service', service, path: template } };
-}
-
-function readUrl(
-  reader: StepReader,
-  node: ScalarNode,
-  scope: StaticScope,
-  { method, from }: { readonly method: string; readonly from: number },
-): RequestLine | undefined {
-  const { fields } = reader;
-  const rest = partOfScalar(node, from);
-  const url = fields.template(rest, scope, { raw: true, hint: false });
-  if (!url) return undefined;
-  warnEncodedTwice(fields.findings, url.parts);
-  const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
-  const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
-  if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
-    fields.findings.problem(
-      rest,
-      'wrong-form',
-      'the host of a URL is written out; insertions stand behind it',
-      'services: in batharon.yaml, with an environment for each host',
-    );
-    return undefined;
-  }
-  if (/@/.test(origin)) {
-    fields.findings.problem(
-      rest,
-      'secret-in-plain-text',
-      'user and password stand readable in this URL',
-      'a credential of kind basic in batharon.yaml',
-    );
-    return undefined;
-  }
-  return { method, where: rest.text, written: rest.text, target: { type: 'url', url, origin } };
 }
 
 /** A name both in the URL and under query would be sent twice without anybody having asked for it. */

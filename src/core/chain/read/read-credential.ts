@@ -1,5 +1,6 @@
 import { credentialNamed } from '../source/key-definition.ts';
 import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
+import { valueMeantBy } from '../source/value-habits.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
@@ -54,12 +55,14 @@ export function readCredential(
   const kind = readKind(fields, key, value);
   if (!kind) return [];
   const { keys } = credentialKeys[kind];
+  const before = findings.all.length;
   checkStructure(
     findings,
     value,
     [credentialKindKey, credentialOriginsKey, credentialTestKey, ...keys],
     `a credential of kind ${kind}`,
   );
+  const isSound = findings.all.length === before;
   const templates = new Map<string, Template>();
   for (const { name: field, secret } of keys) {
     const node = valueOf(value, field);
@@ -69,7 +72,7 @@ export function readCredential(
     if (secret) literalSecret(findings, node, name, { field, template });
     templates.set(field, template);
   }
-  if (kind === 'oauth2') checkGrant(findings, key, value, templates);
+  if (kind === 'oauth2' && isSound) checkGrant(findings, key, value, templates);
   return [
     [
       name,
@@ -105,12 +108,13 @@ function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Cr
       `kind: ${CREDENTIAL_KINDS.join(', ')}`,
     );
   } else {
-    const near = nearest(text ?? '', CREDENTIAL_KINDS);
+    const near =
+      valueMeantBy('credential', text ?? '', CREDENTIAL_KINDS) ?? nearest(text ?? '', CREDENTIAL_KINDS);
     fields.findings.problem(
       kindNode,
       'wrong-form',
       `there is no credential of kind ${text ?? ''}`,
-      near === undefined ? CREDENTIAL_KINDS.join(', ') : `the nearest is ${near}`,
+      fields.findings.nearest(kindNode, near, CREDENTIAL_KINDS.join(', ')),
     );
   }
   return undefined;

@@ -35,17 +35,16 @@ export function chooseEnvironment(
   const found = environments.find(({ key }) => key.text === name);
   if (!found) {
     const near = nearest(name, names);
-    const hint =
-      near !== undefined
-        ? `the nearest is ${near}`
-        : names.length > 0
-          ? `it has ${nameList(names)}`
-          : 'environments: in this file describes them';
+    const hint = names.length > 0 ? `it has ${nameList(names)}` : 'environments: in this file describes them';
     findings.problem(
       wanted === undefined && defaultNode ? defaultNode : 0,
       'unknown-environment',
       `the project has no environment ${name}`,
-      hint,
+      wanted === undefined
+        ? findings.nearest(defaultNode, near, hint)
+        : near === undefined
+          ? hint
+          : `the nearest is ${near}`,
     );
   }
   return found;
@@ -81,7 +80,9 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
       key,
       'unknown-key',
       `an environment can't set ${key.text}`,
-      near === undefined ? 'services.NAME.url, secrets.NAME, values.NAME …' : `the nearest is ${near}`,
+      near === undefined
+        ? 'services.NAME.url, secrets.NAME, values.NAME …'
+        : findings.partBecomes(key, [0, first.length], near, `the nearest is ${near}`),
     );
     return changed;
   }, root);
@@ -107,10 +108,11 @@ function setPath(
       'unknown-key',
       `the project has no ${what} ${name} that an environment could change`,
       near !== undefined
-        ? `the nearest is ${near}`
-        : names.length > 0
-          ? `it has ${nameList(names)}`
-          : `${above[0]}: in this file describes it`,
+        ? findings.becomes(key, [...above, near, ...rest].join('.'), `the nearest is ${near}`)
+        : {
+            hint: names.length > 0 ? `it has ${nameList(names)}` : `${above[0]}: in this file describes it`,
+            name,
+          },
     );
     return node;
   }

@@ -125,11 +125,7 @@ function checkInputs(
       key,
       'unknown-name',
       `${chain.file} has no input ${key.text}`,
-      near !== undefined
-        ? `the nearest is ${near}`
-        : names.length > 0
-          ? `it has ${nameList(names)}`
-          : 'inputs: in that chain',
+      findings.nearest(key, near, names.length > 0 ? `it has ${nameList(names)}` : 'inputs: in that chain'),
     );
   }
   // What a whole object gives is known only when it is there.

@@ -1,4 +1,6 @@
+import { replacedBy } from '../source/changes.ts';
 import {
+  ANY,
   BIT,
   JSON_VALUE,
   type Kind,
@@ -58,9 +60,10 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
       { earlier, scope },
     );
     const kind = INPUT_KINDS.find((one) => one === written) ?? byDefault.kind ?? 'text';
+    const isUnclear = written !== undefined && kind !== written;
     const known = scope.lookup(key.text);
     if (kind === 'rows' && !known) scope.defineRows(key.text, line);
-    const value = INPUT_VALUE[kind];
+    const value = isUnclear ? ANY : INPUT_VALUE[kind];
     const isNull = byDefault.typed?.type === 'value' && byDefault.typed.value === null;
     const before =
       kind === 'rows' && !known
@@ -93,9 +96,17 @@ function readOneInput(
 ): Input[] {
   const { findings } = fields;
   const node = value.type === 'empty' ? undefined : value;
+  if (node?.type === 'scalar') {
+    findings.problem(node, 'wrong-form', 'an input is a map of keys, but this is a text', {
+      change: replacedBy(node, `{ default: ${findings.file.text.slice(...node.range)} }`),
+    });
+    return [];
+  }
+  const before = findings.all.length;
   if (node && !checkStructure(findings, node, inputKeys, 'an input')) return [];
+  const isSound = findings.all.length === before;
   const choices = choicesOf(node);
-  if (kind === 'choice' && !choices)
+  if (kind === 'choice' && !choices && isSound)
     findings.problem(
       key,
       'missing-key',
@@ -175,7 +186,14 @@ function readDefault(
     node.type === 'scalar' && written !== undefined && written !== 'json' && !node.text.includes('${');
   if (literal && !(node.text === 'null' && !node.quoted)) {
     const { value: read, problem } = readInput(written, node.text, project.zone, choicesOf(value));
-    if (problem !== undefined) findings.problem(node, 'wrong-form', problem.message, problem.hint);
+    const choices = choicesOf(value);
+    if (problem !== undefined && !(written === 'choice' && !choices))
+      findings.problem(
+        node,
+        'wrong-form',
+        problem.message,
+        choices?.includes(problem.hint ?? '') ? findings.becomes(node, problem.hint) : problem.hint,
+      );
     return read === undefined ? {} : { typed: { type: 'value', value: read } };
   }
   fields.used.clear();

@@ -1,3 +1,4 @@
+import { rewritten } from '../source/changes.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
@@ -35,7 +36,9 @@ export function readEach(
   if (line.type !== 'scalar') return undefined; // the form has been looked at
   const [head, first, second] = EACH_FORM.exec(line.text) ?? [];
   if (head === undefined || first === undefined) {
-    findings.problem(line, 'wrong-form', 'each is NAME in LIST', 'each: piece in pieces');
+    findings.problem(line, 'wrong-form', 'each is NAME in LIST', {
+      change: rewritten(findings.file, line, eachMeantBy(line.text)),
+    });
     return undefined;
   }
   const listNode = partOfScalar(line, head.length);
@@ -110,6 +113,19 @@ export function readEach(
     gather: gathered,
     uses: new Set(fields.used),
   };
+}
+
+/** `NAME in LIST` of another way to say it, or of the list alone. */
+function eachMeantBy(text: string): string {
+  const words = text.replace(/^\s*(?:for|const|let|var)\s+/, '').replace(/^\((.*)\)$/, '$1');
+  const [, first, second, list] =
+    /^(\w+)(?:\s*,\s*(\w+))?\s*(?:\bof\b|\bin\b|<-|:|->)\s*(.+)$/.exec(words) ?? [];
+  if (first !== undefined) return `${second === undefined ? first : `${first}, ${second}`} in ${list!}`;
+  const [, other, name] = /^(.+?)\s+as\s+(\w+)$/.exec(words) ?? [];
+  if (other !== undefined) return `${name!} in ${other}`;
+  const last = /([A-Za-z_]\w*)\W*$/.exec(words)?.[1] ?? '';
+  const one = last.replace(/ies$/, 'y').replace(/s$/, '');
+  return `${one === last || one === '' ? 'one' : one} in ${words}`;
 }
 
 /** The one place where an input of rows can be named. */

@@ -5,6 +5,7 @@ import type { FieldReader } from '../fields/fields.ts';
 import { expectationKeys } from '../keys/step-keys.ts';
 import type { Expectation, Expressions, Keep, Step, Template } from '../model.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { asScalar, replacedBy } from '../source/changes.ts';
 import { checkStructure } from '../source/structure.ts';
 import { optional } from '../optional.ts';
 import { readWrite } from './read-write.ts';
@@ -92,6 +93,14 @@ function readExpectation(
   const { fields } = reader;
   let conditionNode: SourceNode | undefined = node;
   let because: Template | undefined;
+  const meant = node.type === 'map' && !valueOf(node, 'holds') ? conditionOf(node) : undefined;
+  if (meant !== undefined) {
+    fields.findings.problem(node, 'wrong-form', 'an expectation is a condition', {
+      hint: meant,
+      change: replacedBy(node, asScalar(meant, false)),
+    });
+    return [];
+  }
   if (node.type === 'map') {
     checkStructure(fields.findings, node, expectationKeys, 'an expectation');
     conditionNode = valueOf(node, 'holds');
@@ -108,6 +117,23 @@ function readExpectation(
     );
   }
   return condition ? [{ condition, afterKeep, ...optional('because', because) }] : [];
+}
+
+/** The condition that a map such as `{ status: 200 }` was meant as. */
+function conditionOf({ entries }: MapNode): string | undefined {
+  const parts = entries.map(({ key, value }) => {
+    if (!/^(?:status|type|size|elapsed|[$][.\w[\]*]+)$/.test(key.text)) return undefined;
+    if (value.type === 'list' && value.items.every(({ type }) => type === 'scalar'))
+      return `${key.text} in [${value.items.map((item) => literalOf(item as ScalarNode)).join(', ')}]`;
+    return value.type === 'scalar' ? `${key.text} == ${literalOf(value)}` : undefined;
+  });
+  return parts.includes(undefined) || parts.length === 0 ? undefined : parts.join(' && ');
+}
+
+function literalOf({ text, quoted }: ScalarNode): string {
+  return !quoted && /^(?:-?\d+(?:\.\d+)?(?:ms|s|m)?|[1-5]xx|true|false|null)$/.test(text)
+    ? text
+    : `'${text}'`;
 }
 
 function readKeep(

@@ -1,4 +1,4 @@
-import { isZone } from '../../language/dates.ts';
+import { isZone, nearestZone } from '../../language/dates.ts';
 import { ANY, maybe, TEXT } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { RUN_KIND } from '../fields/step-kinds.ts';
@@ -106,7 +106,7 @@ function readRoot(
       zoneNode,
       'unknown-zone',
       `unknown time zone '${zone}'`,
-      'a name of the IANA list, such as Europe/Lisbon, or UTC',
+      findings.nearest(zoneNode, nearestZone(zone), 'a name of the IANA list, such as Europe/Lisbon, or UTC'),
     );
   return {
     file: file.path,
@@ -222,11 +222,33 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
   locked: /^(?:[A-Za-z][A-Za-z0-9_]*)?$/,
 };
 
+/** What another way of naming a variable or file means here; undefined for what may be the secret itself. */
+function sourceMeant(text: string): string | undefined {
+  const variable =
+    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env:|ENV)[\s:.]*([A-Z_][A-Z0-9_]*)$/.exec(
+      text,
+    );
+  if (variable) return `env ${variable[1] ?? variable[2]!}`;
+  const file = /^(?:from-file|path|@|file:)\s*([\w./~-]+)$/.exec(text);
+  if (file) return `file ${file[1]!}`;
+  return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
+}
+
 function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, SecretSource][] {
   if (!fields.name(key) || value.type !== 'scalar') return [];
   const [, word, where = ''] = /^([a-z]+)(?:\s+(.+))?$/s.exec(value.text) ?? [];
   const from = SECRET_SOURCES.find((one) => one === word);
   if (!from || !SOURCE_FORMS[from].test(where)) {
+    const meant = sourceMeant(value.text);
+    if (meant !== undefined) {
+      fields.findings.problem(
+        value,
+        'wrong-form',
+        `the secret ${key.text} does not say in these words where it comes from`,
+        fields.findings.becomes(value, meant),
+      );
+      return [[key.text, { name: key.text, from: 'ask', where: '', at: fields.findings.place(key) }]];
+    }
     // The text may be the secret itself, so it is not repeated.
     fields.findings.problem(
       value,

@@ -45,7 +45,7 @@ export function readService(
       asNode,
       'unknown-credential',
       `the project has no credential ${as}`,
-      near !== undefined ? `the nearest is ${near}` : 'credentials: in this file describes who signs in',
+      findings.nearestName(asNode, near, 'credentials: in this file describes who signs in'),
     );
   }
   const insecure = saysYes(fields.literal(valueOf(node, 'insecure')));
@@ -122,7 +122,9 @@ function readServiceUrl(
       node,
       'not-a-url',
       `'${only}' is not the URL of a service`,
-      'https://api.emberfold.example/v1',
+      /^[\w-]+(?:\.[\w-]+)+(?::\d+)?(?:\/\S*)?$/.test(only)
+        ? fields.findings.becomes(node, `https://${only}`)
+        : { example: 'url: https://api.emberfold.example/v1' },
     );
     return template;
   }

@@ -16,6 +16,8 @@ import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { fingerprintOf } from './step-fingerprint.ts';
+import { asScalar, rewritten } from '../source/changes.ts';
+import { CALL_KEYS, keysMeantBy, METHOD_KEYS } from '../source/key-habits.ts';
 import { checkStructure } from '../source/structure.ts';
 
 const verb = (name: string): KeyDefinition => verbKeys.find((key) => key.name === name)!;
@@ -74,6 +76,7 @@ function readStep(
     return undefined;
   }
   const type = verbs[0] ?? 'plain';
+  if ((type === 'plain' || type === 'steps') && verbOfElsewhere(reader, node)) return undefined;
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
   checkStructure(findings, node, stepShapes[type], WHAT[type]);
   const nameNode = valueOf(node, 'name');
@@ -208,6 +211,36 @@ function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address:
   return steps;
 }
 
+/** What is called otherwise elsewhere: `get: /racks`, `foreach: one in pieces`, `sleep: 2s`. */
+function verbOfElsewhere(reader: StepReader, node: MapNode): boolean {
+  const { findings } = reader.fields;
+  const known = new Set([...stepKeys, ...groupKeys].map(({ name }) => name));
+  for (const { key, value } of node.entries) {
+    if (known.has(key.text) || key.text === 'steps') continue;
+    const line = value.type === 'scalar' ? value.text : '';
+    const isMethod = METHOD_KEYS.has(key.text.toLowerCase());
+    const call = isMethod
+      ? `${key.text.toUpperCase()} ${line}`
+      : CALL_KEYS.has(key.text) && /^[A-Z]+ \S/.test(line)
+        ? line
+        : CALL_KEYS.has(key.text) && /^https?:\/\//.test(line)
+          ? `GET ${line}`
+          : undefined;
+    const verb = keysMeantBy(key.text).find((one) => (VERBS as readonly string[]).includes(one));
+    if (verb === undefined && (call === undefined || line === '')) continue;
+    const range = [key.range[0], value.type === 'scalar' ? value.range[1] : key.range[1]] as const;
+    findings.problem(key, 'unknown-key', `a step has no key ${key.text}`, {
+      hint: `the nearest is ${verb ?? 'call'}`,
+      change:
+        call !== undefined && line !== ''
+          ? { range, text: `call: ${asScalar(call, key.flow)}` }
+          : rewritten(findings.file, key, verb!),
+    });
+    return true;
+  }
+  return false;
+}
+
 /** A key that is nearly a verb, in a step that has none. */
 function misspelledVerb(reader: StepReader, node: MapNode): boolean {
   const known = stepKeys.map(({ name }) => name);
@@ -224,7 +257,7 @@ function misspelledVerb(reader: StepReader, node: MapNode): boolean {
         key,
         'unknown-key',
         `a step has no key ${key.text}`,
-        `the nearest is ${verbNear}`,
+        reader.fields.findings.becomes(key, verbNear, `the nearest is ${verbNear}`),
       );
       return true;
     }

@@ -53,7 +53,7 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
       name,
       'unknown-name',
       `the row has no column ${name.text}`,
-      near === undefined ? `one of ${nameList(columns!)}` : `the nearest is ${near}`,
+      findings.nearest(name, near, `one of ${nameList(columns!)}`),
     );
   }
   if (to && columns && rowNode?.type === 'map') missingColumns(reader, to, rowNode);

@@ -2,7 +2,8 @@ import type { Expression } from '../../language/expression.ts';
 import type { ProblemCode, WarningCode } from '../../problem-codes.ts';
 import type { Place, Problem } from '../../problems.ts';
 import { optional } from '../optional.ts';
-import { lineAfter, partRewritten } from './changes.ts';
+import { lineAfter, partRewritten, rewritten } from './changes.ts';
+import { withoutConsequences } from './consequences.ts';
 import type { PlacedExpression } from '../model.ts';
 import type { Range, ScalarNode, SourceFile, SourceNode } from './source-file.ts';
 import type { Advice, SourceProblem } from './source-problem.ts';
@@ -30,13 +31,14 @@ export class Findings {
     advice: Advice | undefined,
   ): Omit<SourceProblem, 'code' | 'fix'> & { readonly place: Place } {
     const place = this.file.place(typeof where === 'number' ? where : where.range[0]);
-    const { hint, example, change } = typeof advice === 'string' ? { hint: advice } : (advice ?? {});
+    const { hint, example, change, name } = typeof advice === 'string' ? { hint: advice } : (advice ?? {});
     return {
       message,
       place,
       ...optional('hint', hint),
       ...optional('instead', change && lineAfter(this.file, change, place.line)),
       ...optional('example', change ? undefined : example),
+      ...optional('name', name),
     };
   }
 
@@ -48,11 +50,45 @@ export class Findings {
     this.all.push({ level: 'warning', code, ...this.#said(where, message, advice) });
   }
 
+  /** That a scalar should have another text; `hint` says the same where no line is shown. */
+  becomes(node: SourceNode | undefined, text: string | undefined, hint = text): Advice | undefined {
+    const change =
+      node?.type === 'scalar' && text !== undefined ? rewritten(this.file, node, text) : undefined;
+    return change ? { hint, change } : hint;
+  }
+
+  /** The same for a part of it. */
+  partBecomes(node: ScalarNode, span: readonly [number, number], text: string, hint = text): Advice {
+    return { hint, change: partRewritten(this.file, node, span, text) };
+  }
+
+  /** The known word that a scalar was probably meant as, or else a hint. */
+  nearest(node: SourceNode | undefined, near: string | undefined, otherwise: string): Advice | undefined {
+    return near === undefined ? otherwise : this.becomes(node, near, `the nearest is ${near}`);
+  }
+
+  /** The same for what something else in the project has as its name. */
+  nearestName(node: SourceNode, near: string | undefined, otherwise: string): Advice {
+    const advice = this.nearest(node, near, otherwise);
+    return {
+      ...(typeof advice === 'string' ? { hint: advice } : advice),
+      ...(node.type === 'scalar' ? { name: node.text } : {}),
+    };
+  }
+
   /** Problems of an expression, at their places in the file. */
   expression(scalar: ScalarNode, problems: readonly Problem[], shift = 0): void {
     for (const { replace, ...problem } of problems) {
-      const place = this.file.place(scalar.offset((problem.span?.[0] ?? 0) + shift));
       const [from, to] = replace?.span ?? [0, 0];
+      // Where a part of what is spoken of is to be changed, that is the place.
+      const isWhole =
+        replace &&
+        from === 0 &&
+        to >= (problem.span?.[1] ?? 0) &&
+        to - from > 0 &&
+        shift + to >= scalar.text.length;
+      const start = replace && !isWhole ? from : (problem.span?.[0] ?? 0);
+      const place = this.file.place(scalar.offset(start + shift));
       const change = replace && partRewritten(this.file, scalar, [from + shift, to + shift], replace.text);
       const instead = change && lineAfter(this.file, change, place.line);
       this.all.push({ ...problem, place, ...optional('instead', instead), level: 'problem' });
@@ -67,12 +103,9 @@ export class Findings {
     return { expression, at: (span) => this.file.place(scalar.offset(span?.[0] ?? 0)) };
   }
 
-  /** All that was found, in the order of the file. What only follows from YAML's reading of a line is left out. */
+  /** All that was found, in the order of the file, without what only follows from something else. */
   sorted(): Finding[] {
-    const trapped = new Set(
-      this.all.filter(({ code }) => code === 'yaml-trap').map(({ place }) => place?.line),
-    );
-    return inOrder(this.all.filter(({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line)));
+    return inOrder(withoutConsequences(this.file, this.all));
   }
 }
 

@@ -38,7 +38,10 @@ function durationOf(text: string): string | undefined {
 
 function* durations(text: string): Generator<string> {
   const range = /^(.+?)\s*(?:\.{2,3}|-|–|\bto\b|,)\s*(.+)$/.exec(text);
-  const [low, high] = range ? [durationOf(range[1]!) ?? range[1]!, durationOf(range[2]!) ?? range[2]!] : [];
+  const high = range ? (durationOf(range[2]!) ?? range[2]!) : undefined;
+  // 1-10s has its unit once.
+  const unit = /^[0-9]+$/.test(range?.[1] ?? '') ? (/[a-z]+$/.exec(high ?? '')?.[0] ?? '') : '';
+  const low = range ? (durationOf(range[1]! + unit) ?? range[1]!) : undefined;
   const [least, most] = [low, high].map((one) => (one === undefined ? undefined : readDuration(one)));
   if (least !== undefined && most !== undefined)
     yield least <= most ? `${low!}..${high!}` : `${high!}..${low!}`;

@@ -11,6 +11,7 @@ import {
   type Scalar as YamlScalar,
 } from 'yaml';
 import type { Place, Problem } from '../../problems.ts';
+import { explainYaml } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
 import type { SourceProblem } from './source-problem.ts';
 
@@ -60,7 +61,10 @@ export class SourceFile {
   readonly text: string;
   readonly root: SourceNode;
   readonly problems: readonly SourceProblem[];
+  /** YAML could not make sense of it, so that what it read below the first error means little. */
+  readonly isBroken: boolean;
   readonly #lines: LineCounter;
+  #split: string[] | undefined;
 
   /** Reads YAML 1.2 with every scalar as its text. Problems are collected, not thrown. */
   constructor(path: string, text: string) {
@@ -76,19 +80,37 @@ export class SourceFile {
       merge: false,
     });
     const problems: SourceProblem[] = [];
-    const traps = findTraps(document, text, (offset) => this.place(offset));
+    const found = findTraps(document, text, (offset) => this.place(offset));
+    const first = document.errors.find(({ code }) => !HARMLESS.has(code));
+    const habit = first && explainYaml(text, this.place(first.pos[0]).line);
+    // What another language would have read there tells more than where YAML cut it.
+    const isHabit = habit?.code === 'yaml-trap';
+    const traps = isHabit ? found.filter(({ place }) => place?.line !== habit.line) : found;
+    if (isHabit) {
+      const { line, column, ...rest } = habit;
+      traps.push({ ...rest, place: { file: path, line, column } });
+    }
     problems.push(...traps);
     const trapped = new Set(traps.map(({ place }) => place?.line));
-    for (const error of [...document.errors, ...document.warnings]) {
+    for (const error of onlyFirst([...document.errors, ...document.warnings])) {
       const place = this.place(error.pos[0]);
       // A trap explains what YAML only stumbled over; one such line often breaks the next one too.
       if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error))) {
-        problems.push({ code: 'yaml', message: yamlMessage(error.code, error.message), place });
+        problems.push(this.#yamlProblem(error.code, error.message, place));
       }
     }
+    this.isBroken = document.errors.some(({ code }) => !HARMLESS.has(code));
     const reader = new TreeReader(text, (offset) => this.place(offset), problems);
     this.root = reader.root(document);
     this.problems = problems;
+  }
+
+  /** What YAML refused, in terms of what was written where that is recognised. */
+  #yamlProblem(code: string, message: string, place: Place): SourceProblem {
+    const own = HARMLESS.has(code) ? undefined : explainYaml(this.text, place.line);
+    if (!own) return { code: 'yaml', message: yamlMessage(code, message), place };
+    const { line, column, ...rest } = own;
+    return { ...rest, place: { ...place, line, column } };
   }
 
   place(offset: number): Place {
@@ -98,9 +120,18 @@ export class SourceFile {
 
   /** The text of a line, which counts from 1. */
   line(number: number): string {
-    return this.text.split('\n')[number - 1]?.replace(/\r$/, '') ?? '';
+    return (this.#split ??= this.text.split('\n'))[number - 1]?.replace(/\r$/, '') ?? '';
   }
 }
+
+/** Of the errors that make the rest unclear only the first: the others mostly follow from it. */
+function onlyFirst<T extends { readonly code: string }>(errors: readonly T[]): T[] {
+  const first = errors.find(({ code }) => !HARMLESS.has(code));
+  return errors.filter((one) => one === first || HARMLESS.has(one.code));
+}
+
+/** Errors after which the rest is read as it was meant. */
+const HARMLESS: ReadonlySet<string> = new Set(['DUPLICATE_KEY', 'MULTIPLE_DOCS', 'TAG_RESOLVE_FAILED']);
 
 function yamlMessage(code: string, message: string): string {
   const own: Readonly<Record<string, string>> = {
@@ -173,6 +204,8 @@ class TreeReader {
       const flow = isFlow || node.flow === true;
       const entries = node.items.flatMap((pair) => {
         const key = this.#node(pair.key as Node | null, start, flow);
+        // {{x}} is said where it is known what it stands in.
+        if (key.type !== 'scalar' && this.#text.startsWith('{{', start)) return [];
         if (key.type !== 'scalar') {
           this.#problem(
             key.range[0],

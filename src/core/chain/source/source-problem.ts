@@ -24,4 +24,10 @@ export interface SourceProblem extends Problem {
 /** What a finding says to do: a hint, the change that puts the line right, or an example where nothing can. */
 export type Advice =
   | string
-  | { readonly hint?: string | undefined; readonly change?: Change | undefined; readonly example?: string };
+  | {
+      readonly hint?: string | undefined;
+      readonly change?: Change | undefined;
+      readonly example?: string;
+      /** The name that is spoken of: where its definition is at fault, this only follows from that. */
+      readonly name?: string;
+    };

@@ -8,6 +8,7 @@ import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
 import { entryOf, type MapNode, type ScalarNode, type SourceFile, type SourceNode } from './source-file.ts';
 import { keysMeantBy } from './key-habits.ts';
+import { valueMeantBy } from './value-habits.ts';
 
 /** A node as plain data: scalars as texts, an empty value as null. */
 export function plainOf(node: SourceNode): unknown {
@@ -64,9 +65,14 @@ export function checkStructure(
     else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success)
       wrongValue(findings, key, value, definition);
   }
+  const meant = new Set(
+    node.entries.flatMap(({ key }) =>
+      keys.some(({ name }) => name === key.text) ? [] : (nearestKey(node, key.text, keys) ?? []),
+    ),
+  );
   for (const { name, required, example } of keys)
-    if (required && !node.entries.some(({ key }) => key.text === name))
-      findings.problem(node, 'missing-key', `${what} has no ${name}`, example);
+    if (required && !meant.has(name) && !node.entries.some(({ key }) => key.text === name))
+      findings.problem(node, 'missing-key', `${what} has no ${name}`, { example });
   return node;
 }
 
@@ -94,11 +100,20 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
   }
   if (value.type !== 'scalar') return undefined;
+  const habit = valueMeantBy(name, value.text);
+  if (habit !== undefined && takes(habit)) return rewritten(file, value, habit);
   for (const text of meantBy(value.text, shape)) if (takes(text)) return rewritten(file, value, text);
   if (takes([value.text])) return replacedBy(value, listMeantBy(value.text));
   const map =
     takes({}) || takes({ x: 'y' }) || takes({ until: 'x' }) ? mapMeantBy(name, value.text) : undefined;
   return map === undefined ? undefined : replacedBy(value, map);
+}
+
+/** The key that a word was probably meant as. */
+function nearestKey(node: MapNode, word: string, keys: readonly KeyDefinition[]): string | undefined {
+  const names = keys.map(({ name }) => name);
+  const meant = keysMeantBy(word).find((key) => names.includes(key) && !entryOf(node, key));
+  return meant ?? nearest(word, names) ?? keysMeantBy(word).find((key) => names.includes(key));
 }
 
 function unknownKey(
@@ -109,8 +124,7 @@ function unknownKey(
 ): void {
   const names = keys.map((key) => key.name);
   const entry = node.entries.find(({ key }) => key.text === name)!;
-  const meant = keysMeantBy(name).find((key) => names.includes(key) && !entryOf(node, key));
-  const near = meant ?? nearest(name, names);
+  const near = nearestKey(node, name, keys);
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
     hint: near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
     change: near === undefined ? undefined : rewritten(findings.file, entry.key, near),

@@ -23,6 +23,7 @@ export function findTraps(
   visit(document, {
     Node: (_, node: Node, ancestors) => {
       if (isMap(node) || isSeq(node)) return;
+      if (ancestors.some((one) => isCollection(one) && text.startsWith('{{', one.range?.[0]))) return;
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
       // A tag belongs to what was meant: !done

@@ -1,0 +1,46 @@
+import { asScalar } from '../source/changes.ts';
+import type { Findings } from '../source/findings.ts';
+import type { ScalarNode, SourceNode } from '../source/source-file.ts';
+
+/** `{{x}}` in the place of a whole value, which YAML reads as a map in a map. Returns what stands in it; undefined if it is none. */
+export function bracesAsValue(
+  findings: Findings,
+  node: SourceNode,
+  write: (inner: string) => string,
+): string | undefined {
+  const source = node.type === 'map' ? findings.file.text.slice(...node.range) : '';
+  const inner = /^\{\{\s*([^{}]+?)\s*\}\}\s*$/.exec(source)?.[1];
+  if (inner === undefined) return undefined;
+  const text = asScalar(write(inner), false);
+  findings.problem(node, 'expression-in-text', 'double braces have no meaning here', {
+    hint: text,
+    change: { range: [node.range[0], node.range[0] + source.trimEnd().length], text },
+  });
+  return inner;
+}
+
+/** `{{x}}` inside of a text. */
+export function bracesInText(findings: Findings, node: ScalarNode, at: number): void {
+  const inner = /^\{\{\s*([A-Za-z_$@][^{}]*?)\s*\}\}/.exec(node.text.slice(at))?.[1];
+  if (inner === undefined) return;
+  findings.problem(
+    node.offset(at),
+    'expression-in-text',
+    'double braces mean nothing here and are sent as they stand',
+    findings.partBecomes(node, [at, node.text.indexOf('}}', at) + 2], `\${${inner}}`),
+  );
+}
+
+/** Where the `}` is that closes an insertion, by its quotes and brackets alone; undefined where there is none. */
+export function closingBrace(text: string, from: number): number | undefined {
+  let depth = 0;
+  for (let i = from; i < text.length; i++) {
+    const char = text[i]!;
+    if (char === "'" || char === '"') {
+      const end = text.indexOf(char, i + 1);
+      if (end > 0) i = end;
+    } else if (char === '{') depth++;
+    else if (char === '}' && depth-- === 0) return i;
+  }
+  return undefined;
+}

@@ -1,0 +1,186 @@
+import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
+import { nearest } from '../../language/nearest.ts';
+import type { StaticScope } from '../../language/scope.ts';
+import { METHODS } from '../../methods.ts';
+import { warnEncodedTwice } from '../fields/encoded-twice.ts';
+import type { CallTarget, Template } from '../model.ts';
+import { partOfScalar, type ScalarNode } from '../source/source-file.ts';
+import type { StepReader } from './step-reader.ts';
+
+export interface RequestLine {
+  readonly method: string;
+  readonly where: string;
+  readonly written: string;
+  readonly target: CallTarget;
+}
+
+/** Reads `METHOD service /path`, `METHOD https://…`, `METHOD /path` or `METHOD service ${address}`. */
+export function readRequestLine(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: StaticScope,
+): RequestLine | undefined {
+  const { fields, project } = reader;
+  const { findings } = fields;
+  const [, method, gap, rest] = /^(\S+)(\s*)([\s\S]*)$/.exec(node.text) ?? [];
+  if (method === undefined || gap === undefined || rest === undefined || rest === '') {
+    findings.problem(node, 'wrong-form', 'a call is METHOD service /path', {
+      example: 'call: GET kiln /racks',
+    });
+    return undefined;
+  }
+  if (!/^[A-Z][A-Z-]*$/.test(method)) {
+    const upper = method.replace(/[:,]$/, '').toUpperCase();
+    findings.problem(
+      node,
+      'wrong-form',
+      `${method} is no method of HTTP`,
+      /^[A-Z]+$/.test(upper)
+        ? findings.becomes(node, `${upper} ${rest}`)
+        : { example: 'call: GET kiln /racks' },
+    );
+    return undefined;
+  }
+  if (!METHODS.has(method)) {
+    const near = nearest(method, METHODS);
+    if (near !== undefined)
+      findings.warn(
+        node,
+        'unknown-method',
+        `${method} is no registered method of HTTP`,
+        findings.partBecomes(node, [0, method.length], near, `the nearest is ${near}`),
+      );
+  }
+  const at = method.length + gap.length;
+  if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
+  const services = [...project.services.keys()];
+  const [, word, blanks, path] = /^([^\s/$]\S*)(\s+)([\s\S]+)$/.exec(rest) ?? [];
+  const service = word ?? (services.length === 1 ? services[0] : undefined);
+  if (service === undefined) {
+    const lone = /^[^\s/$]\S*$/.test(rest);
+    const message = lone
+      ? `${rest} is a service without a path, or a path without its /`
+      : services.length === 0
+        ? 'no project file describes a service, so a call needs a whole URL'
+        : 'the project has several services, so a call names one';
+    const hint = lone
+      ? `${method} ${rest} /`
+      : services.length === 0
+        ? `${method} https://… , or services: in batharon.yaml`
+        : `${method} ${services[0]!} ${rest}`;
+    findings.problem(
+      node,
+      services.length === 0 ? 'unknown-service' : 'wrong-form',
+      message,
+      services.length === 0 ? hint : findings.becomes(node, hint),
+    );
+    return undefined;
+  }
+  if (!project.services.has(service)) {
+    const near = nearest(service, services);
+    findings.problem(
+      node.offset(at),
+      'unknown-service',
+      `the project has no service ${service}`,
+      near !== undefined
+        ? findings.partBecomes(node, [at, at + service.length], near, `the nearest is ${near}`)
+        : {
+            hint:
+              services.length > 0
+                ? `it has ${services.join(', ')}`
+                : 'services: in batharon.yaml describes where it lives',
+            name: service,
+          },
+    );
+    fields.template(node, scope, { raw: true, hint: false });
+    return undefined;
+  }
+  const from = at + (word?.length ?? 0) + (blanks?.length ?? 0);
+  const template = fields.template(partOfScalar(node, from), scope, { raw: true, hint: false });
+  if (!template) return undefined;
+  const written = `${service} ${path ?? rest}`;
+  const [first] = template.parts;
+  if (typeof first === 'object' && template.parts.length === 1) {
+    return { method, where: written, written, target: { type: 'address', service, address: first } };
+  }
+  warnEncodedTwice(findings, template.parts);
+  if (typeof first !== 'string' || !first.startsWith('/')) {
+    findings.problem(
+      node.offset(from),
+      'wrong-form',
+      'a path begins with /',
+      findings.becomes(node, `${method} ${service} /${path ?? rest}`),
+    );
+    return undefined;
+  }
+  checkPath(reader, node, from, template);
+  return { method, where: written, written, target: { type: 'service', service, path: template } };
+}
+
+/** A path has no blanks, and what is inserted into it is one value. */
+function checkPath(
+  { fields: { findings } }: StepReader,
+  node: ScalarNode,
+  from: number,
+  { parts }: Template,
+): void {
+  const written = node.text.slice(from).replace(/\$\{[^}]*\}/g, (all) => 'x'.repeat(all.length));
+  // Between words it is one, sent as %20; beside a sign of the URL it was hardly meant.
+  const blank = /\s+(?=[/?&=])|(?<=[/?&=])\s+/.exec(written);
+  if (blank) {
+    const at = from + blank.index;
+    findings.warn(
+      node.offset(at),
+      'blank-in-path',
+      'this blank is sent as a part of the path (%20)',
+      findings.partBecomes(node, [at, at + blank[0].length], '', 'leave it out, or write %20'),
+    );
+  }
+  for (const part of parts) {
+    if (typeof part === 'string' || !isOnly(part.expression.kind, BIT.list | BIT.object)) continue;
+    const { span } = part.expression.tree;
+    const source = part.expression.text.slice(...span);
+    const text = isOnly(part.expression.kind, BIT.list) ? `join(${source}, ',')` : `json(${source})`;
+    const start = node.text.indexOf(`\${${source}}`);
+    findings.problem(
+      start < 0 ? node : node.offset(start + 2),
+      'wrong-kind',
+      `${source} is ${kindWords(part.expression.kind.bits)}, and a path takes one value`,
+      start < 0 ? text : findings.partBecomes(node, [start + 2, start + 2 + source.length], text),
+    );
+  }
+}
+
+function readUrl(
+  reader: StepReader,
+  node: ScalarNode,
+  scope: StaticScope,
+  { method, from }: { readonly method: string; readonly from: number },
+): RequestLine | undefined {
+  const { fields } = reader;
+  const rest = partOfScalar(node, from);
+  const url = fields.template(rest, scope, { raw: true, hint: false });
+  if (!url) return undefined;
+  warnEncodedTwice(fields.findings, url.parts);
+  const literal = typeof url.parts[0] === 'string' ? url.parts[0] : '';
+  const origin = /^(https?:\/\/[^/?#\s]+)(?:[/?#]|$)/.exec(literal)?.[1];
+  if (origin === undefined || (!/[/?#]/.test(literal.slice(8)) && url.parts.length > 1)) {
+    fields.findings.problem(
+      rest,
+      'wrong-form',
+      'the host of a URL is written out; insertions stand behind it',
+      'services: in batharon.yaml, with an environment for each host',
+    );
+    return undefined;
+  }
+  if (/@/.test(origin)) {
+    fields.findings.problem(
+      rest,
+      'secret-in-plain-text',
+      'user and password stand readable in this URL',
+      'a credential of kind basic in batharon.yaml',
+    );
+    return undefined;
+  }
+  return { method, where: rest.text, written: rest.text, target: { type: 'url', url, origin } };
+}

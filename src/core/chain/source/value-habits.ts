@@ -1,0 +1,51 @@
+/** Words of other programs for the values of a key, by the value that they mean here. */
+const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  kind: {
+    text: 'string str',
+    number: 'int integer float decimal numeric double long',
+    'yes-no': 'boolean bool flag yesno yes_no',
+    choice: 'enum select option one-of',
+    date: 'datetime time timestamp day',
+    json: 'object array list map dict any',
+    rows: 'csv table file records',
+    secret: 'password credential key hidden token',
+  },
+  'read-as': {
+    text: 'txt plain string text/plain',
+    json: 'application/json object',
+    bytes: 'binary raw blob',
+    'json-lines': 'ndjson jsonl jsonlines',
+    events: 'sse event-stream eventsource',
+    xml: 'application/xml soap',
+  },
+  'on-fail': { continue: 'ignore skip warn go-on proceed', stop: 'fail abort exit break error halt' },
+  'when-one-fails': { continue: 'ignore skip warn go-on proceed', stop: 'fail abort exit break error halt' },
+  guard: { 'reads-only': 'readonly read-only safe get-only', ask: 'confirm prompt', none: 'no off' },
+  credential: {
+    bearer: 'token jwt access-token bearer-token',
+    basic: 'basic-auth http-basic userpass',
+    header: 'api-key apikey api_key header-key',
+    query: 'query-key api-key-query',
+    oauth2: 'oauth oauth-2 oidc openid client-credentials',
+    'message-signature': 'signature http-signature signed',
+    digest: 'digest-auth http-digest',
+  },
+};
+
+/** What a word means as a value of a key, where other programs say it so; only what is in `known`, if that is given. */
+export function valueMeantBy(key: string, word: string, known?: readonly string[]): string | undefined {
+  const values = Object.hasOwn(OTHER_VALUES, key) ? OTHER_VALUES[key]! : {};
+  const found = Object.entries(values).find(([, others]) =>
+    others.split(' ').includes(word.toLowerCase()),
+  )?.[0];
+  return found === undefined || known?.includes(found) === false ? undefined : found;
+}
+
+/** All such words, with what they mean and of which key they are values. */
+export const VALUE_HABITS: readonly (readonly [word: string, key: string, value: string])[] = Object.entries(
+  OTHER_VALUES,
+).flatMap(([key, values]) =>
+  Object.entries(values).flatMap(([value, others]) =>
+    others.split(' ').map((word) => [word, key, value] as const),
+  ),
+);

@@ -1,0 +1,231 @@
+import { parseDocument } from 'yaml';
+import { countOf } from '../../count-of.ts';
+import { repair } from '../../language/repair.ts';
+import { parseExpression } from '../../language/parser.ts';
+import type { SourceProblem } from './source-problem.ts';
+import { asScalar } from './changes.ts';
+
+interface Explained extends Pick<SourceProblem, 'message' | 'hint' | 'instead'> {
+  readonly code: 'yaml' | 'yaml-trap';
+  /** Counted from 1. */
+  readonly line: number;
+  readonly column: number;
+}
+
+/**
+ * Why YAML can't read a file, in terms of what was written: the parser's own words speak of what it looked for. `line` is where
+ * it gave up, counted from 1. Undefined where nothing is recognised.
+ */
+export function explainYaml(text: string, line: number): Explained | undefined {
+  const lines = text.split('\n').map((one) => one.replace(/\r$/, ''));
+  const before = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '' && !/^\s*#/.test(one)) + 1;
+  const near = [...new Set([line, before])].filter((one) => one >= 1 && one <= lines.length);
+  for (const explain of [
+    tab,
+    invisibleIndent,
+    missingBlank,
+    habitInValue,
+    openQuote,
+    openBracket,
+    colonInText,
+    missingColon,
+  ])
+    for (const number of near) {
+      const found = explain(lines[number - 1]!, lines, number);
+      if (found && helps(lines, number, found.instead)) return { ...found, line: number };
+    }
+  return indentation(lines, Math.min(line + 1, lines.length));
+}
+
+type Found = Omit<Explained, 'line'> | undefined;
+
+/** Whether a line put right leaves YAML with less to complain of. */
+function helps(lines: readonly string[], line: number, instead: string | undefined): boolean {
+  if (instead === undefined) return true;
+  const indent = /^\s*/.exec(instead)![0] === '' ? /^[ ]*/.exec(lines[line - 1]!)![0] : '';
+  const mended = lines.with(line - 1, indent + instead).join('\n');
+  const at = (text: string): number =>
+    Math.min(
+      ...parseDocument(text, { prettyErrors: false, logLevel: 'silent' }).errors.map(({ pos }) => pos[0]),
+      Infinity,
+    );
+  return at(mended) > at(lines.join('\n')) + (mended.length - lines.join('\n').length);
+}
+
+/** The blanks, dashes and key of a line, and its value. */
+const ENTRY = /^(\s*(?:- +)*)([\w$.()-]+):( +)(\S.*)$/;
+
+function tab(line: string, lines: readonly string[], number: number): Found {
+  const at = /^\s*/.exec(line)![0].indexOf('\t');
+  if (at < 0) return undefined;
+  const above =
+    lines.slice(0, number - 1).findLast((one) => one.trim() !== '' && !one.startsWith('\t')) ?? '';
+  return {
+    code: 'yaml',
+    message: "a tab can't indent in YAML; use blanks",
+    column: at + 1,
+    instead: /^ */.exec(above)![0] + line.trim(),
+  };
+}
+
+/** A blank of another kind before a key. */
+function invisibleIndent(line: string): Found {
+  const at = /^[ ]*(?=[\u00a0\u2007\u202f\u3000])/.exec(line)?.[0].length;
+  return at === undefined
+    ? undefined
+    : {
+        code: 'yaml',
+        message: 'this blank is a no-break space, which does not indent in YAML',
+        column: at + 1,
+        instead: line.replace(/[\u00a0\u2007\u202f\u3000]/g, ' '),
+      };
+}
+
+/** `as:desk`, `-call: GET kiln /racks` */
+function missingBlank(line: string): Found {
+  const key = /^(\s*(?:- +)*[\w-]+):(?=[^\s/:])(.+)$/.exec(line);
+  if (key)
+    return {
+      code: 'yaml',
+      message: 'a blank stands behind the colon of a key',
+      column: key[1]!.length + 2,
+      instead: `${key[1]!}: ${key[2]!}`.trim(),
+    };
+  const dash = /^(\s*)-(?=[A-Za-z])(.+)$/.exec(line);
+  return dash
+    ? {
+        code: 'yaml',
+        message: 'a blank stands behind the dash of an item',
+        column: dash[1]!.length + 2,
+        instead: `- ${dash[2]!}`,
+      }
+    : undefined;
+}
+
+/** `limit > 3 ? 'many' : 'few'`: an expression of another language, which YAML cuts before it could be read as one. */
+function habitInValue(line: string): Found {
+  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
+  if (value === undefined || /^(['"]).*\1$/.test(value)) return undefined;
+  const repaired = repair(value, (one) => {
+    try {
+      parseExpression(one);
+      return 0;
+    } catch {
+      return 1;
+    }
+  });
+  if (!repaired || /^[A-Za-z ,.]+$/.test(value)) return undefined;
+  const column = lead!.length + key!.length + 1 + gap!.length + 1 + repaired.span[0];
+  return {
+    code: 'yaml-trap',
+    message: repaired.say,
+    column,
+    instead: `${(lead! + key!).trim()}: ${asScalar(repaired.text, false)}`,
+  };
+}
+
+/** `name: "deeper` */
+function openQuote(line: string): Found {
+  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
+  const quote = value?.[0];
+  if (value === undefined || (quote !== '"' && quote !== "'")) return undefined;
+  const inner = value.slice(1);
+  const isClosed = quote === '"' ? /(?:^|[^\\])"/.test(inner) : inner.replaceAll("''", '').includes("'");
+  return isClosed
+    ? undefined
+    : {
+        code: 'yaml',
+        message: `the ${quote} at the beginning of this text is not closed`,
+        column: lead!.length + key!.length + gap!.length + 2,
+        instead: line.trim() + quote,
+      };
+}
+
+/** `tags: [night` */
+function openBracket(line: string): Found {
+  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
+  if (value === undefined || !/^[[{]/.test(value)) return undefined;
+  const open: string[] = [];
+  const bare = value.replace(/"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'/g, (all) => ' '.repeat(all.length));
+  for (const char of bare) {
+    if (char === '[' || char === '{') open.push(char === '[' ? ']' : '}');
+    else if (char === open.at(-1)) open.pop();
+  }
+  return open.length === 0
+    ? undefined
+    : {
+        code: 'yaml',
+        message: `this ${value[0]!} is not closed`,
+        column: lead!.length + key!.length + gap!.length + 2,
+        instead: `${line.trim()}${open.at(-1) === '}' ? ' ' : ''}${open.toReversed().join('')}`,
+      };
+}
+
+/** `about: What is left: nothing` */
+function colonInText(line: string): Found {
+  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
+  if (value === undefined || /^['"[{|>&*!]/.test(value) || !/:(?: |$)/.test(value)) return undefined;
+  return {
+    code: 'yaml',
+    message: 'in YAML ": " makes a key of what stands before it; a text that has it stands in quotes',
+    column: lead!.length + key!.length + gap!.length + 2,
+    instead: `${(lead! + key!).trim()}: ${asScalar(value, false)}`,
+  };
+}
+
+/** `name deeper`, `name = deeper` */
+function missingColon(line: string): Found {
+  const [, lead, key, gap, value] = /^(\s*(?:- +)*)([a-z][a-z-]*)(\s*=\s*|\s+)(\S.*)$/.exec(line) ?? [];
+  if (key === undefined) return undefined;
+  return {
+    code: 'yaml',
+    message: gap!.includes('=') ? 'a key is followed by a colon, not by =' : 'a key is followed by a colon',
+    column: lead!.length + key.length + 1,
+    instead: `${(lead! + key).trim()}: ${value!}`,
+  };
+}
+
+/** A line that begins at a column at which nothing of what it stands in begins. */
+function indentation(lines: readonly string[], last: number): Explained | undefined {
+  const open: { readonly column: number; readonly line: number; readonly key: string }[] = [];
+  let opens = true;
+  let block: number | undefined;
+  for (let i = 0; i < last; i++) {
+    const line = lines[i]!;
+    if (line.trim() === '' || /^\s*#/.test(line)) continue;
+    const start = /^ */.exec(line)![0].length;
+    if (block !== undefined && start > block) continue;
+    block = undefined;
+    const [, dashes = ''] = /^ *((?:- +)*)/.exec(line) ?? [];
+    const key = /^([^:]*?):(?:\s|$)/.exec(line.slice(start + dashes.length))?.[1];
+    let popped: (typeof open)[number] | undefined;
+    while (open.length > 0 && open.at(-1)!.column > start) popped = open.pop();
+    const top = open.at(-1);
+    if (top && top.column < start && !opens) return misplaced(line, i + 1, start, popped ?? top);
+    if (top && top.column !== start && popped && !opens) return misplaced(line, i + 1, start, popped);
+    if (!top || top.column < start)
+      open.push({ column: start, line: i + 1, key: key ?? line.trim().slice(0, 20) });
+    if (dashes !== '')
+      open.push({ column: start + dashes.length, line: i + 1, key: key ?? line.trim().slice(0, 20) });
+    opens = /:\s*(?:#.*)?$|^\s*-\s*$/.test(line);
+    if (/:\s*[|>][+-]?\d*\s*(?:#.*)?$/.test(line)) block = start + dashes.length;
+  }
+  return undefined;
+}
+
+function misplaced(
+  line: string,
+  number: number,
+  start: number,
+  like: { readonly column: number; readonly line: number; readonly key: string },
+): Explained {
+  const what = /^\s*(?:- +)*([^:]+)/.exec(line)?.[1]?.slice(0, 40) ?? 'this line';
+  const by = countOf(Math.abs(start - like.column), 'column');
+  return {
+    code: 'yaml',
+    message: `${what} begins ${by} ${start > like.column ? 'further in' : 'further out'} than ${like.key} on line ${like.line}; what belongs together begins at one column`,
+    line: number,
+    column: start + 1,
+    instead: ' '.repeat(like.column) + line.trim(),
+  };
+}
