@@ -1,6 +1,6 @@
 import { existsSync, readdirSync, statSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
-import type { Finding } from '../core/chain/source/findings.ts';
+import type { Finding } from '../core/chain/source/finding.ts';
 import type { Chain } from '../core/chain/model.ts';
 import type { Project } from '../core/chain/project.ts';
 import { type ReadFile, readChain } from '../core/chain/read/read-chain.ts';

@@ -1,7 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { readChain } from '../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../src/core/chain/read/read-project.ts';
-import type { Finding } from '../../src/core/chain/source/findings.ts';
+import type { Finding } from '../../src/core/chain/source/finding.ts';
 import { FILES, type FileName } from './files.ts';
 import { type Mistake, MISTAKES } from './mistakes.ts';
 

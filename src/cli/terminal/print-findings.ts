@@ -1,4 +1,4 @@
-import type { Finding } from '../../core/chain/source/findings.ts';
+import type { Finding } from '../../core/chain/source/finding.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import type { SourceProblem } from '../../core/chain/source/source-problem.ts';
 import type { Terminal } from './terminal.ts';

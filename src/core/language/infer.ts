@@ -302,10 +302,8 @@ class Inferrer implements Inferring {
     const inQuotes = `text needs quotes: '${name}'`;
     if (!isCompared && !('missing' in this.scope.response))
       return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
-    return {
-      hint: names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes,
-      replace: `'${name}'`,
-    };
+    const hint = names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes;
+    return isCompared ? { hint, replace: `'${name}'` } : hint;
   }
 
   #unary(operator: '!' | '-', operand: Tree, context: InferContext): Kind {

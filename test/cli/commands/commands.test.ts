@@ -343,7 +343,7 @@ describe('check and explain', () => {
     const found = await batharon(folder, ['check']);
     expect(found.code).toBe(2);
     expect(found.stderr).toMatch(
-      /a\.chain\.yaml:5:16: inside \{ \}[\s\S]*\n {4} {4}keep: \{ x: \$\.b\[0\]\.c, y: max\(\$\.d\) \}\n {4} {15}\^\n {4}hint: keep: \{ x: "\$\.b\[0\]\.c"/,
+      /a\.chain\.yaml:5:16: inside \{ \}[\s\S]*\n {4} {4}keep: \{ x: \$\.b\[0\]\.c, y: max\(\$\.d\) \}\n {4} {15}\^\n {4}instead: keep: \{ x: "\$\.b\[0\]\.c"/,
     );
     const fixed = await batharon(folder, ['check', '--fix']);
     expect([fixed.code, fixed.stderr]).toEqual([0, expect.stringContaining('no problems')]);

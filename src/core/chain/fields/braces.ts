@@ -1,4 +1,4 @@
-import { asScalar } from '../source/changes.ts';
+import { asScalar } from '../source/scalar-text.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 

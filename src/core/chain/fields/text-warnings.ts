@@ -4,7 +4,8 @@ import { isNumberText } from '../../language/numbers.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { namesIn, type Tree } from '../../language/tree.ts';
-import { asScalar, replacedBy } from '../source/changes.ts';
+import { replacedBy } from '../source/changes.ts';
+import { asScalar } from '../source/scalar-text.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
 

@@ -16,7 +16,8 @@ import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { fingerprintOf } from './step-fingerprint.ts';
-import { asScalar, rewritten } from '../source/changes.ts';
+import { rewritten } from '../source/changes.ts';
+import { asScalar } from '../source/scalar-text.ts';
 import { CALL_KEYS, keysMeantBy, METHOD_KEYS } from '../source/key-habits.ts';
 import { checkStructure } from '../source/structure.ts';
 

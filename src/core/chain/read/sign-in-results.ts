@@ -1,7 +1,7 @@
 import { namesIn } from '../../language/tree.ts';
 import type { Chain } from '../model.ts';
 import type { Project, SignInChain } from '../project.ts';
-import type { Finding } from '../source/findings.ts';
+import type { Finding } from '../source/finding.ts';
 
 /** Names that the headers of a sign-in may use besides the results of its chain. */
 const GIVEN = ['secret', 'services', 'environment', 'run'];

@@ -1,5 +1,5 @@
 import type { FieldReader } from '../fields/fields.ts';
-import type { Finding } from '../source/findings.ts';
+import type { Finding } from '../source/finding.ts';
 import type { Chain, Input, Step } from '../model.ts';
 import type { Project } from '../project.ts';
 import type { SourceFile } from '../source/source-file.ts';

@@ -1,33 +1,6 @@
-import { parseDocument, isScalar, isSeq } from 'yaml';
+import { asScalar, lineOf } from './scalar-text.ts';
 import type { Change } from './source-problem.ts';
 import type { ScalarNode, SourceFile, SourceNode } from './source-file.ts';
-
-/** Whether YAML reads a text without quotes as just that text. */
-function isPlainSafe(text: string, isFlow: boolean): boolean {
-  const document = parseDocument(isFlow ? `[${text}]` : `- ${text}`, {
-    version: '1.2',
-    schema: 'failsafe',
-    logLevel: 'silent',
-  });
-  const { contents } = document;
-  if (document.errors.length > 0 || document.warnings.length > 0 || !isSeq(contents)) return false;
-  const [only, ...more] = contents.items;
-  return (
-    more.length === 0 &&
-    isScalar(only) &&
-    only.type === 'PLAIN' &&
-    only.tag === undefined &&
-    only.value === text
-  );
-}
-
-/** A text as a YAML scalar on one line: plain where it can be, otherwise in the quotes that it needs least escapes in. */
-export function asScalar(text: string, isFlow: boolean): string {
-  if (isPlainSafe(text, isFlow)) return text;
-  return /["\\\n]/.test(text) && !text.includes('\n')
-    ? `'${text.replaceAll("'", "''")}'`
-    : JSON.stringify(text);
-}
 
 /** The change by which a scalar has another text. */
 export function rewritten(file: SourceFile, node: ScalarNode, text: string): Change | undefined {
@@ -59,14 +32,6 @@ export function replacedBy(node: SourceNode, text: string): Change {
 }
 
 /** The line of a place as it is after a change; undefined where the change is on another line. */
-export function lineAfter(
-  file: SourceFile,
-  { range: [start, end], text }: Change,
-  line: number,
-): string | undefined {
-  if (file.place(start).line !== line) return undefined;
-  const lineStart = file.text.lastIndexOf('\n', start - 1) + 1;
-  const found = file.text.indexOf('\n', end);
-  const lineEnd = found < 0 ? file.text.length : found;
-  return (file.text.slice(lineStart, start) + text + file.text.slice(end, lineEnd)).trim();
+export function lineAfter(file: SourceFile, change: Change, line: number): string | undefined {
+  return file.place(change.range[0]).line === line ? lineOf(file.text, change) : undefined;
 }

@@ -1,4 +1,4 @@
-import type { Finding } from './findings.ts';
+import type { Finding } from './finding.ts';
 import { unseen } from './unseen.ts';
 import type { SourceFile, SourceNode } from './source-file.ts';
 
@@ -35,10 +35,7 @@ export function withoutConsequences(file: SourceFile, all: readonly Finding[]): 
   const kept = onePerPlace(first).filter(
     ({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line),
   );
-  if (file.isBroken)
-    return kept.filter(
-      ({ code }, i) => code === 'yaml-trap' || i === kept.findIndex((one) => one.code === 'yaml'),
-    );
+  if (file.isBroken) return firstOf(kept);
   const isAlone = kept.every(
     ({ code, level, instead }) => level === 'warning' && (ONLY_ALONE.has(code) || instead === undefined),
   );
@@ -49,8 +46,51 @@ export function withoutConsequences(file: SourceFile, all: readonly Finding[]): 
   // What a line would define if it were right.
   for (const { instead = '' } of causes)
     for (const [, name] of instead.matchAll(/([A-Za-z_]\w*):/g)) written.add(name!);
-  return kept.filter(({ code, name }) =>
-    ONLY_ALONE.has(code) ? isAlone : name === undefined || !written.has(name),
+  return onePerName(
+    kept.filter(({ code, name }) =>
+      ONLY_ALONE.has(code) ? isAlone : name === undefined || !written.has(name),
+    ),
+  );
+}
+
+/** The first of what YAML made of a broken file; on one line what tells how to put it right. */
+function firstOf(findings: readonly Finding[]): Finding[] {
+  const [first] = inFileOrder(findings);
+  const better = findings.find(
+    ({ code, instead, place }) =>
+      code === 'yaml' && instead !== undefined && place?.line === first?.place?.line,
+  );
+  return first ? [better ?? first] : [];
+}
+
+/** Of a name that is missing in several places the first, with the lines of the others: it is missing once. */
+function onePerName(findings: readonly Finding[]): Finding[] {
+  const lines = new Map<string, number[]>();
+  const keyOf = ({ code, message, name }: Finding): string | undefined =>
+    name === undefined ? undefined : `${code} ${message}`;
+  const first = inFileOrder(findings).filter((finding) => {
+    const key = keyOf(finding);
+    if (key === undefined) return true;
+    const line = finding.place?.line ?? 0;
+    const others = lines.get(key);
+    if (others && others[0] !== line && !others.includes(line)) others.push(line);
+    if (!others) lines.set(key, [line]);
+    return !others;
+  });
+  return first.map((finding) => {
+    const [, ...others] = lines.get(keyOf(finding) ?? '') ?? [];
+    if (others.length === 0) return finding;
+    const shown = others.slice(0, 5).join(', ') + (others.length > 5 ? ` and ${others.length - 5} more` : '');
+    return {
+      ...finding,
+      message: `${finding.message} (also on line${others.length === 1 ? '' : 's'} ${shown})`,
+    };
+  });
+}
+
+function inFileOrder(findings: readonly Finding[]): Finding[] {
+  return findings.toSorted(
+    (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
   );
 }
 

@@ -1,3 +1,4 @@
+import type { Finding } from './finding.ts';
 import type { Expression } from '../../language/expression.ts';
 import type { ProblemCode, WarningCode } from '../../problem-codes.ts';
 import type { Place, Problem } from '../../problems.ts';
@@ -7,11 +8,6 @@ import { withoutConsequences } from './consequences.ts';
 import type { PlacedExpression } from '../model.ts';
 import type { Range, ScalarNode, SourceFile, SourceNode } from './source-file.ts';
 import type { Advice, SourceProblem } from './source-problem.ts';
-
-/** What `check` finds: a problem stops a run, a warning does not. */
-export type Finding =
-  | (SourceProblem & { readonly level: 'problem' })
-  | (Omit<SourceProblem, 'code'> & { readonly code: WarningCode; readonly level: 'warning' });
 
 /** Collects what is found in one file. */
 export class Findings {

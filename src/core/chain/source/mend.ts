@@ -1,4 +1,4 @@
-import type { Finding } from './findings.ts';
+import type { Finding } from './finding.ts';
 import { SourceFile, type SourceNode } from './source-file.ts';
 
 /** A file with the lines that YAML misread written as they should stand. */

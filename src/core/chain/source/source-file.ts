@@ -2,6 +2,7 @@ import {
   isAlias,
   isMap,
   isPair,
+  type Pair,
   isScalar,
   isSeq,
   LineCounter,
@@ -11,6 +12,8 @@ import {
   type Scalar as YamlScalar,
 } from 'yaml';
 import type { Place, Problem } from '../../problems.ts';
+import { optional } from '../optional.ts';
+import { asScalar, lineOf } from './scalar-text.ts';
 import { explainYaml } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
 import type { SourceProblem } from './source-problem.ts';
@@ -204,6 +207,7 @@ class TreeReader {
       const flow = isFlow || node.flow === true;
       const entries = node.items.flatMap((pair) => {
         const key = this.#node(pair.key as Node | null, start, flow);
+        if (this.#isGlued(pair, key)) return [];
         // {{x}} is said where it is known what it stands in.
         if (key.type !== 'scalar' && this.#text.startsWith('{{', start)) return [];
         if (key.type !== 'scalar') {
@@ -230,6 +234,22 @@ class TreeReader {
     }
     if (!isScalar(node)) return { type: 'empty', range: [start, end] };
     return this.#scalar(node, [start, end], isFlow);
+  }
+
+  /** `{ firing:$.id }`: in braces YAML reads all of it as a key without a value. */
+  #isGlued(pair: Pair, key: SourceNode): boolean {
+    if (pair.value !== null || key.type !== 'scalar' || key.quoted || !key.flow) return false;
+    const [, name, value] = /^([A-Za-z][\w-]*)(?:\s*:\s*|\s+)(\S.*)$/s.exec(key.text) ?? [];
+    if (name === undefined || value === undefined) return false;
+    const place = this.#place(key.range[0]);
+    const change = { range: key.range, text: `${name}: ${asScalar(value, true)}` };
+    this.#problems.push({
+      code: 'yaml',
+      message: 'a key is followed by a colon and a blank',
+      place,
+      ...optional('instead', lineOf(this.#text, change)),
+    });
+    return true;
   }
 
   #scalar(node: YamlScalar, range: Range, flow: boolean): SourceNode {

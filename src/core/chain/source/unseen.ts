@@ -1,4 +1,4 @@
-import type { Finding } from './findings.ts';
+import type { Finding } from './finding.ts';
 import type { SourceFile } from './source-file.ts';
 
 /** Characters that look like a blank, or like nothing at all. */

@@ -3,7 +3,7 @@ import { countOf } from '../../count-of.ts';
 import { repair } from '../../language/repair.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { SourceProblem } from './source-problem.ts';
-import { asScalar } from './changes.ts';
+import { asScalar } from './scalar-text.ts';
 
 interface Explained extends Pick<SourceProblem, 'message' | 'hint' | 'instead'> {
   readonly code: 'yaml' | 'yaml-trap';
@@ -90,6 +90,14 @@ function missingBlank(line: string): Found {
       message: 'a blank stands behind the colon of a key',
       column: key[1]!.length + 2,
       instead: `${key[1]!}: ${key[2]!}`.trim(),
+    };
+  const dashes = /^(\s*)--+\s+(\S.*)$/.exec(line);
+  if (dashes)
+    return {
+      code: 'yaml',
+      message: 'an item begins with one dash',
+      column: dashes[1]!.length + 2,
+      instead: `- ${dashes[2]!}`,
     };
   const dash = /^(\s*)-(?=[A-Za-z])(.+)$/.exec(line);
   return dash

@@ -1,5 +1,5 @@
 import { describe, expect, test } from '@jest/globals';
-import type { Finding } from '../../../../src/core/chain/source/findings.ts';
+import type { Finding } from '../../../../src/core/chain/source/finding.ts';
 import { readChain } from '../../../../src/core/chain/read/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../../../src/core/chain/read/read-project.ts';
 

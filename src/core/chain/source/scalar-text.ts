@@ -1,0 +1,37 @@
+import { isScalar, isSeq, parseDocument } from 'yaml';
+import type { Change } from './source-problem.ts';
+
+/** Whether YAML reads a text without quotes as just that text. */
+function isPlainSafe(text: string, isFlow: boolean): boolean {
+  const document = parseDocument(isFlow ? `[${text}]` : `- ${text}`, {
+    version: '1.2',
+    schema: 'failsafe',
+    logLevel: 'silent',
+  });
+  const { contents } = document;
+  if (document.errors.length > 0 || document.warnings.length > 0 || !isSeq(contents)) return false;
+  const [only, ...more] = contents.items;
+  return (
+    more.length === 0 &&
+    isScalar(only) &&
+    only.type === 'PLAIN' &&
+    only.tag === undefined &&
+    only.value === text
+  );
+}
+
+/** A text as a YAML scalar on one line: plain where it can be, otherwise in the quotes that it needs least escapes in. */
+export function asScalar(text: string, isFlow: boolean): string {
+  if (isPlainSafe(text, isFlow)) return text;
+  return /["\\\n]/.test(text) && !text.includes('\n')
+    ? `'${text.replaceAll("'", "''")}'`
+    : JSON.stringify(text);
+}
+
+/** The line of a change as it is after it. */
+export function lineOf(source: string, { range: [start, end], text }: Change): string {
+  const lineStart = source.lastIndexOf('\n', start - 1) + 1;
+  const found = source.indexOf('\n', end);
+  const lineEnd = found < 0 ? source.length : found;
+  return (source.slice(lineStart, start) + text + source.slice(end, lineEnd)).trim();
+}
