@@ -1,4 +1,5 @@
 // What README and docs show is true: chains and project files in them are checked, links lead somewhere.
+import { JOBS } from '../src/core/explain/jobs.ts';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import { fileURLToPath } from 'node:url';
@@ -71,6 +72,27 @@ describe.each(credentialPages)('%s', (page) => {
     expect([code, stderr]).toEqual([0, expect.stringContaining('passed')]);
   });
 });
+
+test.each(JOBS)(
+  'the example of explain “$word” holds against the practice service',
+  async ({ chain, files = {} }) => {
+    const practice = await startPractice({ speed: 60, tokenLife: 1e6 });
+    try {
+      const own = files['batharon.yaml'] ?? PRACTICE;
+      const folder = folderWith({
+        'job.chain.yaml': chain,
+        ...files,
+        'batharon.yaml': own.replace('url: practice', `url: ${practice.url}`),
+      });
+      const checked = await batharon(folder, ['check'], { env: PRACTICE_VARIABLES });
+      expect(checked.stderr).toMatch(/checked, no problems\.$/m);
+      const { code, stderr } = await batharon(folder, ['run', 'job.chain.yaml'], { env: PRACTICE_VARIABLES });
+      expect([stderr.match(/^(?:failed|interrupted).*/gm) ?? [], code]).toEqual([[], 0]);
+    } finally {
+      await practice.close();
+    }
+  },
+);
 
 test('each kind of credential has a page', () => {
   expect(CREDENTIAL_KINDS.filter((kind) => !credentialPages.includes(`docs/credentials/${kind}.md`))).toEqual(

@@ -20,7 +20,16 @@ import { credentialKeys } from '../../src/core/chain/keys/credential-keys.ts';
 import { givenNames } from '../../src/core/chain/keys/given-names.ts';
 import { readChain } from '../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../src/core/chain/read/read-project.ts';
-import { indent, topics } from '../../src/core/explain.ts';
+import { indent, topics } from '../../src/core/explain/topics.ts';
+import { findTopics } from '../../src/core/explain/find-topics.ts';
+import { GIVEN_NAMES, RESERVED_NAMES } from '../../src/core/chain/keys/given-names.ts';
+import { OAUTH_GRANTS } from '../../src/core/chain/keys/credential-keys.ts';
+import { INPUT_KINDS, READ_AS } from '../../src/core/chain/model.ts';
+import { GUARDS } from '../../src/core/chain/project.ts';
+import { KEY_HABITS } from '../../src/core/chain/source/key-habits.ts';
+import { VALUE_HABITS } from '../../src/core/chain/source/value-habits.ts';
+import { HABITS } from '../../src/core/language/habits.ts';
+import { RESERVED_WORDS } from '../../src/core/language/reserved-words.ts';
 import { problemCodes } from '../../src/core/problem-codes.ts';
 
 const names = ['counter', 'desk', 'office', 'archive', 'session', 'signer'];
@@ -199,4 +208,68 @@ test('every word is explained, and every code', () => {
   expect(all.filter(({ group }) => group === 'codes of errors').map(({ word }) => word)).toEqual(
     Object.keys(problemCodes),
   );
+});
+
+test.each([
+  ['429', 'job: pace and 429'],
+  ['loop', 'job: loop'],
+  ['pagination', 'job: pages'],
+  ['upload', 'job: files up and down'],
+  ['rollback', 'job: undo'],
+  ['oauth', 'job: sign in'],
+  ['regex', 'search'],
+  ['operators', 'operators'],
+  ['&&', '&&'],
+  ['exit codes', 'exit codes'],
+  ['escape', '$${'],
+  ['csv', 'csv'],
+  ['condition', 'condition'],
+  ['setting', 'setting'],
+  ['order', 'order of a step'],
+  ['grants', 'client-credentials'],
+  ['precedence', 'operators'],
+  ['where', 'files'],
+  ['=~', '=~'],
+  ['foreach', 'each'],
+  ['how to upload a file', 'job: files up and down'],
+])('%s leads to %s', (asked, word) => {
+  const { named, speaking } = findTopics(topics(), asked);
+  expect([...named, ...speaking].map((topic) => topic.word)).toContain(word);
+});
+
+test('any word of what is said finds something, and no habit stays unknown', () => {
+  const all = topics();
+  const words = [
+    ...HABITS.flatMap((habit) => habit.words),
+    ...KEY_HABITS.keys(),
+    ...VALUE_HABITS.map(([word]) => word),
+  ];
+  const lost = words.filter((word) => {
+    const { named, speaking } = findTopics(all, word);
+    return named.length + speaking.length === 0;
+  });
+  expect(lost).toEqual([]);
+});
+
+test('explain --all is at most 25,000 words', () => {
+  const text = topics().map(({ about, details, examples, what, word }) =>
+    [word, what, about, ...details.flat(), ...examples].join(' '),
+  );
+  expect(text.join(' ').split(/\s+/).length).toBeLessThan(25_000);
+});
+
+test('it says every operator, every reserved word, and every word of a setting', () => {
+  const all = topics()
+    .map((topic) => JSON.stringify(topic))
+    .join('\n');
+  const words = [
+    ...RESERVED_WORDS,
+    ...RESERVED_NAMES,
+    ...GIVEN_NAMES,
+    ...READ_AS,
+    ...INPUT_KINDS,
+    ...OAUTH_GRANTS,
+    ...GUARDS,
+  ];
+  expect(words.filter((word) => !all.includes(word))).toEqual([]);
 });

@@ -1,6 +1,7 @@
 import type { ExitCode } from '../../core/events.ts';
-import { indent, type Topic, topics } from '../../core/explain.ts';
-import { nearest } from '../../core/language/nearest.ts';
+import { findTopics } from '../../core/explain/find-topics.ts';
+import type { Topic } from '../../core/explain/topic.ts';
+import { indent, topics } from '../../core/explain/topics.ts';
 import { errorTerminal, outputTerminal, type Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
 
@@ -16,29 +17,43 @@ export function explain(word: string | undefined, options: { all?: boolean }): E
     overview(terminal, all);
     return 0;
   }
-  const found = find(all, word);
-  if (found.length === 0) {
-    const near = nearest(
-      word,
-      all.map((topic) => topic.word),
-    );
+  const { named, speaking, near } = findTopics(all, word);
+  if (named.length + speaking.length === 0) {
     errorTerminal().write(
       `Nothing is called ${word}${near === undefined ? '' : `; the nearest is ${near}`}. batharon explain lists all words.\n`,
     );
     return 2;
   }
-  found.forEach((topic, i) => printTopic(terminal, topic, i > 0));
+  const whole = speaking.length === 1 && named.length === 0 ? speaking : named.slice(0, WHOLE);
+  whole.forEach((topic, i) => printTopic(terminal, topic, i > 0));
+  listTopics(terminal, [...named.slice(WHOLE), ...(whole === speaking ? [] : speaking)], {
+    word,
+    isMore: whole.length > 0,
+  });
   return 0;
 }
 
-/** A word itself, else a group of words such as "functions" or "text". */
-function find(all: readonly Topic[], word: string): Topic[] {
-  const bare = word.replace(/\(.*\)?$/, '').replace(/:$/, '');
-  const exact = all.filter((topic) => topic.word === bare || topic.word.replace(/^NAME/, '') === bare);
-  if (exact.length > 0) return exact;
-  return all.filter(
-    ({ group }) => group === bare || group.startsWith(`${bare}:`) || group === `functions: ${bare}`,
+/** How many topics of one name are printed whole. */
+const WHOLE = 30;
+
+/** Topics with the beginning of what is said of each, to be asked for by their words. */
+function listTopics(
+  terminal: Terminal,
+  topicsFound: readonly Topic[],
+  { word, isMore }: { readonly word: string; readonly isMore: boolean },
+): void {
+  const apart = topicsFound.filter(
+    (topic, i) => topicsFound.findIndex((other) => other.word === topic.word) === i,
   );
+  if (apart.length === 0) return;
+  const { colours, wrapWidth } = terminal;
+  terminal.write(`${isMore ? '\n' : ''}${colours.dim(isMore ? 'see also' : `these speak of ${word}`)}\n`);
+  const widest = Math.min(28, Math.max(...apart.map((topic) => topic.word.length)));
+  for (const topic of apart) {
+    const sentence = /^.*?[.;:](?=\s|$)/s.exec(topic.about)?.[0] ?? topic.about;
+    const [first = ''] = wrap(sentence, Math.min(wrapWidth, 100) - widest - 4);
+    terminal.write(`  ${colours.bold(topic.word.padEnd(widest))}  ${first}\n`);
+  }
 }
 
 function printTopic(

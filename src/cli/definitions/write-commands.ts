@@ -54,13 +54,20 @@ export const writeCommands: readonly CommandDefinition[] = [
       (await import('../commands/watch.ts')).watch(file, options),
   },
   {
-    usage: 'explain [word]',
+    usage: 'explain [words...]',
     group: 'write',
     about: 'explain a word of the language, with an example',
-    arguments: { word: ['a key, function, credential kind, name, or error code (default: list them all)'] },
+    arguments: {
+      words: [
+        'a key, function, operator, job, name or error code, or what you look for (default: list them all)',
+      ],
+    },
     options: [{ flags: '--all', about: 'print the whole language as one text' }],
-    examples: ['batharon explain keep'],
-    run: async (word: string | undefined, options: { all?: boolean }) =>
-      (await import('../commands/explain.ts')).explain(word, options),
+    examples: ['batharon explain keep', 'batharon explain upload a file'],
+    run: async (words: readonly string[], options: { all?: boolean }) =>
+      (await import('../commands/explain.ts')).explain(
+        words.length === 0 ? undefined : words.join(' '),
+        options,
+      ),
   },
 ];
