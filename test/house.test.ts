@@ -39,7 +39,6 @@ test('a file name stands once, or the folder says what differs', () => {
     'compare.ts', // the command; comparing values
     'digest.ts', // the credential kind; the functions
     'exchange.ts', // in the page of the report; in the engine
-    'explain.ts', // the command; what it says
     'index.ts',
     'json.ts', // the report; the language; the practice service
     'limits.ts', // of the language; of the practice service

@@ -99,6 +99,10 @@ export const problemCodes = {
     'The chain gives a name that the language gives as well. In the whole chain it means what the chain calls so; response.NAME is that of a response.',
   ),
   'name-twice': problem('A name is defined twice. Nothing hides anything.'),
+  'cursor-as-address': warn(
+    'What leads to the next page as an address looks like a cursor, which is a parameter.',
+  ),
+  'query-as-value': warn('A whole query is inserted into a URL, where it is encoded as one value.'),
   'blank-in-path': warn('A blank stands beside a / or ? in the path of a call, where it is hardly meant.'),
   'unknown-method': warn(
     'The method is none of those that are registered for HTTP, and much like one of them.',

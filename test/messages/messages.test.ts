@@ -137,6 +137,8 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
     project(`${KILN}credentials: { desk: { kind: bearer, token: 8f3a91c0d2e54b6788aa } }\n`),
   'unknown-method': () => checked('  - call: GTE kiln /a'),
   'blank-in-path': () => checked('  - call: GET kiln /a /b'),
+  'cursor-as-address': () => checked('  - call: GET kiln /a\n    pages: { next: $.next_cursor, items: $.a }'),
+  'query-as-value': () => checked('  - call: GET kiln /a?${run.id}'),
   'given-name': () => checked('  - call: GET kiln /a\n    keep: { url: $.next }'),
   'unused-input': () => checked('chain: A\ninputs: { rack: { default: A3 } }\nsteps: [ { wait: 1s } ]\n'),
   'chain-circle': () => checked('  - follow: a.chain.yaml'),

@@ -250,6 +250,8 @@ function whatIsThere(path: string, value: Value): string {
 }
 
 function wayOut(path: string, value: Value, segment: string): { hint?: string } {
+  if (/^\.(?:length|size|count)$/.test(segment) && (Array.isArray(value) || typeof value === 'string'))
+    return { hint: `length(${path})` };
   if (Array.isArray(value) && segment.startsWith('.') && value.length > 0) {
     return { hint: `${path}[0]${segment} for the first, ${path}[*]${segment} for all` };
   }
@@ -260,7 +262,27 @@ function wayOut(path: string, value: Value, segment: string): { hint?: string } 
     return { hint: `${path}${/^[A-Za-z_]\w*$/.test(near) ? `.${near}` : `['${near}']`}` };
   if (typeof value === 'string' && /^\s*[{[]/.test(value))
     return { hint: `this text looks like JSON: parse(${path})${segment}` };
-  return {};
+  const deeper = deeperPath(value, segment.replace(/^[.['\]]+|['\]]+$/g, ''));
+  return deeper === undefined ? {} : { hint: path + deeper };
+}
+
+/** How many values are looked at for a member that lies deeper. */
+const LOOKED_AT = 2000;
+
+/** The way from a value to the nearest member of a name below it; of lists through their first items. */
+function deeperPath(value: Value, name: string): string | undefined {
+  const open: [Value, string][] = [[value, '']];
+  for (let looked = 0; looked < LOOKED_AT && open.length > 0; looked++) {
+    const [inner, path] = open.shift()!;
+    if (Array.isArray(inner)) {
+      if (inner.length > 0) open.push([inner[0]!, `${path}[0]`]);
+    } else if (isObject(inner)) {
+      if (Object.hasOwn(inner, name)) return path + segmentOf(name);
+      for (const [key, member] of Object.entries(inner))
+        if (typeof member === 'object') open.push([member, path + segmentOf(key)]);
+    }
+  }
+  return undefined;
 }
 
 function whyNoResult(

@@ -62,6 +62,7 @@ export function readPages(
     return typed && typed.type === 'object' ? typed : undefined;
   };
   const [next, nextQuery, nextJson] = [one('next'), many('next-query'), many('next-json')];
+  if (next) cursorAsAddress(fields, valueOf(map, 'next')!, next);
   const items = one('items');
   if (items && (items.expression.kind.bits & BIT.list) === 0)
     fields.findings.problem(
@@ -87,6 +88,23 @@ export function readPages(
     enough: saysYes(fields.literal(valueOf(map, 'enough'))),
     fromResponse: trees.some((tree) => tree && speaksOfResponse(tree)),
   };
+}
+
+/** A cursor is a parameter of the next request, and no address. */
+function cursorAsAddress(
+  { findings }: FieldReader,
+  node: SourceNode,
+  { expression }: PlacedExpression,
+): void {
+  const [, name] =
+    /(?:^|[.'])(\w*(?:cursor|token|offset|after))(?:'\])?$/i.exec(expression.text.trim()) ?? [];
+  if (name === undefined || node.type !== 'scalar') return;
+  findings.warn(
+    node,
+    'cursor-as-address',
+    `next is the address of the next page, and ${expression.text} seems to be a cursor`,
+    `next-query: { ${name.replace(/^next_?/i, '') || 'cursor'}: "\${${expression.text}}" }`,
+  );
 }
 
 /** The values that lead to the next page. What is the same for each page leads to the same one. */

@@ -136,6 +136,14 @@ function checkPath(
       findings.partBecomes(node, [at, at + blank[0].length], '', 'leave it out, or write %20'),
     );
   }
+  const query = /[?&]\$\{((?!raw\()[^}]*)\}(?=$|&)/.exec(node.text.slice(from));
+  if (query)
+    findings.warn(
+      node.offset(from + query.index + 1),
+      'query-as-value',
+      'what is inserted here is encoded as one value, with its & and =',
+      `query: \${…} on the call, with an object; raw(${query[1]!}) inserts it as it is`,
+    );
   for (const part of parts) {
     if (typeof part === 'string' || !isOnly(part.expression.kind, BIT.list | BIT.object)) continue;
     const { span } = part.expression.tree;
