@@ -103,6 +103,9 @@ export const problemCodes = {
     'What leads to the next page as an address looks like a cursor, which is a parameter.',
   ),
   'query-as-value': warn('A whole query is inserted into a URL, where it is encoded as one value.'),
+  'length-as-member': warn(
+    'A member called length is compared, where mostly how long something is was meant.',
+  ),
   'blank-in-path': warn('A blank stands beside a / or ? in the path of a call, where it is hardly meant.'),
   'unknown-method': warn(
     'The method is none of those that are registered for HTTP, and much like one of them.',

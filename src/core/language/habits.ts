@@ -153,7 +153,7 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
   random: 'rand randint randomInt',
   uuid: 'guid uuid4 newGuid new_uuid randomUUID uuidv4',
   format: 'formatDate format_date date_format strftime dateFormat formatNumber',
-  time: 'parseDate parse_date toDate to_date datetime strptime parseTime',
+  time: 'Date parseDate parse_date toDate to_date datetime strptime parseTime',
   epoch: 'unix timestamp unixTime to_unix toUnix',
   parse: 'JSON.parse fromJson from_json fromjson parseJson parse_json json_decode json.loads',
   json: 'JSON.stringify toJson to_json tojson stringify json_encode json.dumps',
@@ -267,6 +267,9 @@ const WORDS: readonly (readonly [words: string, here: string])[] = [
     'status',
   ],
   ['now|NOW', 'now()'],
+  ['duration|took|latency|response_time|responseTime', 'elapsed'],
+  ['content_type|contentType|mime|mimeType|media_type', 'type'],
+  ['bytes|content_length|contentLength', 'size'],
 ];
 
 const words: readonly Habit[] = WORDS.flatMap(([names, here]) =>
@@ -578,7 +581,7 @@ export const HABITS: readonly Habit[] = [
   },
   {
     words: ['headers.Content-Type'],
-    find: /(?<![\w.])headers\.([A-Za-z]+(?:-[A-Za-z]+)+)/,
+    find: /(?<![\w.])headers?\.([A-Za-z]+(?:-[A-Za-z]+)+)/,
     write: ([, name = '']) => `headers['${name}']`,
     say: "a name with a hyphen stands in brackets and quotes: headers['Content-Type']",
     example: ['headers.Content-Type == x', "headers['Content-Type'] == x"],
@@ -725,6 +728,88 @@ export const HABITS: readonly Habit[] = [
     write: ([, condition = '']) => `[?${condition.startsWith('@') ? '' : '@.'}${condition}]`,
     say: 'a condition on items begins with ?, and their members with @: [?@.x == 1]',
     example: ["$.a[b == 'c']", "$.a[?@.b == 'c']"],
+  },
+  {
+    words: ['assert', 'expect', 'verify'],
+    find: /^(?:assert|expect|verify|check|that|should)\s+(?=[\w$@!('"\ue010-\uefff])(?!(?:==|!=|<|>|in\b))/d,
+    write: () => '',
+    say: 'the condition stands by itself',
+    example: ['assert n == 5', 'n == 5'],
+  },
+  {
+    words: ['is empty', 'is not empty'],
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>is\\s+(?:not\\s+)?empty)\\b`, 'i'),
+    write: ([, value = '', sign = '']) => `length(${value}) ${/not/i.test(sign) ? '>' : '=='} 0`,
+    say: 'whether something is empty is asked by its length',
+    example: ['$.a is not empty', 'length($.a) > 0'],
+  },
+  {
+    words: ['200..299', 'between'],
+    find: of(
+      `(?<sign>\\bin\\s*\\(?|\\bbetween\\s+)([1-5])00(?:\\s*(?:\\.\\.\\.?|-|\\band\\b|,)\\s*)\\2(?:99|50)\\)?`,
+    ),
+    write: ([, , digit = '']) => `== ${digit}xx`,
+    say: 'a class of statuses is written 2xx',
+    example: ['status in 200..299', 'status == 2xx'],
+  },
+  {
+    words: ['200 OK'],
+    find: /(?<=\b[1-5]\d\d)\s+(?:OK|Created|Accepted|No Content|Found|Not Found|Unauthorized|Forbidden|Conflict)\b/di,
+    write: () => '',
+    say: 'a status is its number',
+    example: ['status == 200 OK', 'status == 200'],
+  },
+  {
+    words: ['content-type'],
+    find: /^content-?_?type\s*(==|!=|=)\s*([\w/+.*-]+|[\ue010-\uefff])(?:;.*)?$/di,
+    write: ([, sign = '', value = '']) =>
+      `type ${sign === '!=' ? '!=' : '=='} ${/^[\ue010-\uefff]/.test(value) ? value : `'${value}'`}`,
+    say: 'the media type of the response is type',
+    example: ['content-type == application/json', "type == 'application/json'"],
+  },
+  {
+    words: ['where', 'WHERE'],
+    find: of(`(?<![\\w.])(${OBJECT})\\s+(?<sign>where|WHERE)\\s+@?\\.?(.+)$`),
+    write: ([, list = '', , condition = '']) => `${list}[?@.${condition}]`,
+    say: 'what is filtered stands before [?…], and its members begin with @',
+    example: ['$.a where b > 1', '$.a[?@.b > 1]'],
+  },
+  {
+    words: ['[name]'],
+    find: /(?<=[\w\])$@])\[([A-Za-z_][\w-]*)\]/d,
+    write: ([, name = '']) => `['${name}']`,
+    say: 'the name of a member stands in quotes in brackets; at(list, place) takes a computed one',
+    example: ['headers[Content-Type] == x', "headers['Content-Type'] == x"],
+  },
+  {
+    words: ['(0)'],
+    find: of(`(?<=[\\w$@]\\.${NAME}|\\$|\\])\\((\\d+)\\)`),
+    write: ([, index = '']) => `[${index}]`,
+    say: 'an item stands in brackets: list[0]',
+    example: ['$.a(0).b', '$.a[0].b'],
+  },
+  {
+    words: ['$name'],
+    find: of(`(?<![\\w.\\])$])\\$(?=${NAME})`),
+    write: () => '$.',
+    say: 'a member of the response stands behind a point: $.name',
+    example: ['$a[0] == 1', '$.a[0] == 1'],
+  },
+  called(
+    'pluck|pick_all|collect',
+    (args) => {
+      const [list, name] = argumentsOf(args);
+      return list === undefined || name === undefined ? undefined : `${list}[*][${name}]`;
+    },
+    'the member of each item is list[*].name',
+    ["pluck($.a, 'b')", "$.a[*]['b']"],
+  ),
+  {
+    words: ['f x'],
+    find: of(`(?<![\\w.$@])(${[...functions.keys()].join('|')})\\s+(?!in\\b)(${START}${SEGMENT}*)$`),
+    write: ([, name = '', value = '']) => `${name}(${value})`,
+    say: 'what a function is given stands in parentheses',
+    example: ['upper $.a', 'upper($.a)'],
   },
   // ---- words and numbers
   ...durations,

@@ -55,7 +55,7 @@ export function inferRelation(self: Inferring, tree: BinaryTree, context: InferC
   }
   const inner = presence ? { ...context, tolerant: true } : context;
   const a = right.type === 'list' ? self.valueKind(left, inner) : comparedKind(self, left, tree, inner);
-  const compared = { ...inner, isCompared: true };
+  const compared = operator === '==' || operator === '!=' ? { ...inner, isCompared: true } : inner;
   const b =
     left.type === 'list' ? self.valueKind(right, compared) : comparedKind(self, right, tree, compared);
   if (context.filter) {

@@ -198,7 +198,10 @@ class Inferrer implements Inferring {
           tree,
           'wrong-kind',
           `${tree.digit}xx is a class of statuses, and stands only where a status is compared`,
-          `status == ${tree.digit}xx, or status in [${tree.digit}xx, 404]`,
+          {
+            hint: `status == ${tree.digit}xx, or status in [${tree.digit}xx, 404]`,
+            replace: `status == ${tree.digit}xx`,
+          },
         );
         return ANY;
       case 'unary':
@@ -287,7 +290,7 @@ class Inferrer implements Inferring {
           }
         : functions.has(name)
           ? `${name} is a function: ${signature(functions.get(name)!)}`
-          : near !== undefined
+          : near !== undefined && !context.isCompared
             ? { hint: `the nearest name is ${near}`, replace: near }
             : this.#neitherNameNorNear(name, context, names);
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
@@ -302,6 +305,8 @@ class Inferrer implements Inferring {
     const inQuotes = `text needs quotes: '${name}'`;
     if (!isCompared && !('missing' in this.scope.response))
       return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
+    const near = isCompared ? nearest(name, names) : undefined;
+    if (near !== undefined) return { hint: `${inQuotes}; the nearest name is ${near}`, replace: `'${name}'` };
     const hint = names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes;
     return isCompared ? { hint, replace: `'${name}'` } : hint;
   }

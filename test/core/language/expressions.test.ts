@@ -160,7 +160,7 @@ describe('problems say what, why and what to write instead', () => {
     ["replace('a', 'a', 'b', 'regex')", 'wrong-kind', /no mode 'regex'/, /pattern/],
     ["number(time('2026-03-01'))", 'wrong-kind', /is a time/, /^epoch\(time\('2026-03-01'\)\)$/],
     ['object([1])', 'wrong-kind', /item 0 is no member/, /object\(map\(/],
-    ['$.pieces[name]', 'bad-syntax', /selector/, /at\(list, name\)/],
+    ['$.pieces[name]', 'bad-syntax', /at\(list, place\)/, /^\$\.pieces\['name'\]$/],
     ['$.a.0', 'bad-syntax', /an item stands in brackets/, /^\$\.a\[0\]$/],
     ['count(rack)', 'wrong-kind', /one value/, /length\(rack\)/],
     ["limit == '5'", 'kinds-differ', /never equal/, /without quotes/],

@@ -3,11 +3,14 @@ import { checkExpression } from '../../../src/core/language/expression.ts';
 import { HABITS } from '../../../src/core/language/habits.ts';
 import { ANY } from '../../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../../src/core/language/scope.ts';
-import type { ValueObject } from '../../../src/core/language/values.ts';
+import { Duration, type ValueObject } from '../../../src/core/language/values.ts';
 import { scopeOf } from './support.ts';
 
 const given: ValueObject = {
   n: 5,
+  type: 'a',
+  size: 7,
+  elapsed: new Duration(1),
   y: 'abd',
   status: 200,
   headers: { x: 'a', 'Content-Type': 'b' },

@@ -22,6 +22,31 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
   );
 }
 
+/**
+ * Says of `.length` behind a path of the response that it is a member like others: whoever compares it mostly means how long
+ * something is. `['length']` says that the member is meant.
+ */
+export function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+  for (const child of childrenOf(tree)) lengthAsMember(findings, node, text, child);
+  if (tree.type !== 'binary' || tree.operator === 'in') return;
+  for (const side of [tree.left, tree.right]) {
+    const source = text.slice(...side.span);
+    const path = /^(\$.*)\.length$/s.exec(source)?.[1];
+    if (side.type !== 'query' || path === undefined) continue;
+    findings.warn(
+      node.offset(side.span[0]),
+      'length-as-member',
+      `${source} is a member called length; length(${path}) says how long it is`,
+      findings.partBecomes(
+        node,
+        [...side.span],
+        `length(${path})`,
+        `length(${path}), or ${path}['length'] if the member is meant`,
+      ),
+    );
+  }
+}
+
 function better(text: string, { span, segments }: QueryTree, at: number): string {
   const found = text.slice(span[0], segments[at]!.span[0]);
   const rest = text.slice(segments[at]!.span[1], span[1]);

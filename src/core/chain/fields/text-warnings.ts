@@ -1,3 +1,4 @@
+import { BIT, isOnly } from '../../language/kinds.ts';
 import { checkTree } from '../../language/expression.ts';
 import { functions } from '../../language/functions/index.ts';
 import { isNumberText } from '../../language/numbers.ts';
@@ -21,6 +22,28 @@ export function expressionInText(
   { isValue, use }: { readonly isValue: boolean; readonly use: (tree: Tree) => void },
 ): void {
   const { text } = node;
+  const known = isValue && !node.quoted && /^[A-Za-z_]\w*$/.test(text) ? scope.lookup(text) : undefined;
+  // A state or a kind is often called like a step.
+  if (known && !known.given && !isOnly(known.kind, BIT.object)) {
+    use(parseExpression(text));
+    findings.warn(
+      node,
+      'expression-in-text',
+      `this field is text, so ${text} would be sent as these characters, not the value of that name`,
+      findings.becomes(node, `\${${text}}`, `\${${text}}, or quotes if the characters are meant`),
+    );
+    return;
+  }
+  const bracketed = isValue && !node.quoted ? /^<([A-Za-z_]\w*)>$/.exec(text)?.[1] : undefined;
+  if (bracketed !== undefined && scope.lookup(bracketed)) {
+    findings.warn(
+      node,
+      'expression-in-text',
+      `${text} would be sent as these characters`,
+      findings.becomes(node, `\${${bracketed}}`),
+    );
+    return;
+  }
   if (!/^[$@][.[]|^[A-Za-z_][A-Za-z0-9_]*\s*[-+*/%?.[(]/.test(text)) return;
   let tree: Tree;
   try {

@@ -128,6 +128,19 @@ function literalSecret(
   { field, template: { parts } }: { readonly field: string; readonly template: Template },
 ): void {
   if (parts.some((part) => typeof part === 'object')) return;
+  const inserted =
+    node.type === 'scalar'
+      ? /^\$?\{{0,2}\s*(secret\.[A-Za-z]\w*)\s*\}{0,2}$/.exec(node.text)?.[1]
+      : undefined;
+  if (inserted !== undefined) {
+    findings.problem(
+      node,
+      'expression-in-text',
+      `this field is text, so it would be these characters, not the secret`,
+      findings.becomes(node, `\${${inserted}}`),
+    );
+    return;
+  }
   findings.problem(
     node,
     'secret-in-plain-text',

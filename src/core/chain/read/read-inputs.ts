@@ -28,7 +28,8 @@ import {
 import { optional } from '../optional.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
 import type { StepReader } from './step-reader.ts';
-import { type MapEntry, type SourceNode, valueOf } from '../source/source-file.ts';
+import { type MapEntry, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { valueMeantBy } from '../source/value-habits.ts';
 import { checkStructure } from '../source/structure.ts';
 import { kindOfTyped, literalOf } from '../fields/typed-values.ts';
 
@@ -98,7 +99,7 @@ function readOneInput(
   const node = value.type === 'empty' ? undefined : value;
   if (node?.type === 'scalar') {
     findings.problem(node, 'wrong-form', 'an input is a map of keys, but this is a text', {
-      change: replacedBy(node, `{ default: ${findings.file.text.slice(...node.range)} }`),
+      change: replacedBy(node, inputMeantBy(node, findings.file.text.slice(...node.range))),
     });
     return [];
   }
@@ -130,6 +131,15 @@ function readOneInput(
     at: findings.place(key),
   };
   return [input];
+}
+
+/** `A3`, `number`, `number = 5`: a default, a kind, or both. */
+function inputMeantBy(node: ScalarNode, source: string): string {
+  const [, word, value] = /^([A-Za-z-]+)(?:\s*=\s*(.+))?$/.exec(node.quoted ? '' : node.text) ?? [];
+  const kind =
+    word === undefined ? undefined : (INPUT_KINDS.find((one) => one === word) ?? valueMeantBy('kind', word));
+  if (kind === undefined) return `{ default: ${source} }`;
+  return value === undefined ? `{ kind: ${kind} }` : `{ kind: ${kind}, default: ${value} }`;
 }
 
 function choicesOf(node: SourceNode | undefined): readonly string[] | undefined {

@@ -26,7 +26,14 @@ export function readOutcome(
   const expressions = secretPaths.size === 0 ? given : { ...given, secretPaths };
   const keep: Keep[] = [];
   const kept = new Set(keepNode?.type === 'map' ? keepNode.entries.map(({ key }) => key.text) : []);
-  const expectNode = valueOf(node, 'expect');
+  const written = valueOf(node, 'expect');
+  const statuses = written && statusesOf(written);
+  if (written && statuses !== undefined)
+    fields.findings.problem(written, 'wrong-form', 'an expectation is a condition', {
+      hint: statuses,
+      change: replacedBy(written, asScalar(statuses, false)),
+    });
+  const expectNode = statuses === undefined ? written : undefined;
   const expectNodes =
     !expectNode || expectNode.type === 'empty'
       ? []
@@ -98,7 +105,7 @@ function readExpectation(
   if (meant !== undefined) {
     fields.findings.problem(node, 'wrong-form', 'an expectation is a condition', {
       hint: meant,
-      change: replacedBy(node, asScalar(meant, false)),
+      change: { range: [node.range[0], endOf(node)], text: asScalar(meant, false) },
     });
     return [];
   }
@@ -123,12 +130,33 @@ function readExpectation(
 /** The condition that a map such as `{ status: 200 }` was meant as. */
 function conditionOf({ entries }: MapNode): string | undefined {
   const parts = entries.map(({ key, value }) => {
-    if (!/^(?:status|type|size|elapsed|[$][.\w[\]*]+)$/.test(key.text)) return undefined;
+    const name = /^(?:status|http|response)?[-_]?code$/i.test(key.text) ? 'status' : key.text;
+    if (!/^(?:status|type|size|elapsed|[$][.\w[\]*]+)$/.test(name)) return undefined;
     if (value.type === 'list' && value.items.every(({ type }) => type === 'scalar'))
-      return `${key.text} in [${value.items.map((item) => literalOf(item as ScalarNode)).join(', ')}]`;
-    return value.type === 'scalar' ? `${key.text} == ${literalOf(value)}` : undefined;
+      return `${name} in [${value.items.map((item) => literalOf(item as ScalarNode)).join(', ')}]`;
+    return value.type === 'scalar' ? `${name} == ${literalOf(value)}` : undefined;
   });
   return parts.includes(undefined) || parts.length === 0 ? undefined : parts.join(' && ');
+}
+
+/** Where the last value of a map ends; the map itself ends where the next line begins. */
+function endOf(node: SourceNode): number {
+  const last = node.type === 'map' && !isFlow(node) ? node.entries.at(-1)?.value.range[1] : undefined;
+  return last ?? node.range[1];
+}
+
+function isFlow({ entries }: MapNode): boolean {
+  return entries[0]?.key.flow === true;
+}
+
+/** `[200, 202]`: statuses where conditions stand. */
+function statusesOf(node: SourceNode): string | undefined {
+  const items = node.type === 'list' ? node.items : [];
+  const isStatus = (item: SourceNode): boolean =>
+    item.type === 'scalar' && /^[1-5](?:\d\d|xx)$/.test(item.text);
+  return items.length > 1 && items.every(isStatus)
+    ? `status in [${items.map((item) => (item as ScalarNode).text).join(', ')}]`
+    : undefined;
 }
 
 function literalOf({ text, quoted }: ScalarNode): string {

@@ -225,11 +225,12 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
 
 /** What another way of naming a variable or file means here; undefined for what may be the secret itself. */
 function sourceMeant(text: string): string | undefined {
+  // Words in capitals name a variable; a key has figures, or no _ between words.
   const variable =
-    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env:|ENV)[\s:.]*([A-Z_][A-Z0-9_]*)$/.exec(
+    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env:|ENV)[\s:.]*([A-Z_][A-Z0-9_]*)$|^([A-Z]{2,}(?:_[A-Z]{2,})+)$/.exec(
       text,
     );
-  if (variable) return `env ${variable[1] ?? variable[2]!}`;
+  if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3]!}`;
   const file = /^(?:from-file|path|@|file:)\s*([\w./~-]+)$/.exec(text);
   if (file) return `file ${file[1]!}`;
   return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
@@ -257,7 +258,7 @@ function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, Sec
       `the secret ${key.text} does not say where it comes from`,
       `${key.text}: env NAME_OF_A_VARIABLE, file PATH, command WORDS, ask, or locked`,
     );
-    return [];
+    return [[key.text, { name: key.text, from: 'ask', where: '', at: fields.findings.place(key) }]];
   }
   // What a command is given can be a key itself.
   if (from === 'command') plainSecret(fields.findings, value, 'command');

@@ -5,6 +5,7 @@ import { METHODS } from '../../methods.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import type { CallTarget, Template } from '../model.ts';
 import { partOfScalar, type ScalarNode } from '../source/source-file.ts';
+import type { Findings } from '../source/findings.ts';
 import type { StepReader } from './step-reader.ts';
 
 export interface RequestLine {
@@ -27,6 +28,16 @@ export function readRequestLine(
     findings.problem(node, 'wrong-form', 'a call is METHOD service /path', {
       example: 'call: GET kiln /racks',
     });
+    return undefined;
+  }
+  const swapped = /^([A-Z]+)\s+([\s\S]+)$/.exec(rest);
+  if (project.services.has(method) && swapped) {
+    findings.problem(
+      node,
+      'wrong-form',
+      'the method stands before the service',
+      findings.becomes(node, `${swapped[1]!} ${method} ${swapped[2]!}`),
+    );
     return undefined;
   }
   if (!/^[A-Z][A-Z-]*$/.test(method)) {
@@ -54,6 +65,17 @@ export function readRequestLine(
   const at = method.length + gap.length;
   if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
   const services = [...project.services.keys()];
+  const glued = services.find((one) => rest.startsWith(`${one}/`));
+  if (glued !== undefined) {
+    const path = rest.slice(glued.length);
+    findings.problem(
+      node.offset(at + glued.length),
+      'wrong-form',
+      'a blank stands between the service and the path',
+      findings.becomes(node, `${method} ${glued} ${path}`),
+    );
+    return undefined;
+  }
   const [, word, blanks, path] = /^([^\s/$]\S*)(\s+)([\s\S]+)$/.exec(rest) ?? [];
   const service = word ?? (services.length === 1 ? services[0] : undefined);
   if (service === undefined) {
@@ -114,7 +136,23 @@ export function readRequestLine(
     return undefined;
   }
   checkPath(reader, node, from, template);
+  bracesInPath(findings, node, from, scope);
   return { method, where: written, written, target: { type: 'service', service, path: template } };
+}
+
+/** `/pieces/:id` and `/pieces/{id}` of a name that is known. */
+function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope: StaticScope): void {
+  for (const match of node.text.matchAll(/(?<=\/):([A-Za-z_]\w*)|(?<![${])\{([A-Za-z_]\w*)\}/g)) {
+    const name = match[1] ?? match[2]!;
+    if (match.index < from || !scope.lookup(name)) continue;
+    findings.warn(
+      node.offset(match.index),
+      'expression-in-text',
+      `${match[0]} would be sent as these characters`,
+      findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${name}}`),
+    );
+    return;
+  }
 }
 
 /** A path has no blanks, and what is inserted into it is one value. */

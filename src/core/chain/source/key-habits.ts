@@ -57,7 +57,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   environments: 'envs env stages environment profiles',
   'default-environment': 'environment default-env env',
   start: 'init initial begin state',
-  until: 'stop-when done-when break-when while-not condition',
+  until: 'stop-when done-when break-when while-not condition while',
   gather: 'collect aggregate reduce',
   items: 'data results list path',
   next: 'next-url cursor next-page link',

@@ -84,11 +84,14 @@ function wordsOf(shape: z.ZodType): string[] {
 /** A map that a text was meant as, as it stands in YAML: `{ state: waiting }` of `state=waiting`. */
 export function mapMeantBy(key: string, text: string): string | undefined {
   if (key === 'keep' || key === 'results' || key === 'gather') {
+    const [, given, value] = /^([A-Za-z_]\w*)\s*(?:=(?!=)|:|<-)\s*(.+)$/.exec(text) ?? [];
+    if (given !== undefined) return flow([[given, value!]]);
     const name = /([A-Za-z_]\w*)(?:\[[^\]]*\])?$/.exec(text)?.[1];
     return name === undefined ? undefined : flow([[name, text]]);
   }
   const only = ONLY_MEMBER[key];
-  if (only !== undefined) return flow([[only, text]]);
+  const [count] = only === 'attempts' ? [...counts(text)] : [];
+  if (only !== undefined) return flow([[only, count ?? text]]);
   if (key === 'headers') {
     const [, name, value] = /^([\w-]+)\s*[:=]\s*(.+)$/.exec(text) ?? [];
     return name === undefined ? undefined : flow([[name, value!]]);

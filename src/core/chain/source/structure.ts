@@ -4,6 +4,7 @@ import { nameList, nearest } from '../../language/nearest.ts';
 import type { Findings } from './findings.ts';
 import { anything, type KeyDefinition, text } from './key-definition.ts';
 import { replacedBy, rewritten } from './changes.ts';
+import { asScalar } from './scalar-text.ts';
 import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
 import { entryOf, type MapNode, type ScalarNode, type SourceFile, type SourceNode } from './source-file.ts';
@@ -70,7 +71,9 @@ export function checkStructure(
       keys.some(({ name }) => name === key.text) ? [] : (nearestKey(node, key.text, keys) ?? []),
     ),
   );
-  for (const { name, required, example } of keys)
+  // A key that nobody knows may be the one that is missing.
+  const isOnlyKey = node.entries.length === 1 && !keys.some(({ name }) => name === node.entries[0]!.key.text);
+  for (const { name, required, example } of isOnlyKey ? [] : keys)
     if (required && !meant.has(name) && !node.entries.some(({ key }) => key.text === name))
       findings.problem(node, 'missing-key', `${what} has no ${name}`, { example });
   return node;
@@ -125,6 +128,15 @@ function unknownKey(
   const names = keys.map((key) => key.name);
   const entry = node.entries.find(({ key }) => key.text === name)!;
   const near = nearestKey(node, name, keys);
+  if (name === 'while' && near === 'until' && entry.value.type === 'scalar') {
+    const range = [entry.key.range[0], entry.value.range[1]] as const;
+    const text = `until: ${asScalar(`!(${entry.value.text})`, entry.key.flow)}`;
+    findings.problem(entry.key, 'unknown-key', `${what} has no key while`, {
+      hint: text,
+      change: { range, text },
+    });
+    return;
+  }
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
     hint: near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
     change: near === undefined ? undefined : rewritten(findings.file, entry.key, near),

@@ -28,12 +28,18 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     openQuote,
     openBracket,
     colonInText,
+    strayDash,
     missingColon,
   ])
     for (const number of near) {
       const found = explain(lines[number - 1]!, lines, number);
       if (found && helps(lines, number, found.instead)) return { ...found, line: number };
     }
+  // A quote that is left open is missed at the end of the file.
+  for (let number = line; number >= 1; number--) {
+    const found = openQuote(lines[number - 1]!);
+    if (found && helps(lines, number, found.instead)) return { ...found, line: number };
+  }
   return indentation(lines, Math.min(line + 1, lines.length));
 }
 
@@ -173,11 +179,34 @@ function openBracket(line: string): Found {
 function colonInText(line: string): Found {
   const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
   if (value === undefined || /^['"[{|>&*!]/.test(value) || !/:(?: |$)/.test(value)) return undefined;
+  const method = key === 'call' ? /^([A-Z]+): +(\S.*)$/.exec(value) : undefined;
+  if (method)
+    return {
+      code: 'yaml',
+      message: 'no colon stands behind the method of a call',
+      column: lead!.length + key!.length + gap!.length + 2 + method[1]!.length,
+      instead: `${lead!.trim() === '' ? '' : `${lead!.trim()} `}call: ${method[1]!} ${method[2]!}`,
+    };
   return {
     code: 'yaml',
     message: 'in YAML ": " makes a key of what stands before it; a text that has it stands in quotes',
     column: lead!.length + key!.length + gap!.length + 2,
     instead: `${(lead! + key!).trim()}: ${asScalar(value, false)}`,
+  };
+}
+
+/** `- first: $.id` between keys that have no dash. */
+function strayDash(line: string, lines: readonly string[], number: number): Found {
+  const [, blanks, rest] = /^(\s*)- +([\w-]+: .*)$/.exec(line) ?? [];
+  if (blanks === undefined || rest === undefined) return undefined;
+  const beside = [lines[number - 2] ?? '', lines[number] ?? ''];
+  if (!beside.some((one) => one.startsWith(blanks) && /^[\w-]+:/.test(one.slice(blanks.length))))
+    return undefined;
+  return {
+    code: 'yaml',
+    message: 'this dash makes an item of a list of a line between keys',
+    column: blanks.length + 1,
+    instead: rest,
   };
 }
 
