@@ -28,7 +28,7 @@ import { INPUT_KINDS, READ_AS } from '../../src/core/chain/model.ts';
 import { GUARDS } from '../../src/core/chain/project.ts';
 import { KEY_HABITS } from '../../src/core/chain/source/key-habits.ts';
 import { VALUE_HABITS } from '../../src/core/chain/source/value-habits.ts';
-import { HABITS } from '../../src/core/language/habits.ts';
+import { habits } from '../../src/core/language/habits.ts';
 import { RESERVED_WORDS } from '../../src/core/language/reserved-words.ts';
 import { problemCodes } from '../../src/core/problem-codes.ts';
 
@@ -240,7 +240,7 @@ test.each([
 test('any word of what is said finds something, and no habit stays unknown', () => {
   const all = topics();
   const words = [
-    ...HABITS.flatMap((habit) => habit.words),
+    ...habits().flatMap((habit) => habit.words),
     ...KEY_HABITS.keys(),
     ...VALUE_HABITS.map(([word]) => word),
   ];

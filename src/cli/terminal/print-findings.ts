@@ -9,17 +9,18 @@ export function printFindings(
   terminal: Terminal,
   findings: readonly { readonly file: SourceFile; readonly finding: Finding }[],
 ): void {
+  const secrets = new Map<string, number>();
+  const keyOf = (file: SourceFile, { place }: Finding): string => `${file.path}:${place?.line}`;
   for (const { file, finding } of findings) {
-    const secrets = findings.flatMap(({ file: other, finding: { code, place } }) =>
-      other === file && code === 'secret-in-plain-text' && place?.line === finding.place?.line
-        ? [place!.column]
-        : [],
-    );
+    if (finding.code !== 'secret-in-plain-text' || !finding.place) continue;
+    const key = keyOf(file, finding);
+    secrets.set(key, Math.min(secrets.get(key) ?? Infinity, finding.place.column));
+  }
+  for (const { file, finding } of findings)
     printProblem(terminal, finding, file, {
       level: finding.level,
-      secretFrom: secrets.length > 0 ? Math.min(...secrets) : undefined,
+      secretFrom: secrets.get(keyOf(file, finding)),
     });
-  }
 }
 
 /** What a finding says to do: the line as it should stand, and what that does not say already. */

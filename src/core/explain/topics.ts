@@ -26,7 +26,7 @@ import { kindWords } from '../language/kinds.ts';
 import { problemCodes } from '../problem-codes.ts';
 import { KEY_HABITS } from '../chain/source/key-habits.ts';
 import { VALUE_HABITS } from '../chain/source/value-habits.ts';
-import { HABITS, RENAMED } from '../language/habits.ts';
+import { habits, RENAMED } from '../language/habits.ts';
 import { jobTopics } from './jobs.ts';
 import { languageTopics } from './language-topics.ts';
 import type { Topic } from './topic.ts';
@@ -181,8 +181,9 @@ const VALUE_KINDS: readonly (readonly [word: string, about: string, example: str
 
 /** What a word of other programs means here. */
 function habitTopics(): Topic[] {
-  return HABITS.filter(({ words }) => !words.every((word) => RENAMED.has(word))).map(
-    ({ words, say, example: [elsewhere, here] }) => ({
+  return habits()
+    .filter(({ words }) => !words.every((word) => RENAMED.has(word)))
+    .map(({ words, say, example: [elsewhere, here] }) => ({
       word: words[0]!,
       what: 'habit of other languages',
       group: 'habits of other languages',
@@ -190,8 +191,7 @@ function habitTopics(): Topic[] {
       details: [],
       examples: [`${elsewhere}  is written  ${here}`],
       also: words,
-    }),
-  );
+    }));
 }
 
 /** Functions by the names that they have elsewhere. */

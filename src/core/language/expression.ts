@@ -99,7 +99,7 @@ export type Checked =
 /** Reads and checks an expression. Problems have spans in its text. */
 export function checkExpression(text: string, scope: StaticScope, use: Use = {}): Checked {
   const checked = checkAsWritten(text, scope, use);
-  if (checked.expression) return checked;
+  if (checked.expression || use.asWritten) return checked;
   return {
     problems: withHabit(text, checked.problems, (other) => checkAsWritten(other, scope, use).problems.length),
   };

@@ -182,13 +182,14 @@ function renamedExample(other: string, here: string): Habit['example'] {
   return [text.replace(`${here}(`, `${other}(`), text];
 }
 
-const renamed: readonly Habit[] = [...RENAMED].map(([other, here]) => ({
-  words: [other],
-  find: of(`(?<![\\w.])${other.replace('.', '\\.')}(?=\\()`),
-  write: () => here,
-  say: `${other}(…) is called ${here}(…) here`,
-  example: renamedExample(other, here),
-}));
+const renamed = (): readonly Habit[] =>
+  [...RENAMED].map(([other, here]) => ({
+    words: [other],
+    find: of(`(?<![\\w.])${other.replace('.', '\\.')}(?=\\()`),
+    write: () => here,
+    say: `${other}(…) is called ${here}(…) here`,
+    example: renamedExample(other, here),
+  }));
 
 /** Methods that are functions here, with the value as their first argument. */
 const METHODS: Readonly<Record<string, string>> = {
@@ -214,21 +215,22 @@ const METHODS: Readonly<Record<string, string>> = {
   search: 'search|test|matches',
 };
 
-const methods: readonly Habit[] = Object.entries(METHODS).map(([here, names]) => {
-  const [name] = names.split('|') as [string];
-  return method(
-    names,
-    (object, args) => `${here}(${args === '' ? object : `${object}, ${args}`})`,
-    `.${name}(…) is a function here: ${here}(x, …)`,
-    [
-      exampleOf(here).replace(of(`^${here}\\((.*?)\\)(?=[^)]*$)`, 's'), (_, args: string) => {
-        const [object = '', ...others] = argumentsOf(args);
-        return `${object}.${name}(${others.join(', ')})`;
-      }),
-      exampleOf(here),
-    ],
-  );
-});
+const methods = (): readonly Habit[] =>
+  Object.entries(METHODS).map(([here, names]) => {
+    const [name] = names.split('|') as [string];
+    return method(
+      names,
+      (object, args) => `${here}(${args === '' ? object : `${object}, ${args}`})`,
+      `.${name}(…) is a function here: ${here}(x, …)`,
+      [
+        exampleOf(here).replace(of(`^${here}\\((.*?)\\)(?=[^)]*$)`, 's'), (_, args: string) => {
+          const [object = '', ...others] = argumentsOf(args);
+          return `${object}.${name}(${others.join(', ')})`;
+        }),
+        exampleOf(here),
+      ],
+    );
+  });
 
 /** Words for units of time. */
 const UNITS: readonly (readonly [unit: string, words: string])[] = [
@@ -239,7 +241,7 @@ const UNITS: readonly (readonly [unit: string, words: string])[] = [
   ['d', 'days?'],
 ];
 
-const durations: readonly Habit[] = [
+const durations = (): readonly Habit[] => [
   ...UNITS.map(([unit, words]): Habit => ({
     words: words.replace(/\?/g, '').split('|'),
     find: of(`(?<![\\w.])([0-9]+(?:\\.[0-9]+)?)\\s*(?:${words}|(?<=\\s)${unit})(?![\\w(])`, 'i'),
@@ -272,18 +274,25 @@ const WORDS: readonly (readonly [words: string, here: string])[] = [
   ['bytes|content_length|contentLength', 'size'],
 ];
 
-const words: readonly Habit[] = WORDS.flatMap(([names, here]) =>
-  names.split('|').map((name): Habit => ({
-    words: [name],
-    find: of(`(?<![\\w.$@])${name}(?![\\w(.]|\\s*:)`),
-    write: () => here,
-    say: `${name} is written ${here} here`,
-    example: [`x == ${name}`, `x == ${here}`],
-  })),
-);
+const words = (): readonly Habit[] =>
+  WORDS.flatMap(([names, here]) =>
+    names.split('|').map((name): Habit => ({
+      words: [name],
+      find: of(`(?<![\\w.$@])${name}(?![\\w(.]|\\s*:)`),
+      write: () => here,
+      say: `${name} is written ${here} here`,
+      example: [`x == ${name}`, `x == ${here}`],
+    })),
+  );
 
-/** All of them, in the order in which they are tried. */
-export const HABITS: readonly Habit[] = [
+let made: readonly Habit[] | undefined;
+
+/** All of them, in the order in which they are tried; made when they are first needed, since a file without a fault needs none. */
+export function habits(): readonly Habit[] {
+  return (made ??= makeHabits());
+}
+
+const makeHabits = (): readonly Habit[] => [
   // ---- around a whole expression
   {
     words: ['{{', '}}', 'double braces', 'mustache'],
@@ -812,7 +821,7 @@ export const HABITS: readonly Habit[] = [
     example: ['upper $.a', 'upper($.a)'],
   },
   // ---- words and numbers
-  ...durations,
+  ...durations(),
   {
     words: ['now() + 1', 'time + number'],
     find: of(
@@ -871,7 +880,7 @@ export const HABITS: readonly Habit[] = [
     say: 'comparisons do not chain; && joins them',
     example: ['1 < n < 9', '1 < n && n < 9'],
   },
-  ...words,
-  ...renamed,
-  ...methods,
+  ...words(),
+  ...renamed(),
+  ...methods(),
 ];

@@ -65,6 +65,8 @@ export interface Use {
   readonly outermost?: 'raw' | 'hidden';
   /** What `@` is, where the expression is tried on items. */
   readonly item?: Kind;
+  /** What is wrong is only said, not put right: there is too much of it already. */
+  readonly asWritten?: boolean;
   /** Nothing is a result like any other here. */
   readonly mayBeNothing?: boolean;
 }

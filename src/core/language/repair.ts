@@ -1,4 +1,4 @@
-import { HABITS } from './habits.ts';
+import { habits } from './habits.ts';
 
 /** An expression put right, and what was wrong with it. */
 export interface Repaired {
@@ -53,7 +53,7 @@ interface Changed {
 /** The first change that leaves nothing wrong, or else the first that can be made at all. */
 function oneChange(text: string, problems: (text: string) => number): Changed | undefined {
   let any: Changed | undefined;
-  for (const change of [...habits(text), ...slips(text)]) {
+  for (const change of [...byHabit(text), ...slips(text)]) {
     if (change.text === text || change.text.length > 2 * LONGEST) continue;
     if (problems(change.text) === 0) return change;
     any ??= change;
@@ -61,8 +61,8 @@ function oneChange(text: string, problems: (text: string) => number): Changed | 
   return any;
 }
 
-function* habits(text: string): Generator<Changed> {
-  for (const habit of HABITS) {
+function* byHabit(text: string): Generator<Changed> {
+  for (const habit of habits()) {
     const found = habit.find.exec(text);
     if (!found) continue;
     const written = habit.write(found);

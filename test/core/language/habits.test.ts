@@ -1,6 +1,6 @@
 import { expect, test } from '@jest/globals';
 import { checkExpression } from '../../../src/core/language/expression.ts';
-import { HABITS } from '../../../src/core/language/habits.ts';
+import { habits } from '../../../src/core/language/habits.ts';
 import { ANY } from '../../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../../src/core/language/scope.ts';
 import { Duration, type ValueObject } from '../../../src/core/language/values.ts';
@@ -24,7 +24,7 @@ const scopes: readonly StaticScope[] = [
   scopeOf({ ...given, x: 5 }),
 ];
 
-test.each(HABITS.map(({ example, say }) => [...example, say] as const))(
+test.each(habits().map(({ example, say }) => [...example, say] as const))(
   '%s is answered with %s',
   (elsewhere, here, say) => {
     const answers = scopes.flatMap((scope) => {

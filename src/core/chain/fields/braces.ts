@@ -1,3 +1,4 @@
+import { expressionEnd } from '../../language/parser.ts';
 import { asScalar } from '../source/scalar-text.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
@@ -43,4 +44,15 @@ export function closingBrace(text: string, from: number): number | undefined {
     else if (char === '}' && depth-- === 0) return i;
   }
   return undefined;
+}
+
+/** An insertion without its end: it ends where what it inserts does. */
+export function unclosedInsertion(findings: Findings, node: ScalarNode, from: number): void {
+  const end = expressionEnd(node.text, from) ?? node.text.length;
+  findings.problem(
+    node.offset(from - 2),
+    'bad-syntax',
+    'this ${ has no } that closes it',
+    findings.partBecomes(node, [end, end], '}', node.text.slice(from - 2, end) + '}'),
+  );
 }

@@ -2,7 +2,7 @@ import { checkExpression, checkTree, withHabit } from '../../language/expression
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
-import { expressionEnd, parseInsertion } from '../../language/parser.ts';
+import { parseInsertion } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { childrenOf, type Tree } from '../../language/tree.ts';
 import { Duration } from '../../language/values.ts';
@@ -12,7 +12,7 @@ import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
 import { literalValue } from './literal-values.ts';
-import { bracesAsValue, bracesInText, closingBrace } from './braces.ts';
+import { bracesAsValue, bracesInText, closingBrace, unclosedInsertion } from './braces.ts';
 import { indexBehindFilter, lengthAsMember } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
@@ -84,7 +84,11 @@ export class FieldReader {
       return undefined;
     }
     if (this.#insertionInExpression(node) || this.#quotedWord(node)) return undefined;
-    const { expression, problems } = checkExpression(node.text, scope, use);
+    const { expression, problems } = checkExpression(
+      node.text,
+      scope,
+      this.#hasEnough() ? { ...use, asWritten: true } : use,
+    );
     this.findings.expression(node, problems);
     if (!expression) {
       this.#useNames(node.text);
@@ -212,7 +216,8 @@ export class FieldReader {
     } catch (error) {
       const close = closingBrace(node.text, from);
       if (close === undefined) {
-        this.#unclosed(node, from);
+        unclosedInsertion(this.findings, node, from);
+        this.#useNames(node.text.slice(from));
         return undefined;
       }
       this.#refuseInsertion(node, [from, close], [problemOf(error)], scope);
@@ -230,16 +235,9 @@ export class FieldReader {
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
   }
 
-  /** An insertion without its end: it ends where what it inserts does. */
-  #unclosed(node: ScalarNode, from: number): void {
-    const end = expressionEnd(node.text, from) ?? node.text.length;
-    this.findings.problem(
-      node.offset(from - 2),
-      'bad-syntax',
-      'this ${ has no } that closes it',
-      this.findings.partBecomes(node, [end, end], '}', node.text.slice(from - 2, end) + '}'),
-    );
-    this.#useNames(node.text.slice(from));
+  /** So much is wrong with a file that more ways out would only take time. */
+  #hasEnough(): boolean {
+    return this.findings.all.length > 200;
   }
 
   /** What is wrong between `${` and `}`. */
@@ -250,7 +248,13 @@ export class FieldReader {
     scope: StaticScope,
   ): void {
     const inner = node.text.slice(from, end);
-    const said = withHabit(inner, problems, (text) => checkExpression(text, scope).problems.length);
+    const said = this.#hasEnough()
+      ? problems
+      : withHabit(
+          inner,
+          problems,
+          (text) => checkExpression(text, scope, { asWritten: true }).problems.length,
+        );
     // Spans of what the parser said are those of the whole text, those of a habit begin with the expression.
     this.findings.expression(node, said, said === problems ? 0 : from);
   }
