@@ -82,6 +82,10 @@ function scoreOf(
 
 function occurs(text: string, stem: string): boolean {
   const lower = text.toLowerCase();
-  const at = lower.indexOf(stem);
-  return at >= 0 && (at === 0 || stem.length > 5 || !/[a-z0-9]/.test(lower[at - 1]!));
+  for (let at = lower.indexOf(stem); at >= 0; at = lower.indexOf(stem, at + 1)) {
+    const isBegin = at === 0 || stem.length > 5 || !/[a-z0-9]/.test(lower[at - 1]!);
+    // A few letters are a word only by themselves.
+    if (isBegin && (stem.length > 3 || !/[a-z0-9]/.test(lower[at + stem.length] ?? ''))) return true;
+  }
+  return false;
 }

@@ -9,7 +9,7 @@ import { givesNodes, type Tree } from './tree.ts';
 import { type Kind, listOf } from './kinds.ts';
 import { parseExpression } from './parser.ts';
 import { locate, type LocatedNode } from './paths.ts';
-import { repair } from './repair.ts';
+import { repair, UNREAD } from './repair.ts';
 import type { StaticScope } from './scope.ts';
 import type { Maybe, Value } from './values.ts';
 
@@ -101,9 +101,18 @@ export function checkExpression(text: string, scope: StaticScope, use: Use = {})
   const checked = checkAsWritten(text, scope, use);
   if (checked.expression || use.asWritten) return checked;
   return {
-    problems: withHabit(text, checked.problems, (other) => checkAsWritten(other, scope, use).problems.length),
+    problems: withHabit(text, checked.problems, (other) =>
+      weightOf(checkAsWritten(other, scope, use).problems),
+    ),
   };
 }
+
+/** How much is wrong: what can't be read at all weighs more than anything that is read and makes no sense. */
+export function weightOf(problems: readonly Problem[]): number {
+  return problems.reduce((sum, { code }) => sum + (UNREADABLE.has(code) ? UNREAD : 1), 0);
+}
+
+const UNREADABLE: ReadonlySet<Problem['code']> = new Set(['bad-syntax', 'filter-not-standard']);
 
 function checkAsWritten(text: string, scope: StaticScope, use: Use): Checked {
   let tree: Tree;
@@ -120,9 +129,9 @@ function checkAsWritten(text: string, scope: StaticScope, use: Use): Checked {
 export function withHabit(
   text: string,
   problems: readonly Problem[],
-  count: (text: string) => number,
+  weight: (text: string) => number,
 ): readonly Problem[] {
-  const repaired = repair(text, count);
+  const repaired = repair(text, weight);
   if (!repaired) return problems;
   const [{ code }] = problems as [Problem, ...Problem[]];
   const { say: message, span, text: written } = repaired;

@@ -12,12 +12,16 @@ export interface Repaired {
 /** How often one expression is changed: `a AND b AND c` takes one change each. */
 const MOST_CHANGES = 12;
 
+/** What a text weighs at least that can't be read. */
+export const UNREAD = 1000;
+
 /** Longer ones are left as they are: nobody writes such a line by habit. */
 const LONGEST = 500;
 
 /**
- * Puts an expression right that has a habit of another language in it, or a slip of the keyboard. `problems` tells how many
- * problems a text has; a change counts only where it leaves fewer. Returns undefined where nothing helps.
+ * Puts an expression right that has a habit of another language in it, or a slip of the keyboard. `problems` tells how much is
+ * wrong with a text. What is returned is right as a whole; or it can be read after one change, where it could not be before.
+ * Undefined where nothing helps.
  */
 export function repair(text: string, problems: (text: string) => number): Repaired | undefined {
   if (text.length > LONGEST) return undefined;
@@ -30,17 +34,21 @@ export function repair(text: string, problems: (text: string) => number): Repair
       say: "a text stands in straight quotes: 'abc'",
       span: [Array.from(text).findIndex((char, i) => char !== straight[i]), text.length],
     };
+  let readable: string | undefined;
   let first: { readonly say: string; readonly at: number; readonly length: number } | undefined;
   // Only where all of it is right in the end is the reading certain; with less a person would follow a wrong lead.
   for (let changes = 0; changes < MOST_CHANGES; changes++) {
     if (changes > 0 && problems(restore(current)) === 0)
       return { text: restore(current), say: first!.say, span: spanOf(masked, restore, first!) };
     const next = oneChange(current, (one) => problems(restore(one)));
-    if (!next) return undefined;
+    if (!next) break;
     first ??= next;
     current = next.text;
+    if (changes === 0 && problems(text) >= UNREAD && problems(restore(current)) < UNREAD) readable = current;
   }
-  return undefined;
+  return readable === undefined
+    ? undefined
+    : { text: restore(readable), say: first!.say, span: spanOf(masked, restore, first!) };
 }
 
 interface Changed {
@@ -50,15 +58,18 @@ interface Changed {
   readonly length: number;
 }
 
-/** The first change that leaves nothing wrong, or else the first that can be made at all. */
+/** The first change that leaves nothing wrong, or after which the text can be read; or else the first that can be made at all. */
 function oneChange(text: string, problems: (text: string) => number): Changed | undefined {
   let any: Changed | undefined;
+  let read: Changed | undefined;
   for (const change of [...byHabit(text), ...slips(text)]) {
     if (change.text === text || change.text.length > 2 * LONGEST) continue;
-    if (problems(change.text) === 0) return change;
+    const weight = problems(change.text);
+    if (weight === 0) return change;
+    if (weight < UNREAD) read ??= change;
     any ??= change;
   }
-  return any;
+  return read ?? any;
 }
 
 function* byHabit(text: string): Generator<Changed> {

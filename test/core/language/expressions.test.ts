@@ -146,7 +146,7 @@ describe('problems say what, why and what to write instead', () => {
     ['2024-12-10', 'bad-syntax', /a date is written/, /time\('2024-12-10'\)/],
     ['!$.a == 1', 'bad-syntax', /! applies to what directly follows it/, /^!\(\$\.a == 1\)$/],
     ['1 < 2 < 3', 'bad-syntax', /do not chain/],
-    ['limit and rack', 'bad-syntax', /"and" is no operator/, /&&/],
+    ['limit and rack', 'bad-syntax', /and is written &&/, /&&/],
     ['limit = 5', 'bad-syntax', /two equal signs/, /^limit == 5$/],
     ['${limit}', 'bad-syntax', /expected/, /already/],
     ['{{limit}}', 'bad-syntax', /a name stands bare/, /^limit$/],

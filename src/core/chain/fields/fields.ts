@@ -1,4 +1,4 @@
-import { checkExpression, checkTree, withHabit } from '../../language/expression.ts';
+import { checkExpression, checkTree, weightOf, withHabit } from '../../language/expression.ts';
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
@@ -250,10 +250,8 @@ export class FieldReader {
     const inner = node.text.slice(from, end);
     const said = this.#hasEnough()
       ? problems
-      : withHabit(
-          inner,
-          problems,
-          (text) => checkExpression(text, scope, { asWritten: true }).problems.length,
+      : withHabit(inner, problems, (text) =>
+          weightOf(checkExpression(text, scope, { asWritten: true }).problems),
         );
     // Spans of what the parser said are those of the whole text, those of a habit begin with the expression.
     this.findings.expression(node, said, said === problems ? 0 : from);

@@ -49,7 +49,7 @@ export function readChain(
   }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
 ): ReadChain {
   const read = readOnce(path, text, project, { files, ancestors: following });
-  const traps = read.findings.filter(({ fix }) => fix);
+  const traps = read.findings.filter((finding) => finding.fix ?? (read.file.isBroken && finding.instead));
   return traps.length === 0
     ? read
     : { ...read, findings: withRest(read.findings, path, text, { project, files }) };
@@ -69,6 +69,16 @@ function withRest(
   const lines = new Set(findings.map(({ place }) => place?.line));
   let mended = text;
   let last = findings;
+  // Where YAML is broken, by the line as it should stand.
+  const [broken] = findings;
+  if (broken?.fix === undefined && broken?.instead !== undefined && broken.place) {
+    mended = withLineInstead(text, broken.place.line, broken.instead);
+    // How the line was meant is a guess, so what would follow from another reading of it is left out.
+    last = readOnce(path, mended, project, { files }).findings.filter(
+      ({ code, name }) => name === undefined && !OF_STRUCTURE.has(code),
+    );
+    if (last.some(({ code }) => code === 'yaml')) return found;
+  }
   for (let round = 0; round < 20; round++) {
     const fixes = last.flatMap(({ fix }) => fix ?? []).toSorted((a, b) => b.range[0] - a.range[0]);
     if (fixes.length === 0) break;
@@ -81,6 +91,22 @@ function withRest(
     for (const { fix, place } of last) if (fix) lines.add(place?.line);
   }
   return inOrder([...found, ...last.filter(({ place }) => !lines.has(place?.line))]);
+}
+
+/** What a line that was meant otherwise could bring about elsewhere. */
+const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set([
+  'unknown-key',
+  'missing-key',
+  'kinds-differ',
+  'unused-input',
+]);
+
+/** A text with another line in the place of one; one that says where it begins, too, has its own blanks. */
+function withLineInstead(text: string, line: number, instead: string): string {
+  const lines = text.split('\n');
+  const before = lines[line - 1] ?? '';
+  const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(before)![0];
+  return lines.with(line - 1, blanks + instead + (before.endsWith('\r') ? '\r' : '')).join('\n');
 }
 
 function withoutFix(finding: Finding): Finding {

@@ -119,7 +119,7 @@ function missingBlank(line: string): Found {
 /** `limit > 3 ? 'many' : 'few'`: an expression of another language, which YAML cuts before it could be read as one. */
 function habitInValue(line: string): Found {
   const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
-  if (value === undefined || /^(['"]).*\1$/.test(value)) return undefined;
+  if (value === undefined || /^(['"]).*\1$|^\[|^\{(?!\{)/.test(value)) return undefined;
   const repaired = repair(value, (one) => {
     try {
       parseExpression(one);
@@ -165,6 +165,13 @@ function openBracket(line: string): Found {
     if (char === '[' || char === '{') open.push(char === '[' ? ']' : '}');
     else if (char === open.at(-1)) open.pop();
   }
+  if (open.length === 1 && /^(?:\{\{|\[\[)/.test(value))
+    return {
+      code: 'yaml',
+      message: `there is one ${value[0]!} too many`,
+      column: lead!.length + key!.length + gap!.length + 2,
+      instead: `${(lead! + key!).trim()}: ${value.slice(1)}`,
+    };
   return open.length === 0
     ? undefined
     : {
