@@ -88,7 +88,10 @@ function lambda(text: string): { readonly name: string; readonly body: string } 
 /** A condition on the item, for `[?…]`. */
 function onItem(text: string): string {
   const found = lambda(text);
-  return found ? found.body.replace(of(`(?<![\\w.])${found.name}(?!\\w)`, 'g'), '@') : text;
+  if (!found) return text;
+  const body = found.body.replace(of(`(?<![\\w.])${found.name}(?!\\w)`, 'g'), '@');
+  // A path alone asks here whether it is there, elsewhere whether it is true.
+  return /^@(?:\.\w+|\[\d+\])+$/.test(body) ? `${body} == true` : body;
 }
 
 /** The same for `any`, `every` and `map`. */
