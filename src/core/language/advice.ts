@@ -43,7 +43,9 @@ export function comparisonAdvice(left: Side, right: Side): Remedy {
     const inside = source.slice(1, -1);
     return tree.type === 'literal' && isNumberText(inside)
       ? { hint: `without quotes it is a number: ${inside}`, replace: { span: tree.span, text: inside } }
-      : replaced(text, `number(${source})`);
+      : tree.type === 'literal'
+        ? `a number has no quotes: 200`
+        : replaced(text, `number(${source})`);
   }
   const time = left.bits === BIT.time ? right : right.bits === BIT.time ? left : undefined;
   if (time && (time.bits & (BIT.text | BIT.number)) !== 0) return replaced(time, `time(${time.source})`);

@@ -375,6 +375,17 @@ const makeHabits = (): readonly Habit[] => [
     say: '|| joins conditions; a value in place of nothing stands behind ??',
     example: ["$.a || 'b'", "$.a ?? 'b'"],
   },
+  {
+    words: ['lambda', 'arrow function', 'x => x.id'],
+    find: of(`(?<![\\w.])(map|any|every|sort|min|max|unique|group)\\(((?:[^()]|${PARENTHESES})*)\\)`),
+    write: ([, name = '', args = '']) => {
+      const [list, second, ...more] = argumentsOf(args);
+      const found = second === undefined ? undefined : lambda(second);
+      return found && more.length === 0 ? `${name}(${found.name} in ${list!}, ${found.body})` : undefined;
+    },
+    say: 'an item gets its name in front of the list: map(item in list, item.id)',
+    example: ['map($.a, i => i.b)', 'map(i in $.a, i.b)'],
+  },
   // ---- operators
   {
     words: ['==='],
@@ -883,7 +894,61 @@ const makeHabits = (): readonly Habit[] => [
     say: 'comparisons do not chain; && joins them',
     example: ['1 < n < 9', '1 < n && n < 9'],
   },
+  {
+    words: ['->', 'member of a pointer'],
+    find: /(?<=[\w\])])->(?=[A-Za-z_])/d,
+    write: () => '.',
+    say: 'a member stands behind a point',
+    example: ['$.a[0]->b', '$.a[0].b'],
+  },
+  {
+    words: ['0,8'],
+    find: /(?<![\w.,[(])(\d+),(\d+(?:ms|s|m|h|d)?)(?![\w,.])/d,
+    write: ([, whole = '', rest = '']) => `${whole}.${rest}`,
+    say: 'a number has a point, not a comma',
+    example: ['elapsed < 0,8s', 'elapsed < 0.8s'],
+  },
+  infix('after', (a, b) => `${a} > ${b}`, 'after is written >', [
+    "time('2026-03-02') after now()",
+    "time('2026-03-02') > now()",
+  ]),
+  infix('before', (a, b) => `${a} < ${b}`, 'before is written <', [
+    "time('2026-03-02') before now()",
+    "time('2026-03-02') < now()",
+  ]),
+  {
+    words: ['elapsed.ms'],
+    find: /\belapsed\.(ms|milliseconds|s|seconds|minutes)\b/d,
+    write: ([, unit = '']) =>
+      `elapsed / 1${unit.startsWith('mi') ? (unit.startsWith('mil') ? 'ms' : 'm') : unit === 'ms' ? 'ms' : 's'}`,
+    say: 'a duration is compared with one, or divided by one for a number',
+    example: ['elapsed.ms < 800', 'elapsed / 1ms < 800'],
+  },
+  {
+    words: ['x > 1 && < 9'],
+    find: of(
+      `(${VALUE})\\s*(<=?|>=?|==|!=)\\s*(${VALUE})\\s*(&&|\\|\\||and|or)\\s*(?<sign><=?|>=?|==|!=)\\s*(${VALUE})`,
+    ),
+    write: ([, a = '', one = '', b = '', joint = '', two = '', c = '']) =>
+      `${a} ${one} ${b} ${joint.replace('and', '&&').replace('or', '||')} ${a} ${two} ${c}`,
+    say: 'each comparison has two sides',
+    example: ['n > 1 && < 9', 'n > 1 && n < 9'],
+  },
+  {
+    words: ['x-1', 'minus without blanks'],
+    find: of(`(?<=[\\w)\\]])-(?=\\d|[A-Za-z_(])`),
+    write: () => ' - ',
+    say: 'a - between two values has blanks on both sides',
+    example: ['n-1 == 4', 'n - 1 == 4'],
+  },
   ...words(),
   ...renamed(),
   ...methods(),
+  {
+    words: ['.ok()'],
+    find: of(`\\.(${NAME})\\(\\)`),
+    write: ([, name = '']) => `.${name}`,
+    say: 'a member has no parentheses',
+    example: ['$.a.ok() == true', '$.a.ok == true'],
+  },
 ];

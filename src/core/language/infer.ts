@@ -291,7 +291,12 @@ class Inferrer implements Inferring {
             replace: literal,
           }
         : functions.has(name)
-          ? `${name} is a function: ${signature(functions.get(name)!)}`
+          ? {
+              hint: `${name} is a function: ${signature(functions.get(name)!)}`,
+              replace: functions.get(name)!.parameters.every(({ optional }) => optional)
+                ? `${name}()`
+                : undefined,
+            }
           : near !== undefined && !context.isCompared
             ? { hint: `the nearest name is ${near}`, replace: near }
             : this.#neitherNameNorNear(name, context, names);

@@ -11,7 +11,7 @@ export function checkName(findings: Findings, node: ScalarNode): boolean {
       node,
       'name-invalid',
       `${text} can't be a name: a name is a letter, then letters, digits and _`,
-      near === '' ? undefined : near,
+      near === '' ? undefined : findings.becomes(node, near),
     );
     return false;
   }

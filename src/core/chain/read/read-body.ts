@@ -89,7 +89,22 @@ function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typ
 
 /** Pasted JSON behind `json: |`, or in quotes: a text that would be sent as one quoted text. */
 function jsonInText({ fields }: StepReader, node: SourceNode): void {
-  if (node.type !== 'scalar' || !node.quoted || !/^\s*[{[]/.test(node.text)) return;
+  if (node.type !== 'scalar' || !node.quoted) return;
+  const { file } = fields.findings;
+  const bar = /^[|>][^\n]*/.exec(file.text.slice(...node.range))?.[0];
+  if (bar !== undefined && /^(?:[ ]*[\w-]+:(?: .*)?\n?|[ ]*- .*\n?)+$/.test(node.text)) {
+    fields.findings.warn(
+      node,
+      'json-in-text',
+      'this is one text, so it is sent as a JSON string, not as the map it shows',
+      {
+        hint: 'the same without |',
+        change: { range: [node.range[0], node.range[0] + bar.length], text: '' },
+      },
+    );
+    return;
+  }
+  if (!/^\s*[{[]/.test(node.text)) return;
   try {
     const value: unknown = JSON.parse(node.text.replace(/"\$\{[^}]*\}"|\$\{[^}]*\}/g, '0'));
     if (typeof value !== 'object') return;

@@ -233,6 +233,7 @@ function sourceMeant(text: string): string | undefined {
   if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3]!}`;
   const file = /^(?:from-file|path|@|file:)\s*([\w./~-]+)$/.exec(text);
   if (file) return `file ${file[1]!}`;
+  if (/^(?:\.{0,2}|~)\/[\w./-]+$/.test(text)) return `file ${text}`;
   return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
 }
 

@@ -163,6 +163,16 @@ function checkPath(
   { parts }: Template,
 ): void {
   const written = node.text.slice(from).replace(/\$\{[^}]*\}/g, (all) => 'x'.repeat(all.length));
+  const version = /\s+HTTP\/[\d.]+$/.exec(written);
+  if (version) {
+    findings.problem(
+      node.offset(from + version.index + 1),
+      'wrong-form',
+      'a call does not name the version of HTTP',
+      findings.becomes(node, node.text.slice(0, from + version.index)),
+    );
+    return;
+  }
   // Between words it is one, sent as %20; beside a sign of the URL it was hardly meant.
   const blank = /\s+(?=[/?&=])|(?<=[/?&=])\s+/.exec(written);
   if (blank) {

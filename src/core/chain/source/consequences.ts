@@ -45,7 +45,10 @@ export function withoutConsequences(file: SourceFile, all: readonly Finding[]): 
   const written = causes.length > 0 ? writtenNames(file.root) : new Set<string>();
   // What a line would define if it were right.
   for (const { instead = '' } of causes)
-    for (const [, name] of instead.matchAll(/([A-Za-z_]\w*):/g)) written.add(name!);
+    for (const [, key, step] of instead.matchAll(/([A-Za-z_]\w*):(?: ([A-Za-z_]\w*)$)?/g)) {
+      written.add(key!);
+      if (key === 'name' && step !== undefined) written.add(step);
+    }
   return onePerName(
     kept.filter(({ code, name }) =>
       ONLY_ALONE.has(code) ? isAlone : name === undefined || !written.has(name),

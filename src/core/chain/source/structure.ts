@@ -7,7 +7,14 @@ import { replacedBy, rewritten } from './changes.ts';
 import { asScalar } from './scalar-text.ts';
 import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
-import { entryOf, type MapNode, type ScalarNode, type SourceFile, type SourceNode } from './source-file.ts';
+import {
+  entryOf,
+  type MapEntry,
+  type MapNode,
+  type ScalarNode,
+  type SourceFile,
+  type SourceNode,
+} from './source-file.ts';
 import { keysMeantBy } from './key-habits.ts';
 import { valueMeantBy } from './value-habits.ts';
 
@@ -86,6 +93,7 @@ function wrongValue(
   value: SourceNode,
   { name, wants, shape, example }: KeyDefinition,
 ): void {
+  if (value.type === 'map' && wrongInside(findings, value, { name, wants, shape })) return;
   const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
   findings.problem(
     value.type === 'empty' ? key : value,
@@ -93,6 +101,27 @@ function wrongValue(
     `${name} must be ${wants}, but this is ${given}`,
     { change: meantValue(findings.file, name, value, shape()), example },
   );
+}
+
+/** One member of a map that has another form than it should: it is said at its place. Returns whether there is one. */
+function wrongInside(
+  findings: Findings,
+  value: MapNode,
+  { name, wants, shape }: Pick<KeyDefinition, 'name' | 'wants' | 'shape'>,
+): boolean {
+  for (const { key, value: inner } of value.entries) {
+    if (inner.type !== 'scalar') continue;
+    const takes = (text: string): boolean =>
+      shape().safeParse({ ...(plainOf(value) as object), [key.text]: text }).success;
+    const meant = [...meantBy(inner.text, shape())].find(takes);
+    if (meant === undefined) continue;
+    findings.problem(inner, 'wrong-form', `${name} must be ${wants}, but ${key.text} is '${inner.text}'`, {
+      hint: meant,
+      change: rewritten(findings.file, inner, meant),
+    });
+    return true;
+  }
+  return false;
 }
 
 /** The change by which a value is what it was probably meant as; undefined where that can't be told. */
@@ -110,6 +139,25 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
   const map =
     takes({}) || takes({ x: 'y' }) || takes({ until: 'x' }) ? mapMeantBy(name, value.text) : undefined;
   return map === undefined ? undefined : replacedBy(value, map);
+}
+
+/** What is said another way here. */
+function hintOf(word: string): string | undefined {
+  if (word === 'required') return 'an input without a default has to be given';
+  if (word === 'optional') return 'an input with a default may be left out; default: null is one';
+  return undefined;
+}
+
+/** Another key in the place of one, and its value put right with it where that has another form. */
+function renamed(
+  file: SourceFile,
+  { key, value }: MapEntry,
+  { name, shape }: KeyDefinition,
+): Change | undefined {
+  const change = rewritten(file, key, name);
+  if (value.type !== 'scalar' || shape().safeParse(plainOf(value)).success) return change;
+  const other = meantValue(file, name, value, shape());
+  return other ? { range: [key.range[0], other.range[1]], text: `${name}: ${other.text}` } : change;
 }
 
 /** The key that a word was probably meant as. */
@@ -138,7 +186,15 @@ function unknownKey(
     return;
   }
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
-    hint: near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`,
-    change: near === undefined ? undefined : rewritten(findings.file, entry.key, near),
+    hint:
+      hintOf(name) ?? (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
+    change:
+      near === undefined
+        ? undefined
+        : renamed(
+            findings.file,
+            entry,
+            keys.find((key) => key.name === near)!,
+          ),
   });
 }
