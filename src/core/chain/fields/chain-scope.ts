@@ -204,7 +204,7 @@ export class ChainScope {
         if (this.#reading.has(name))
           return {
             message: `${name} is the step this is part of; its name can be used only below it`,
-            hint: `a step below ${name}`,
+            hint: 'in the step itself what it gives stands bare: a result, a gathered or kept name',
           };
         const other = otherwiseCalled(name);
         return GIVEN_NAMES.has(name) && (more(name) ?? this.lookup(name))
