@@ -14,7 +14,7 @@ export function compileOwn(
   const body = compiledOwn(own, compile);
   const values = tree.arguments.map((argument) => compile(argument, filter));
   return (environment, item) => {
-    visit(environment, 1); // definitions that use each other can take twice the time with each
+    visit(environment, 10); // definitions that use each other can take twice the time with each
     const names = own.parameters.map((name, i) => [name, values[i]?.(environment, item)] as const);
     try {
       return body(new WithNames(environment, new Map(names)), undefined);

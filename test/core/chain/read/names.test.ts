@@ -183,3 +183,24 @@ test('a step is another one once a definition that it uses is changed', () => {
   expect(fingerprint('  inner(x): x + 1\n  outer(x): inner(x)\n')).not.toBe(before);
   expect(fingerprint('  inner(x): x\n  other(x): x\n  outer(x): inner(x)\n')).toBe(before);
 });
+
+test('definitions that double the work of each other come to an end', async () => {
+  const define = Array.from(
+    { length: 60 },
+    (_, i) => `  f${i}(x): ${i === 0 ? 'x' : `f${i - 1}(x) + f${i - 1}(x)`}\n`,
+  );
+  const { of } = await runChain(
+    `chain: A\ndefine:\n${define.join('')}steps:\n  - keep: { a: f59(1) }\n`,
+    () => ({}),
+  );
+  expect(of('step-ended')[0]!.problem?.code).toBe('too-many-nodes');
+});
+
+test('what is joined to a secret is one, whatever is made of it', async () => {
+  const { events } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /a\n    keep: { both: "\'Pw \' + $.password", loud: "upper(\'Pw \' + $.password)" }\n    show: ${loud}\n',
+    () => ({ json: '{"password":"celadon-ash-4417"}' }),
+    { project: KILN },
+  );
+  expect(JSON.stringify(events)).not.toMatch(/celadon-ash-4417/i);
+});
