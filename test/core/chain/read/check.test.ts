@@ -147,7 +147,7 @@ describe('names and structure', () => {
     [
       'the name of a step in itself',
       '  - name: look\n    steps:\n      - call: GET kiln /${look.status}\n',
-      '5:27 unknown-name: look is the step this is part of; its name can be used only below it | a step below look',
+      '5:27 unknown-name: look is the step this is part of; its name can be used only below it | in the step itself what it gives stands bare',
     ],
     [
       'a name kept twice',
