@@ -41,7 +41,7 @@ export function lengthAsMember(findings: Findings, node: ScalarNode, text: strin
         node,
         [...side.span],
         `length(${path})`,
-        `length(${path}), or ${path}['length'] if the member is meant`,
+        `${path}['length'] if the member is meant`,
       ),
     );
   }
