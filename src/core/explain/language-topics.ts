@@ -1,3 +1,4 @@
+import { DIGEST_ALGORITHMS } from '../language/environment.ts';
 import type { Topic } from './topic.ts';
 
 type Row = readonly [
@@ -273,6 +274,18 @@ const OUTSIDE: readonly Row[] = [
     'GET, HEAD, OPTIONS, TRACE, PUT and DELETE may be sent again after a failure. Others only where the first request was certainly not processed, or with idempotency: yes or repeatable: yes.',
     ['idempotency: yes'],
     'safe methods, resend, twice, duplicate, POST retry',
+  ],
+  [
+    'client authentication',
+    'How a client of OAuth 2.0 proves who it is: client_secret_basic (with a secret, by default), client_secret_post, private_key_jwt (with signing-key), none (without a secret).',
+    ['client-auth: client_secret_post'],
+    'client-auth, client_secret_basic, client_secret_post, private_key_jwt, public client',
+  ],
+  [
+    'algorithms',
+    `Digests and HMACs: ${DIGEST_ALGORITHMS.join(', ')}. Message signatures: hmac-sha256, ed25519, ecdsa-p256-sha256, ecdsa-p384-sha384, rsa-pss-sha512, rsa-v1_5-sha256.`,
+    ["hex(hmac(secret.desk, body, 'sha-256'))"],
+    'algorithm, hash, sha256, hmac, crypto, signing',
   ],
   [
     'Retry-After',

@@ -2,8 +2,8 @@ import { fail } from '../../problems.ts';
 import { compareValues, equalValues } from '../compare.ts';
 import { ANY, type Kind, LIST, listOf, maybe, NUMBER, objectKind, YES_NO } from '../kinds.ts';
 import { boundList } from '../limits.ts';
-import { add, divide, type Numeric } from '../numbers.ts';
-import { isNumeric, kindOf, memberOf, type Maybe, type Value } from '../values.ts';
+import { add, approximately, divide, type Numeric, numberText } from '../numbers.ts';
+import { Duration, isNumeric, kindOf, memberOf, type Maybe, type Value } from '../values.ts';
 import { define, optionalParameter, takes } from './define.ts';
 import { place } from './text.ts';
 
@@ -195,6 +195,46 @@ export const listFunctions = [
     examples: [['average([1, 2])', '1.5']],
     evaluate: ([list]) =>
       list.length === 0 ? undefined : divide(numbers(list, 'average').reduce<Numeric>(add, 0), list.length),
+  }),
+  define(family, 'median', {
+    about:
+      'The middle of a list of numbers or durations; of an even count the mean of the two in the middle. Nothing where it is empty.',
+    parameters: [takes.list('list')],
+    returns: oneItem,
+    examples: [
+      ['median([3, 1, 2])', '2'],
+      ['median([1, 2, 3, 10])', '2.5'],
+    ],
+    evaluate: ([list]) => {
+      if (list.length === 0) return undefined;
+      const inOrder = sorted(list, list);
+      const middle = inOrder[Math.floor((list.length - 1) / 2)]!;
+      const next = inOrder[Math.floor(list.length / 2)]!;
+      if (isNumeric(middle) && isNumeric(next))
+        return middle === next ? middle : divide(add(middle, next), 2);
+      if (middle instanceof Duration && next instanceof Duration)
+        return new Duration((middle.milliseconds + next.milliseconds) / 2);
+      return fail('wrong-kind', `median takes numbers or durations, but an item is ${kindOf(middle)}`, {
+        hint: 'percentile(list, 50) takes whatever has an order',
+      });
+    },
+  }),
+  define(family, 'percentile', {
+    about:
+      'The smallest item of a list that so many percent of the items are not above (the nearest rank): percentile(times, 95). Items are numbers, durations, times or texts. Nothing where it is empty.',
+    parameters: [takes.list('list'), takes.number('percent')],
+    returns: oneItem,
+    examples: [
+      ['percentile([10, 20, 30, 40], 50)', '20'],
+      ['text(percentile([800ms, 1s, 3s], 95))', '"3s"'],
+    ],
+    evaluate: ([list, percent]) => {
+      const share = approximately(percent);
+      if (!(share >= 0 && share <= 100))
+        fail('wrong-kind', `a percentile lies between 0 and 100, but this is ${numberText(percent)}`);
+      if (list.length === 0) return undefined;
+      return sorted(list, list)[Math.max(0, Math.ceil((share / 100) * list.length) - 1)];
+    },
   }),
   define(family, 'min', {
     about:
