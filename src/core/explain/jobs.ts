@@ -9,6 +9,18 @@ export interface Job {
   readonly files?: Readonly<Record<string, string>>;
 }
 
+/** Who signs in, in the project files below. */
+const DESK = `credentials:
+  desk:
+    kind: oauth2
+    grant: client-credentials
+    token-url: \${services.kiln.url}/token
+    client-id: studio-desk
+    client-secret: \${secret.desk}
+secrets:
+  desk: env KILN_DESK_SECRET
+`;
+
 /** The jobs of connecting a service, in the order in which people meet them. */
 export const JOBS: readonly Job[] = [
   {
@@ -29,16 +41,7 @@ steps:
   kiln:
     url: practice
     as: desk
-credentials:
-  desk:
-    kind: oauth2
-    grant: client-credentials
-    token-url: \${services.kiln.url}/token
-    client-id: studio-desk
-    client-secret: \${secret.desk}
-secrets:
-  desk: env KILN_DESK_SECRET
-`,
+${DESK}`,
     },
   },
   {
@@ -188,16 +191,7 @@ cleanup:
     url: practice
     as: desk
     pace: { rate: 20 per second, burst: 5, at-once: 4 }
-credentials:
-  desk:
-    kind: oauth2
-    grant: client-credentials
-    token-url: \${services.kiln.url}/token
-    client-id: studio-desk
-    client-secret: \${secret.desk}
-secrets:
-  desk: env KILN_DESK_SECRET
-`,
+${DESK}`,
     },
   },
   {
@@ -265,16 +259,7 @@ steps:
   kiln:
     url: practice
     as: desk
-credentials:
-  desk:
-    kind: oauth2
-    grant: client-credentials
-    token-url: \${services.kiln.url}/token
-    client-id: studio-desk
-    client-secret: \${secret.desk}
-secrets:
-  desk: env KILN_DESK_SECRET
-values:
+${DESK}values:
   studio: north
 environments:
   practice: {}

@@ -31,11 +31,11 @@ function problem(text: string, condition = false): { code: string; message: stri
 }
 
 test('a pattern that looks at the rest of a text again and again is bounded', () => {
-  const long = { response: { long: 'a'.repeat(20_000) } };
+  const long = { response: { long: 'a'.repeat(4_000) } };
   expect(() => expression("matches($.long, 'a*b|a')").evaluate(environment(long))).toThrow(
     expect.objectContaining({ problem: expect.objectContaining({ code: 'too-many-nodes' }) }),
   );
-  expect(expression("length(matches($.long, 'a'))").evaluate(environment(long))).toBe(20_000);
+  expect(expression("length(matches($.long, 'a'))").evaluate(environment(long))).toBe(4_000);
 });
 
 describe('what expressions give', () => {

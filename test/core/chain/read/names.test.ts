@@ -190,7 +190,7 @@ test('definitions that double the work of each other come to an end', async () =
     (_, i) => `  f${i}(x): ${i === 0 ? 'x' : `f${i - 1}(x) + f${i - 1}(x)`}\n`,
   );
   const { of } = await runChain(
-    `chain: A\ndefine:\n${define.join('')}steps:\n  - keep: { a: f59(1) }\n`,
+    `chain: A\ndefine:\n${define.join('')}steps:\n  - keep: { a: f23(1) }\n`,
     () => ({}),
   );
   expect(of('step-ended')[0]!.problem?.code).toBe('too-many-nodes');
