@@ -386,6 +386,62 @@ const makeHabits = (): readonly Habit[] => [
     say: 'an item gets its name in front of the list: map(item in list, item.id)',
     example: ['map($.a, i => i.b)', 'map(i in $.a, i.b)'],
   },
+  {
+    words: ['inputs.x', 'vars.x'],
+    find: of(
+      `(?<![\\w.$@])(?:inputs?|vars?|variables|params|parameters|ctx|context|env|globals)\\.(?=${NAME})`,
+    ),
+    write: () => '',
+    say: 'a name stands by itself',
+    example: ['inputs.n == 5', 'n == 5'],
+  },
+  {
+    words: ['status.code'],
+    find: /\bstatus\.(?:code|value|number)\b/d,
+    write: () => 'status',
+    say: 'the status of the response is status',
+    example: ['status.code == 200', 'status == 200'],
+  },
+  {
+    words: ['status == ok'],
+    find: /\bstatus\s*==\s*(?:ok|OK|success|succeeded)\b/d,
+    write: () => 'status == 2xx',
+    say: 'a status is a number, and 2xx stands for all that went well',
+    example: ['status == ok', 'status == 2xx'],
+  },
+  {
+    words: ['.['],
+    find: /(?<=[\w\])])\.\[/d,
+    write: () => '[',
+    say: 'no point stands before a bracket',
+    example: ['$.a.[0].b', '$.a[0].b'],
+  },
+  {
+    words: ['in (a, b)'],
+    find: of(`(?<sign>\\bin)\\s*\\(([^()]*)\\)`),
+    write: ([, , items = '']) =>
+      `in [${argumentsOf(items)
+        .map((item) => (/^[A-Za-z_][\w-]*$/.test(item) ? `'${item}'` : item))
+        .join(', ')}]`,
+    say: 'a list stands in brackets',
+    example: ['n in (4, 5)', 'n in [4, 5]'],
+  },
+  {
+    words: ['str.upper'],
+    find: of(
+      `(?<![\\w.$@])(?:str|string|text|math|array|list|arr|obj|object|time|date|json|utils?|strings|fn|std)\\.(?=(?:${[...functions.keys()].join('|')})\\()`,
+    ),
+    write: () => '',
+    say: 'a function stands by itself',
+    example: ['str.upper($.a)', 'upper($.a)'],
+  },
+  {
+    words: ['f(a; b)'],
+    find: /;(?=[^()]*\))/d,
+    write: () => ',',
+    say: 'arguments have commas between them',
+    example: ["contains(y; 'a')", "contains(y, 'a')"],
+  },
   // ---- operators
   {
     words: ['==='],
@@ -747,7 +803,7 @@ const makeHabits = (): readonly Habit[] => [
   },
   {
     words: ['[?(…)]', '[x == 1]', 'predicate'],
-    find: /(?<=[\w\])])\[\s*(@?[A-Za-z_]\w*(?:\.\w+)*\s*(?:==|!=|<=|>=|<|>)[^\]]*)\]/,
+    find: /(?<=[\w\])])\[\s*(@?\.?[A-Za-z_]\w*(?:\.\w+)*\s*(?:==|!=|<=|>=|<|>)[^\]]*)\]/,
     write: ([, condition = '']) => `[?${condition.startsWith('@') ? '' : '@.'}${condition}]`,
     say: 'a condition on items begins with ?, and their members with @: [?@.x == 1]',
     example: ["$.a[b == 'c']", "$.a[?@.b == 'c']"],
@@ -829,7 +885,9 @@ const makeHabits = (): readonly Habit[] => [
   ),
   {
     words: ['f x'],
-    find: of(`(?<![\\w.$@])(${[...functions.keys()].join('|')})\\s+(?!in\\b)(${START}${SEGMENT}*)$`),
+    find: of(
+      `(?<![\\w.$@])(${[...functions.keys()].join('|')})\\s+(?!in\\b)(${START}${SEGMENT}*)(?=\\s*(?:$|==|!=|<|>|&&|\\|\\||\\)))`,
+    ),
     write: ([, name = '', value = '']) => `${name}(${value})`,
     say: 'what a function is given stands in parentheses',
     example: ['upper $.a', 'upper($.a)'],

@@ -35,6 +35,7 @@ import {
   isStandardPath,
   type NameTree,
   type ObjectTree,
+  stepOf,
   type Tree,
 } from './tree.ts';
 
@@ -276,7 +277,7 @@ class Inferrer implements Inferring {
     }
     const reason = this.scope.whyNot?.(name);
     if (reason) {
-      this.problem(tree, 'unknown-name', reason.message, { ...wayOf(reason), name: plainName(name) });
+      this.problem(tree, 'unknown-name', reason.message, { ...wayOf(reason), name: stepOf(name) });
       return ANY;
     }
     const names = this.scope.names();
@@ -302,7 +303,7 @@ class Inferrer implements Inferring {
             : this.#neitherNameNorNear(name, context, names);
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
       ...(typeof way === 'object' ? way : { hint: way }),
-      name: plainName(name),
+      name: stepOf(name),
     });
     return ANY;
   }
@@ -369,11 +370,6 @@ function wayOf({ hint, replace }: { readonly hint?: string; readonly replace?: s
   readonly replace?: string | undefined;
 } {
   return { hint, replace };
-}
-
-/** `steps.load` is the step load. */
-function plainName(name: string): string {
-  return name.replace(/^steps\./, '');
 }
 
 function isZero(value: Maybe): boolean {

@@ -128,6 +128,14 @@ function* slips(text: string): Generator<Changed> {
       at: quote.index,
       length: 1,
     };
+  const operator = /\s*(?:[-+*/%]|\?\?|&&|\|\||==|!=|<=?|>=?)\s*$/.exec(text);
+  if (operator && operator.index > 0)
+    yield {
+      text: text.slice(0, operator.index),
+      say: `nothing stands behind ${operator[0].trim()}`,
+      at: operator.index + /^\s*/.exec(operator[0])![0].length,
+      length: operator[0].trim().length,
+    };
   const comma = /,(?=\s*[)\]}])|,\s*$/.exec(text);
   if (comma)
     yield {

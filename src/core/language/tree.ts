@@ -235,3 +235,8 @@ export function namesIn(tree: Tree): Set<string> {
 export function isDropping(tree: Tree): boolean {
   return tree.type === 'default' && tree.right.type === 'literal' && tree.right.value === undefined;
 }
+
+/** The step that a name means: `steps.load` and load are one. */
+export function stepOf(name: string): string {
+  return name.replace(/^steps\./, '');
+}

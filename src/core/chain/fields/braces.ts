@@ -47,8 +47,19 @@ export function closingBrace(text: string, from: number): number | undefined {
 }
 
 /** An insertion without its end: it ends where what it inserts does. */
-export function unclosedInsertion(findings: Findings, node: ScalarNode, from: number): void {
-  const end = expressionEnd(node.text, from) ?? node.text.length;
+export function unclosedInsertion(
+  findings: Findings,
+  node: ScalarNode,
+  from: number,
+  isSound: (expression: string) => boolean,
+): void {
+  const most = expressionEnd(node.text, from) ?? node.text.length;
+  // What stands behind the expression may read as a part of it: ${rack/pieces.
+  const ends = [
+    most,
+    ...[...node.text.slice(from, most).matchAll(/[/?&=#, -]/g)].map(({ index }) => from + index).toReversed(),
+  ];
+  const end = ends.find((one) => isSound(node.text.slice(from, one).trim())) ?? most;
   findings.problem(
     node.offset(from - 2),
     'bad-syntax',

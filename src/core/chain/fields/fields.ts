@@ -4,7 +4,7 @@ import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
 import { parseInsertion } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
-import { childrenOf, type Tree } from '../../language/tree.ts';
+import { childrenOf, stepOf, type Tree } from '../../language/tree.ts';
 import { Duration } from '../../language/values.ts';
 import { type Problem, problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
@@ -18,10 +18,8 @@ import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 import { commentInText, dollarInText, expressionInText } from './text-warnings.ts';
 
-/** The step that a name means: `steps.load` and load are one. */
-function stepOf(name: string): string {
-  return name.replace(/^steps\./, '');
-}
+/** Without a look at habits. */
+const QUIETLY: Use = { asWritten: true };
 
 /** Reads the fields of one file, each by its sort, and collects the names that they use. */
 export class FieldReader {
@@ -216,7 +214,9 @@ export class FieldReader {
     } catch (error) {
       const close = closingBrace(node.text, from);
       if (close === undefined) {
-        unclosedInsertion(this.findings, node, from);
+        const isSound = (one: string): boolean =>
+          checkExpression(one, scope, QUIETLY).expression !== undefined;
+        unclosedInsertion(this.findings, node, from, isSound);
         this.#useNames(node.text.slice(from));
         return undefined;
       }
@@ -250,9 +250,7 @@ export class FieldReader {
     const inner = node.text.slice(from, end);
     const said = this.#hasEnough()
       ? problems
-      : withHabit(inner, problems, (text) =>
-          weightOf(checkExpression(text, scope, { asWritten: true }).problems),
-        );
+      : withHabit(inner, problems, (text) => weightOf(checkExpression(text, scope, QUIETLY).problems));
     // Spans of what the parser said are those of the whole text, those of a habit begin with the expression.
     this.findings.expression(node, said, said === problems ? 0 : from);
   }

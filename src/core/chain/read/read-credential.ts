@@ -1,5 +1,6 @@
 import { credentialNamed } from '../source/key-definition.ts';
 import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
+import { keysMeantBy } from '../source/key-habits.ts';
 import { valueMeantBy } from '../source/value-habits.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
@@ -100,7 +101,15 @@ function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Cr
   const text = fields.literal(kindNode);
   const kind = CREDENTIAL_KINDS.find((one) => one === text);
   if (kind) return kind;
-  if (!kindNode) {
+  const other = value.entries.find((entry) => keysMeantBy(entry.key.text).includes('kind'));
+  if (!kindNode && other) {
+    fields.findings.problem(
+      other.key,
+      'unknown-key',
+      `a credential has no key ${other.key.text}`,
+      fields.findings.becomes(other.key, 'kind', 'the nearest is kind'),
+    );
+  } else if (!kindNode) {
     fields.findings.problem(
       key,
       'missing-key',

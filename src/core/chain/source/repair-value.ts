@@ -25,6 +25,14 @@ const UNITS: readonly (readonly [unit: string, words: RegExp])[] = [
 
 /** A duration as people write it: `5 seconds`, `1m 30s`. */
 function durationOf(text: string): string | undefined {
+  // ISO 8601 writes PT1M30S.
+  const iso = /^P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$/.exec(text);
+  if (iso) {
+    const whole = ['d', 'h', 'm', 's']
+      .map((unit, i) => (iso[i + 1] === undefined ? '' : iso[i + 1]! + unit))
+      .join('');
+    return whole === '' ? undefined : whole;
+  }
   const parts = [...text.matchAll(/([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)/g)];
   if (parts.length === 0 || parts.map(([part]) => part).join('') !== text.replace(/\s+(?=[0-9])/g, ''))
     return undefined;

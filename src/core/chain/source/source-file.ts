@@ -239,7 +239,7 @@ class TreeReader {
   /** `{ firing:$.id }`: in braces YAML reads all of it as a key without a value. */
   #isGlued(pair: Pair, key: SourceNode): boolean {
     if (pair.value !== null || key.type !== 'scalar' || key.quoted || !key.flow) return false;
-    const [, name, value] = /^([A-Za-z][\w-]*)(?:\s*:\s*|\s+)(\S.*)$/s.exec(key.text) ?? [];
+    const [, name, value] = /^([A-Za-z][\w-]*)(?:\s*(?:=>|->|:|=(?!=))\s*|\s+)(\S.*)$/s.exec(key.text) ?? [];
     if (name === undefined || value === undefined) return false;
     const place = this.#place(key.range[0]);
     const change = { range: key.range, text: `${name}: ${asScalar(value, true)}` };

@@ -131,6 +131,10 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
     const [only] = value.items;
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
   }
+  if (name === 'each' && value.type === 'map' && value.entries.length === 1) {
+    const [{ key, value: list }] = value.entries as [MapEntry];
+    return list.type === 'scalar' ? replacedBy(value, `${key.text} in ${list.text}`) : undefined;
+  }
   if (value.type !== 'scalar') return undefined;
   const habit = valueMeantBy(name, value.text);
   if (habit !== undefined && takes(habit)) return rewritten(file, value, habit);
@@ -141,9 +145,19 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
   return map === undefined ? undefined : replacedBy(value, map);
 }
 
+/** Keys whose condition is the opposite of one that there is. */
+const OPPOSITES: Readonly<Record<string, string>> = {
+  while: 'until',
+  unless: 'when',
+  'skip-if': 'when',
+  'skip-when': 'when',
+};
+
 /** What is said another way here. */
 function hintOf(word: string): string | undefined {
   if (word === 'required') return 'an input without a default has to be given';
+  if (word === 'min' || word === 'max' || word === 'pattern')
+    return 'must: a condition on the name of the input';
   if (word === 'optional') return 'an input with a default may be left out; default: null is one';
   return undefined;
 }
@@ -176,10 +190,11 @@ function unknownKey(
   const names = keys.map((key) => key.name);
   const entry = node.entries.find(({ key }) => key.text === name)!;
   const near = nearestKey(node, name, keys);
-  if (name === 'while' && near === 'until' && entry.value.type === 'scalar') {
+  const opposite = OPPOSITES[name];
+  if (opposite !== undefined && names.includes(opposite) && entry.value.type === 'scalar') {
     const range = [entry.key.range[0], entry.value.range[1]] as const;
-    const text = `until: ${asScalar(`!(${entry.value.text})`, entry.key.flow)}`;
-    findings.problem(entry.key, 'unknown-key', `${what} has no key while`, {
+    const text = `${opposite}: ${asScalar(`!(${entry.value.text})`, entry.key.flow)}`;
+    findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
       hint: text,
       change: { range, text },
     });

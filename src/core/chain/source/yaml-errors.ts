@@ -1,5 +1,6 @@
 import { parseDocument } from 'yaml';
 import { countOf } from '../../count-of.ts';
+import { METHODS } from '../../methods.ts';
 import { repair } from '../../language/repair.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { SourceProblem } from './source-problem.ts';
@@ -24,6 +25,8 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     tab,
     invisibleIndent,
     missingBlank,
+    bareCall,
+    missingComma,
     habitInValue,
     openQuote,
     openBracket,
@@ -37,7 +40,7 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     }
   // A quote that is left open is missed at the end of the file.
   for (let number = line; number >= 1; number--) {
-    const found = openQuote(lines[number - 1]!);
+    const found = openQuote(lines[number - 1]!) ?? openItem(lines[number - 1]!);
     if (found && helps(lines, number, found.instead)) return { ...found, line: number };
   }
   return indentation(lines, Math.min(line + 1, lines.length));
@@ -135,6 +138,44 @@ function habitInValue(line: string): Found {
     message: repaired.say,
     column,
     instead: `${(lead! + key!).trim()}: ${asScalar(repaired.text, false)}`,
+  };
+}
+
+/** `- GET kiln /racks` */
+function bareCall(line: string): Found {
+  const [, blanks, method, rest] = /^(\s*)- ([A-Z]+) (\S.*)$/.exec(line) ?? [];
+  return method !== undefined && METHODS.has(method)
+    ? {
+        code: 'yaml',
+        message: 'a request stands behind call:',
+        column: blanks!.length + 3,
+        instead: `- call: ${method} ${rest!}`,
+      }
+    : undefined;
+}
+
+/** `{ kind: number default: 5 }` */
+function missingComma(line: string): Found {
+  const found = /(?<=\{.*[^,{\s:])(\s+)(?=[\w-]+: )/.exec(line);
+  return found
+    ? {
+        code: 'yaml',
+        message: 'inside { } a comma stands between two keys',
+        column: found.index + found[0].length + 1,
+        instead: `${line.slice(0, found.index)}, ${line.slice(found.index + found[0].length)}`.trim(),
+      }
+    : undefined;
+}
+
+/** `- 'status == 200` */
+function openItem(line: string): Found {
+  const [, blanks, quote, inner] = /^(\s*(?:- +)+)(['"])(.*)$/.exec(line) ?? [];
+  if (quote === undefined || inner!.replaceAll(quote + quote, '').includes(quote)) return undefined;
+  return {
+    code: 'yaml',
+    message: `the ${quote} at the beginning of this text is not closed`,
+    column: blanks!.length + 1,
+    instead: `${blanks!.trim()} ${asScalar(inner!, false)}`,
   };
 }
 
