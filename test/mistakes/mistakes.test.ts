@@ -3,6 +3,7 @@ import { readChain } from '../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../src/core/chain/read/read-project.ts';
 import type { Finding } from '../../src/core/chain/source/finding.ts';
 import { FILES, type FileName } from './files.ts';
+import { BY_HABIT } from './by-habit.ts';
 import { type Mistake, MISTAKES } from './mistakes.ts';
 
 const { project } = readProject('batharon.yaml', FILES['batharon.yaml'], undefined, true);
@@ -58,4 +59,17 @@ test.each(all)('%s: %s', (name, _, mistake) => {
   if (mistake[2] === 'open') return;
   expect(instead).toBeDefined();
   expect(check(name, putRight(text, line, instead!)).map(({ message }) => message)).toEqual([]);
+});
+
+const more = (Object.keys(BY_HABIT) as FileName[]).flatMap((name) =>
+  BY_HABIT[name].map(([right, wrong]) => [name, wrong.trim(), [right, wrong]] as const),
+);
+
+test.each(more)('%s, by habit: %s', (name, _, [right, wrong]) => {
+  const { text } = withLine(name, [right, `‸${wrong}`]);
+  const [found, ...others] = check(name, text);
+  expect(others).toEqual([]);
+  expect(
+    check(name, putRight(text, found!.place!.line, found!.instead!)).map(({ message }) => message),
+  ).toEqual([]);
 });
