@@ -26,8 +26,8 @@ import { GIVEN_NAMES, RESERVED_NAMES } from '../../src/core/chain/keys/given-nam
 import { OAUTH_GRANTS } from '../../src/core/chain/keys/credential-keys.ts';
 import { INPUT_KINDS, READ_AS } from '../../src/core/chain/model.ts';
 import { GUARDS } from '../../src/core/chain/project.ts';
-import { KEY_HABITS } from '../../src/core/chain/source/key-habits.ts';
-import { VALUE_HABITS } from '../../src/core/chain/source/value-habits.ts';
+import { keyHabits } from '../../src/core/chain/source/key-habits.ts';
+import { valueHabits } from '../../src/core/chain/source/value-habits.ts';
 import { habits } from '../../src/core/language/habits.ts';
 import { RESERVED_WORDS } from '../../src/core/language/reserved-words.ts';
 import { problemCodes } from '../../src/core/problem-codes.ts';
@@ -241,8 +241,8 @@ test('any word of what is said finds something, and no habit stays unknown', () 
   const all = topics();
   const words = [
     ...habits().flatMap((habit) => habit.words),
-    ...KEY_HABITS.keys(),
-    ...VALUE_HABITS.map(([word]) => word),
+    ...keyHabits().keys(),
+    ...valueHabits().map(([word]) => word),
   ];
   const lost = words.filter((word) => {
     const { named, speaking } = findTopics(all, word);

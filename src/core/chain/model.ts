@@ -127,10 +127,7 @@ interface StepBase {
   readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
   readonly uses: ReadonlySet<string>;
-  /**
-   * A mark of the step as written, brought to one form: two steps with one mark do the same. Made when it is asked for, since
-   * `check` never does.
-   */
+  /** A mark of the step as written: steps with one mark do the same. Made when it is asked for; `check` never does. */
   readonly fingerprint: () => string;
 }
 
@@ -389,6 +386,8 @@ export interface Chain {
   readonly cleanup: readonly Step[];
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
+  /** It asks for a step as `steps.NAME`. */
+  readonly usesSteps: boolean;
   /** Loops of which an expression asks for NAME.iterations. */
   readonly iterationsOf: ReadonlySet<string>;
   /** Names of the secrets that its texts insert, chains that it follows left out; `*` where one inserts them all. */

@@ -24,9 +24,9 @@ import { signature } from '../language/functions/define.ts';
 import { functions } from '../language/functions/index.ts';
 import { kindWords } from '../language/kinds.ts';
 import { problemCodes } from '../problem-codes.ts';
-import { KEY_HABITS } from '../chain/source/key-habits.ts';
-import { VALUE_HABITS } from '../chain/source/value-habits.ts';
-import { habits, RENAMED } from '../language/habits.ts';
+import { keyHabits } from '../chain/source/key-habits.ts';
+import { valueHabits } from '../chain/source/value-habits.ts';
+import { habits, otherNames } from '../language/habits.ts';
 import { jobTopics } from './jobs.ts';
 import { languageTopics } from './language-topics.ts';
 import type { Topic } from './topic.ts';
@@ -117,7 +117,7 @@ const PAGES: Readonly<Record<string, string>> = {
 /** Words of other programs that mean a key here. */
 const OTHER_WORDS: ReadonlyMap<string, readonly string[]> = (() => {
   const words = new Map<string, string[]>();
-  for (const [word, keys] of KEY_HABITS)
+  for (const [word, keys] of keyHabits())
     for (const key of keys) words.set(key, [...(words.get(key) ?? []), word]);
   return words;
 })();
@@ -141,7 +141,9 @@ function keyTopic(group: string, key: KeyDefinition): Topic {
     examples: [key.example],
     also: [
       ...(OTHER_WORDS.get(key.name) ?? []),
-      ...VALUE_HABITS.filter(([, of]) => of === key.name).map(([word]) => word),
+      ...valueHabits()
+        .filter(([, of]) => of === key.name)
+        .map(([word]) => word),
     ],
   };
 }
@@ -181,8 +183,9 @@ const VALUE_KINDS: readonly (readonly [word: string, about: string, example: str
 
 /** What a word of other programs means here. */
 function habitTopics(): Topic[] {
+  const renamed = otherNames();
   return habits()
-    .filter(({ words }) => !words.every((word) => RENAMED.has(word)))
+    .filter(({ words }) => !words.every((word) => renamed.has(word)))
     .map(({ words, say, example: [elsewhere, here] }) => ({
       word: words[0]!,
       what: 'habit of other languages',
@@ -197,7 +200,7 @@ function habitTopics(): Topic[] {
 /** Functions by the names that they have elsewhere. */
 const FUNCTION_WORDS: ReadonlyMap<string, readonly string[]> = (() => {
   const words = new Map<string, string[]>();
-  for (const [other, here] of RENAMED) words.set(here, [...(words.get(here) ?? []), other]);
+  for (const [other, here] of otherNames()) words.set(here, [...(words.get(here) ?? []), other]);
   return words;
 })();
 
@@ -217,9 +220,9 @@ function wordTopics(): Topic[] {
       examples: [],
       also: [
         ...also.split(', '),
-        ...VALUE_HABITS.filter(([, key, value]) => value === word && what.endsWith(key)).map(
-          ([other]) => other,
-        ),
+        ...valueHabits()
+          .filter(([, key, value]) => value === word && what.endsWith(key))
+          .map(([other]) => other),
       ],
     }));
   return [
@@ -253,9 +256,9 @@ export function topics(): Topic[] {
       ),
       examples: [`credentials:\n${indent(example, 2)}`],
       also: [
-        ...VALUE_HABITS.filter(([, of, value]) => of === 'credential' && value === kind).map(
-          ([word]) => word,
-        ),
+        ...valueHabits()
+          .filter(([, of, value]) => of === 'credential' && value === kind)
+          .map(([word]) => word),
         ...keys.flatMap(({ name }) => OTHER_WORDS.get(name) ?? []),
       ],
     })),

@@ -174,11 +174,13 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
 };
 
 /** By the other name: the name here. */
-export const RENAMED: ReadonlyMap<string, string> = new Map(
-  Object.entries(OTHER_NAMES).flatMap(([here, others]) =>
-    others.split(' ').map((other) => [other, here] as const),
-  ),
-);
+export function otherNames(): ReadonlyMap<string, string> {
+  return new Map(
+    Object.entries(OTHER_NAMES).flatMap(([here, others]) =>
+      others.split(' ').map((other) => [other, here] as const),
+    ),
+  );
+}
 
 function renamedExample(other: string, here: string): Habit['example'] {
   const [text] = functions.get(here)!.examples.find(([one]) => one.includes(`${here}(`))!;
@@ -186,7 +188,7 @@ function renamedExample(other: string, here: string): Habit['example'] {
 }
 
 const renamed = (): readonly Habit[] =>
-  [...RENAMED].map(([other, here]) => ({
+  [...otherNames()].map(([other, here]) => ({
     words: [other],
     find: of(`(?<![\\w.])${other.replace('.', '\\.')}(?=\\()`),
     write: () => here,

@@ -222,6 +222,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     iterationsOf: fields.iterationsOf,
     secrets: fields.secrets,
     uses: reader.used,
+    usesSteps: [...reader.used].some((name) => name.startsWith('steps.')),
   };
 }
 

@@ -73,20 +73,21 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   define: 'functions helpers macros defs definitions',
 };
 
-const MEANT: ReadonlyMap<string, readonly string[]> = (() => {
-  const meant = new Map<string, string[]>();
+let meant: ReadonlyMap<string, readonly string[]> | undefined;
+
+/** All such words, with what they mean; made when a word is first looked up, since a file without a fault asks for none. */
+export function keyHabits(): ReadonlyMap<string, readonly string[]> {
+  if (meant) return meant;
+  const words = new Map<string, string[]>();
   for (const [here, others] of Object.entries(OTHER_KEYS))
-    for (const other of others.split(' ')) meant.set(other, [...(meant.get(other) ?? []), here]);
-  return meant;
-})();
+    for (const other of others.split(' ')) words.set(other, [...(words.get(other) ?? []), here]);
+  return (meant = words);
+}
 
 /** The keys that a word of other programs means here, the likeliest first; none of them for a word that nobody uses. */
 export function keysMeantBy(word: string): readonly string[] {
-  return MEANT.get(word) ?? MEANT.get(word.toLowerCase()) ?? [];
+  return keyHabits().get(word) ?? keyHabits().get(word.toLowerCase()) ?? [];
 }
-
-/** All such words, with what they mean. */
-export const KEY_HABITS: ReadonlyMap<string, readonly string[]> = MEANT;
 
 /** Methods of HTTP that stand as a key elsewhere: `get: /racks`. */
 export const METHOD_KEYS: ReadonlySet<string> = new Set([

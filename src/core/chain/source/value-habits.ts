@@ -42,10 +42,10 @@ export function valueMeantBy(key: string, word: string, known?: readonly string[
 }
 
 /** All such words, with what they mean and of which key they are values. */
-export const VALUE_HABITS: readonly (readonly [word: string, key: string, value: string])[] = Object.entries(
-  OTHER_VALUES,
-).flatMap(([key, values]) =>
-  Object.entries(values).flatMap(([value, others]) =>
-    others.split(' ').map((word) => [word, key, value] as const),
-  ),
-);
+export function valueHabits(): readonly (readonly [word: string, key: string, value: string])[] {
+  return Object.entries(OTHER_VALUES).flatMap(([key, values]) =>
+    Object.entries(values).flatMap(([value, others]) =>
+      others.split(' ').map((word) => [word, key, value] as const),
+    ),
+  );
+}

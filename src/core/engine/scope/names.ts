@@ -28,9 +28,16 @@ export class Names {
     this.#lost?.delete(name);
   }
 
-  /** What a step is to those below it: under its own name, unless it keeps a value under that one. */
-  setStep(name: string, value: Value, { isOwn }: { readonly isOwn: boolean }): void {
-    this.set(stepName(name), value);
+  /**
+   * What a step is to those below it: under its own name, unless it keeps a value under that one; as `steps.NAME` where the
+   * chain asks for one so.
+   */
+  setStep(
+    name: string,
+    value: Value,
+    { isOwn, isAsked }: { readonly isOwn: boolean; readonly isAsked: boolean },
+  ): void {
+    if (isAsked) this.set(stepName(name), value);
     if (isOwn) this.set(name, value);
   }
 

@@ -69,7 +69,7 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
   }
   if (before.taken) for (const { name } of step.keep) if (!names.has(name)) names.lose(name, step.title);
   if (step.name === undefined || before.named === undefined) return;
-  names.setStep(step.name, before.named, { isOwn: !keepsOwnName(step) });
+  names.setStep(step.name, before.named, { isOwn: !keepsOwnName(step), isAsked: true });
   if (before.url === undefined) return;
   names.cameFrom(step.name, before.url);
   names.cameFrom(stepName(step.name), before.url);

@@ -317,13 +317,14 @@ export class StepRunner {
         ['url', call.url],
       );
       if (call.body.value !== undefined) about.push(['body', call.body.value]);
-      context.names.cameFrom(stepName(step.name), call.url);
+      if (context.chain.usesSteps) context.names.cameFrom(stepName(step.name), call.url);
       context.names.cameFrom(step.name, call.url);
     }
     const value = objectOf(about);
-    context.names.setStep(step.name, value, { isOwn: !keepsOwnName(step) });
-    const { uses } = context.chain;
-    if (context.ports.record && (uses.has(step.name) || uses.has(stepName(step.name)))) {
+    const { uses, usesSteps } = context.chain;
+    context.names.setStep(step.name, value, { isOwn: !keepsOwnName(step), isAsked: usesSteps });
+    const isUsed = uses.has(step.name) || (usesSteps && uses.has(stepName(step.name)));
+    if (context.ports.record && isUsed) {
       const { sealed, typed, value: shown } = recordedValue(context, value);
       context.emit({
         event: 'named',
