@@ -374,7 +374,7 @@ const makeHabits = (): readonly Habit[] => [
     words: ['||', 'default', 'or default'],
     find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>\\|\\||\\bor\\b)\\s*(${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`),
     write: ([, value = '', , other = '']) => `${value} ?? ${other}`,
-    say: '|| joins conditions; a value in place of nothing stands behind ??',
+    say: '|| joins conditions; a value in place of nothing follows ??',
     example: ["$.a || 'b'", "$.a ?? 'b'"],
   },
   {
@@ -800,7 +800,7 @@ const makeHabits = (): readonly Habit[] => [
     words: ['@x'],
     find: of(`(?<![\\w.])@(?=${NAME})`),
     write: () => '@.',
-    say: '@ is the item, and its member stands behind a point: @.x',
+    say: '@ is the item, and its member follows a dot: @.x',
     example: ['$.a[?@b == 1]', '$.a[?@.b == 1]'],
   },
   {
@@ -873,7 +873,7 @@ const makeHabits = (): readonly Habit[] => [
     words: ['$name'],
     find: of(`(?<![\\w.\\])$])\\$(?=${NAME})`),
     write: () => '$.',
-    say: 'a member of the response stands behind a point: $.name',
+    say: 'a member of the response follows a dot: $.name',
     example: ['$a[0] == 1', '$.a[0] == 1'],
   },
   called(
@@ -958,7 +958,7 @@ const makeHabits = (): readonly Habit[] => [
     words: ['->', 'member of a pointer'],
     find: /(?<=[\w\])])->(?=[A-Za-z_])/d,
     write: () => '.',
-    say: 'a member stands behind a point',
+    say: 'a member follows a dot',
     example: ['$.a[0]->b', '$.a[0].b'],
   },
   {

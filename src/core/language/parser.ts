@@ -43,10 +43,10 @@ export function expressionEnd(text: string, from: number): number | undefined {
   }
 }
 
-/** Reads a query of RFC 9535, which has no blanks before or behind it. */
+/** Reads a query of RFC 9535, which has no blanks before or after it. */
 export function parseQuery(text: string): Tree {
   if (text.trim() !== text)
-    fail('bad-syntax', 'a query has no blanks before or behind it', { span: [0, text.length] });
+    fail('bad-syntax', 'a query has no blanks before or after it', { span: [0, text.length] });
   const tree = parseExpression(text);
   if (tree.type !== 'response' && !(tree.type === 'query' && tree.base.type === 'response')) {
     fail('bad-syntax', 'a query begins with $', { span: [0, text.length] });
@@ -252,7 +252,7 @@ class Parser {
     if (!this.#relation()) return left;
     const operator = this.#token;
     if (left.type === 'unary' && left.operator === '!' && !left.parenthesised) {
-      fail('bad-syntax', `"!" applies to what stands directly behind it, not to the comparison`, {
+      fail('bad-syntax', `"!" applies to what directly follows it, not to the comparison`, {
         span: [left.span[0], operator.end],
         hint: '!(a == b), or a != b',
       });
@@ -456,7 +456,7 @@ class Parser {
     return { type: 'call', name: text, ...named(text, values), span: this.#span(start) };
   }
 
-  /** A name; what stands behind `steps.` is part of it, since it names a step whatever else is called so. */
+  /** A name; what follows `steps.` is part of it, since it names a step whatever else is called so. */
   #name(text: string, start: number): Tree {
     if (text === 'steps' && this.#is('.') && this.#peek().type === 'name' && !this.#peek().blank) {
       this.#advance();
@@ -524,7 +524,7 @@ class Parser {
       type === 'number'
         ? `write an index in brackets: [${text}]`
         : blank
-          ? 'no blank stands behind the point'
+          ? 'no blank may follow the dot'
           : `['name'] for a name with other characters`;
     return this.#unexpected('the name of a member was expected', hint);
   }

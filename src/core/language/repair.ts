@@ -132,7 +132,7 @@ function* slips(text: string): Generator<Changed> {
   if (operator && operator.index > 0)
     yield {
       text: text.slice(0, operator.index),
-      say: `nothing stands behind ${operator[0].trim()}`,
+      say: `nothing follows ${operator[0].trim()}`,
       at: operator.index + /^\s*/.exec(operator[0])![0].length,
       length: operator[0].trim().length,
     };
@@ -140,7 +140,7 @@ function* slips(text: string): Generator<Changed> {
   if (comma)
     yield {
       text: text.slice(0, comma.index) + text.slice(comma.index + comma[0].length),
-      say: 'nothing stands behind this comma',
+      say: 'nothing follows this comma',
       at: comma.index,
       length: 1,
     };

@@ -252,7 +252,7 @@ describe('eval, find and try', () => {
     [['$', '--json'], '{"a": 1.0}', 0, '{\n  "a": 1.0\n}\n'],
     [['$.b'], '{"a":1}', 1, /\$\.b found nothing: \$ has the members a/],
     [['$.b[*]'], '{"a":1}', 1, /\$\.b\[\*\] found nothing: \$ has the members a/],
-    [['$.a +'], '{"a":1}', 2, /a value was expected.*\n {4}\$\.a \+\n {8}\^/],
+    [['$.a +'], '{"a":1}', 2, /nothing follows \+.*\n {4}\$\.a \+\n {8}\^/],
     [['$.a < "b"'], '{"a":1}', 1, /kinds-differ|compare/],
     [['$.a'], '{"a":', 2, /standard input: not JSON/],
     [['$.a', 'nowhere.json'], '', 2, /there is no file nowhere\.json/],

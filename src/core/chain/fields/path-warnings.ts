@@ -17,7 +17,7 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
   findings.warn(
     node.offset(segment.span[0]),
     'index-in-each-item',
-    `${text.slice(...segment.span)} stands behind ${text.slice(...tree.segments[at - 1]!.span)}, so it applies to each selected item`,
+    `${text.slice(...segment.span)} follows ${text.slice(...tree.segments[at - 1]!.span)}, so it applies to each selected item`,
     better(text, tree, at),
   );
 }

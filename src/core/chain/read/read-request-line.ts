@@ -224,7 +224,7 @@ function readUrl(
     fields.findings.problem(
       rest,
       'wrong-form',
-      'the host of a URL is written out; insertions stand behind it',
+      'the host of a URL is written out; insertions come after it',
       'services: in batharon.yaml, with an environment for each host',
     );
     return undefined;

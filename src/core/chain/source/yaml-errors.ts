@@ -96,7 +96,7 @@ function missingBlank(line: string): Found {
   if (key)
     return {
       code: 'yaml',
-      message: 'a blank stands behind the colon of a key',
+      message: 'a blank follows the colon of a key',
       column: key[1]!.length + 2,
       instead: `${key[1]!}: ${key[2]!}`.trim(),
     };
@@ -112,7 +112,7 @@ function missingBlank(line: string): Found {
   return dash
     ? {
         code: 'yaml',
-        message: 'a blank stands behind the dash of an item',
+        message: 'a blank follows the dash of an item',
         column: dash[1]!.length + 2,
         instead: `- ${dash[2]!}`,
       }
@@ -147,7 +147,7 @@ function bareCall(line: string): Found {
   return method !== undefined && METHODS.has(method)
     ? {
         code: 'yaml',
-        message: 'a request stands behind call:',
+        message: 'a request follows call:',
         column: blanks!.length + 3,
         instead: `- call: ${method} ${rest!}`,
       }
@@ -231,7 +231,7 @@ function colonInText(line: string): Found {
   if (method)
     return {
       code: 'yaml',
-      message: 'no colon stands behind the method of a call',
+      message: 'no colon follows the method of a call',
       column: lead!.length + key!.length + gap!.length + 2 + method[1]!.length,
       instead: `${lead!.trim() === '' ? '' : `${lead!.trim()} `}call: ${method[1]!} ${method[2]!}`,
     };
