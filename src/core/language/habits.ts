@@ -300,7 +300,7 @@ export function habits(): readonly Habit[] {
 const makeHabits = (): readonly Habit[] => [
   // ---- around a whole expression
   {
-    words: ['{{', '}}', 'double braces', 'mustache'],
+    words: ['{{', '}}', 'double braces'],
     find: /\{\{\s*([^{}]+?)\s*\}\}/,
     write: ([, inner = '']) => inner,
     say: '{{ }} has no meaning here; in an expression a name stands bare',

@@ -18,29 +18,34 @@ export const UNREAD = 1000;
 /** Longer ones are left as they are: nobody writes such a line by habit. */
 const LONGEST = 500;
 
+/** How many changes are tried on one expression in all: each is parsed. */
+const MOST_TRIALS = 150;
+
 /**
  * Puts an expression right that has a habit of another language in it, or a slip of the keyboard. `problems` tells how much is
  * wrong with a text. What is returned is right as a whole; or it can be read after one change, where it could not be before.
  * Undefined where nothing helps.
  */
 export function repair(text: string, problems: (text: string) => number): Repaired | undefined {
-  if (text.length > LONGEST) return undefined;
-  const { masked, restore } = hideQuoted(text);
+  if (text.length > LONGEST || /[\ue000-\uefff]/.test(text)) return undefined;
+  const { masked, places, restore, foreign } = simplify(text);
+  let trials = 0;
   let current = masked;
   const straight = restore(masked);
-  if (straight !== text && problems(straight) === 0)
+  if (foreign !== undefined && problems(straight) === 0)
     return {
       text: straight,
       say: "a text stands in straight quotes: 'abc'",
-      span: [Array.from(text).findIndex((char, i) => char !== straight[i]), text.length],
+      span: [foreign, text.length],
     };
+  const spanOf = ({ at, length }: Changed): [number, number] => [places[at]!, places[at + length]!];
   let readable: string | undefined;
-  let first: { readonly say: string; readonly at: number; readonly length: number } | undefined;
+  let first: Changed | undefined;
   // Only where all of it is right in the end is the reading certain; with less a person would follow a wrong lead.
   for (let changes = 0; changes < MOST_CHANGES; changes++) {
     if (changes > 0 && problems(restore(current)) === 0)
-      return { text: restore(current), say: first!.say, span: spanOf(masked, restore, first!) };
-    const next = oneChange(current, (one) => problems(restore(one)));
+      return { text: restore(current), say: first!.say, span: spanOf(first!) };
+    const next = oneChange(current, (one) => (++trials > MOST_TRIALS ? undefined : problems(restore(one))));
     if (!next) break;
     first ??= next;
     current = next.text;
@@ -48,7 +53,7 @@ export function repair(text: string, problems: (text: string) => number): Repair
   }
   return readable === undefined
     ? undefined
-    : { text: restore(readable), say: first!.say, span: spanOf(masked, restore, first!) };
+    : { text: restore(readable), say: first!.say, span: spanOf(first!) };
 }
 
 interface Changed {
@@ -58,13 +63,17 @@ interface Changed {
   readonly length: number;
 }
 
-/** The first change that leaves nothing wrong, or after which the text can be read; or else the first that can be made at all. */
-function oneChange(text: string, problems: (text: string) => number): Changed | undefined {
+/**
+ * The first change that leaves nothing wrong, or after which the text can be read; or else the first that can be made at all.
+ * `problems` is undefined once enough has been tried.
+ */
+function oneChange(text: string, problems: (text: string) => number | undefined): Changed | undefined {
   let any: Changed | undefined;
   let read: Changed | undefined;
   for (const change of [...byHabit(text), ...slips(text)]) {
     if (change.text === text || change.text.length > 2 * LONGEST) continue;
     const weight = problems(change.text);
+    if (weight === undefined) break;
     if (weight === 0) return change;
     if (weight < UNREAD) read ??= change;
     any ??= change;
@@ -146,15 +155,6 @@ function* slips(text: string): Generator<Changed> {
     };
 }
 
-function spanOf(
-  masked: string,
-  restore: (text: string) => string,
-  { at, length }: { readonly at: number; readonly length: number },
-): [number, number] {
-  const start = restore(masked.slice(0, at)).length;
-  return [start, start + restore(masked.slice(at, at + length)).length];
-}
-
 /** Quotes of other kinds than ours, with those that close them. */
 const QUOTES: Readonly<Record<string, string>> = {
   "'": "'",
@@ -168,26 +168,43 @@ const QUOTES: Readonly<Record<string, string>> = {
   '„': '“',
 };
 
+/** An expression as habits are looked for in it. */
+interface Simplified {
+  readonly masked: string;
+  /** Where each character of `masked` begins in the text, and at last where the text ends. */
+  readonly places: readonly number[];
+  readonly restore: (text: string) => string;
+  /** Where the first text in quotes of another kind begins. */
+  readonly foreign: number | undefined;
+}
+
 /**
  * Puts one character in the place of each quoted text, so that a habit is looked for outside of them only. Texts in quotes of
- * other kinds get ours when they are put back.
+ * other kinds get ours when they are put back. A run of blanks becomes one blank: a pattern would try each way of sharing it out.
  */
-function hideQuoted(text: string): { readonly masked: string; readonly restore: (text: string) => string } {
+function simplify(text: string): Simplified {
   const quoted: string[] = [];
+  const places: number[] = [];
+  let foreign: number | undefined;
   let masked = '';
   for (let i = 0; i < text.length; i++) {
     const close = QUOTES[text[i]!];
     const end = close === undefined ? -1 : endOfQuoted(text, i, close);
     if (end < 0) {
+      if (/\s/.test(text[i]!) && /\s$/.test(masked)) continue;
+      places.push(i);
       masked += text[i]!;
       continue;
     }
     const inner = text.slice(i + 1, end);
     const isOurs = text[i] === "'" || text[i] === '"';
+    if (!isOurs) foreign ??= i;
     quoted.push(isOurs ? text.slice(i, end + 1) : `'${inner.replaceAll("'", "\\'")}'`);
+    places.push(i);
     masked += String.fromCharCode(0xe010 + quoted.length - 1);
     i = end;
   }
+  places.push(text.length);
   const restore = (one: string): string =>
     one
       // A path that stood in quotes.
@@ -195,7 +212,7 @@ function hideQuoted(text: string): { readonly masked: string; readonly restore: 
         quoted[char.charCodeAt(0) - 0xe010]!.slice(1, -1),
       )
       .replace(/[\ue010-\uefff]/g, (char) => quoted[char.charCodeAt(0) - 0xe010] ?? char);
-  return { masked, restore };
+  return { masked, places, restore, foreign };
 }
 
 function endOfQuoted(text: string, start: number, close: string): number {

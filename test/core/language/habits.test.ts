@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import { checkExpression } from '../../../src/core/language/expression.ts';
 import { habits } from '../../../src/core/language/habits.ts';
+import { repair } from '../../../src/core/language/repair.ts';
 import { ANY } from '../../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../../src/core/language/scope.ts';
 import { Duration, type ValueObject } from '../../../src/core/language/values.ts';
@@ -59,4 +60,27 @@ test('several habits in one expression are put right together', () => {
 test('what is not understood keeps its own problem', () => {
   expect(checkExpression('rakc == 1', scopes[1]!).problems[0]!.message).toBe('nothing defines the name rakc');
   expect(checkExpression('x === rakc', scopes[1]!).problems).toHaveLength(1);
+});
+
+test('an expression with many slips is tried a bounded number of times', () => {
+  let trials = 0;
+  const never = (): number => {
+    trials++;
+    return 1;
+  };
+  expect(repair(')'.repeat(490), never)).toBeUndefined();
+  expect(trials).toBeLessThan(300);
+});
+
+test('runs of blanks are one blank to a habit, and the place is that of the text', () => {
+  const blanks = ' '.repeat(200);
+  const { problems } = checkExpression(`x == 1${blanks}AND${blanks}y == 'a  b'`, scopes[0]!);
+  expect(problems).toMatchObject([{ span: [206, 209], replace: { text: "x == 1 && y == 'a  b'" } }]);
+  // A pattern would try each way of sharing the blanks out among its parts.
+  expect(repair(`a${`${' '.repeat(24)}if`.repeat(18)}`, () => 1)).toBeUndefined();
+});
+
+test('a character of the private area is never taken for a quoted text', () => {
+  expect(repair("'secret' AND \ue010", () => 1000)).toBeUndefined();
+  expect(repair("'secret' AND \ue010", (text) => (text.includes('&&') ? 0 : 1000))).toBeUndefined();
 });
