@@ -29,9 +29,14 @@ function valueAt(text: string, at: number): number {
 /** The parts of a text that say something in words when they are read as base64 or as hexadecimal digits. */
 export function recodedRuns(text: string): Run[] {
   const runs: Run[] = [];
-  // A run covers at least one of these places.
-  for (let at = SHORTEST_RUN - 1; at < text.length; at += SHORTEST_RUN)
-    if (VALUES[text.charCodeAt(at) & 255] !== NONE) at = addRuns(runs, text, at);
+  // A run that begins here has its last digit of the shortest one in view: what is none there passes over all up to it
+  // (the skip of Boyer and Moore, 1977).
+  for (let start = 0; start + SHORTEST_RUN <= text.length;) {
+    let at = start + SHORTEST_RUN - 1;
+    while (at >= start && VALUES[text.charCodeAt(at) & 255] !== NONE) at--;
+    if (at >= start) start = at + 1;
+    else start = addRuns(runs, text, start, runEnd(text, start + SHORTEST_RUN)) + 1;
+  }
   return runs;
 }
 
@@ -39,17 +44,25 @@ export function recodedRuns(text: string): Run[] {
 export function recodedRunsAt(text: string, places: readonly number[]): Run[] {
   const runs: Run[] = [];
   let end = -1;
-  for (const at of places) if (at > end) end = addRuns(runs, text, at);
+  for (const at of places) {
+    if (at <= end) continue;
+    let start = at;
+    while (start > 0 && VALUES[text.charCodeAt(start - 1) & 255] !== NONE) start--;
+    end = runEnd(text, at);
+    if (end - start >= SHORTEST_RUN) addRuns(runs, text, start, end);
+  }
   return runs;
 }
 
-/** Adds what the run around a place says; returns where that ends. */
-function addRuns(runs: Run[], text: string, at: number): number {
-  let start = at;
-  while (start > 0 && VALUES[text.charCodeAt(start - 1) & 255] !== NONE) start--;
-  let end = at;
+/** Where the digits end that go on from a place. */
+function runEnd(text: string, from: number): number {
+  let end = from;
   while (end < text.length && VALUES[text.charCodeAt(end) & 255] !== NONE) end++;
-  if (end - start < SHORTEST_RUN) return end;
+  return end;
+}
+
+/** Adds what a run says; returns where it ends. */
+function addRuns(runs: Run[], text: string, start: number, end: number): number {
   // Of each of the four ways to divide a run into groups one reading is enough.
   const read = [false, false, false, false];
   let hexUntil = 0;
@@ -80,6 +93,13 @@ function saysWords(text: string, start: number, end: number): boolean {
       (valueAt(text, at + 1) << 12) |
       (valueAt(text, at + 2) << 6) |
       valueAt(text, at + 3);
+    if ((group & 0x808080) === 0) {
+      // Three bytes of ASCII, which is what nearly all texts begin with.
+      if (inside > 0 || !(PRINTABLE[group >> 16]! & PRINTABLE[(group >> 8) & 255]! & PRINTABLE[group & 255]!))
+        return false;
+      inside = 0;
+      continue;
+    }
     inside = nextInside(inside, group >> 16);
     if (inside !== NO_TEXT) inside = nextInside(inside, (group >> 8) & 255);
     if (inside !== NO_TEXT) inside = nextInside(inside, group & 255);
@@ -90,6 +110,11 @@ function saysWords(text: string, start: number, end: number): boolean {
 
 const NO_TEXT = -9;
 
+/** 1 for a byte of ASCII that stands in texts: printable ones, tab and line ends. */
+const PRINTABLE = Uint8Array.from({ length: 128 }, (_, byte) =>
+  (byte >= 0x20 && byte < 0x7f) || byte === 9 || byte === 10 || byte === 13 ? 1 : 0,
+);
+
 /**
  * How many more bytes the character goes on for, after this byte; {@link NO_TEXT} where it can't follow. -1 to -3 is the
  * beginning of what is read: so many bytes less three may be the end of a character that began before.
@@ -98,8 +123,7 @@ function nextInside(inside: number, byte: number): number {
   if (byte >= 0x80 && byte < 0xc0)
     return inside > 0 ? inside - 1 : inside < 0 && inside > -4 ? inside - 1 : NO_TEXT;
   if (inside > 0) return NO_TEXT;
-  if (byte < 0x80)
-    return (byte >= 0x20 && byte < 0x7f) || byte === 9 || byte === 10 || byte === 13 ? 0 : NO_TEXT;
+  if (byte < 0x80) return PRINTABLE[byte] === 1 ? 0 : NO_TEXT;
   return byte < 0xc2 || byte > 0xf4 ? NO_TEXT : byte < 0xe0 ? 1 : byte < 0xf0 ? 2 : 3;
 }
 
@@ -143,8 +167,8 @@ function hexRun(
 
 /** The byte that two digits stand for; -1 where they are none. */
 function hexByte(text: string, at: number): number {
-  const [high, low] = [hexDigit(text.charCodeAt(at)), hexDigit(text.charCodeAt(at + 1))];
-  return high < 0 || low < 0 ? -1 : high * 16 + low;
+  const high = hexDigit(text.charCodeAt(at));
+  return high < 0 ? -1 : (high * 16) | hexDigit(text.charCodeAt(at + 1));
 }
 
 function hexDigit(code: number): number {
