@@ -2,7 +2,6 @@
 const fs = require('node:fs');
 const path = require('node:path');
 const vm = require('node:vm');
-const Module = require('node:module');
 
 const KEPT_BUILDS = 4;
 
@@ -56,38 +55,47 @@ function quickWasm() {
 
 const START = '(function (exports, require, module, __filename, __dirname) {';
 
-/** A script of one piece of the program, or of several, which gives a function for each. */
-function compile(dist, name, files, cachedData) {
+/** The text of one piece of the program, or of several, as an expression that gives a function for each. */
+function textOf(dist, files) {
   // The build writes ASCII only, which is read faster so.
   const sources = files.map((file) => `${START}${fs.readFileSync(path.join(dist, file), 'latin1')}\n})`);
-  return new vm.Script(`[${sources.join(',\n')}]`, {
-    filename: path.join(dist, name),
-    ...(cachedData ? { cachedData } : {}),
-  });
+  return `[${sources.join(',\n')}]`;
+}
+
+/** A script of such a text. */
+function compile(dist, name, text, cachedData) {
+  return new vm.Script(text, { filename: path.join(dist, name), ...(cachedData ? { cachedData } : {}) });
 }
 
 /**
- * What is kept for a command: the pieces that it loads, and V8's code for all of them together, which is quicker than for
- * each. The first run writes the list, the second the code; a run that loads more begins a longer list.
+ * What is kept for a command: the pieces that it loads, their text, and V8's code for all of them together, which is quicker
+ * than for each. The first run writes the list, the second the rest; a run that loads more begins a longer list. All is one
+ * file, since text and code must belong together.
  */
 function keptFor(dist, command, file) {
   try {
     const kept = fs.readFileSync(file);
     const end = kept.indexOf(0x0a);
-    const files = kept.latin1Slice(0, end).split(' ');
-    const code = kept.subarray(end + 1);
-    const script = compile(dist, `of ${command}`, files, code.length > 0 && code);
-    return { files, script, complete: code.length > 0 && !script.cachedDataRejected };
+    const [length, ...files] = kept.latin1Slice(0, end).split(' ');
+    const start = end + 1 + Number(length);
+    const name = `of ${command}`;
+    if (kept.length > start) {
+      const script = compile(dist, name, kept.latin1Slice(end + 1, start), kept.subarray(start));
+      if (!script.cachedDataRejected) return { files, script, complete: true };
+    }
+    const text = textOf(dist, files);
+    return { files, text, script: compile(dist, name, text), complete: false };
   } catch {
     return { files: [] };
   }
 }
 
 /** Written under another name first, so that no run reads half a file. */
-function keep(file, files, code) {
+function keep(file, files, text, code) {
   try {
     const temporary = `${file}.${process.pid}`;
-    fs.writeFileSync(temporary, Buffer.concat([Buffer.from(`${files.join(' ')}\n`), code]), { mode: 0o600 });
+    const all = [Buffer.from(`${text.length} ${files.join(' ')}\n`), Buffer.from(text, 'latin1'), code];
+    fs.writeFileSync(temporary, Buffer.concat(all), { mode: 0o600 });
     fs.renameSync(temporary, file);
   } catch {
     // a cache that can't be written is no failure
@@ -101,27 +109,27 @@ module.exports = function launch(dist, name) {
   const cacheFile = folder && path.join(folder, command);
   const loaded = new Map();
   const functions = new Map();
-  const outside = Module.createRequire(path.join(dist, 'main.cjs'));
 
   function load(file) {
     const known = loaded.get(file);
     if (known) return known.exports;
-    const body = functions.get(file) ?? compile(dist, file, [file]).runInThisContext()[0];
+    const body = functions.get(file) ?? compile(dist, file, textOf(dist, [file])).runInThisContext()[0];
     const module = { exports: {} };
     loaded.set(file, module);
-    const require = (request) => (request.startsWith('./') ? load(request.slice(2)) : outside(request));
-    body.call(module.exports, module.exports, require, module, path.join(dist, file), dist);
+    // All packages are in the pieces, so what else is asked for is a part of Node.
+    const asked = (request) => (request.startsWith('./') ? load(request.slice(2)) : require(request));
+    body.call(module.exports, module.exports, asked, module, path.join(dist, file), dist);
     return module.exports;
   }
 
   if (cacheFile) {
-    const { files, script, complete } = keptFor(dist, command, cacheFile);
+    const { files, text, script, complete } = keptFor(dist, command, cacheFile);
     if (script) for (const [i, body] of script.runInThisContext().entries()) functions.set(files[i], body);
     process.on('exit', () => {
       const all = [...new Set([...files, ...loaded.keys()])];
-      if (all.length > files.length) keep(cacheFile, all, Buffer.alloc(0));
+      if (all.length > files.length) keep(cacheFile, all, '', Buffer.alloc(0));
       // At the end V8 has compiled what this command needs.
-      else if (!complete) keep(cacheFile, files, script.createCachedData());
+      else if (!complete) keep(cacheFile, files, text, script.createCachedData());
     });
   }
   quickWasm();

@@ -20,12 +20,13 @@ const program = fileURLToPath(new URL('../../../bin/batharon.cjs', import.meta.u
 const CHAIN = { 'one.chain.yaml': 'chain: One\nsteps:\n  - keep: { n: 1 }\nresults: { n: n }\n' };
 const CHECKED = '1 file checked, no problems.\n';
 
-/** What is kept for a command: the pieces of the program that it loads, and how much compiled code of them. */
+/** What is kept for a command: the pieces of the program that it loads, and how much compiled code of them (their text left out). */
 function kept(cache: string, command: string): { pieces: string[]; code: number } {
   const [build] = readdirSync(join(cache, 'batharon'));
   const bytes = readFileSync(join(cache, 'batharon', build!, command));
   const end = bytes.indexOf('\n');
-  return { pieces: bytes.toString('latin1', 0, end).split(' '), code: bytes.length - end - 1 };
+  const [text = '', ...pieces] = bytes.toString('latin1', 0, end).split(' ');
+  return { pieces, code: bytes.length - end - 1 - Number(text) };
 }
 
 describe('compiled code', () => {
@@ -46,7 +47,18 @@ describe('compiled code', () => {
     expect(await check()).toEqual(passed);
     const [build] = readdirSync(join(cache, 'batharon'));
     const file = join(cache, 'batharon', build!, 'check');
-    for (const damaged of ['', 'no list', 'main.cjs ../../other.cjs\n', 'main.cjs\nno code']) {
+    const length = readFileSync(file, 'latin1').indexOf('\n') + 1;
+    for (const damaged of [
+      '',
+      'no list',
+      'main.cjs\nno length',
+      '0 main.cjs ../../other.cjs\n',
+      '0 main.cjs\nno text, and no code',
+      '9 main.cjs\nno script, and no code',
+      // A disk that was full: the list alone, and text without its code.
+      readFileSync(file, 'latin1').slice(0, length),
+      readFileSync(file, 'latin1').slice(0, length + 100_000),
+    ]) {
       writeFileSync(file, damaged);
       expect([damaged, await check()]).toEqual([damaged, passed]);
     }
