@@ -34,13 +34,10 @@ program.hook('preAction', (_, command) => {
   if (yes) process.env.BATHARON_YES = '1';
 });
 
-for (const definition of [
-  ...beginCommands,
-  ...requestCommands,
-  ...writeCommands,
-  ...runCommands,
-  ...lookCommands,
-]) {
+const definitions = [...beginCommands, ...requestCommands, ...writeCommands, ...runCommands, ...lookCommands];
+// Where the command comes first, as it nearly always does, the others need not be made.
+const asked = definitions.filter(({ usage }) => usage.split(' ')[0] === process.argv[2]);
+for (const definition of asked.length > 0 ? asked : definitions) {
   const command = commandOf(definition, program);
   command.helpGroup(GROUPS[definition.group]);
   program.addCommand(command);
