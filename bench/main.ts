@@ -1,4 +1,5 @@
 import { benchCalls } from './calls.ts';
+import { benchCheck } from './check.ts';
 import { benchLanguage } from './language.ts';
 import { benchLoops } from './loops.ts';
 import { benchMasking } from './masking.ts';
@@ -10,6 +11,7 @@ const wanted = process.argv.slice(2);
 const parts = {
   language: benchLanguage,
   start: benchStart,
+  check: benchCheck,
   calls: benchCalls,
   transfer: benchTransfer,
   loops: benchLoops,

@@ -10,7 +10,7 @@ const root = process.env.BATHARON_ROOT!;
 const built = process.env.BATHARON_BENCH!;
 
 /** Node reads extra certificates at every start, which would hide what is measured. */
-function plainEnvironment(home: string): NodeJS.ProcessEnv {
+export function plainEnvironment(home: string): NodeJS.ProcessEnv {
   return { PATH: process.env.PATH, HOME: home, NO_COLOR: '1' };
 }
 
