@@ -59,6 +59,13 @@ module.exports = {
       from: { path: '^src/' },
       to: { circular: true },
     },
+    {
+      name: 'commands-through-the-api',
+      comment: 'Only src/api joins the engine and the machine; the command line reads, asks and shows.',
+      severity: 'error',
+      from: { path: '^src/cli/' },
+      to: { path: '^src/(io|core/engine)/' },
+    },
     outward('practice-from-the-command-only', '(core|io|report|import)', 'practice'),
     outward('practice-stands-alone', 'practice', 'core|io|cli|report|import'),
     {

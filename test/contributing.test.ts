@@ -46,7 +46,7 @@ function run(...args: string[]): { code: number | null; out: string } {
   return { code: status, out: stdout + stderr };
 }
 
-test('one more function, key, credential kind, importer, report and command', () => {
+test('one more function, key, credential kind, importer, report, command and port', () => {
   const types = run(join(root, 'node_modules/typescript/bin/tsc'), '-p', copy, '--types', 'node');
   expect(types.out.split('\n').filter((line) => /^src|\/src\//.test(line))).toEqual([]);
   expect(run(join(copy, 'scripts/build.mjs'))).toMatchObject({ code: 0 });
@@ -59,6 +59,7 @@ test('one more function, key, credential kind, importer, report and command', ()
     code: 0,
     out: expect.stringMatching(/^-21$/m) as unknown,
   });
+  expect(readFileSync(join(work, 'bell.txt'), 'utf8')).toBe('passed\n');
   expect(batharon('report', '--outcomes').out).toBe('passed A\n');
   expect(batharon('run', '--help').out).toContain('--outcomes <file>');
   // The practice service knows no such header, but it is sent, with its value masked.

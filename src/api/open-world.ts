@@ -1,12 +1,15 @@
 import type { Project } from '../core/chain/project.ts';
-import type { Ports } from '../core/ports.ts';
+import type { Files, Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
+import { localFiles } from '../io/files/files.ts';
 import { machinePorts } from '../io/machine-ports.ts';
 import { LockedStore } from '../io/secrets/locked-store.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import type { PracticeOptions } from '../practice/state.ts';
 import { Trust } from '../io/secrets/trust.ts';
 import type { Person } from '../io/credentials/person.ts';
+
+export type { Person };
 
 /** The ports of a run, and the practice service where the project uses it. */
 export interface OpenWorld {
@@ -70,6 +73,15 @@ export async function openWorld(
       await practice?.close();
     },
   };
+}
+
+/** The same where files of the run lie beside another one, wherever it was started. */
+export function withFilesIn(world: OpenWorld, near: string): OpenWorld {
+  const files: Files = {
+    open: (path) => localFiles.open(path, near),
+    create: (path) => localFiles.create(path, near),
+  };
+  return { ...world, ports: { ...world.ports, files } };
 }
 
 /** The same, said once, whatever is said. */

@@ -7,6 +7,11 @@ import { projectFolder } from '../io/secrets/project-folder.ts';
 import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
 import type { OpenWorld } from './open-world.ts';
 
+export type { RunResult };
+
+/** What services have said of their pace; shared by the runs of one command. */
+export type Paces = NonNullable<RunOptions['paces']>;
+
 /** What stands for the file of a chain that a command makes of itself. */
 export const SENT_FILE = 'send';
 

@@ -52,3 +52,8 @@ export function outermostIteration(
   const [, loop, iteration] = /^([^[]*)\[(\d+)\]/.exec(address) ?? [];
   return loop === undefined ? undefined : { loop, iteration: Number(iteration) };
 }
+
+/** Whether an address is one of a chain that signs in. */
+export function isOfSignIn(address: string): boolean {
+  return address.includes('@');
+}

@@ -6,3 +6,19 @@ export const METHODS: ReadonlySet<string> = new Set(
     'TRACE UNBIND UNCHECKOUT UNLINK UNLOCK UPDATE UPDATEREDIRECTREF VERSION-CONTROL'
   ).split(' '),
 );
+
+/** Methods that may be sent twice (RFC 9110, section 9.2.2). */
+const IDEMPOTENT: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE']);
+
+/** Methods that change nothing (RFC 9110, section 9.2.1). */
+const SAFE: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
+
+/** Whether a request changes nothing at the service. */
+export function isSafe(method: string): boolean {
+  return SAFE.has(method);
+}
+
+/** Whether a request may be sent twice with the effect of one. */
+export function isIdempotent(method: string): boolean {
+  return IDEMPOTENT.has(method);
+}

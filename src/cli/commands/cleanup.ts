@@ -1,7 +1,7 @@
 import type { ExitCode } from '../../core/events.ts';
 import { fail } from '../../core/problems.ts';
 import { pastOf, type PastRun } from '../../core/record/past-of-events.ts';
-import type { Records } from '../../io/record/records.ts';
+import type { Records } from '../../api/record-types.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';

@@ -8,12 +8,12 @@ import {
   type StepGroup,
 } from '../../core/record/compare-runs.ts';
 import { fail } from '../../core/problems.ts';
-import type { Records } from '../../io/record/records.ts';
+import type { Records } from '../../api/record-types.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { responseOf, OpenRun } from '../../api/open-run.ts';
 import { parsePlace } from '../../core/address.ts';
-import { agoWords } from '../records/recorded-world.ts';
+import { agoWords } from '../records/ago-words.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { briefJson, StepLines } from '../view/step-lines.ts';
 import { outputTerminal, type Terminal } from '../terminal/terminal.ts';

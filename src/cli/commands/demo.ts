@@ -7,16 +7,14 @@ import closed from '../../../examples/kiln-closed.chain.yaml';
 import piece from '../../../examples/piece.chain.yaml';
 import project from '../../../examples/batharon.yaml';
 import { readProject } from '../../core/chain/read/read-project.ts';
-import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 
 import type { ExitCode } from '../../core/events.ts';
-import type { Files } from '../../core/ports.ts';
-import { localFiles } from '../../io/files/files.ts';
+import { withFilesIn } from '../../api/open-world.ts';
 import { filesOf } from '../../api/files-of.ts';
 import { Given, inputsOf } from '../project/given-inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
-import { runRecorded } from '../../api/run-recorded.ts';
+import { type Paces, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
@@ -67,7 +65,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   // Its time runs faster, so that a kiln cools while you watch.
   const world = await openHere(loaded.project, { speed: 8 });
   const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
-  const paces: NonNullable<RunOptions['paces']> = new Map();
+  const paces: Paces = new Map();
   let asMeant = true;
   const say = (text: string): void =>
     terminal.write(
@@ -87,7 +85,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
       const { exit } = await runRecorded(
         chain,
         loaded.project,
-        { ...world, ports: { ...world.ports, files: filesIn(folder) } },
+        withFilesIn(world, join(folder, PROJECT_FILE)),
         {
           options: {
             files: filesOf(loaded, chain),
@@ -108,15 +106,6 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   if (interruption.signal.aborted) return 130;
   next(terminal);
   return asMeant ? 0 : 1;
-}
-
-/** Files of the demo go into a folder of their own, wherever it is started. */
-function filesIn(folder: string): Files {
-  const near = join(folder, PROJECT_FILE);
-  return {
-    open: (path) => localFiles.open(path, near),
-    create: (path) => localFiles.create(path, near),
-  };
 }
 
 /** What to try after the demo. */

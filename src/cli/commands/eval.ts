@@ -1,8 +1,7 @@
-import { bytesBelow } from '../../io/files/files.ts';
 import { existsSync, fstatSync, readFileSync } from 'node:fs';
 import type { ExitCode } from '../../core/events.ts';
 import { checkExpression } from '../../core/language/expression.ts';
-import type { Environment, Warning, World } from '../../core/language/environment.ts';
+import type { Environment, Warning } from '../../core/language/environment.ts';
 import { ANY, kindOfValue } from '../../core/language/kinds.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { normalisedPath } from '../../core/language/paths.ts';
@@ -11,13 +10,13 @@ import { givesNodes } from '../../core/language/tree.ts';
 import { memberOf, objectOf, type Maybe, type Value, type ValueObject } from '../../core/language/values.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import type { Records } from '../../io/record/records.ts';
-import { nodeDigests, systemChance, systemClock } from '../../io/world.ts';
+import type { Records } from '../../api/record-types.ts';
+import { worldFor } from '../../api/machine-world.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { attemptAt, findStep } from '../../api/open-run.ts';
 import { parsePlace } from '../../core/address.ts';
-import { stepNames } from '../records/recorded-world.ts';
+import { stepNames } from '../../api/recorded-names.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { errorTerminal, outputTerminal, writeData } from '../terminal/terminal.ts';
 import { pad, fit, widthOf } from '../terminal/text-width.ts';
@@ -45,15 +44,7 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
       response: response === undefined ? { missing: `${where} has no body` } : ANY,
     });
     if (!expression) return refuse(text, problems[0]!);
-    const world: World = {
-      now: () => systemClock.now(),
-      chance: () => systemChance.next(),
-      digest: (algorithm, data) => nodeDigests.digest(algorithm, data),
-      hmac: (algorithm, key, data) => nodeDigests.hmac(algorithm, key, data),
-      ...(text.includes('xpath') ? { xpath: (await import('../../io/files/xpath.ts')).xpath } : {}),
-      file: (path) => bytesBelow(path, process.cwd()),
-      zone: project.zone,
-    };
+    const world = await worldFor(text, project.zone);
     const terminal = errorTerminal();
     const warnings = new Set<string>();
     const environment: Environment = {

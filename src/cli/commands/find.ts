@@ -4,12 +4,12 @@ import { numberText } from '../../core/language/numbers.ts';
 import { isNumeric, isObject, type Value } from '../../core/language/values.ts';
 import { parsePath, pathStep, scalarsOf } from '../project/jsonpath-text.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
-import type { Records } from '../../io/record/records.ts';
+import type { Records } from '../../api/record-types.ts';
 import { responseOf, nameOfStep, OpenRun } from '../../api/open-run.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
-import { agoWords } from '../records/recorded-world.ts';
+import { agoWords } from '../records/ago-words.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 import { pad, fit, widthOf } from '../terminal/text-width.ts';
 

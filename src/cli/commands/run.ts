@@ -3,8 +3,7 @@ import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
-import { lookAhead } from '../../core/engine/run/dry.ts';
-import type { RunOptions } from '../../core/engine/scope/run-options.ts';
+import { lookAhead } from '../../api/dry-run.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
@@ -12,13 +11,14 @@ import { nearest } from '../../core/language/nearest.ts';
 import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../../api/files-of.ts';
-import type { Records } from '../../io/record/records.ts';
+import type { Records } from '../../api/record-types.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { load, type Loaded, loadProject, shownPath } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
 import { OpenRun } from '../../api/open-run.ts';
-import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
+import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
+import { RunView } from '../view/run-view.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
@@ -142,7 +142,7 @@ async function runAll(
   const { openHere } = await import('../project/open-here.ts');
   const world = await openHere(project);
   // What a service has said of its pace holds for the next chain too.
-  const paces: NonNullable<RunOptions['paces']> = new Map();
+  const paces: Paces = new Map();
   const jobs = jobsOf(options);
   const several = new SeveralRuns(terminal, options.json ?? false, jobs > 1, wantsReport(options));
   try {
@@ -186,10 +186,17 @@ async function replayAll(
   if (!only || runs.length > 1)
     fail('wrong-form', 'one chain is replayed at a time', { hint: 'batharon run FILE --replay RUN' });
   const records = recordsOf(project);
-  const { replay } = await import('../runs/replay-run.ts');
+  const { replay } = await import('../../api/replay-run.ts');
   const recorded = OpenRun.read(records, records.find(wanted));
-  const { exit, results } = await replay(terminal, only, project, { recorded, json: json ?? false });
-  if (!json) printOwnResults(only.chain.file, results, print);
+  const view = new RunView(terminal);
+  const { exit, results } = await replay(only, project, recorded, (event) => {
+    if (json) writeData(`${JSON.stringify(event)}\n`);
+    // Files and rows are not written here, so they are not told of.
+    else if (event.event !== 'saved' && event.event !== 'row-written') view.show(event);
+  });
+  if (json) return exit;
+  terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
+  printOwnResults(only.chain.file, results, print);
   return exit;
 }
 

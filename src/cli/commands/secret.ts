@@ -1,16 +1,14 @@
 import { readFileSync } from 'node:fs';
 import type { Project } from '../../core/chain/project.ts';
 import type { ExitCode } from '../../core/events.ts';
-import { SHORTEST_NEEDLE } from '../../core/engine/masking/needles.ts';
+import { SHORTEST_NEEDLE, LockedStore, projectFolder } from '../../api/locked-secrets.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
-import { LockedStore } from '../../io/secrets/locked-store.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { askHidden } from '../terminal/prompts.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 import { pad } from '../terminal/text-width.ts';
-import { projectFolder } from '../../io/secrets/project-folder.ts';
 
 /** `batharon secret set NAME`: the value by prompt or standard input, never as an argument. */
 export function setSecret(name: string, options: { env?: string }): Promise<ExitCode> {

@@ -1,15 +1,13 @@
 import { kindOfCredential } from '../../core/chain/keys/credential-keys.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { readChain } from '../../core/chain/read/read-chain.ts';
-import type { EventOf, ExitCode } from '../../core/events.ts';
-import { fillCredential } from '../../core/engine/sign-in/authorise.ts';
-import { RunContext } from '../../core/engine/scope/context.ts';
-import { prepare } from '../../core/engine/run/prepare.ts';
+import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../../api/load.ts';
+import { type Loaded, loadProject } from '../../api/load.ts';
+import { CredentialSession, type SignedIn } from '../../api/credential-session.ts';
 import { runRecorded, SENT_FILE } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
@@ -22,23 +20,17 @@ import { reportProblems } from './run.ts';
  * the credential names.
  */
 export function signIn(name: string | undefined, options: { env?: string }): Promise<ExitCode> {
-  return withCredential(name, options, async (context, credential, terminal, world) => {
-    const { kind, test } = context.project.credentials.get(credential)!;
+  return withCredential(name, options, async ({ session, loaded, world, signal, terminal }, credential) => {
+    const { kind, test } = loaded.project.credentials.get(credential)!;
     const { hasToken } = kindOfCredential(kind)!;
     if (hasToken) {
-      const filled = fillCredential(context, { as: credential, url: 'https://localhost/' });
-      const request = { method: 'GET', url: 'https://localhost/', headers: [] };
-      const { signedIn } = await context.ports.credentials.authorise(
-        filled,
-        request,
-        context.interruption.signal,
-      );
+      const signedIn = await session.signIn();
       const kept = signedIn === undefined ? ', by a token that was kept' : '';
       terminal.write(
         `${terminal.colours.green('passed')}    signed in as ${credential}${kept}${scopeWords(signedIn)}${untilWords(signedIn)}.\n`,
       );
     }
-    if (test !== undefined) return tryOut(context, credential, test, { terminal, world });
+    if (test !== undefined) return tryOut({ loaded, world, signal, terminal }, credential, test);
     const done = hasToken
       ? 'No request was sent with it'
       : `${credential} is of kind ${kind}: ${kind === 'chain' ? 'its chain is carried out when a call needs it' : 'it goes with each request'}. Its secrets are there; no request was sent with it`;
@@ -49,11 +41,11 @@ export function signIn(name: string | undefined, options: { env?: string }): Pro
 
 /** Sends one request with a credential, and shows what came. */
 async function tryOut(
-  { interruption, options, project }: RunContext,
+  { loaded, world, signal, terminal }: Omit<Opened, 'session'>,
   credential: string,
   test: string,
-  { terminal, world }: { readonly terminal: Terminal; readonly world: OpenWorld },
 ): Promise<ExitCode> {
+  const { project, signInChains } = loaded;
   const text = `chain: ${JSON.stringify(`Sign in as ${credential}`)}\nsteps:\n  - call: ${test}\n    as: ${credential}\n`;
   const { chain, findings } = readChain(SENT_FILE, text, project);
   const problem = findings.find((finding) => finding.level === 'problem');
@@ -67,15 +59,13 @@ async function tryOut(
     options: {
       inputs: {},
       part: true,
-      ...(options.signInChains ? { signInChains: options.signInChains } : {}),
-      signal: interruption.signal,
+      signInChains,
+      signal,
       emit: (event) => view.show(event),
     },
   });
   return exit;
 }
-
-type SignedIn = Pick<EventOf<'signed-in'>, 'scope' | 'until'> | undefined;
 
 function scopeWords(signedIn: SignedIn): string {
   return signedIn?.scope === undefined ? '' : `, for ${signedIn.scope}`;
@@ -88,45 +78,38 @@ function untilWords(signedIn: SignedIn): string {
 
 /** `batharon sign-out [CREDENTIAL]`: forgets what is kept of it. */
 export function signOut(name: string | undefined, options: { env?: string }): Promise<ExitCode> {
-  return withCredential(name, options, async (context, credential, terminal, world) => {
-    await world.ports.credentials.forget(
-      fillCredential(context, { as: credential, url: 'https://localhost/' }),
-    );
+  return withCredential(name, options, async ({ session, terminal }, credential) => {
+    await session.forget();
     terminal.write(`What was kept of ${credential} is forgotten.\n`);
     return 0;
   });
+}
+
+interface Opened {
+  readonly session: CredentialSession;
+  readonly loaded: Loaded;
+  readonly world: OpenWorld;
+  readonly signal: AbortSignal;
+  readonly terminal: Terminal;
 }
 
 /** Fetches the secrets of a credential and does something with it. */
 function withCredential(
   name: string | undefined,
   options: { env?: string },
-  work: (context: RunContext, credential: string, terminal: Terminal, world: OpenWorld) => Promise<ExitCode>,
+  work: (opened: Opened, credential: string) => Promise<ExitCode>,
 ): Promise<ExitCode> {
   return guarded(async () => {
     const terminal = errorTerminal();
     const loaded = loadProject(options.env, true);
     if (reportProblems(terminal, loaded)) return 2;
-    const { project } = loaded;
-    const credential = choose(project, name);
+    const credential = choose(loaded.project, name);
     const interruption = watchInterruption(terminal);
-    const world = await openHere(project);
+    const world = await openHere(loaded.project);
+    const { signal } = interruption;
     try {
-      // A chain of one request that carries the credential needs the same secrets; it is never sent.
-      const text = `chain: sign-in\nsteps:\n  - call: GET https://localhost/\n    as: ${credential}\n`;
-      const { chain } = readChain('sign-in', text, project);
-      const context = new RunContext(chain!, project, world.ports, {
-        options: {
-          id: 'sign-in',
-          inputs: {},
-          signal: interruption.signal,
-          emit: () => undefined,
-          signInChains: loaded.signInChains,
-          ...(world.practice === undefined ? {} : { practice: world.practice }),
-        },
-      });
-      await prepare(context);
-      return await work(context, credential, terminal, world);
+      const session = await CredentialSession.open(loaded, world, credential, signal);
+      return await work({ session, loaded, world, signal, terminal }, credential);
     } finally {
       interruption.stop();
       await world.close();

@@ -4,7 +4,6 @@ import { statSync } from 'node:fs';
 import { dirname, join } from 'node:path';
 import type { Chain, Input, Typed } from '../../core/chain/model.ts';
 import { Expression } from '../../core/language/expression.ts';
-import type { RunOptions } from '../../core/engine/scope/run-options.ts';
 import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
 import { writeTyped } from '../../core/language/typed-json.ts';
 import { memberOf, type Value } from '../../core/language/values.ts';
@@ -12,15 +11,15 @@ import { fail, type Problem, ProblemError } from '../../core/problems.ts';
 import { changedBesides } from '../../core/record/changed-besides.ts';
 import { fromFirstChanged, type FromChanged } from '../../core/record/first-changed.ts';
 import type { PastRun } from '../../core/record/past-of-events.ts';
-import { readNow, untilChanged } from '../../io/files/file-changes.ts';
-import type { Records } from '../../io/record/records.ts';
+import { readNow, untilChanged } from '../../api/watched-files.ts';
+import type { Records } from '../../api/record-types.ts';
 import { filesOf } from '../../api/files-of.ts';
 import { type Given, inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
 import { onInterruption } from '../terminal/signals.ts';
 import { findProjectFile, load, type Loaded, shownPath } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
-import { agoWords } from '../records/recorded-world.ts';
-import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
+import { agoWords } from '../records/ago-words.ts';
+import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { leftWords, RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
@@ -81,7 +80,7 @@ class Watching {
   #left: EventOf<'undo-left'> | undefined;
   #world: OpenWorld | undefined;
   /** What services have said of their pace holds for the next pass too. */
-  readonly #paces: NonNullable<RunOptions['paces']> = new Map();
+  readonly #paces: Paces = new Map();
 
   constructor(terminal: Terminal, file: string, options: WatchOptions) {
     this.#terminal = terminal;

@@ -7,7 +7,7 @@ import { fail } from '../../core/problems.ts';
 import { addEntry, addKeep, addStep } from '../../import/add-to-file.ts';
 import type { Draft } from '../../import/draft.ts';
 import { finished } from '../../import/to-step.ts';
-import { LockedStore } from '../../io/secrets/locked-store.ts';
+import { LockedStore } from '../../api/locked-secrets.ts';
 import { CHAIN_ENDING, findProjectFile, PROJECT_FILE } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
 import { errorTerminal } from '../terminal/terminal.ts';

@@ -1,9 +1,8 @@
 import { countOf } from '../../core/count-of.ts';
 import type { Chain } from '../../core/chain/model.ts';
 import type { Project } from '../../core/chain/project.ts';
-import { dryRun } from '../../core/engine/run/dry.ts';
+import { wouldSend } from '../../api/dry-run.ts';
 import type { Value } from '../../core/language/values.ts';
-import { machinePorts } from '../../io/machine-ports.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
 import { whereWords } from '../records/where.ts';
 
@@ -15,10 +14,8 @@ export function printDry(
   const terminal = errorTerminal();
   const { colours } = terminal;
   const write = (text: string): void => terminal.write(text);
-  const transport = { send: () => Promise.reject(new Error('nothing is sent in a dry run')) };
-  const ports = machinePorts(project, transport, { variables: {} });
   for (const { chain, inputs } of runs) {
-    const { requests, services } = dryRun(chain, project, ports, { inputs, practice: 'http://practice/v1' });
+    const { requests, services } = wouldSend(project, chain, inputs);
     write(`${colours.bold(chain.title)}${colours.dim('  dry: nothing is sent')}\n`);
     const where = whereWords(project.environment, services);
     if (where !== undefined) write(colours.dim(`        ${where}\n`));

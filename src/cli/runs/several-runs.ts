@@ -1,10 +1,10 @@
 import type { Chain } from '../../core/chain/model.ts';
-import type { RunResult } from '../../core/engine/run/run.ts';
+import type { RunResult } from '../../api/run-recorded.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { RunFold } from '../../core/record/run-fold.ts';
-import { type RunSummary, Summing } from '../../io/record/summary.ts';
+import { type RunSummary, Summing } from '../../api/record-types.ts';
 import { RunView } from '../view/run-view.ts';
 import { type Terminal, writeData } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';

@@ -1,4 +1,4 @@
-import type { Person } from '../../io/credentials/person.ts';
+import type { Person } from '../../api/open-world.ts';
 import { writeTo } from './standard-streams.ts';
 import { legible } from './terminal.ts';
 

@@ -1,10 +1,9 @@
 import { countOf } from '../../core/count-of.ts';
-import { outermostIteration } from '../../core/address.ts';
+import { outermostIteration, isOfSignIn } from '../../core/address.ts';
 import { whereWords } from '../records/where.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
-import { isOfSignIn } from '../../core/engine/sign-in/sign-in-events.ts';
 import { LoopLines, untilWords } from './loop-lines.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';

@@ -1,6 +1,6 @@
 import { headersOfRecorded } from './response.ts';
-import { asWritten, iterationAt } from '../address.ts';
-import { isSafe } from '../engine/wire/idempotency.ts';
+import { asWritten, iterationAt, isOfSignIn } from '../address.ts';
+import { isSafe } from '../methods.ts';
 import {
   SAID_PROCESSED,
   type Past,
@@ -17,7 +17,6 @@ import { readTyped } from '../language/typed-json.ts';
 import type { Value } from '../language/values.ts';
 import type { Phases } from '../ports.ts';
 import { fail } from '../problems.ts';
-import { isOfSignIn } from '../engine/sign-in/sign-in-events.ts';
 
 /** What the record keeps besides events. */
 export interface Kept {

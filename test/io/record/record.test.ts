@@ -25,7 +25,7 @@ import { readTyped, writeTyped } from '../../../src/core/language/typed-json.ts'
 import { Duration, Time, type Value } from '../../../src/core/language/values.ts';
 import { responseOf, findStep, OpenRun } from '../../../src/api/open-run.ts';
 import { parsePlace } from '../../../src/core/address.ts';
-import { keptNames, stepObject } from '../../../src/cli/records/recorded-world.ts';
+import { keptNames, stepObject } from '../../../src/api/recorded-names.ts';
 import { LockedStore } from '../../../src/io/secrets/locked-store.ts';
 import { RecordWriter } from '../../../src/io/record/record-writer.ts';
 import { Records } from '../../../src/io/record/records.ts';

@@ -3,7 +3,8 @@ import type { WireResponse, WireRequest } from '../../ports.ts';
 import { shorten } from '../../language/show.ts';
 import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
-import { isSafe, resendPolicy } from '../wire/idempotency.ts';
+import { isSafe } from '../../methods.ts';
+import { resendPolicy } from '../wire/idempotency.ts';
 import type { PastResponse, PastRequest } from '../past-run.ts';
 import { summarise } from './report-call.ts';
 

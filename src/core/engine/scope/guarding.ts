@@ -1,7 +1,7 @@
 import type { Project } from '../../chain/project.ts';
 import type { Ports, WireRequest } from '../../ports.ts';
 import { fail } from '../../problems.ts';
-import { isSafe } from '../wire/idempotency.ts';
+import { isSafe } from '../../methods.ts';
 
 /** Keeps from requests that may change something, as `guard` of the project says. One for a whole run: a person is asked once. */
 export class Guarding {

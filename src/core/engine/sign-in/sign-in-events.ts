@@ -97,8 +97,3 @@ export function whySignInFailed(told: readonly RunEvent[]): Problem {
     message: began ? `${began.title}${where}: ${problem.message}` : `${problem.message}${where}`,
   };
 }
-
-/** Whether an address is one of a chain that signs in. */
-export function isOfSignIn(address: string): boolean {
-  return address.includes('@');
-}

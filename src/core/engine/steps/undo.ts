@@ -1,5 +1,5 @@
-import { asWritten } from '../../address.ts';
 import { type Chain, type Step, stepsIn, usedIn } from '../../chain/model.ts';
+import { findInChain } from '../../chain/step-at.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { LeftOver } from '../scope/run-options.ts';
 import { Names } from '../scope/names.ts';
@@ -49,7 +49,7 @@ export class Undo {
   /** Books undo that an earlier part of the run had booked. Returns the addresses of steps that the chain no longer has. */
   bookPast(context: RunContext, undo: LeftOver['undo']): string[] {
     return undo.flatMap(({ step: address, names: own }) => {
-      const found = findStep(context.chain, address);
+      const found = findInChain(context.chain, address);
       if (!found || found.step.undo.length === 0) return [address];
       const booked = new Names();
       for (const [name, value] of own) booked.set(name, value);
@@ -97,32 +97,6 @@ export class Undo {
     const used = own.names.snapshot(usedIn(own.chain.cleanup));
     context.emit({ event: 'undo-left', undo, cleanup, names: sealedNames(context, used) });
   }
-}
-
-/** A step by its address at run time, also one of a chain that is followed; undefined if the chain has none. */
-export function stepAt(chain: Chain, address: string): Step | undefined {
-  return findStep(chain, address)?.step;
-}
-
-/** The same for a step of the chain itself only. */
-export function ownStepAt(chain: Chain, address: string): Step | undefined {
-  const found = findStep(chain, address);
-  return found?.chain === chain ? found.step : undefined;
-}
-
-function findStep(chain: Chain, address: string): { readonly chain: Chain; readonly step: Step } | undefined {
-  const written = asWritten(address);
-  const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {
-    for (const step of steps) {
-      if (step.address === written) return { chain, step };
-      if (step.type === 'follow' && written.startsWith(`${step.address}.`))
-        return findStep(step.chain, written.slice(step.address.length + 1));
-      const inside = step.type === 'follow' ? undefined : search(stepsIn(step));
-      if (inside) return inside;
-    }
-    return undefined;
-  };
-  return search(chain.steps);
 }
 
 /** A step that needs a name which was never kept is skipped. Returns how many steps failed. */

@@ -4,6 +4,7 @@ import { parseJson } from '../../language/json.ts';
 import { shorten, visible } from '../../language/show.ts';
 import { type Maybe, memberOf, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
+import { isTextType, JSON_TYPE, TEXT_TYPE } from '../../text-types.ts';
 import type { ReadAs } from '../../chain/model.ts';
 import type { Formats, HeaderList } from '../../ports.ts';
 
@@ -17,15 +18,6 @@ export interface ReadBody {
   readonly type?: string;
   /** Why it could not be read as what it should be, and what came. */
   readonly problem?: { readonly expected: string; readonly got: string };
-}
-
-const JSON_TYPE = /^application\/(?:[\w.+-]+\+)?json$|^text\/json$|^[\w.-]+\/[\w.-]+\+json$/;
-const TEXT_TYPE =
-  /^text\/|^application\/(?:xml|javascript|x-www-form-urlencoded|yaml|graphql)$|\+xml$|\+yaml$/;
-
-/** Whether a media type is one of texts, JSON among them. */
-export function isTextType(type: string): boolean {
-  return JSON_TYPE.test(type) || TEXT_TYPE.test(type);
 }
 
 export function headerValue(headers: HeaderList, name: string): string | undefined {

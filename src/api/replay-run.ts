@@ -1,29 +1,27 @@
-import { kindOfCredential } from '../../core/chain/keys/credential-keys.ts';
-import { writeData, type Terminal } from '../terminal/terminal.ts';
-import type { Chain } from '../../core/chain/model.ts';
-import type { Credential, Project } from '../../core/chain/project.ts';
-import { run } from '../../core/engine/run/run.ts';
-import type { ExitCode } from '../../core/events.ts';
-import { parseJson } from '../../core/language/json.ts';
-import type { Value } from '../../core/language/values.ts';
-import type { Credentials } from '../../core/ports.ts';
-import { RunCredentials } from '../../io/credentials/index.ts';
-import { machinePorts } from '../../io/machine-ports.ts';
-import { ReplayTransport } from '../../io/replay-transport.ts';
-import { unwrittenFiles, unwrittenRows } from '../../io/files/unwritten-files.ts';
-import { HurriedClock } from '../../io/hurried-clock.ts';
-import type { OpenRun } from '../../api/open-run.ts';
-import { RunView } from '../view/run-view.ts';
+import { kindOfCredential } from '../core/chain/keys/credential-keys.ts';
+import type { Chain } from '../core/chain/model.ts';
+import type { Credential, Project } from '../core/chain/project.ts';
+import { run } from '../core/engine/run/run.ts';
+import type { ExitCode, RunEvent } from '../core/events.ts';
+import { parseJson } from '../core/language/json.ts';
+import type { Value } from '../core/language/values.ts';
+import type { Credentials } from '../core/ports.ts';
+import { RunCredentials } from '../io/credentials/index.ts';
+import { machinePorts } from '../io/machine-ports.ts';
+import { ReplayTransport } from '../io/replay-transport.ts';
+import { unwrittenFiles, unwrittenRows } from '../io/files/unwritten-files.ts';
+import { HurriedClock } from '../io/hurried-clock.ts';
+import type { OpenRun } from './open-run.ts';
 
 /**
- * `run --replay RUN`: carries a chain out against recorded responses, and sends nothing. Secrets are not needed. Returns results
- * as the event of its end has them.
+ * Carries a chain out against the responses of a recorded run, and sends nothing. Secrets are not needed. Returns results as the
+ * event of its end has them; `emit` is told each event.
  */
 export async function replay(
-  terminal: Terminal,
   { chain, inputs }: { readonly chain: Chain; readonly inputs: Readonly<Record<string, Value>> },
   project: Project,
-  { recorded, json }: { readonly recorded: OpenRun; readonly json: boolean },
+  recorded: OpenRun,
+  emit: (event: RunEvent) => void,
 ): Promise<{ readonly exit: ExitCode; readonly results: Readonly<Record<string, string>> }> {
   const transport = new ReplayTransport({
     id: recorded.id,
@@ -31,7 +29,6 @@ export async function replay(
     bytes: (part) => recorded.bytes(part),
   });
   const clock = new HurriedClock(recorded.run.at);
-  const view = new RunView(terminal);
   // Nothing is sent, so nothing is counted and nobody calls back.
   const { chance, cookies, digests, formats } = machinePorts(project, transport, { variables: {} });
   let results: Readonly<Record<string, string>> = {};
@@ -62,13 +59,10 @@ export async function replay(
       marks: true,
       emit: (event) => {
         if (event.event === 'run-ended') ({ results } = event);
-        if (json) writeData(`${JSON.stringify(event)}\n`);
-        // Files and rows are not written here, so they are not told of.
-        else if (event.event !== 'saved' && event.event !== 'row-written') view.show(event);
+        emit(event);
       },
     },
   );
-  if (!json) terminal.write(terminal.colours.dim(`replayed from run ${recorded.id}; nothing was sent\n`));
   return { exit, results };
 }
 

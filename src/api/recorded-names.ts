@@ -1,10 +1,10 @@
-import { headerObject } from '../../core/engine/wire/response-names.ts';
-import { readTyped } from '../../core/language/typed-json.ts';
-import { objectOf, type Value } from '../../core/language/values.ts';
-import type { RecordedStep } from '../../core/record/recorded-run.ts';
-import type { LockedStore } from '../../io/secrets/locked-store.ts';
-import type { Records } from '../../io/record/records.ts';
-import { responseOf, nameOfStep, OpenRun } from '../../api/open-run.ts';
+import { headerObject } from '../core/engine/wire/response-names.ts';
+import { readTyped } from '../core/language/typed-json.ts';
+import { objectOf, type Value } from '../core/language/values.ts';
+import type { RecordedStep } from '../core/record/recorded-run.ts';
+import type { LockedStore } from '../io/secrets/locked-store.ts';
+import type { Records } from '../io/record/records.ts';
+import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
 
 /** How many runs are looked through for what a step needs. */
 const LOOKED_THROUGH = 10;
@@ -81,13 +81,4 @@ export function stepObject(open: OpenRun, step: RecordedStep): Value {
     ...(url === undefined ? [] : ([['url', url]] as const)),
     ...(body === undefined ? [] : ([['body', body]] as const)),
   ]);
-}
-
-/** How long ago something was, in words. */
-export function agoWords(milliseconds: number): string {
-  const seconds = Math.max(0, Math.round(milliseconds / 1000));
-  if (seconds < 90) return `${seconds} s ago`;
-  if (seconds < 5400) return `${Math.round(seconds / 60)} min ago`;
-  if (seconds < 172_800) return `${Math.round(seconds / 3600)} h ago`;
-  return `${Math.round(seconds / 86_400)} days ago`;
 }

@@ -1,0 +1,2 @@
+// What `watch` knows of files.
+export { readNow, untilChanged } from '../io/files/file-changes.ts';

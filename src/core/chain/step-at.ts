@@ -1,0 +1,32 @@
+import { asWritten } from '../address.ts';
+import { type Chain, type Step, stepsIn } from './model.ts';
+
+/** A step by its address at run time, also one of a chain that is followed; undefined if the chain has none. */
+export function stepAt(chain: Chain, address: string): Step | undefined {
+  return findInChain(chain, address)?.step;
+}
+
+/** The same for a step of the chain itself only. */
+export function ownStepAt(chain: Chain, address: string): Step | undefined {
+  const found = findInChain(chain, address);
+  return found?.chain === chain ? found.step : undefined;
+}
+
+/** The same with the chain that it is of. */
+export function findInChain(
+  chain: Chain,
+  address: string,
+): { readonly chain: Chain; readonly step: Step } | undefined {
+  const written = asWritten(address);
+  const search = (steps: readonly Step[]): { chain: Chain; step: Step } | undefined => {
+    for (const step of steps) {
+      if (step.address === written) return { chain, step };
+      if (step.type === 'follow' && written.startsWith(`${step.address}.`))
+        return findInChain(step.chain, written.slice(step.address.length + 1));
+      const inside = step.type === 'follow' ? undefined : search(stepsIn(step));
+      if (inside) return inside;
+    }
+    return undefined;
+  };
+  return search(chain.steps);
+}
