@@ -15,6 +15,7 @@ import { readInputs } from './read-inputs.ts';
 import { readSteps } from './read-steps.ts';
 import { type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
+import { withLine, withWholeLines } from '../source/whole-lines.ts';
 import { isSecretTyped, kindOfTyped } from '../fields/typed-values.ts';
 
 /** A chain file as read: what it means, if nothing is wrong, and all that was found. */
@@ -49,10 +50,13 @@ export function readChain(
   }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
 ): ReadChain {
   const read = readOnce(path, text, project, { files, ancestors: following });
+  if (read.findings.length === 0) return read;
   const traps = read.findings.filter((finding) => finding.fix ?? (read.file.isBroken && finding.instead));
-  return traps.length === 0
-    ? read
-    : { ...read, findings: withRest(read.findings, path, text, { project, files }) };
+  const findings =
+    traps.length === 0 ? read.findings : withRest(read.findings, path, text, { project, files });
+  const again = (other: string): readonly Finding[] =>
+    readOnce(path, other, project, { files, ancestors: following }).findings;
+  return { ...read, findings: withWholeLines(findings, text, again) };
 }
 
 /**
@@ -72,7 +76,7 @@ function withRest(
   // Where YAML is broken, by the line as it should stand.
   const [broken] = findings;
   if (broken?.fix === undefined && broken?.instead !== undefined && broken.place) {
-    mended = withLineInstead(text, broken.place.line, broken.instead);
+    mended = withLine(text, broken.place.line, broken.instead);
     // How the line was meant is a guess, so what would follow from another reading of it is left out.
     last = readOnce(path, mended, project, { files }).findings.filter(
       ({ code, name }) => name === undefined && !OF_STRUCTURE.has(code),
@@ -100,14 +104,6 @@ const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set([
   'kinds-differ',
   'unused-input',
 ]);
-
-/** A text with another line in the place of one; one that says where it begins, too, has its own blanks. */
-function withLineInstead(text: string, line: number, instead: string): string {
-  const lines = text.split('\n');
-  const before = lines[line - 1] ?? '';
-  const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(before)![0];
-  return lines.with(line - 1, blanks + instead + (before.endsWith('\r') ? '\r' : '')).join('\n');
-}
 
 function withoutFix(finding: Finding): Finding {
   const { fix: _, ...rest } = finding;

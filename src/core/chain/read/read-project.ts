@@ -17,6 +17,7 @@ import { kindOfTyped } from '../fields/typed-values.ts';
 import { optional } from '../optional.ts';
 import { chooseEnvironment, movedServices, override } from './read-environments.ts';
 import { type MapEntry, type MapNode, SourceFile, type SourceNode, valueOf } from '../source/source-file.ts';
+import { withWholeLines } from '../source/whole-lines.ts';
 import { checkStructure } from '../source/structure.ts';
 
 /** A project without a file: full URLs, no credentials. */
@@ -49,6 +50,20 @@ export function readProject(
   environment: string | undefined,
   choose: boolean,
 ): ReadProject {
+  const read = readOnce(path, text, environment, choose);
+  return read.findings.length === 0
+    ? read
+    : {
+        ...read,
+        findings: withWholeLines(
+          read.findings,
+          text,
+          (other) => readOnce(path, other, environment, choose).findings,
+        ),
+      };
+}
+
+function readOnce(path: string, text: string, environment: string | undefined, choose: boolean): ReadProject {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const project = readRoot(new FieldReader(findings), file, environment, choose);
