@@ -371,8 +371,23 @@ const makeHabits = (): readonly Habit[] => [
     example: ["$.a?.b ?? 'c'", "$.a.b ?? 'c'"],
   },
   {
+    words: ['== a or b', '== a || b', 'one of'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?:===?|(?<![=!<>])=|\\bis\\b)\\s*(${QUOTED}|[0-9.]+)(?<sign>\\s*(?:\\|\\|?|\\bor\\b|,)\\s*)((?:${QUOTED}|[0-9.]+)(?:\\s*(?:\\|\\|?|\\bor\\b|,)\\s*(?:${QUOTED}|[0-9.]+))*)(?=\\s*(?:$|[)\\]&]))`,
+      'i',
+    ),
+    write: ([, value = '', first = '', , others = '']) =>
+      isWord(value)
+        ? undefined
+        : `${value} in [${[first, ...others.split(/\s*(?:\|\|?|\bor\b|,)\s*/i)].join(', ')}]`,
+    say: 'one of several values is written in [a, b]',
+    example: ["$.a == 'b' || 'c'", "$.a in ['b', 'c']"],
+  },
+  {
     words: ['||', 'default', 'or default'],
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>\\|\\||\\bor\\b)\\s*(${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`),
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>\\|\\||\\bor\\b)\\s*(null|nothing|${QUOTED}|[0-9.]+|\\[\\]|\\{\\})$`,
+    ),
     write: ([, value = '', , other = '']) => `${value} ?? ${other}`,
     say: '|| joins conditions; a value in place of nothing follows ??',
     example: ["$.a || 'b'", "$.a ?? 'b'"],
@@ -415,16 +430,69 @@ const makeHabits = (): readonly Habit[] => [
     words: ['.['],
     find: /(?<=[\w\])])\.\[/d,
     write: () => '[',
-    say: 'no point stands before a bracket',
+    say: 'no dot stands before a bracket',
     example: ['$.a.[0].b', '$.a[0].b'],
   },
   {
+    words: ['as number', 'as date', '::int', 'cast'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?<sign>\\bas\\s+|::)(date|time|datetime|timestamp|number|int|integer|float|decimal|numeric|string|text|str)\\b`,
+      'i',
+    ),
+    write: ([, value = '', , kind = '']) => {
+      if (isWord(value)) return undefined;
+      const name = /^[dt](?:at|im)e/i.test(kind) ? 'time' : /^(?:s|te)/i.test(kind) ? 'text' : 'number';
+      return `${name}(${value})`;
+    },
+    say: 'a value of another kind comes from a function: number(x), text(x), time(x)',
+    example: ["'2026-03-01' as date > now()", "time('2026-03-01') > now()"],
+  },
+  {
+    words: ['every(list.member > 1)', 'any(list.member > 1)'],
+    find: of(
+      `(?<![\\w.])(every|any)\\(\\s*((?:[$@]|\\b${NAME})${SEGMENT}*?)(?:\\[\\*\\])?\\.(${NAME})\\s*([=!<>]=?|in\\b)\\s*([^,()]+)\\)`,
+    ),
+    write: ([, name = '', list = '', member = '', operator = '', other = '']) =>
+      `${name}(${list}, @.${member} ${operator} ${other.trim()})`,
+    say: 'the list comes first, then the condition, with @ for the item: every(list, @.x > 1)',
+    example: ['every($.a.b <= 10)', 'every($.a, @.b <= 10)'],
+  },
+  {
+    words: ['every(x in list: …)', 'for x in list'],
+    find: of(
+      `(?<![\\w.])(every|any|map)\\((\\s*${NAME}\\s+in\\s+(?:[^()]|${PARENTHESES})*?)\\s*(?<sign>[:;])`,
+    ),
+    write: ([, name = '', list = '']) => `${name}(${list},`,
+    say: 'a comma parts the list from the condition',
+    example: ['every(p in $.a; p.b > 1)', 'every(p in $.a, p.b > 1)'],
+  },
+  {
+    words: ['response.time', 'response_time', 'duration'],
+    find: /(?<![\w.])(?:response|res)\.(?:time|elapsed_?(?:ms|time)?|duration|latency|response_?time)(?![\w(])/i,
+    write: () => 'elapsed',
+    say: 'how long the response took is elapsed',
+    example: ['response.time < 2s', 'elapsed < 2s'],
+  },
+  {
+    words: ['get(x, path)', 'get', 'jsonpath', 'pluck'],
+    find: of(
+      `(?<![\\w.])(?:get|jsonpath|json_path|JSONPath|dig|_\\.get|path)\\(\\s*(\\$|body|response|@|${NAME})\\s*,\\s*(${QUOTED})\\)`,
+    ),
+    write: ([, object = '', path = '']) =>
+      `${object === 'body' || object === 'response' ? '$' : object}.\ue001${path}`,
+    say: 'a member is reached by its path: $.a.b',
+    example: ["get($, 'a.b') == 5", '$.a.b == 5'],
+  },
+  method(
+    'format|strftime|toISODate|toDateString|isoformat',
+    (object, args) => (args === '' ? `date(${object})` : `format(${object}, ${args})`),
+    '.format(…) is a function here: format(value, pattern)',
+    ["now().format('yyyy')", "format(now(), 'yyyy')"],
+  ),
+  {
     words: ['in (a, b)'],
     find: of(`(?<sign>\\bin)\\s*\\(([^()]*)\\)`),
-    write: ([, , items = '']) =>
-      `in [${argumentsOf(items)
-        .map((item) => (/^[A-Za-z_][\w-]*$/.test(item) ? `'${item}'` : item))
-        .join(', ')}]`,
+    write: ([, , items = '']) => `in [${argumentsOf(items).join(', ')}]`,
     say: 'a list stands in brackets',
     example: ['n in (4, 5)', 'n in [4, 5]'],
   },
@@ -539,7 +607,10 @@ const makeHabits = (): readonly Habit[] => [
   {
     words: ['|', 'pipe'],
     find: of(`(?<![\\w.$@\\]|])(${VALUE})\\s*\\|\\s*(${NAME})(?:\\((.*?)\\))?(?=$|\\s*[|=<>!)&])`),
-    write: ([, value = '', name = '', args = '']) => `${name}(${value}${args === '' ? '' : `, ${args}`})`,
+    write: ([, value = '', name = '', args]) =>
+      functions.has(name) || args !== undefined
+        ? `${name}(${value}${(args ?? '') === '' ? '' : `, ${args!}`})`
+        : `${value}.${name}`,
     say: 'there is no pipe; a function has the value as its first argument',
     example: ['x | length == 3', 'length(x) == 3'],
   },
@@ -751,7 +822,10 @@ const makeHabits = (): readonly Habit[] => [
   {
     words: ['Math.max', 'Math.min'],
     find: of(`(?<![\\w.])Math\\.(max|min)\\(((?:[^()]|${PARENTHESES})*)\\)`),
-    write: ([, name = '', args = '']) => `${name}([${args}])`,
+    write: ([, name = '', args = '']) =>
+      of(`^(?:\\.\\.\\.)?(${NAME}|[$@][\\w.*[\\]]*\\[\\*\\][\\w.]*)$`).test(args)
+        ? `${name}(${args.replace('...', '')})`
+        : `${name}([${args}])`,
     say: 'max and min take a list: max([a, b])',
     example: ['Math.max(1, x)', 'max([1, x])'],
   },
@@ -770,7 +844,7 @@ const makeHabits = (): readonly Habit[] => [
   // ---- paths
   {
     words: ['.0', 'items.0'],
-    find: of(`(${OBJECT})\\.([0-9]+)(?![\\w])`),
+    find: of(`(${OBJECT})\\.\\.?([0-9]+)(?![\\w])`),
     write: ([, path = '', index = '']) => (/^\d/.test(path) ? undefined : `${path}[${index}]`),
     say: 'an item stands in brackets: list[0]',
     example: ['$.a.0.b', '$.a[0].b'],
@@ -818,9 +892,10 @@ const makeHabits = (): readonly Habit[] => [
     example: ['assert n == 5', 'n == 5'],
   },
   {
-    words: ['is empty', 'is not empty'],
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>is\\s+(?:not\\s+)?empty)\\b`, 'i'),
-    write: ([, value = '', sign = '']) => `length(${value}) ${/not/i.test(sign) ? '>' : '=='} 0`,
+    words: ['is empty', 'is not empty', 'empty', 'isEmpty'],
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:(?:is|are|not|be|!)\\s*)*empty)\\b`, 'i'),
+    write: ([, value = '', sign = '']) =>
+      isWord(value) ? undefined : `length(${value}) ${/not|!/i.test(sign) ? '>' : '=='} 0`,
     say: 'whether something is empty is asked by its length',
     example: ['$.a is not empty', 'length($.a) > 0'],
   },

@@ -207,10 +207,13 @@ function simplify(text: string): Simplified {
   places.push(text.length);
   const restore = (one: string): string =>
     one
-      // A path that stood in quotes.
-      .replace(/\ue001([\ue010-\uefff])/g, (_, char: string) =>
-        quoted[char.charCodeAt(0) - 0xe010]!.slice(1, -1),
-      )
+      // A path that stood in quotes: by itself, or after a dot.
+      .replace(/(\.?)\ue001([\ue010-\uefff])/g, (_, dot: string, char: string) => {
+        const path = quoted[char.charCodeAt(0) - 0xe010]!.slice(1, -1);
+        if (dot === '') return path;
+        const below = `.${path.replace(/^\$?\.?/, '')}`;
+        return below.replace(/\.(\d+)(?=[.[]|$)/g, '[$1]');
+      })
       .replace(/[\ue010-\uefff]/g, (char) => quoted[char.charCodeAt(0) - 0xe010] ?? char);
   return { masked, places, restore, foreign };
 }
