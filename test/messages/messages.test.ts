@@ -139,6 +139,8 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
   'blank-in-path': () => checked('  - call: GET kiln /a /b'),
   'cursor-as-address': () => checked('  - call: GET kiln /a\n    pages: { next: $.next_cursor, items: $.a }'),
   'query-as-value': () => checked('  - call: GET kiln /a?${run.id}'),
+  'path-in-quotes': () => checked('  - call: GET kiln /a\n    keep: { x: "upper(\'$.title\')" }'),
+  'item-not-used': () => checked('  - call: GET kiln /a\n    expect: every($.pieces, $.cone <= 10)'),
   'length-as-member': () => checked('  - call: GET kiln /a\n    expect: $.a.length > 0'),
   'given-name': () => checked('  - call: GET kiln /a\n    keep: { url: $.next }'),
   'unused-input': () => checked('chain: A\ninputs: { rack: { default: A3 } }\nsteps: [ { wait: 1s } ]\n'),

@@ -47,6 +47,9 @@ export function comparisonAdvice(left: Side, right: Side): Remedy {
         ? `a number has no quotes: 200`
         : replaced(text, `number(${source})`);
   }
+  const yes = pair(BIT.text, BIT['yes or no']);
+  if (yes?.tree.type === 'literal' && /^.(?:yes|no|true|false)/i.test(yes.source))
+    return replaced(yes, /yes|true/i.test(yes.source) ? 'true' : 'false');
   const time = left.bits === BIT.time ? right : right.bits === BIT.time ? left : undefined;
   if (time && (time.bits & (BIT.text | BIT.number)) !== 0) return replaced(time, `time(${time.source})`);
   const number = pair(BIT.number, BIT.duration);

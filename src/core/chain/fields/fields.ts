@@ -13,7 +13,7 @@ import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template
 import { checkName } from './check-name.ts';
 import { literalValue } from './literal-values.ts';
 import { bracesAsValue, bracesInText, closingBrace, unclosedInsertion } from './braces.ts';
-import { indexBehindFilter, lengthAsMember } from './path-warnings.ts';
+import { indexBehindFilter, itemNotUsed, lengthAsMember, pathInQuotes } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 import { commentInText, dollarInText, expressionInText } from './text-warnings.ts';
@@ -95,6 +95,8 @@ export class FieldReader {
     this.#use(expression.tree);
     indexBehindFilter(this.findings, node, node.text, expression.tree);
     lengthAsMember(this.findings, node, node.text, expression.tree);
+    pathInQuotes(this.findings, node, node.text, expression.tree);
+    itemNotUsed(this.findings, node, node.text, expression.tree);
     return this.findings.placed(expression, node);
   }
 

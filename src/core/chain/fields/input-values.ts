@@ -32,11 +32,18 @@ export function readInput(
     case 'number':
       return isNumberText(text)
         ? { value: numberOf(text) }
-        : refuse(`'${text}' is not a number`, 'digits as JSON writes them: 6, -1.5');
+        : refuse(`'${text}' is not a number`, plainNumber(text) ?? 'digits as JSON writes them: 6, -1.5');
     case 'yes-no':
       if (text === 'yes' || text === 'true') return { value: true };
       if (text === 'no' || text === 'false') return { value: false };
-      return refuse(`'${text}' is neither yes nor no`, 'yes or no');
+      return refuse(
+        `'${text}' is neither yes nor no`,
+        /^(?:on|y|true|enabled|1)$/i.test(text)
+          ? 'yes'
+          : /^(?:off|n|false|disabled|0)$/i.test(text)
+            ? 'no'
+            : 'yes or no',
+      );
     case 'choice': {
       if (choices.includes(text)) return { value: text };
       const near = nearest(text, choices);
@@ -46,7 +53,7 @@ export function readInput(
       const time = readTime(text, zone);
       return time
         ? { value: time }
-        : refuse(`'${text}' is not a date`, '2026-03-01, or 2026-03-01T08:00:00Z');
+        : refuse(`'${text}' is not a date`, dateMeantBy(text, zone) ?? '2026-03-01, or 2026-03-01T08:00:00Z');
     }
     case 'json':
       try {
@@ -83,4 +90,27 @@ export function inputKindFor({ bits }: Kind): InputKind {
   if (known === BIT['yes or no']) return 'yes-no';
   if (known === BIT.time) return 'date';
   return known !== 0 && (known & ~(BIT.list | BIT.object)) === 0 ? 'json' : 'text';
+}
+
+/** A date as other countries write it, as it is written here; undefined where day and month can't be told apart. */
+function dateMeantBy(text: string, zone: string): string | undefined {
+  const [, first, second, year] = /^(\d{1,2})[./-](\d{1,2})[./-](\d{4})$/.exec(text) ?? [];
+  const [, whole, month, day] = /^(\d{4})[./](\d{1,2})[./](\d{1,2})$/.exec(text) ?? [];
+  const written =
+    whole !== undefined
+      ? [whole, month!, day!]
+      : year === undefined
+        ? undefined
+        : text.includes('.') || Number(first) > 12
+          ? [year, second!, first!]
+          : Number(second) > 12
+            ? [year, first!, second!]
+            : undefined;
+  const date = written?.map((part) => part.padStart(2, '0')).join('-');
+  return date !== undefined && readTime(date, zone) ? date : undefined;
+}
+
+/** A number without the signs that part its thousands. */
+function plainNumber(text: string): string | undefined {
+  return /^\d{1,3}(?:[ ,_']\d{3})+$/.test(text) ? text.replace(/[ ,_']/g, '') : undefined;
 }

@@ -47,6 +47,42 @@ export function lengthAsMember(findings: Findings, node: ScalarNode, text: strin
   }
 }
 
+/** Says of a quoted path, such as `upper('$.title')`, that it is only a text. A pattern or a text that is searched for may be one. */
+export function pathInQuotes(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+  for (const child of childrenOf(tree)) pathInQuotes(findings, node, text, child);
+  if (tree.type !== 'literal' || typeof tree.value !== 'string') return;
+  if (!/^\$(?:\.[A-Za-z_]\w*|\[\d+\])+$/.test(tree.value)) return;
+  findings.warn(
+    node.offset(tree.span[0]),
+    'path-in-quotes',
+    `in quotes this is the text ${tree.value}, not what the path finds`,
+    findings.partBecomes(node, [...tree.span], tree.value),
+  );
+}
+
+/** Says of a condition on the items of a list that it speaks of none of them. */
+export function itemNotUsed(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+  for (const child of childrenOf(tree)) itemNotUsed(findings, node, text, child);
+  if (tree.type !== 'call' || (tree.name !== 'any' && tree.name !== 'every')) return;
+  const [list, condition] = tree.arguments;
+  if (!list || !condition || speaksOf(condition, tree.itemName)) return;
+  const source = text.slice(...condition.span);
+  const item = tree.itemName ?? '@';
+  const meant = source.replace(/\$(?=[.[])/g, item);
+  findings.warn(
+    node.offset(condition.span[0]),
+    'item-not-used',
+    `${source} says nothing of an item of ${text.slice(...list.span)}, which is ${item}`,
+    meant === source ? undefined : findings.partBecomes(node, [...condition.span], meant),
+  );
+}
+
+function speaksOf(tree: Tree, itemName: string | undefined): boolean {
+  if (tree.type === 'item') return true;
+  if (itemName !== undefined && tree.type === 'name' && tree.name === itemName) return true;
+  return childrenOf(tree).some((child) => speaksOf(child, itemName));
+}
+
 function better(text: string, { span, segments }: QueryTree, at: number): string {
   const found = text.slice(span[0], segments[at]!.span[0]);
   const rest = text.slice(segments[at]!.span[1], span[1]);

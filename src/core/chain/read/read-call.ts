@@ -20,7 +20,7 @@ import type { StepBase, StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
-import { credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
+import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import type { StaticScope } from '../../language/scope.ts';
@@ -47,7 +47,7 @@ export function readCall(
   // What takes a step back signs in as that did.
   const as = credentialNamed(fields.literal(asNode)) ?? reader.undoAs;
   if (asNode && as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
-    const near = nearest(as, [...project.credentials.keys(), 'nobody']);
+    const near = nearest(bareName(as), [...project.credentials.keys(), 'nobody']);
     findings.problem(
       asNode,
       'unknown-credential',

@@ -150,6 +150,24 @@ function literalSecret(
     );
     return;
   }
+  // A variable, as other programs insert one, from which a secret of the file comes; or a secret of the credential's name.
+  const variable = /^[$%{<\s]*(?:env\.|process\.env\.)?([A-Z][A-Z0-9_]*)[}%>\s]*$/.exec(
+    node.type === 'scalar' ? node.text : '',
+  )?.[1];
+  const known = (source: string): string | undefined =>
+    new RegExp(`^ +${source}\\s*$`, 'm').exec(findings.file.text)?.[1];
+  const secret =
+    (variable === undefined ? undefined : known(`([A-Za-z]\\w*): +env +${variable}`)) ??
+    known(`(${name.replace(/\W/g, '')}): +(?:env|file|locked|command)\\b.*`);
+  if (secret !== undefined) {
+    findings.problem(
+      node,
+      'secret-in-plain-text',
+      `the ${field} of ${name} is in the file in plain text`,
+      findings.becomes(node, `\${secret.${secret}}`),
+    );
+    return;
+  }
   findings.problem(
     node,
     'secret-in-plain-text',

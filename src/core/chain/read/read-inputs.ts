@@ -202,7 +202,11 @@ function readDefault(
         node,
         'wrong-form',
         problem.message,
-        choices?.includes(problem.hint ?? '') ? findings.becomes(node, problem.hint) : problem.hint,
+        // A hint that is itself a value of the kind is what was meant.
+        problem.hint !== undefined &&
+          readInput(written, problem.hint, project.zone, choices).value !== undefined
+          ? findings.becomes(node, problem.hint)
+          : problem.hint,
       );
     return read === undefined ? {} : { typed: { type: 'value', value: read } };
   }

@@ -1,5 +1,7 @@
 import { ANY, BIT, type Kind, listOf, objectKind } from '../../language/kinds.ts';
 import type { StaticScope } from '../../language/scope.ts';
+import { parseExpression } from '../../language/parser.ts';
+import { repair, UNREAD } from '../../language/repair.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { expectationKeys } from '../keys/step-keys.ts';
@@ -101,7 +103,10 @@ function readExpectation(
   const { fields } = reader;
   let conditionNode: SourceNode | undefined = node;
   let because: Template | undefined;
-  const meant = node.type === 'map' && !valueOf(node, 'holds') ? conditionOf(node) : undefined;
+  const meant =
+    node.type === 'map' && !valueOf(node, 'holds')
+      ? (conditionOf(node) ?? conditionCut(fields.findings.file.text, node))
+      : undefined;
   if (meant !== undefined) {
     fields.findings.problem(node, 'wrong-form', 'an expectation is a condition', {
       hint: meant,
@@ -137,6 +142,21 @@ function conditionOf({ entries }: MapNode): string | undefined {
     return value.type === 'scalar' ? `${name} == ${literalOf(value)}` : undefined;
   });
   return parts.includes(undefined) || parts.length === 0 ? undefined : parts.join(' && ');
+}
+
+/** A condition that YAML cut at a colon, such as `every(p in $.a: p.b > 1)`, put right. */
+function conditionCut(text: string, node: MapNode): string | undefined {
+  const [entry, ...more] = node.entries;
+  if (!entry || more.length > 0 || /^[\w-]+$/.test(entry.key.text)) return undefined;
+  const parses = (one: string): number => {
+    try {
+      parseExpression(one);
+      return 0;
+    } catch {
+      return UNREAD;
+    }
+  };
+  return repair(text.slice(entry.key.range[0], endOf(node)), parses)?.text;
 }
 
 /** Where the last value of a map ends; the map itself ends where the next line begins. */

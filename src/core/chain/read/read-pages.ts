@@ -54,7 +54,8 @@ export function readPages(
   const inside = scope.after(readAs, { ...PAGES_NAMES, page: NUMBER });
   const one = (name: string): PlacedExpression | undefined => {
     const value = valueOf(map, name);
-    return value && fields.expression(value, inside);
+    // Of a map its form has been said.
+    return value && value.type !== 'map' ? fields.expression(value, inside) : undefined;
   };
   const many = (name: string): Typed | undefined => {
     const value = valueOf(map, name);

@@ -1,4 +1,4 @@
-import { credentialNamed, saysYes, timesOf } from '../source/key-definition.ts';
+import { bareName, credentialNamed, saysYes, timesOf } from '../source/key-definition.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
@@ -40,7 +40,7 @@ export function readService(
   const asNode = valueOf(node, 'as');
   const as = credentialNamed(fields.literal(asNode));
   if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
-    const near = nearest(as, [...credentials.keys(), 'nobody']);
+    const near = nearest(bareName(as), [...credentials.keys(), 'nobody']);
     findings.problem(
       asNode,
       'unknown-credential',

@@ -50,6 +50,12 @@ export function timesOf(text: string): number {
 export function credentialNamed(text: string | undefined): string | undefined {
   return text === NONE ? 'nobody' : text;
 }
+/** The name in `${secret.desk}`, `credentials.desk` and the like, which is written without all that here. */
+export function bareName(text: string): string {
+  return (
+    /^[$%{<\s]*(?:(?:secrets?|credentials?|auth|env)\.)?([A-Za-z_][\w-]*)[}>\s]*$/.exec(text)?.[1] ?? text
+  );
+}
 /** A map, or the word that turns it off. */
 export const mapOrNone = shapeOf(() => z.union([z.literal(NONE), map()]));
 /** A count, or the word that turns it off, which is 0. */

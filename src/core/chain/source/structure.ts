@@ -9,6 +9,7 @@ import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
 import {
   entryOf,
+  type ListNode,
   type MapEntry,
   type MapNode,
   type ScalarNode,
@@ -86,6 +87,9 @@ export function checkStructure(
   return node;
 }
 
+/** Keys that take an expression, by that which takes a map of them. */
+const OF_MAPS: Readonly<Record<string, string>> = { next: 'next-query' };
+
 /** A value of another form than its key takes: what is wanted, and the line put right where it can be. */
 function wrongValue(
   findings: Findings,
@@ -94,12 +98,19 @@ function wrongValue(
   { name, wants, shape, example }: KeyDefinition,
 ): void {
   if (value.type === 'map' && wrongInside(findings, value, { name, wants, shape })) return;
+  const other = value.type === 'map' ? OF_MAPS[name] : undefined;
   const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
   findings.problem(
-    value.type === 'empty' ? key : value,
+    value.type === 'empty' || other !== undefined ? key : value,
     'wrong-form',
     `${name} must be ${wants}, but this is ${given}`,
-    { change: meantValue(findings.file, name, value, shape()), example },
+    {
+      change:
+        other === undefined
+          ? meantValue(findings.file, name, value, shape())
+          : rewritten(findings.file, key, other),
+      example,
+    },
   );
 }
 
@@ -131,6 +142,7 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
     const [only] = value.items;
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
   }
+  if (value.type === 'list' && (takes({}) || takes({ x: 'y' }))) return mapOfList(file, name, value);
   if (name === 'each' && value.type === 'map' && value.entries.length === 1) {
     const [{ key, value: list }] = value.entries as [MapEntry];
     return list.type === 'scalar' ? replacedBy(value, `${key.text} in ${list.text}`) : undefined;
@@ -144,6 +156,29 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
     takes({}) || takes({ x: 'y' }) || takes({ until: 'x' }) ? mapMeantBy(name, value.text) : undefined;
   return map === undefined ? undefined : replacedBy(value, map);
 }
+
+/** A list of single members where a map is taken: the same lines without their dashes. */
+function mapOfList(file: SourceFile, name: string, list: ListNode): Change | undefined {
+  const isBlock = file.text[list.range[0]] === '-';
+  const members = list.items.map((item) => {
+    if (item.type === 'map' && item.entries.length === 1) {
+      const [{ key, value }] = item.entries as [MapEntry];
+      return value.type === 'scalar' ? file.text.slice(key.range[0], value.range[1]) : undefined;
+    }
+    const isName = item.type === 'scalar' && /^[A-Za-z_]\w*$/.test(item.text);
+    return isName && GIVES_NAMES.has(name) ? `${item.text}: ${item.text}` : undefined;
+  });
+  if (members.length === 0 || members.includes(undefined)) return undefined;
+  const last = list.items.at(-1)!;
+  const end = last.type === 'map' ? last.entries[0]!.value.range[1] : last.range[1];
+  const blanks = ' '.repeat(file.place(list.range[0]).column - 1);
+  return isBlock
+    ? { range: [list.range[0], end], text: members.join(`\n${blanks}`) }
+    : replacedBy(list, `{ ${members.join(', ')} }`);
+}
+
+/** Keys of which each member is a name and an expression. */
+const GIVES_NAMES: ReadonlySet<string> = new Set(['keep', 'gather', 'results']);
 
 /** Keys whose condition is the opposite of one that there is. */
 const OPPOSITES: Readonly<Record<string, string>> = {
@@ -160,6 +195,30 @@ function hintOf(word: string): string | undefined {
     return 'must: a condition on the name of the input';
   if (word === 'optional') return 'an input with a default may be left out; default: null is one';
   return undefined;
+}
+
+/** What other programs say of an input by a key of its own: its bounds, and whether it has to be given. */
+function boundOfInput(file: SourceFile, node: MapNode, { key, value }: MapEntry): Change | undefined {
+  if (value.type !== 'scalar') return undefined;
+  const whole = [key.range[0], value.range[1]] as const;
+  const isYes = /^(?:yes|true)$/.test(value.text);
+  if ((key.text === 'required' && !isYes) || (key.text === 'optional' && isYes))
+    return entryOf(node, 'default') ? undefined : { range: whole, text: 'default: null' };
+  if ((key.text === 'required' && isYes) || (key.text === 'optional' && !isYes)) {
+    // With the comma that parts it from the member before.
+    const before = /,\s*$/.exec(file.text.slice(0, whole[0]))?.[0];
+    return key.flow && before !== undefined
+      ? { range: [whole[0] - before.length, whole[1]], text: '' }
+      : undefined;
+  }
+  const operator = { min: '>=', minimum: '>=', max: '<=', maximum: '<=' }[key.text];
+  const start = file.text.lastIndexOf('\n', node.range[0]) + 1;
+  const input = /^\s*([A-Za-z_]\w*):\s*\{/.exec(file.text.slice(start, node.range[0] + 1))?.[1];
+  if (operator === undefined || input === undefined || !/^-?\d+(?:\.\d+)?$/.test(value.text))
+    return undefined;
+  const must = entryOf(node, 'must')?.value;
+  if (must) return undefined;
+  return { range: whole, text: `must: ${input} ${operator} ${value.text}` };
 }
 
 /** Another key in the place of one, and its value put right with it where that has another form. */
@@ -200,16 +259,18 @@ function unknownKey(
     });
     return;
   }
+  const bound = what === 'an input' ? boundOfInput(findings.file, node, entry) : undefined;
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
     hint:
       hintOf(name) ?? (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
     change:
-      near === undefined
+      bound ??
+      (near === undefined
         ? undefined
         : renamed(
             findings.file,
             entry,
             keys.find((key) => key.name === near)!,
-          ),
+          )),
   });
 }
