@@ -140,7 +140,7 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
   kind: 'typeof typeOf type_of',
   exists: 'defined isset isDefined is_defined present has isPresent',
   if: 'ifelse iif ternary cond choose_if',
-  every: 'all',
+  every: 'all forall forAll for_all allOf all_of all_match everyOf',
   any: 'some',
   base64: 'btoa b64 base64encode base64_encode b64encode toBase64 encode64',
   unbase64: 'atob base64decode base64_decode b64decode fromBase64 decode64',
@@ -489,6 +489,61 @@ const makeHabits = (): readonly Habit[] => [
     '.format(…) is a function here: format(value, pattern)',
     ["now().format('yyyy')", "format(now(), 'yyyy')"],
   ),
+  {
+    words: ['in a, b', 'in 200, 201'],
+    find: of(
+      `\\bin\\s+((?:${QUOTED}|[0-9.]+))\\s*(?<sign>,|\\bor\\b)((?:\\s*(?:${QUOTED}|[0-9.]+)\\s*(?:,|\\bor\\b)?)+)(?=\\s*(?:$|[)&|]))`,
+      'i',
+    ),
+    write: ([, first = '', , others = '']) =>
+      `in [${[first, ...others.split(/,|\bor\b/i).map((one) => one.trim())].filter((one) => one !== '').join(', ')}]`,
+    say: 'a list stands in brackets',
+    example: ['n in 4, 5', 'n in [4, 5]'],
+  },
+  {
+    words: ['exists', 'is defined', 'is present', 'not exists', 'is missing', 'undefined'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:is\\s+)?(?:not\\s+|!\\s*)?(?:exists?|defined|present|missing|absent|undefined)(?:\\s+and\\s+(?:is\\s+)?not\\s+(?:null|empty))?)(?=\\s*(?:$|[)&|]))`,
+      'i',
+    ),
+    write: ([, value = '', sign = '']) =>
+      isWord(value)
+        ? undefined
+        : `${/^(?:is\s+)?(?:not|!|missing|absent|undefined)/i.test(sign) ? '!' : ''}exists(${value})`,
+    say: 'whether something is there is asked by exists(x)',
+    example: ['$.a is defined', 'exists($.a)'],
+  },
+  {
+    words: ['it', 'item', 'this', '_'],
+    find: of(
+      `((?<![\\w.])(?:every|any|map|sort|min|max|unique|group)\\((?:[^()]|${PARENTHESES})*?,(?:[^()]|${PARENTHESES})*?(?<![\\w.]))(?<sign>it|item|_|this|elem|element|self|cur|\\$it|\\$_|\\$item)(?=\\.${NAME})`,
+    ),
+    write: ([, before = '']) => `${before}@`,
+    say: 'the item of the list is @',
+    example: ['every($.a, it.b > 1)', 'every($.a, @.b > 1)'],
+  },
+  {
+    words: ['list comprehension', '[x for x in list]'],
+    find: of(
+      `\\[\\s*((?:[^\\[\\]]|${INDEX})+?)\\s+(?<sign>for)\\s+(${NAME})\\s+in\\s+(${VALUE})(?:\\s+if\\s+((?:[^\\[\\]]|${INDEX})+?))?\\s*\\]`,
+    ),
+    write: ([, what = '', , name = '', list = '', condition]) => {
+      const item = of(`(?<![\\w.])${name}(?!\\w)`, 'g');
+      const kept = condition === undefined ? list : `${list}[?${condition.replace(item, '@')}]`;
+      return what === name ? kept : `map(${name} in ${kept}, ${what})`;
+    },
+    say: 'a list is made of another one by map(item in list, item.id)',
+    example: ['[p.b for p in $.a]', 'map(p in $.a, p.b)'],
+  },
+  {
+    words: ['length(x > 0)'],
+    find: of(
+      `(?<![\\w.])(length|count|sum|number|average|max|min|upper|lower|trim|first|last)\\((${VALUE})\\s*(?<sign>[<>]=?|==|!=)\\s*(${VALUE})\\)`,
+    ),
+    write: ([, name = '', value = '', sign = '', other = '']) => `${name}(${value}) ${sign} ${other}`,
+    say: 'the parenthesis closes before the comparison: length(x) > 0',
+    example: ['length($.a > 0)', 'length($.a) > 0'],
+  },
   {
     words: ['in (a, b)'],
     find: of(`(?<sign>\\bin)\\s*\\(([^()]*)\\)`),

@@ -16,7 +16,7 @@ import { bracesAsValue, bracesInText, closingBrace, unclosedInsertion } from './
 import { indexBehindFilter, itemNotUsed, lengthAsMember, pathInQuotes } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
-import { commentInText, dollarInText, expressionInText } from './text-warnings.ts';
+import { commentInText, dollarInText, expressionInText, joinInText } from './text-warnings.ts';
 
 /** Without a look at habits. */
 const QUIETLY: Use = { asWritten: true };
@@ -200,6 +200,7 @@ export class FieldReader {
       expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
     if (hint) commentInText(this.findings, node);
     if (node.text.includes('$')) dollarInText(this.findings, node, scope);
+    if (/["'] *[+.]/.test(node.text)) joinInText(this.findings, node, scope);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }
 

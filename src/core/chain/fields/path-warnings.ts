@@ -31,7 +31,7 @@ export function lengthAsMember(findings: Findings, node: ScalarNode, text: strin
   if (tree.type !== 'binary' || tree.operator === 'in') return;
   for (const side of [tree.left, tree.right]) {
     const source = text.slice(...side.span);
-    const path = /^(\$.*)\.length$/s.exec(source)?.[1];
+    const path = /^((?:\$|body\b|response\.body\b).*)\.length$/s.exec(source)?.[1];
     if (side.type !== 'query' || path === undefined) continue;
     findings.warn(
       node.offset(side.span[0]),

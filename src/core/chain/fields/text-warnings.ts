@@ -83,6 +83,21 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
   return (isCall || isOperation) && isSound();
 }
 
+/** `"/racks/" + rack + "/pieces"`: texts joined as elsewhere, of a name that is known. */
+export function joinInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+  for (const match of node.text.matchAll(/(["'])\s*[+.]\s*([A-Za-z_]\w*)(?:\s*[+.]\s*(["'])|$)/g)) {
+    const [whole, , name = ''] = match;
+    if (!scope.lookup(name)) continue;
+    const written = `\${${name}}`;
+    findings.warn(
+      node.offset(match.index),
+      'expression-in-text',
+      `${whole} would be sent as these characters`,
+      findings.partBecomes(node, [match.index, match.index + whole.length], written),
+    );
+  }
+}
+
 /** `$name` and `$${name}` of a name that is known: elsewhere an insertion, here these characters. */
 export function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
   if (node.quoted) return; // quotes say that the characters are meant

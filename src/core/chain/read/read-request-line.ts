@@ -65,9 +65,9 @@ export function readRequestLine(
   const at = method.length + gap.length;
   if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
   const services = [...project.services.keys()];
-  const glued = services.find((one) => rest.startsWith(`${one}/`));
+  const glued = services.find((one) => rest.startsWith(`${one}/`) || rest.startsWith(`${one}:/`));
   if (glued !== undefined) {
-    const path = rest.slice(glued.length);
+    const path = rest.slice(glued.length).replace(/^:\/+/, '/');
     findings.problem(
       node.offset(at + glued.length),
       'wrong-form',

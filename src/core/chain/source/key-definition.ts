@@ -53,7 +53,9 @@ export function credentialNamed(text: string | undefined): string | undefined {
 /** The name in `${secret.desk}`, `credentials.desk` and the like, which is written without all that here. */
 export function bareName(text: string): string {
   return (
-    /^[$%{<\s]*(?:(?:secrets?|credentials?|auth|env)\.)?([A-Za-z_][\w-]*)[}>\s]*$/.exec(text)?.[1] ?? text
+    /^(?:(?:bearer|basic|token)\s+)?[$%{<\s]*(?:(?:secrets?|credentials?|auth|env)\.)?([A-Za-z_][\w-]*)[}>\s]*$/i.exec(
+      text,
+    )?.[1] ?? text
   );
 }
 /** A map, or the word that turns it off. */

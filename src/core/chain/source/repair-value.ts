@@ -33,6 +33,14 @@ function durationOf(text: string): string | undefined {
       .join('');
     return whole === '' ? undefined : whole;
   }
+  // As a clock shows it: 00:01:30.
+  const clock = /^(?:(\d{1,2}):)?(\d{1,2}):(\d{2})$/.exec(text);
+  if (clock) {
+    const whole = ['h', 'm', 's']
+      .map((unit, i) => (Number(clock[i + 1] ?? 0) === 0 ? '' : `${Number(clock[i + 1])}${unit}`))
+      .join('');
+    return whole === '' ? undefined : whole;
+  }
   const parts = [...text.matchAll(/([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)/g)];
   if (parts.length === 0 || parts.map(([part]) => part).join('') !== text.replace(/\s+(?=[0-9])/g, ''))
     return undefined;

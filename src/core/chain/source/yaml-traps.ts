@@ -27,6 +27,11 @@ export function findTraps(
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
       // A tag belongs to what was meant: !done
+      const undashed = isScalar(node) && node.type === 'PLAIN' ? withoutDash(text, start, end) : undefined;
+      if (undashed) {
+        found.set(place(start).line, { ...undashed, place: place(start) });
+        return;
+      }
       const tagged = node.tag !== undefined && isScalar(node) ? tagStart(text, start) : start;
       consider(
         tagged,
@@ -98,6 +103,21 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
     message: explanation,
     instead: whole.trim(),
     fix: { range: [start, end], text: written, means: expression },
+  };
+}
+
+/** A first item without its dash, which YAML joins with those below it to one text. */
+function withoutDash(text: string, start: number, end: number): SourceProblem | undefined {
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1;
+  const first = lineEnd(text, start);
+  if (first >= end || text.slice(lineStart, start).trim() !== '') return undefined;
+  if (!/^\s*- /.test(text.slice(first + 1, end))) return undefined;
+  const item = text.slice(start, first).trimEnd();
+  return {
+    code: 'yaml-trap',
+    message: 'the first item of this list has no dash, so YAML joins the list to one text',
+    instead: `- ${item}`,
+    fix: { range: [start, start], text: '- ', means: item },
   };
 }
 
