@@ -5,6 +5,7 @@ import type { Finding } from '../../src/core/chain/source/finding.ts';
 import { FILES, type FileName } from './files.ts';
 import { BY_HABIT } from './by-habit.ts';
 import { type Mistake, MISTAKES } from './mistakes.ts';
+import { WHOLE_LINES } from './whole-lines.ts';
 
 const { project } = readProject('batharon.yaml', FILES['batharon.yaml'], undefined, true);
 
@@ -72,4 +73,17 @@ test.each(more)('%s, by habit: %s', (name, _, [right, wrong]) => {
   expect(
     check(name, putRight(text, found!.place!.line, found!.instead!)).map(({ message }) => message),
   ).toEqual([]);
+});
+
+const whole = (Object.keys(WHOLE_LINES) as FileName[]).flatMap((name) =>
+  WHOLE_LINES[name].map(([right, wrong, shown]) => [name, wrong.trim(), [right, wrong], shown] as const),
+);
+
+test.each(whole)('%s, the whole line: %s', (name, _, [right, wrong], shown) => {
+  const { text, line } = withLine(name, [right, `‸${wrong}`]);
+  const found = check(name, text);
+  expect(
+    found.filter(({ instead }) => instead !== undefined).map(({ place, instead }) => [place?.line, instead]),
+  ).toEqual([[line, shown]]);
+  expect(check(name, putRight(text, line, shown)).map(({ message }) => message)).toEqual([]);
 });

@@ -371,6 +371,17 @@ const makeHabits = (): readonly Habit[] => [
     example: ["$.a?.b ?? 'c'", "$.a.b ?? 'c'"],
   },
   {
+    words: ['!= a or b', 'not a or b', 'none of'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s*(?:!==?|<>|\\bis not\\b)\\s*(${QUOTED}|[0-9.]+|[1-5]xx)(?<sign>\\s*(?:\\|\\|?|&&?|\\bor\\b|\\band\\b)\\s*)(${QUOTED}|[0-9.]+|[1-5]xx)(?=\\s*(?:$|[)\\]&]))`,
+      'i',
+    ),
+    write: ([, value = '', one = '', , other = '']) =>
+      isWord(value) ? undefined : `!(${value} in [${one}, ${other}])`,
+    say: 'none of several values is written !(x in [a, b])',
+    example: ["$.a != 'b' or 'c'", "!($.a in ['b', 'c'])"],
+  },
+  {
     words: ['== a or b', '== a || b', 'one of'],
     find: of(
       `(?<![\\w.$@\\]])(${VALUE})\\s*(?:===?|(?<![=!<>])=|\\bis\\b)\\s*(${QUOTED}|[0-9.]+)(?<sign>\\s*(?:\\|\\|?|\\bor\\b|,)\\s*)((?:${QUOTED}|[0-9.]+)(?:\\s*(?:\\|\\|?|\\bor\\b|,)\\s*(?:${QUOTED}|[0-9.]+))*)(?=\\s*(?:$|[)\\]&]))`,
@@ -543,6 +554,43 @@ const makeHabits = (): readonly Habit[] => [
     write: ([, name = '', value = '', sign = '', other = '']) => `${name}(${value}) ${sign} ${other}`,
     say: 'the parenthesis closes before the comparison: length(x) > 0',
     example: ['length($.a > 0)', 'length($.a) > 0'],
+  },
+  {
+    words: ['today', 'current_time', 'utcnow'],
+    find: of(
+      `(?<![\\w.$@])(?:today|current_time|currentTime|utcnow|utc_now|right_now)(?:\\(\\))?(?![\\w(.])`,
+    ),
+    write: () => 'now()',
+    say: 'the time is now()',
+    example: ['time($.a) < today', 'time($.a) < now()'],
+  },
+  {
+    words: ['status code', 'http status', 'response status'],
+    find: /(?<![\w.$@])(?:(?:http|response)\s+)?status\s+code\b|(?<![\w.$@])(?:http|response)\s+status\b/i,
+    write: () => 'status',
+    say: 'the status of the response is status',
+    example: ['status code == 200', 'status == 200'],
+  },
+  {
+    words: ['time < 2s', 'took'],
+    find: /(?<![\w.$@])(?:time|took|response time|time taken)(?=\s*[<>]=?\s*[0-9.]+\s*m?s)/i,
+    write: () => 'elapsed',
+    say: 'how long the response took is elapsed',
+    example: ['time < 800ms', 'elapsed < 800ms'],
+  },
+  {
+    words: ['type == json', 'content-type == json'],
+    find: /(?<![\w.$@])type\s*==?\s*(json|xml|html|csv|text|pdf)\b/,
+    write: ([, word = '']) => `contains(type, '${word}')`,
+    say: 'type is the whole media type; contains asks for a part of it',
+    example: ['type == json', "contains(type, 'json')"],
+  },
+  {
+    words: ['then stop'],
+    find: /\s+(?<sign>then)\s+(?:stop|break|end|done|exit|continue|fail|ok|pass)\s*$/di,
+    write: () => '',
+    say: 'the condition stands by itself',
+    example: ['n == 5 then stop', 'n == 5'],
   },
   {
     words: ['in (a, b)'],
@@ -1018,7 +1066,7 @@ const makeHabits = (): readonly Habit[] => [
   {
     words: ['f x'],
     find: of(
-      `(?<![\\w.$@])(${[...functions.keys()].join('|')})\\s+(?!in\\b)(${START}${SEGMENT}*)(?=\\s*(?:$|==|!=|<|>|&&|\\|\\||\\)))`,
+      `(?<![\\w.$@])(${[...functions.keys(), 'len', 'size', 'strlen', 'str', 'int', 'not_empty'].join('|')})\\s+(?!in\\b)(${START}${SEGMENT}*)(?=\\s*(?:$|==|!=|<|>|&&|\\|\\||\\)))`,
     ),
     write: ([, name = '', value = '']) => `${name}(${value})`,
     say: 'what a function is given stands in parentheses',

@@ -67,3 +67,17 @@ export function unclosedInsertion(
     findings.partBecomes(node, [end, end], '}', node.text.slice(from - 2, end) + '}'),
   );
 }
+
+/** A `}` too many after an insertion. */
+export function braceTooMany(findings: Findings, node: ScalarNode): void {
+  const found = /\$\{[^{}]*\}(\}+)(?=$|[/?&.,;: ])/.exec(node.text);
+  if (!found || node.text.slice(0, found.index).includes('{')) return;
+  const end = found.index + found[0].length;
+  const start = end - found[1]!.length;
+  findings.warn(
+    node.offset(start),
+    'expression-in-text',
+    `this ${found[1]!} would be sent as it stands`,
+    findings.partBecomes(node, [start, end], '', 'quotes say that it is meant'),
+  );
+}

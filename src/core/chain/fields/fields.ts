@@ -12,7 +12,7 @@ import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
 import { literalValue } from './literal-values.ts';
-import { bracesAsValue, bracesInText, closingBrace, unclosedInsertion } from './braces.ts';
+import { bracesAsValue, bracesInText, braceTooMany, closingBrace, unclosedInsertion } from './braces.ts';
 import { indexBehindFilter, itemNotUsed, lengthAsMember, pathInQuotes } from './path-warnings.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
@@ -200,6 +200,7 @@ export class FieldReader {
       expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
     if (hint) commentInText(this.findings, node);
     if (node.text.includes('$')) dollarInText(this.findings, node, scope);
+    if (node.text.includes('}}') && !node.quoted) braceTooMany(this.findings, node);
     if (/["'] *[+.]/.test(node.text)) joinInText(this.findings, node, scope);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }

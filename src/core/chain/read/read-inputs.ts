@@ -99,7 +99,10 @@ function readOneInput(
   const node = value.type === 'empty' ? undefined : value;
   if (node?.type === 'scalar') {
     findings.problem(node, 'wrong-form', 'an input is a map of keys, but this is a text', {
-      change: replacedBy(node, inputMeantBy(node, findings.file.text.slice(...node.range))),
+      change: replacedBy(
+        node,
+        inputMeantBy(node, findings.file.text.slice(...node.range).replace(/^=\s*/, '')),
+      ),
     });
     return [];
   }

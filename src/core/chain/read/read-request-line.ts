@@ -142,8 +142,10 @@ export function readRequestLine(
 
 /** `/pieces/:id` and `/pieces/{id}` of a name that is known. */
 function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope: StaticScope): void {
-  for (const match of node.text.matchAll(/(?<=\/):([A-Za-z_]\w*)|(?<![${])\{([A-Za-z_]\w*)\}/g)) {
-    const name = match[1] ?? match[2]!;
+  for (const match of node.text.matchAll(
+    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)/g,
+  )) {
+    const name = match[1] ?? match[2] ?? match[3]!;
     if (match.index < from || !scope.lookup(name)) continue;
     findings.warn(
       node.offset(match.index),

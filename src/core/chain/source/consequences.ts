@@ -97,11 +97,11 @@ function inFileOrder(findings: readonly Finding[]): Finding[] {
   );
 }
 
-/** Of several findings at one place that say the same, the first. */
+/** Of several findings at one place that say the same, or that it has the wrong form, the first. */
 function onePerPlace(findings: readonly Finding[]): Finding[] {
   const known = new Set<string>();
   return findings.filter(({ code, message, place }) => {
-    const key = `${place?.line}:${place?.column} ${code} ${message}`;
+    const key = `${place?.line}:${place?.column} ${code} ${code === 'wrong-form' ? '' : message}`;
     return !known.has(key) && known.add(key);
   });
 }

@@ -88,7 +88,7 @@ export function checkStructure(
 }
 
 /** Keys that take an expression, by that which takes a map of them. */
-const OF_MAPS: Readonly<Record<string, string>> = { next: 'next-query' };
+const OF_MAPS: Readonly<Record<string, string>> = { next: 'next-query', save: 'keep' };
 
 /** A value of another form than its key takes: what is wanted, and the line put right where it can be. */
 function wrongValue(

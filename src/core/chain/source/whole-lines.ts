@@ -19,41 +19,48 @@ export function withWholeLines(
   let left = MOST_READ;
   const again = (other: string): readonly Finding[] | undefined =>
     (left -= other.length) < 0 ? undefined : read(other);
-  const shown = new Set<string>();
+  const right = new Set<number>();
   return findings.map((finding) => {
     const { instead, place } = finding;
     if (instead === undefined || !place) return finding;
-    const whole = wholeLine(text, place.line, instead, again);
-    const key = `${place.line} ${whole}`;
-    if (!shown.has(key)) {
-      shown.add(key);
-      return whole === instead ? finding : { ...finding, instead: whole };
+    if (right.has(place.line)) {
+      const { instead: _, ...rest } = finding;
+      return rest;
     }
-    const { instead: _, ...rest } = finding;
-    return rest;
+    const whole = wholeLine(text, place.line, instead, again);
+    if (whole.isRight) right.add(place.line);
+    return whole.line === instead ? finding : { ...finding, instead: whole.line };
   });
 }
 
-/** A line that was put right, with what is then found on it put right as well; never one with which more is wrong elsewhere. */
+/** What hides the rest of its line weighs more than what is found in a line that can be read. */
+const HIDING: ReadonlySet<Finding['code']> = new Set(['bad-syntax', 'yaml', 'yaml-trap', 'unknown-key']);
+
+/** A line that was put right, with what is then found on it put right as well; never one with which more is wrong. */
 function wholeLine(
   text: string,
   line: number,
   instead: string,
   again: (text: string) => readonly Finding[] | undefined,
-): string {
-  let [best, fewest] = [instead, Infinity];
+): { readonly line: string; readonly isRight: boolean } {
+  let [best, least] = [instead, Infinity];
+  let isRight = false;
   let current = instead;
   const seen = new Set<string>();
   for (let round = 0; round < MOST_ROUNDS && !seen.has(current); round++) {
     seen.add(current);
     const after = again(withLine(text, line, current));
-    if (!after || after.length > fewest) break;
-    if (after.length < fewest) [best, fewest] = [current, after.length];
+    const weight = after?.reduce((sum, { code }) => sum + (HIDING.has(code) ? 10 : 1), 0) ?? Infinity;
+    if (!after || weight > least) break;
+    if (weight < least) {
+      [best, least] = [current, weight];
+      isRight = !after.some(({ place }) => place?.line === line);
+    }
     const next = after.find((one) => one.instead !== undefined && one.place?.line === line)?.instead;
     if (next === undefined) break;
     current = next;
   }
-  return best;
+  return { line: best, isRight };
 }
 
 /** A text with another line in the place of one; one that says where it begins, too, has its own blanks. */

@@ -40,7 +40,8 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     }
   // A quote that is left open is missed at the end of the file.
   for (let number = line; number >= 1; number--) {
-    const found = openQuote(lines[number - 1]!) ?? openItem(lines[number - 1]!);
+    const one = lines[number - 1]!;
+    const found = openQuote(one) ?? openItem(one) ?? openInFlow(one);
     if (found && helps(lines, number, found.instead)) return { ...found, line: number };
   }
   return indentation(lines, Math.min(line + 1, lines.length));
@@ -194,6 +195,19 @@ function openQuote(line: string): Found {
         column: lead!.length + key!.length + gap!.length + 2,
         instead: line.trim() + quote,
       };
+}
+
+/** `{ default: "A3 }` */
+function openInFlow(line: string): Found {
+  const [all, before, quote, inner, after] =
+    /^(.*[{[,:]\s*)(["'])([^"'{}[\],]*?)(\s*(?:[}\],].*)?)$/.exec(line) ?? [];
+  if (all === undefined || !/[{[]/.test(before!)) return undefined;
+  return {
+    code: 'yaml',
+    message: `the ${quote!} at the beginning of this text is not closed`,
+    column: before!.length + 1,
+    instead: `${before!}${quote!}${inner!}${quote!}${after!}`.trim(),
+  };
 }
 
 /** `tags: [night` */

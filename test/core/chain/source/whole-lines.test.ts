@@ -1,0 +1,41 @@
+import { expect, test } from '@jest/globals';
+import type { Finding } from '../../../../src/core/chain/source/finding.ts';
+import { withWholeLines } from '../../../../src/core/chain/source/whole-lines.ts';
+
+const at = (line: number, instead: string): Finding => ({
+  level: 'problem',
+  code: 'unknown-name',
+  message: `line ${line}`,
+  instead,
+  place: { file: 'a.chain.yaml', line, column: 1 },
+});
+
+test('what is read again is bounded, however many lines are wrong and however long the file is', () => {
+  for (const lines of [10, 100, 1000]) {
+    const text = 'a: b # and some more text\n'.repeat(lines);
+    const findings = Array.from({ length: lines }, (_, i) => at(i + 1, 'a: c'));
+    let read = 0;
+    const found = withWholeLines(findings, text, (other) => {
+      read += other.length;
+      return [];
+    });
+    expect(read).toBeLessThanOrEqual(200_000);
+    expect(found).toEqual(findings);
+  }
+});
+
+test('a line that goes back and forth, or gets worse, stays as it was first put right', () => {
+  const forth = withWholeLines([at(1, 'b')], 'a\n', (text) => [at(1, text === 'b\n' ? 'c' : 'b')]);
+  expect(forth).toEqual([at(1, 'b')]);
+  const worse = withWholeLines([at(1, 'b')], 'a\n', (text) =>
+    text === 'b\n' ? [at(1, 'c')] : [at(1, 'd'), at(2, 'e')],
+  );
+  expect(worse).toEqual([at(1, 'b')]);
+});
+
+test('of several findings on a line the first has it, once it is right; what stands elsewhere keeps its own', () => {
+  const found = withWholeLines([at(1, 'b'), at(1, 'x'), at(2, 'y')], 'a\na\n', (text) =>
+    text === 'b\na\n' ? [at(1, 'c'), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [],
+  );
+  expect(found.map(({ instead }) => instead)).toEqual(['c', undefined, 'y']);
+});
