@@ -38,7 +38,11 @@ export class ProblemError extends Error {
   readonly problem: Problem;
 
   constructor(problem: Problem) {
+    // It says where a person went wrong, not the program; a stack would cost more than finding that out.
+    const limit = Error.stackTraceLimit;
+    Error.stackTraceLimit = 0;
     super(problem.message);
+    Error.stackTraceLimit = limit;
     this.problem = problem;
   }
 }

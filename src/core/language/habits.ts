@@ -526,10 +526,8 @@ const makeHabits = (): readonly Habit[] => [
   },
   {
     words: ['it', 'item', 'this', '_'],
-    find: of(
-      `((?<![\\w.])(?:every|any|map|sort|min|max|unique|group)\\((?:[^()]|${PARENTHESES})*?,(?:[^()]|${PARENTHESES})*?(?<![\\w.]))(?<sign>it|item|_|this|elem|element|self|cur|\\$it|\\$_|\\$item)(?=\\.${NAME})`,
-    ),
-    write: ([, before = '']) => `${before}@`,
+    find: of(`(?<![\\w.$@])(?:\\$?it|\\$?item|\\$?_|this|elem|element|self|cur)(?=\\.${NAME})`),
+    write: () => '@',
     say: 'the item of the list is @',
     example: ['every($.a, it.b > 1)', 'every($.a, @.b > 1)'],
   },
@@ -996,7 +994,7 @@ const makeHabits = (): readonly Habit[] => [
   },
   {
     words: ['is empty', 'is not empty', 'empty', 'isEmpty'],
-    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:(?:is|are|not|be|!)\\s*)*empty)\\b`, 'i'),
+    find: of(`(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:(?:is|are|not|be|!)\\s*){0,4}empty)\\b`, 'i'),
     write: ([, value = '', sign = '']) =>
       isWord(value) ? undefined : `length(${value}) ${/not|!/i.test(sign) ? '>' : '=='} 0`,
     say: 'whether something is empty is asked by its length',

@@ -1,13 +1,10 @@
-import { isScalar, isSeq, parseDocument } from 'yaml';
+import { isScalar, isSeq } from 'yaml';
+import { parseYaml } from './parse-yaml.ts';
 import type { Change } from './source-problem.ts';
 
 /** Whether YAML reads a text without quotes as just that text. */
 function isPlainSafe(text: string, isFlow: boolean): boolean {
-  const document = parseDocument(isFlow ? `[${text}]` : `- ${text}`, {
-    version: '1.2',
-    schema: 'failsafe',
-    logLevel: 'silent',
-  });
+  const document = parseYaml(isFlow ? `[${text}]` : `- ${text}`);
   const { contents } = document;
   if (document.errors.length > 0 || document.warnings.length > 0 || !isSeq(contents)) return false;
   const [only, ...more] = contents.items;

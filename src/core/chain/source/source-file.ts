@@ -6,13 +6,13 @@ import {
   isScalar,
   isSeq,
   LineCounter,
-  parseDocument,
   type Document,
   type Node,
   type Scalar as YamlScalar,
 } from 'yaml';
 import type { Place, Problem } from '../../problems.ts';
 import { optional } from '../optional.ts';
+import { parseYaml } from './parse-yaml.ts';
 import { asScalar, lineOf } from './scalar-text.ts';
 import { explainYaml } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
@@ -74,14 +74,7 @@ export class SourceFile {
     this.path = path;
     this.text = text;
     this.#lines = new LineCounter();
-    const document = parseDocument(text, {
-      version: '1.2',
-      schema: 'failsafe',
-      lineCounter: this.#lines,
-      prettyErrors: false,
-      uniqueKeys: true,
-      merge: false,
-    });
+    const document = parseYaml(text, { lineCounter: this.#lines, uniqueKeys: true, merge: false });
     const problems: SourceProblem[] = [];
     const found = findTraps(document, text, (offset) => this.place(offset));
     const first = document.errors.find(({ code }) => !HARMLESS.has(code));

@@ -1,6 +1,6 @@
-import { parseDocument } from 'yaml';
 import { countOf } from '../../count-of.ts';
 import { METHODS } from '../../methods.ts';
+import { parseYaml } from './parse-yaml.ts';
 import { repair } from '../../language/repair.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { SourceProblem } from './source-problem.ts';
@@ -13,6 +13,9 @@ interface Explained extends Pick<SourceProblem, 'message' | 'hint' | 'instead'> 
   readonly column: number;
 }
 
+/** So many changes are tried on a broken file, each of which reads it again. */
+const MOST_TRIES = 8;
+
 /**
  * Why YAML can't read a file, in terms of what was written: the parser's own words speak of what it looked for. `line` is where
  * it gave up, counted from 1. Undefined where nothing is recognised.
@@ -21,6 +24,9 @@ export function explainYaml(text: string, line: number): Explained | undefined {
   const lines = text.split('\n').map((one) => one.replace(/\r$/, ''));
   const before = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '' && !/^\s*#/.test(one)) + 1;
   const near = [...new Set([line, before])].filter((one) => one >= 1 && one <= lines.length);
+  let tries = 0;
+  const isBetter = (number: number, instead: string | undefined): boolean =>
+    ++tries <= MOST_TRIES && helps(lines, number, instead);
   for (const explain of [
     tab,
     invisibleIndent,
@@ -36,13 +42,13 @@ export function explainYaml(text: string, line: number): Explained | undefined {
   ])
     for (const number of near) {
       const found = explain(lines[number - 1]!, lines, number);
-      if (found && helps(lines, number, found.instead)) return { ...found, line: number };
+      if (found && isBetter(number, found.instead)) return { ...found, line: number };
     }
   // A quote that is left open is missed at the end of the file.
   for (let number = line; number >= 1; number--) {
     const one = lines[number - 1]!;
     const found = openQuote(one) ?? openItem(one) ?? openInFlow(one);
-    if (found && helps(lines, number, found.instead)) return { ...found, line: number };
+    if (found && isBetter(number, found.instead)) return { ...found, line: number };
   }
   return indentation(lines, Math.min(line + 1, lines.length));
 }
@@ -54,11 +60,7 @@ function helps(lines: readonly string[], line: number, instead: string | undefin
   if (instead === undefined) return true;
   const indent = /^\s*/.exec(instead)![0] === '' ? /^[ ]*/.exec(lines[line - 1]!)![0] : '';
   const mended = lines.with(line - 1, indent + instead).join('\n');
-  const at = (text: string): number =>
-    Math.min(
-      ...parseDocument(text, { prettyErrors: false, logLevel: 'silent' }).errors.map(({ pos }) => pos[0]),
-      Infinity,
-    );
+  const at = (text: string): number => Math.min(...parseYaml(text).errors.map(({ pos }) => pos[0]), Infinity);
   return at(mended) > at(lines.join('\n')) + (mended.length - lines.join('\n').length);
 }
 

@@ -3,6 +3,9 @@ import { expressionEnd } from '../../language/parser.ts';
 import type { Place } from '../../problems.ts';
 import type { SourceProblem } from './source-problem.ts';
 
+/** So many places of a line that YAML refused may begin a value; only one that was made for it has more. */
+const MOST_STARTS = 30;
+
 /**
  * Finds places where YAML reads an expression otherwise than it was meant, also where it says nothing. What was meant is
  * known from the expression grammar: read from where the value begins, it goes further than YAML's value does.
@@ -47,9 +50,10 @@ export function findTraps(
     const at = error.pos[0];
     const lineStart = text.lastIndexOf('\n', at - 1) + 1;
     const line = text.slice(lineStart, lineEnd(text, at));
-    for (const match of line.matchAll(/: +|- +|, +|[[{] */g)) {
+    for (const match of [...line.matchAll(/: +|- +|, +|[[{] */g)].slice(0, MOST_STARTS)) {
       const start = lineStart + match.index + match[0].length;
-      if (start <= at && !/[[{]/.test(text[start] ?? ''))
+      const isDash = match[0].startsWith('-') && text.startsWith('- ', start);
+      if (start <= at && !isDash && !/[[{]/.test(text[start] ?? ''))
         consider(start, Math.max(start, at), isInFlow(line.slice(0, start - lineStart)));
     }
   }
