@@ -12,7 +12,6 @@ export function parseYaml(text: string, options: Parameters<typeof parseDocument
       version: '1.2',
       schema: 'failsafe',
       prettyErrors: false,
-      logLevel: 'silent',
       ...options,
     });
   } finally {

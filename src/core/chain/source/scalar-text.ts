@@ -4,7 +4,7 @@ import type { Change } from './source-problem.ts';
 
 /** Whether YAML reads a text without quotes as just that text. */
 function isPlainSafe(text: string, isFlow: boolean): boolean {
-  const document = parseYaml(isFlow ? `[${text}]` : `- ${text}`);
+  const document = parseYaml(isFlow ? `[${text}]` : `- ${text}`, { logLevel: 'silent' });
   const { contents } = document;
   if (document.errors.length > 0 || document.warnings.length > 0 || !isSeq(contents)) return false;
   const [only, ...more] = contents.items;
