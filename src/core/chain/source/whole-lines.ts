@@ -51,7 +51,7 @@ function wholeLine(
     seen.add(current);
     const after = again(withLine(text, line, current));
     const weight = after?.reduce((sum, { code }) => sum + (HIDING.has(code) ? 10 : 1), 0) ?? Infinity;
-    if (!after || weight > least) break;
+    if (!after) break;
     if (weight < least) {
       [best, least] = [current, weight];
       isRight = !after.some(({ place }) => place?.line === line);
