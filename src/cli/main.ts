@@ -36,7 +36,9 @@ program.hook('preAction', (_, command) => {
 
 const definitions = [...beginCommands, ...requestCommands, ...writeCommands, ...runCommands, ...lookCommands];
 // Where the command comes first, as it nearly always does, the others need not be made.
-const asked = definitions.filter(({ usage }) => usage.split(' ')[0] === process.argv[2]);
+const asked = definitions.filter(
+  ({ usage, knowsAll }) => usage.split(' ')[0] === process.argv[2] && !knowsAll,
+);
 for (const definition of asked.length > 0 ? asked : definitions) {
   const command = commandOf(definition, program);
   command.helpGroup(GROUPS[definition.group]);

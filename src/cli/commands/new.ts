@@ -3,6 +3,8 @@ import { join } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import chain from '../../../examples/new/first.chain.yaml';
 import project from '../../../examples/new/batharon.yaml';
+import type { SchemaFile } from '../../core/schema/file-schema.ts';
+import { schemaPath, writeSchemasBelow } from '../../api/schema-files.ts';
 import { errorTerminal } from '../terminal/terminal.ts';
 
 const IGNORED = '# What Batharon keeps of its own: runs, locked secrets.\n.batharon/\n.env\nout/\n';
@@ -11,8 +13,8 @@ const IGNORED = '# What Batharon keeps of its own: runs, locked secrets.\n.batha
 export function newProject(folder: string): ExitCode {
   const terminal = errorTerminal();
   const files = [
-    ['batharon.yaml', project],
-    ['first.chain.yaml', chain],
+    ['batharon.yaml', withSchema('project', project)],
+    ['first.chain.yaml', withSchema('chain', chain)],
     ['.gitignore', IGNORED],
   ] as const;
   const taken = files.find(([name]) => name !== '.gitignore' && existsSync(join(folder, name)));
@@ -23,6 +25,7 @@ export function newProject(folder: string): ExitCode {
   mkdirSync(folder, { recursive: true });
   for (const [name, text] of files)
     if (!existsSync(join(folder, name))) writeFileSync(join(folder, name), text);
+  writeSchemasBelow(folder);
   const { colours } = terminal;
   const go = folder === '.' ? '' : `cd ${folder} && `;
   terminal.write(
@@ -35,4 +38,9 @@ export function newProject(folder: string): ExitCode {
   ])
     terminal.write(`  ${colours.cyan(command!.padEnd(54))} ${about!}\n`);
   return 0;
+}
+
+/** With the line by which editors find the schema of a file. */
+function withSchema(file: SchemaFile, text: string): string {
+  return `# yaml-language-server: $schema=${schemaPath(file)}\n${text}`;
 }

@@ -1,3 +1,4 @@
+import type { Command } from 'commander';
 import type { CommandDefinition } from './command-definition.ts';
 
 /** Commands to get started with. */
@@ -32,5 +33,16 @@ export const beginCommands: readonly CommandDefinition[] = [
     examples: ['batharon practice --port 4717 --speed 10'],
     run: async (options: { port?: string; speed: string; rate: string }) =>
       (await import('../commands/practice.ts')).practice(options),
+  },
+  {
+    usage: 'completion [shell]',
+    group: 'begin',
+    about: 'print the script that completes command lines in bash, zsh or fish',
+    arguments: { shell: ['bash, zsh or fish'] },
+    options: [{ flags: '--line <text>', about: 'print what could complete this line; the scripts ask so' }],
+    examples: ['eval "$(batharon completion bash)"', 'batharon completion fish | source'],
+    knowsAll: true,
+    run: async (shell: string | undefined, options: { line?: string }, program: Command) =>
+      (await import('../commands/completion.ts')).completion(shell, options, program),
   },
 ];

@@ -22,6 +22,8 @@ export interface CommandDefinition {
   readonly note?: string;
   /** Command lines that work as they are. */
   readonly examples: readonly string[];
+  /** It needs to know all commands: the program is its last argument. */
+  readonly knowsAll?: true;
   /** Runs it with its arguments, then its options; returns the exit code. */
   readonly run?: (...values: never[]) => Promise<number | undefined>;
   readonly commands?: readonly Omit<CommandDefinition, 'group' | 'examples'>[];
@@ -67,7 +69,8 @@ export function commandOf(
   if (run)
     command.action(async (...values: unknown[]) => {
       // Commander adds the command itself behind the options.
-      process.exitCode = await run(...(values.slice(0, -1) as never[]));
+      const own = values.slice(0, -1);
+      process.exitCode = await run(...((definition.knowsAll ? [...own, parent] : own) as never[]));
     });
   return command;
 }

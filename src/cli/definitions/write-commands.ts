@@ -70,4 +70,16 @@ export const writeCommands: readonly CommandDefinition[] = [
         options,
       ),
   },
+  {
+    usage: 'schema [file]',
+    group: 'write',
+    about: 'print the JSON Schema of a chain or project file, for editors',
+    arguments: { file: ['chain or project', 'chain'] },
+    options: [
+      { flags: '--write', about: 'write both below .batharon/schemas, where editors are told to look' },
+    ],
+    examples: ['batharon schema chain > chain.schema.json', 'batharon schema --write'],
+    run: async (file: string, options: { write?: boolean }) =>
+      (await import('../commands/schema.ts')).schema(file, options),
+  },
 ];

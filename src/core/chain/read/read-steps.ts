@@ -2,10 +2,9 @@ import { namesIn, type Tree } from '../../language/tree.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import { stepKind } from '../fields/step-kinds.ts';
-import { groupKeys, stepKeys, verbKeys } from '../keys/step-keys.ts';
 import { callKeys } from '../keys/call-keys.ts';
-import type { KeyDefinition } from '../source/key-definition.ts';
-import { eachKeys, followKeys, repeatStepKeys } from '../keys/loop-keys.ts';
+import { groupKeys, stepKeys } from '../keys/step-keys.ts';
+import { STEP_SHAPES, type Verb, VERBS } from '../keys/step-shapes.ts';
 import type { Step, WaitStep } from '../model.ts';
 import { readCall } from './read-call.ts';
 import { readFollow, resultKinds } from './read-follow.ts';
@@ -21,19 +20,6 @@ import { asScalar } from '../source/scalar-text.ts';
 import { CALL_KEYS, keysMeantBy, METHOD_KEYS } from '../source/key-habits.ts';
 import { checkStructure } from '../source/structure.ts';
 
-const verb = (name: string): KeyDefinition => verbKeys.find((key) => key.name === name)!;
-const stepShapes = {
-  call: [verb('call'), ...stepKeys, ...callKeys],
-  wait: [verb('wait'), ...stepKeys],
-  steps: [verb('steps'), ...stepKeys, ...groupKeys],
-  each: [verb('each'), ...stepKeys, ...eachKeys],
-  repeat: [verb('repeat'), ...stepKeys, ...repeatStepKeys],
-  follow: [verb('follow'), ...stepKeys, ...followKeys],
-  plain: stepKeys,
-};
-/** The steps of a loop are no verb of their own. */
-const VERBS = ['call', 'each', 'repeat', 'follow', 'wait', 'steps'] as const;
-type Verb = (typeof VERBS)[number] | 'plain';
 const WHAT: Readonly<Record<Verb, string>> = {
   call: 'a call',
   each: 'an each',
@@ -79,7 +65,7 @@ function readStep(
   const type = verbs[0] ?? 'plain';
   if ((type === 'plain' || type === 'steps') && verbOfElsewhere(reader, node)) return undefined;
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;
-  checkStructure(findings, node, stepShapes[type], WHAT[type]);
+  checkStructure(findings, node, STEP_SHAPES[type], WHAT[type]);
   const nameNode = valueOf(node, 'name');
   const name = nameNode?.type === 'scalar' && reader.fields.name(nameNode) ? nameNode.text : undefined;
   const address = `${parent}${parent === '' ? '' : '.'}${name ?? position}`;

@@ -70,12 +70,21 @@ export const map = shapeOf(() => z.record(z.string(), z.unknown()));
 /** A map, or a text that is one insertion of an object. */
 export const mapOrInsertion = shapeOf(() => z.union([map(), z.string().regex(/^\$\{.*\}$/s)]));
 export const list = shapeOf(() => z.array(z.unknown()));
+/** A duration for programs that read only patterns; not as strict as {@link readDuration}. */
+const DURATION = '-?(?:[0-9]+(?:\\.[0-9]+)?(?:ms|s|m|h|d))+';
+const INSERTION = '\\$\\{[^]*\\}';
 export const duration = shapeOf(() =>
-  z.string().refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+  z
+    .string()
+    .refine((value) => readDuration(value) !== undefined || /^\$\{.*\}$/s.test(value))
+    .meta({ pattern: `^(?:${DURATION}|${INSERTION})$` }),
 );
 /** A duration, or two of which the second is the most. */
 export const pause = shapeOf(() =>
-  z.string().refine((value) => readPause(value) !== undefined || /^\$\{.*\}$/s.test(value)),
+  z
+    .string()
+    .refine((value) => readPause(value) !== undefined || /^\$\{.*\}$/s.test(value))
+    .meta({ pattern: `^(?:${DURATION}(?:\\.\\.${DURATION})?|${INSERTION})$` }),
 );
 
 /** `1s..10s`, or one duration. In milliseconds; undefined if it is neither. */
