@@ -38,7 +38,7 @@ describe.each(pages)('%s', (page) => {
   test('chains and project files have no problems', () => {
     const broken = [...text.matchAll(/```yaml breaks\n([\s\S]*?)```/g)].map(([, block]) => block!);
     for (const block of [...blocks, ...broken]) {
-      const findings = block.startsWith('chain:')
+      const findings = /^(?:#.*\n)*chain:/.test(block)
         ? readChain(page, block, project, { files: (path) => namedBlock(text, path) }).findings
         : readProject(page, block, undefined, true).findings;
       expect([block, findings.map(({ message }) => message)]).toEqual([block, []]);
@@ -60,7 +60,7 @@ describe.each(credentialPages)('%s', (page) => {
     expect(targets.filter((target) => !existsSync(join(root, dirname(page), target)))).toEqual([]);
   });
 
-  const chains = blocks.filter((block) => block.startsWith('chain:'));
+  const chains = blocks.filter((block) => /^(?:#.*\n)*chain:/.test(block));
   if (chains.length === 0) return;
   test('its example holds against the practice service', async () => {
     const folder = folderWith({

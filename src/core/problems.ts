@@ -32,6 +32,9 @@ export interface Replacement {
 /** Start and end offset in a text, end excluded. */
 export type Span = readonly [start: number, end: number];
 
+/** How much of the stack V8 writes down for an error; other engines look at nothing of the kind. */
+const STACKS = Error as { stackTraceLimit?: number };
+
 /** Carries a {@link Problem} up to where it is reported. */
 export class ProblemError extends Error {
   override readonly name = 'ProblemError';
@@ -39,10 +42,10 @@ export class ProblemError extends Error {
 
   constructor(problem: Problem) {
     // It says where a person went wrong, not the program; a stack would cost more than finding that out.
-    const limit = Error.stackTraceLimit;
-    Error.stackTraceLimit = 0;
+    const limit = STACKS.stackTraceLimit;
+    STACKS.stackTraceLimit = 0;
     super(problem.message);
-    Error.stackTraceLimit = limit;
+    STACKS.stackTraceLimit = limit;
     this.problem = problem;
   }
 }
