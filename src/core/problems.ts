@@ -33,7 +33,7 @@ export interface Replacement {
 export type Span = readonly [start: number, end: number];
 
 /** How much of the stack V8 writes down for an error; other engines look at nothing of the kind. */
-const STACKS = Error as { stackTraceLimit?: number };
+const STACKS = Error as { stackTraceLimit?: number | undefined };
 
 /** Carries a {@link Problem} up to where it is reported. */
 export class ProblemError extends Error {
