@@ -107,9 +107,15 @@ export function checkExpression(text: string, scope: StaticScope, use: Use = {})
   };
 }
 
-/** How much is wrong: what can't be read at all weighs more than anything that is read and makes no sense. */
+/**
+ * How much is wrong: what can't be read at all weighs more than anything that is read and makes no sense, and the more the
+ * earlier reading stopped.
+ */
 export function weightOf(problems: readonly Problem[]): number {
-  return problems.reduce((sum, { code }) => sum + (UNREADABLE.has(code) ? UNREAD : 1), 0);
+  return problems.reduce(
+    (sum, { code, span }) => sum + (UNREADABLE.has(code) ? 2 * UNREAD - Math.min(span?.[0] ?? 0, UNREAD) : 1),
+    0,
+  );
 }
 
 const UNREADABLE: ReadonlySet<Problem['code']> = new Set(['bad-syntax', 'filter-not-standard']);

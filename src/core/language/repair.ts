@@ -64,21 +64,22 @@ interface Changed {
 }
 
 /**
- * The first change that leaves nothing wrong, or after which the text can be read; or else the first that can be made at all.
- * `problems` is undefined once enough has been tried.
+ * The first change that leaves nothing wrong; or else the first after which the text can be read; or else that after which
+ * most of it can be read. `problems` is undefined once enough has been tried.
  */
 function oneChange(text: string, problems: (text: string) => number | undefined): Changed | undefined {
-  let any: Changed | undefined;
-  let read: Changed | undefined;
+  let best: Changed | undefined;
+  let least = Infinity;
   for (const change of [...byHabit(text), ...slips(text)]) {
     if (change.text === text || change.text.length > 2 * LONGEST) continue;
     const weight = problems(change.text);
     if (weight === undefined) break;
     if (weight === 0) return change;
-    if (weight < UNREAD) read ??= change;
-    any ??= change;
+    // Of those that can be read the first counts: the table has the likelier ones before.
+    const counted = weight < UNREAD ? 0 : weight;
+    if (counted < least) [best, least] = [change, counted];
   }
-  return read ?? any;
+  return best;
 }
 
 function* byHabit(text: string): Generator<Changed> {

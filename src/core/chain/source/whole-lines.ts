@@ -29,7 +29,11 @@ export function withWholeLines(
     }
     const whole = wholeLine(text, place.line, instead, again);
     if (whole.isRight) right.add(place.line);
-    return whole.line === instead ? finding : { ...finding, instead: whole.line };
+    if (whole.line === instead) return finding;
+    // What the hint writes out is the line with one mistake less, not the line as it should stand.
+    const { hint, ...rest } = finding;
+    const isPart = hint !== undefined && instead.includes(hint);
+    return { ...rest, ...(hint === undefined || isPart ? {} : { hint }), instead: whole.line };
   });
 }
 
