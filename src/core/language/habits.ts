@@ -100,6 +100,32 @@ function eachOf(name: string, list: string, text: string): string {
   return found ? `${name}(${found.name} in ${list}, ${found.body})` : `${name}(${list}, ${text})`;
 }
 
+/** Comparisons in words. */
+const COMPARISONS: Readonly<Record<string, string>> = {
+  'is not': '!=',
+  not: '!=',
+  'not equal': '!=',
+  'not equals': '!=',
+  neq: '!=',
+  ne: '!=',
+  gte: '>=',
+  ge: '>=',
+  'at least': '>=',
+  gt: '>',
+  'greater than': '>',
+  'more than': '>',
+  'bigger than': '>',
+  above: '>',
+  over: '>',
+  lte: '<=',
+  le: '<=',
+  'at most': '<=',
+  lt: '<',
+  'less than': '<',
+  below: '<',
+  under: '<',
+};
+
 /** Where arguments part: at commas that stand in no brackets. */
 function argumentsOf(text: string): string[] {
   const parts: string[] = [];
@@ -326,6 +352,22 @@ const makeHabits = (): readonly Habit[] => [
     write: () => '',
     say: 'a name stands bare, without a colon',
     example: ['x == :y', 'x == y'],
+  },
+  {
+    words: ['map(list, .x)', '.x of an item'],
+    find: of(
+      `(?<![\\w.])((?:map|any|every|sort|min|max|unique|group)\\([^(),]*,\\s*)(?<sign>\\.)(?=${NAME})`,
+    ),
+    write: ([, before = '']) => `${before}@.`,
+    say: 'the item of the list is @',
+    example: ['map($.a, .b)', 'map($.a, @.b)'],
+  },
+  {
+    words: ['< =', '> =', '! ='],
+    find: /(?<=[<>!])\s+(?==)/,
+    write: () => '',
+    say: 'the signs of a comparison stand together: <=',
+    example: ['n < = 5', 'n <= 5'],
   },
   {
     words: ['.x'],
@@ -670,9 +712,8 @@ const makeHabits = (): readonly Habit[] => [
   },
   {
     words: ['is', 'eq', 'equals', 'ne', 'gt', 'ge', 'gte', 'lt', 'le', 'lte'],
-    find: /\s(is not|equals|is|eq|neq|ne|gte|ge|gt|lte|le|lt)\s/,
-    write: ([, word = '']) =>
-      ` ${{ 'is not': '!=', equals: '==', is: '==', eq: '==', neq: '!=', ne: '!=', gte: '>=', ge: '>=', gt: '>', lte: '<=', le: '<=', lt: '<' }[word] ?? word} `,
+    find: /\s(?:is )?(is not|not equals?|not|equals?|eq|neq|ne|gte|ge|gt|lte|le|lt|less than|greater than|more than|at least|at most|bigger than|above|below|over|under)(?: to)? (?=[\w$@.'"(\ue000-\uefff])|\s(is)\s/,
+    write: ([, word = 'is']) => ` ${COMPARISONS[word] ?? '=='} `,
     say: 'comparisons are written == != < <= > >=',
     example: ['x gt 1', 'x > 1'],
   },

@@ -64,8 +64,7 @@ interface Changed {
 }
 
 /**
- * The first change that leaves nothing wrong; or else the first after which the text can be read; or else that after which
- * most of it can be read. `problems` is undefined once enough has been tried.
+ * The first change that leaves nothing wrong; or else that which leaves the least wrong, or after which most can be read. `problems` is undefined once enough has been tried.
  */
 function oneChange(text: string, problems: (text: string) => number | undefined): Changed | undefined {
   let best: Changed | undefined;
@@ -75,9 +74,8 @@ function oneChange(text: string, problems: (text: string) => number | undefined)
     const weight = problems(change.text);
     if (weight === undefined) break;
     if (weight === 0) return change;
-    // Of those that can be read the first counts: the table has the likelier ones before.
-    const counted = weight < UNREAD ? 0 : weight;
-    if (counted < least) [best, least] = [change, counted];
+    // Of those that are as good the first counts: the table has the likelier ones before.
+    if (weight < least) [best, least] = [change, weight];
   }
   return best;
 }

@@ -32,8 +32,17 @@ export function withoutConsequences(file: SourceFile, all: readonly Finding[]): 
     ? seen.filter((_, i) => ofYaml.has(`${all[i]!.place?.line} ${all[i]!.message}`))
     : seen;
   const trapped = new Set(first.filter(({ code }) => code === 'yaml-trap').map(({ place }) => place?.line));
+  // Nor has what YAML takes for its own any other meaning on its line.
+  const refused = new Map(
+    first.flatMap((one) => (one.code === 'yaml' ? [[one.place?.line, one]] : [])).reverse() as [
+      number | undefined,
+      Finding,
+    ][],
+  );
   const kept = onePerPlace(first).filter(
-    ({ code, place }) => code === 'yaml-trap' || !trapped.has(place?.line),
+    (one) =>
+      one.code === 'yaml-trap' ||
+      (!trapped.has(one.place?.line) && (refused.get(one.place?.line) ?? one) === one),
   );
   if (file.isBroken) return firstOf(kept);
   const isAlone = kept.every(

@@ -24,7 +24,10 @@ const UNITS: readonly (readonly [unit: string, words: RegExp])[] = [
 ];
 
 /** A duration as people write it: `5 seconds`, `1m 30s`. */
-function durationOf(text: string): string | undefined {
+function durationOf(written: string): string | undefined {
+  const text = written
+    .replace(/^(?:for|after|about|max|up to|~|<=?)\s*/i, '')
+    .replace(/^[a-z]+(?= [a-z])/i, inFigures);
   // ISO 8601 writes PT1M30S.
   const iso = /^P(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$/.exec(text);
   if (iso) {
@@ -44,12 +47,12 @@ function durationOf(text: string): string | undefined {
   const parts = [...text.matchAll(/([0-9]+(?:\.[0-9]+)?)\s*([A-Za-z]+)/g)];
   if (parts.length === 0 || parts.map(([part]) => part).join('') !== text.replace(/\s+(?=[0-9])/g, ''))
     return undefined;
-  const written = parts.map(([, count, word]) => {
+  const pieces = parts.map(([, count, word]) => {
     const unit = UNITS.find(([, words]) => words.test(word!))?.[0];
     return unit === undefined ? '' : count! + unit;
   });
-  const whole = written.join('');
-  return written.includes('') || readDuration(whole) === undefined ? undefined : whole;
+  const whole = pieces.join('');
+  return pieces.includes('') || readDuration(whole) === undefined ? undefined : whole;
 }
 
 function* durations(text: string): Generator<string> {
@@ -74,9 +77,18 @@ function* yesOrNo(text: string): Generator<string> {
   if (/^(?:off|no|false|never|nothing|null|disabled?)$/i.test(text)) yield 'none';
 }
 
+/** Small numbers as people write them out. */
+const NUMBER_WORDS = 'zero one two three four five six seven eight nine ten eleven twelve'.split(' ');
+
+function inFigures(text: string): string {
+  const number = NUMBER_WORDS.indexOf(text.toLowerCase());
+  return number < 0 ? text : String(number);
+}
+
 function* counts(text: string): Generator<string> {
+  if (inFigures(text) !== text) yield inFigures(text);
   const [, count] =
-    /^([0-9][0-9,_]*)\s*(?:times|x|pages?|items?|calls?|retries|attempts|iterations)?$/i.exec(text) ?? [];
+    /^([0-9][0-9,_]*)\.?\s*(?:times|x|pages?|items?|calls?|retries|attempts|iterations)?$/i.exec(text) ?? [];
   if (count !== undefined) yield count.replace(/[,_]/g, '');
 }
 
