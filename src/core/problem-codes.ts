@@ -57,6 +57,7 @@ export const problemCodes = {
     'A filter asks whether a member is there, and kept items in which it is false or null.',
   ),
   'path-in-no-item': warn('A filter speaks of a member that none of the items it was tried on has.'),
+  'expectation-not-met': warn('An expectation with `else: warning` does not hold.'),
   'path-in-some-items': warn(
     'A path that finds several values found none in some of the items before it. They are left out.',
   ),

@@ -118,7 +118,7 @@ test.each(expectationKeys)('expectation: $name', ({ name, example }) => {
     chainProblems(
       steps(
         asItem(
-          `call: GET kiln /a\nexpect:\n  - ${name === 'because' ? `holds: $.cone <= 10\n    ${example}` : example}`,
+          `call: GET kiln /a\nexpect:\n  - ${name === 'holds' ? example : `holds: $.cone <= 10\n    ${example}`}`,
         ),
       ),
     ),

@@ -107,6 +107,11 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
   'existence-of-false': () => got('$.a[?@.on]', '{"a":[{"on":false}]}'),
   'path-in-no-item': () => got("$.a[?@.stat == 'x']", '{"a":[{"state":"x"}]}'),
   'path-in-some-items': () => got('$.a[*].b', '{"a":[{"b":1},{"c":1}]}'),
+  'expectation-not-met': () =>
+    ran(
+      '  - call: GET kiln /a\n    expect: { holds: $.cone <= 10, because: the kiln is old, else: warning }',
+      json('{"cone":11}'),
+    ),
   'found-nothing': () => got('$.rack.piece', '{"rack":{"pieces":[1]}}'),
   'not-a-number': () => got('number($.a)', '{"a":"six"}'),
   'not-a-time': () => got('time($.a)', '{"a":"soon"}'),

@@ -2,7 +2,7 @@ import { countOf } from '../../core/count-of.ts';
 import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
-import type { Chain } from '../../core/chain/model.ts';
+import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
 import { lookAhead } from '../../api/dry-run.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
@@ -31,6 +31,7 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
   readonly dry?: boolean;
   readonly leave?: boolean;
   readonly tag?: readonly string[];
+  readonly notTag?: readonly string[];
   readonly jobs?: string;
   readonly shard?: string;
   readonly stopEarly?: boolean;
@@ -46,7 +47,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     if (reportProblems(terminal, loaded)) return 2;
     const given = readGiven(options.give ?? [], options.giveFrom);
     refuseUnknown(loaded.chains, given);
-    const chains = chosen(withoutSignIns(terminal, names, loaded), options);
+    const chains = chosen(withoutHelpers(terminal, names, loaded), options);
     if (chains.length === 0) {
       terminal.write('There are fewer chains than shares; none is left for this one.\n');
       return 0;
@@ -238,28 +239,62 @@ function jobsOf({ jobs = '1' }: RunCommandOptions): number {
   return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { hint: '--jobs 4' });
 }
 
-/** Chains that sign in are no runs of their own where only their folder is named; that is said. */
-function withoutSignIns(
+/** The chains that are run where a folder is named: none that others follow or sign in with, or that say so; that is said. */
+function withoutHelpers(
   terminal: Terminal,
   names: readonly string[],
   { chains, signInChains }: Loaded,
 ): readonly Chain[] {
   const named = new Set(names.map(shownPath));
-  const files = new Set([...signInChains.values()].map(({ file }) => file));
-  const left = chains.filter(({ file }) => files.has(file) && !named.has(file));
-  if (left.length === 0 || left.length === chains.length) return chains;
-  terminal.write(
-    `${terminal.colours.dim(`not run by itself: ${left.map(({ file }) => file).join(', ')}, which signs in`)}\n`,
+  const signIns = new Set([...signInChains.values()].map(({ file }) => file));
+  const followed = new Set(
+    chains.flatMap(({ file, steps }) => followedBy(steps).filter((one) => one !== file)),
   );
-  return chains.filter((chain) => !left.includes(chain));
+  const why = ({ file, onlyByName }: Chain): string | undefined =>
+    named.has(file)
+      ? undefined
+      : signIns.has(file)
+        ? 'which signs in'
+        : onlyByName
+          ? 'run: only-by-name'
+          : followed.has(file)
+            ? 'which others follow'
+            : undefined;
+  const left = chains.flatMap((chain) => {
+    const reason = why(chain);
+    return reason === undefined ? [] : [`${chain.file}, ${reason}`];
+  });
+  if (left.length === 0 || left.length === chains.length) return chains;
+  terminal.write(`${terminal.colours.dim(`not run by itself: ${left.join('; ')}`)}\n`);
+  return chains.filter((chain) => why(chain) === undefined);
 }
 
-/** The chains that are wanted: those with one of the tags, and of these the share of one machine of several. */
-function chosen(chains: readonly Chain[], { shard, tag }: RunCommandOptions): Chain[] {
-  const tagged = tag ? chains.filter(({ tags }) => tags.some((one) => tag.includes(one))) : [...chains];
+/** The files of chains that steps follow. */
+function followedBy(steps: readonly Step[]): string[] {
+  return steps.flatMap((step) =>
+    step.type === 'follow' ? [step.chain.file, ...followedBy(step.chain.steps)] : followedBy(stepsIn(step)),
+  );
+}
+
+/** The chains that are wanted: those with one of the tags and none of the others, and of these the share of one machine of several. */
+function chosen(chains: readonly Chain[], { shard, tag, notTag = [] }: RunCommandOptions): Chain[] {
+  const known = [...new Set(chains.flatMap(({ tags }) => tags))];
+  // A misspelt one would leave nothing out, and run what should not be.
+  const unknown = notTag.find((one) => !known.includes(one));
+  if (unknown !== undefined)
+    fail('file-not-found', `no chain has the tag ${unknown}, so --not-tag leaves nothing out`, {
+      hint: nearest(unknown, known) ?? (known.length === 0 ? 'tags: in a chain file' : known.join(', ')),
+    });
+  const tagged = chains.filter(
+    ({ tags }) =>
+      (!tag || tags.some((one) => tag.includes(one))) && !tags.some((one) => notTag.includes(one)),
+  );
   if (tagged.length === 0) {
-    const known = [...new Set(chains.flatMap(({ tags }) => tags))];
-    fail('file-not-found', `no chain has the tag ${tag!.join(' or ')}`, {
+    const wanted = [
+      ...(tag ? [`has the tag ${tag.join(' or ')}`] : []),
+      ...(notTag.length > 0 ? [`is without ${notTag.join(' and ')}`] : []),
+    ].join(' and ');
+    fail('file-not-found', `no chain ${wanted}`, {
       hint: known.length === 0 ? 'tags: in a chain file' : known.join(', '),
     });
   }

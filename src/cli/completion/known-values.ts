@@ -42,6 +42,9 @@ const credentials: Source = () =>
 const secrets: Source = () =>
   [...project().secrets.values()].map(({ name, from }) => ({ word: name, about: from }));
 
+const tags: Source = () =>
+  plain([...new Set(load(['.'], undefined, false).chains.flatMap(({ tags }) => tags))]);
+
 /** By the command and its argument, by the option, or by the name of an argument; `<…>` for that of an option's value. */
 const SOURCES: Readonly<Record<string, Source>> = {
   file: chains,
@@ -60,7 +63,8 @@ const SOURCES: Readonly<Record<string, Source>> = {
   'secret set name': secrets,
   'secret remove name': secrets,
   '--env': environments,
-  '--tag': () => plain([...new Set(load(['.'], undefined, false).chains.flatMap(({ tags }) => tags))]),
+  '--tag': tags,
+  '--not-tag': tags,
   '--outcome': () => plain(['passed', 'failed', 'interrupted']),
   '--add': chains,
   '<run>': runs,

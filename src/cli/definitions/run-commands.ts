@@ -22,6 +22,7 @@ export const runCommands: readonly CommandDefinition[] = [
       { flags: '--dry', about: 'show what would be sent, and send nothing' },
       LEAVE,
       { flags: '--tag <tag>', about: 'only chains with this tag (repeatable)', several: true },
+      { flags: '--not-tag <tag>', about: 'no chain with this tag (repeatable)', several: true },
       { flags: '--jobs <number>', about: 'how many chains run at once', byDefault: '1' },
       { flags: '--shard <n/of>', about: 'only a share of the chains, such as 1/4' },
       { flags: '--stop-early', about: 'start no further chain once one has failed' },

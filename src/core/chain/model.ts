@@ -97,6 +97,8 @@ export interface Expectation {
   readonly because?: Template;
   /** It uses a name that this step keeps, so it is tried after keep. */
   readonly afterKeep: boolean;
+  /** Where it does not hold, that is only warned about. */
+  readonly onlyWarns?: true;
 }
 
 /** A row that a step writes into a file. */
@@ -381,6 +383,8 @@ export interface Chain {
   readonly title: string;
   readonly about?: string;
   readonly tags: readonly string[];
+  /** It is run only where its file is named. */
+  readonly onlyByName?: true;
   readonly inputs: readonly Input[];
   readonly steps: readonly Step[];
   readonly cleanup: readonly Step[];

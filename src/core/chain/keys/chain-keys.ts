@@ -42,6 +42,16 @@ export const chainKeys: readonly KeyDefinition[] = [
     example: 'tags: [nightly]',
   },
   {
+    name: 'run',
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(['always', 'only-by-name'])),
+    wants: 'always or only-by-name',
+    default: 'always',
+    about:
+      'With only-by-name `batharon run` carries it out only where its file is named, not where a folder is. So it is with chains that others follow or sign in with.',
+    example: 'run: only-by-name',
+  },
+  {
     name: 'inputs',
     sort: 'structure',
     shape: map,

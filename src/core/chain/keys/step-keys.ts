@@ -209,4 +209,13 @@ export const expectationKeys: readonly KeyDefinition[] = [
     about: 'Why; it is shown where the expectation does not hold.',
     example: 'because: the kiln goes no higher',
   },
+  {
+    name: 'else',
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(['failure', 'warning'])),
+    wants: 'failure or warning',
+    default: 'failure',
+    about: 'What follows where it does not hold: the step fails, or the run only warns and goes on.',
+    example: 'else: warning',
+  },
 ];

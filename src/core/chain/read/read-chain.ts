@@ -210,6 +210,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     title: fields.literal(valueOf(root, 'chain')) ?? '',
     ...optional('about', fields.literal(valueOf(root, 'about'))),
     tags: tags?.type === 'list' ? tags.items.flatMap((tag) => (tag.type === 'scalar' ? [tag.text] : [])) : [],
+    ...(fields.literal(valueOf(root, 'run')) === 'only-by-name' ? { onlyByName: true as const } : {}),
     inputs,
     steps,
     cleanup,

@@ -103,6 +103,7 @@ function readExpectation(
   const { fields } = reader;
   let conditionNode: SourceNode | undefined = node;
   let because: Template | undefined;
+  let onlyWarns = false;
   const meant =
     node.type === 'map' && !valueOf(node, 'holds')
       ? (conditionOf(node) ?? conditionCut(fields.findings.file.text, node))
@@ -119,6 +120,7 @@ function readExpectation(
     conditionNode = valueOf(node, 'holds');
     const why = valueOf(node, 'because');
     because = why && fields.template(why, scope, { hint: false });
+    onlyWarns = fields.literal(valueOf(node, 'else')) === 'warning';
   }
   if (!conditionNode) return [];
   const condition = fields.condition(conditionNode, scope);
@@ -129,7 +131,16 @@ function readExpectation(
       `this is always ${String(constant(condition.expression.tree))}, whatever comes`,
     );
   }
-  return condition ? [{ condition, afterKeep, ...optional('because', because) }] : [];
+  return condition
+    ? [
+        {
+          condition,
+          afterKeep,
+          ...optional('because', because),
+          ...(onlyWarns ? { onlyWarns } : {}),
+        },
+      ]
+    : [];
 }
 
 /** The condition that a map such as `{ status: 200 }` was meant as. */

@@ -76,7 +76,7 @@ export class StepOutcome {
     this.problem ??= problem;
   }
 
-  #try({ condition, because }: Expectation): void {
+  #try({ condition, because, onlyWarns }: Expectation): void {
     const { expression } = condition;
     const place = condition.at();
     const report = (passed: boolean, more: { got?: string; hint?: string; code?: string } = {}): void => {
@@ -98,6 +98,7 @@ export class StepOutcome {
         (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
       // Of a status that was not expected, what to do about it.
       const hint = nothing?.hint ?? (speaksOfStatus(expression.tree) ? this.#advice : undefined);
+      if (onlyWarns) return this.#warn(expression.text, got, because);
       report(false, {
         got,
         ...(hint === undefined ? {} : { hint }),
@@ -112,9 +113,16 @@ export class StepOutcome {
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       const { code, message, hint } = error.problem;
+      if (onlyWarns) return this.#warn(expression.text, message, because);
       report(false, { got: message, code, ...(hint === undefined ? {} : { hint }) });
       this.#note(error.problem);
     }
+  }
+
+  /** An expectation whose author wants to know where it does not hold, and no more. */
+  #warn(condition: string, got: string, because: Template | undefined): void {
+    const why = because === undefined ? '' : ` (${this.#said(because)})`;
+    this.#context.warn(this.#step, 'expectation-not-met', `expected ${condition}, got ${got}${why}`);
   }
 
   /** Why it has to hold; as it is written where that comes to nothing. */

@@ -1,0 +1,98 @@
+// Which chains `batharon run` carries out, and expectations that only warn, with the built program.
+import { describe, expect, test } from '@jest/globals';
+import { batharon, type Finished, folderWith, PRACTICE } from '../support.ts';
+
+const chain = (title: string, more = '', steps = '[{ wait: 1ms }]'): string =>
+  `chain: ${title}\n${more}steps: ${steps}\nresults: { done: "'${title}'" }\n`;
+
+const FILES = {
+  'batharon.yaml': PRACTICE,
+  'a.chain.yaml': chain(
+    'A',
+    'tags: [nightly, slow]\n',
+    '[{ follow: parts/helper.chain.yaml, name: helped }]',
+  ),
+  'b.chain.yaml': chain('B', 'tags: [nightly]\n'),
+  'c.chain.yaml': chain('C'),
+  'careful.chain.yaml': chain('Careful', 'run: only-by-name\n'),
+  'parts/helper.chain.yaml': chain('Helper'),
+};
+
+/** The titles of the chains that ran, in order. */
+const ranIn = ({ stdout }: Finished): string[] =>
+  [...stdout.matchAll(/"done":\s*"(\w+)"/g)].map(([, title]) => title!);
+
+describe('which chains are run', () => {
+  const folder = folderWith(FILES);
+  const run = (...args: string[]): Promise<Finished> => batharon(folder, ['run', ...args]);
+
+  test('of a folder all but those that others follow, or that say so; that is said', async () => {
+    const all = await run();
+    expect([all.code, ranIn(all)]).toEqual([0, ['A', 'B', 'C']]);
+    expect(all.stderr).toContain(
+      'not run by itself: careful.chain.yaml, run: only-by-name; parts/helper.chain.yaml, which others follow',
+    );
+    const checked = await batharon(folder, ['check']);
+    expect(checked.stderr).toBe('6 files checked, no problems.\n');
+  });
+
+  test('named, each is run; so is one that stands alone in its folder', async () => {
+    expect(ranIn(await run('careful.chain.yaml'))).toEqual(['Careful']);
+    expect(ranIn(await run('.', 'careful.chain.yaml', 'parts/helper.chain.yaml'))).toEqual([
+      'A',
+      'B',
+      'C',
+      'Careful',
+      'Helper',
+    ]);
+    const alone = await run('parts');
+    expect([ranIn(alone), alone.stderr.includes('not run by itself')]).toEqual([['Helper'], false]);
+  });
+
+  test('by tags, and without some', async () => {
+    expect(ranIn(await run('--tag', 'nightly'))).toEqual(['A', 'B']);
+    expect(ranIn(await run('--tag', 'nightly', '--not-tag', 'slow'))).toEqual(['B']);
+    expect(ranIn(await run('--not-tag', 'nightly'))).toEqual(['C']);
+    const misspelt = await run('--not-tag', 'sloww');
+    expect(misspelt.code).toBe(2);
+    expect(misspelt.stderr).toContain('no chain has the tag sloww, so --not-tag leaves nothing out');
+    expect(misspelt.stderr).toContain('hint: slow');
+    const none = await run('--tag', 'slow', '--not-tag', 'nightly');
+    expect(none.stderr).toContain('no chain has the tag slow and is without nightly');
+  });
+});
+
+describe('an expectation that only warns', () => {
+  const text = (condition: string): string =>
+    `chain: W\nsteps:\n  - call: GET kiln /racks/A3/pieces\n    name: list\n    expect:\n      - { holds: "${condition}", because: the shelf is small, else: warning }\n      - status == 200\n  - show: went on\n`;
+
+  test.each([
+    ['length($.pieces) > 999', /expected length\(\$\.pieces\) > 999, got \d+ \(the shelf is small\)/],
+    ['$.peices[0].id == 1', /expected \$\.peices\[0\]\.id == 1, got .*\(the shelf is small\)/],
+    [
+      'number($.pieces[0].id) > 1',
+      /expected number\(\$\.pieces\[0\]\.id\) > 1, got .*\(the shelf is small\)/,
+    ],
+  ])('does not fail the run: %s', async (condition, said) => {
+    const { code, stderr } = await batharon(
+      folderWith({ 'batharon.yaml': PRACTICE, 'w.chain.yaml': text(condition) }),
+      ['run', 'w.chain.yaml'],
+    );
+    expect([code, stderr]).toEqual([0, expect.stringMatching(said)]);
+    expect(stderr).toContain('went on');
+    expect(stderr).toMatch(/warning/);
+  });
+
+  test('says nothing where it holds', async () => {
+    const folder = folderWith({ 'batharon.yaml': PRACTICE, 'w.chain.yaml': text('length($.pieces) > 0') });
+    expect((await batharon(folder, ['run', 'w.chain.yaml'])).stderr).not.toContain('expected');
+  });
+
+  test('`else: failure` is what is meant without it', async () => {
+    const folder = folderWith({
+      'batharon.yaml': PRACTICE,
+      'w.chain.yaml': text('length($.pieces) > 999').replace('else: warning', 'else: failure'),
+    });
+    expect((await batharon(folder, ['run', 'w.chain.yaml'])).code).toBe(1);
+  });
+});
