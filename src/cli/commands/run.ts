@@ -4,7 +4,7 @@ import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
 import { lookAhead } from '../../api/dry-run.ts';
-import type { ExitCode } from '../../core/events.ts';
+import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
 import { nearest } from '../../core/language/nearest.ts';
@@ -19,6 +19,7 @@ import { printFindings, printProblem } from '../terminal/print-findings.ts';
 import { OpenRun } from '../../api/open-run.ts';
 import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
+import { carryOutRounds, roundsOf } from '../runs/rounds.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
@@ -35,6 +36,8 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
   readonly jobs?: string;
   readonly shard?: string;
   readonly stopEarly?: boolean;
+  readonly again?: string;
+  readonly untilFailed?: boolean;
   readonly replay?: string;
 }
 
@@ -53,6 +56,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       return 0;
     }
     jobsOf(options);
+    roundsOf(options);
     const { project } = loaded;
     const isReplay = options.replay !== undefined;
     const runs = chains.map((chain) => {
@@ -151,20 +155,26 @@ async function runAll(
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
         await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
-    await several.carryOut(runs, jobs, async ({ chain, inputs }, show) => {
-      if (interruption.signal.aborted || (options.stopEarly && several.hasFailed)) return undefined;
-      return runRecorded(chain, project, world, {
-        options: {
-          files: filesOf(loaded, chain),
-          inputs,
-          signal: interruption.signal,
-          signInChains,
-          paces,
-          ...(options.leave ? { leave: true } : {}),
-          emit: show,
-        },
-      });
-    });
+    const carryOut = async ({ chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) =>
+      interruption.signal.aborted || (options.stopEarly && several.hasFailed)
+        ? undefined
+        : runRecorded(chain, project, world, {
+            options: {
+              files: filesOf(loaded, chain),
+              inputs,
+              signal: interruption.signal,
+              signInChains,
+              paces,
+              ...(options.leave ? { leave: true } : {}),
+              emit,
+            },
+          });
+    const rounds = roundsOf(options);
+    if (rounds !== undefined) {
+      const { untilFailed = false, json = false } = options;
+      return worst(await carryOutRounds(terminal, runs, { rounds, untilFailed, json }, carryOut));
+    }
+    await several.carryOut(runs, jobs, carryOut);
   } finally {
     interruption.stop();
     await world.close();

@@ -7,6 +7,9 @@ const RUN_REPORTS = Object.entries<ReportKind>(REPORTS)
   .filter(([name]) => name !== 'json')
   .map(([name, { about }]) => ({ name, about }));
 
+/** What makes no sense of several rounds. */
+const ONCE = ['dry', 'replay', 'jobs', 'print', ...RUN_REPORTS.map(({ name }) => name)];
+
 /** Commands that run chains. */
 export const runCommands: readonly CommandDefinition[] = [
   {
@@ -26,6 +29,12 @@ export const runCommands: readonly CommandDefinition[] = [
       { flags: '--jobs <number>', about: 'how many chains run at once', byDefault: '1' },
       { flags: '--shard <n/of>', about: 'only a share of the chains, such as 1/4' },
       { flags: '--stop-early', about: 'start no further chain once one has failed' },
+      {
+        flags: '--again <rounds>',
+        about: 'run so often, a line per round, then what came of each step',
+        conflicts: ONCE,
+      },
+      { flags: '--until-failed', about: 'run again until a round fails', conflicts: ONCE },
       ...RUN_REPORTS.map(({ name, about }) => ({ flags: `--${name} <file>`, about: `write ${about}` })),
       {
         flags: '--replay <run>',

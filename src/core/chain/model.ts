@@ -21,9 +21,6 @@ export interface Template {
   readonly at: Place;
 }
 
-/** What the name of a header field may be (RFC 9110, section 5.6.2). */
-export const FIELD_NAME = /^[!#$%&'*+\-.^_`|~0-9A-Za-z]+$/;
-
 /** A value of a typed field: lists and maps of texts, in which a whole `${…}` keeps its kind. */
 export type Typed =
   | { readonly type: 'value'; readonly value: Value }

@@ -1,4 +1,4 @@
-// Which chains `batharon run` carries out, and expectations that only warn, with the built program.
+// Which chains `batharon run` carries out and how often, and expectations that only warn, with the built program.
 import { describe, expect, test } from '@jest/globals';
 import { batharon, type Finished, folderWith, PRACTICE } from '../support.ts';
 
@@ -94,5 +94,77 @@ describe('an expectation that only warns', () => {
       'w.chain.yaml': text('length($.pieces) > 999').replace('else: warning', 'else: failure'),
     });
     expect((await batharon(folder, ['run', 'w.chain.yaml'])).code).toBe(1);
+  });
+});
+
+describe('rounds', () => {
+  const folder = folderWith({
+    'batharon.yaml': PRACTICE,
+    'good.chain.yaml': chain('Good', '', '[{ call: GET kiln /glazes, name: glazes, expect: status == 200 }]'),
+    'bad.chain.yaml': chain('Bad', '', '[{ call: GET kiln /glazes, name: glazes, expect: status == 201 }]'),
+  });
+  const run = (...args: string[]): Promise<Finished> => batharon(folder, ['run', ...args]);
+
+  test('a line for each, then what came of each step; the results are not printed', async () => {
+    const { code, stdout, stderr } = await run('good.chain.yaml', '--again', '3');
+    expect([code, stdout]).toEqual([0, '']);
+    expect(stderr.match(/^passed {2}round {4}\d +1 call/gm)).toHaveLength(3);
+    expect(stderr).toMatch(/glazes +0 of 3 +\d+ ms +\d+ ms/);
+    expect(stderr).toContain('passed. 3 of 3 rounds passed.');
+    const { stdout: listed } = await batharon(folder, ['history', '--json']);
+    expect((JSON.parse(listed) as unknown[]).length).toBe(3);
+  });
+
+  test('a round that fails says where and why, and the exit code is that of a failure', async () => {
+    const { code, stderr } = await run('bad.chain.yaml', 'good.chain.yaml', '--again', '2');
+    expect(code).toBe(1);
+    expect(
+      stderr.match(/^failed {2}round .* at glazes: expected status == 201, got 200 .*\(run \w+\)$/gm),
+    ).toHaveLength(2);
+    expect(stderr).toMatch(/^always +bad\.chain\.yaml +glazes +2 of 2/m);
+    expect(stderr).toMatch(/2x expected status == 201/);
+    expect(stderr).toContain('failed. 0 of 2 rounds passed.');
+  });
+
+  test('until one fails: not once more', async () => {
+    const { code, stderr } = await run('bad.chain.yaml', '--until-failed', '--again', '5');
+    expect([code, stderr.match(/^failed {2}round/gm)?.length]).toEqual([1, 1]);
+    expect((await run('good.chain.yaml', '--until-failed', '--again', '2')).code).toBe(0);
+  });
+
+  test('an interruption ends it, with what came until then', async () => {
+    let isKilled = false;
+    // A second signal would end it at once.
+    const once = (kill: () => void): void => {
+      if (!isKilled) kill();
+      isKilled = true;
+    };
+    const { code, stderr } = await batharon(folder, ['run', 'good.chain.yaml', '--until-failed'], {
+      during: (shown, kill) => {
+        if (shown.includes('round    2') && !shown.includes('interrupted')) once(kill);
+      },
+    });
+    expect(code).toBe(130);
+    expect(stderr).toMatch(/rounds? passed\./);
+  });
+
+  test.each([
+    [['--again', '0'], 'is no number of rounds'],
+    [['--again', 'many'], 'is no number of rounds'],
+    [['--again', '2', '--junit', 'x.xml'], 'cannot be used'],
+    [['--until-failed', '--dry'], 'cannot be used'],
+  ])('%j is refused before anything is sent', async (args, said) => {
+    const { code, stderr } = await run('good.chain.yaml', ...args);
+    expect([code, stderr]).toEqual([2, expect.stringContaining(said)]);
+  });
+
+  test('--json prints the events of all rounds, and nothing else', async () => {
+    const { stdout, stderr } = await run('good.chain.yaml', '--again', '2', '--json');
+    const events = stdout
+      .trim()
+      .split('\n')
+      .map((one) => (JSON.parse(one) as { event: string }).event);
+    expect(events.filter((one) => one === 'run-ended')).toHaveLength(2);
+    expect(stderr).toBe('');
   });
 });

@@ -3,6 +3,7 @@ import { TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import { ARRIVED } from '../fields/step-kinds.ts';
+import { FIELD_NAME } from '../../header-names.ts';
 import {
   type CallStep,
   type Field,
@@ -11,7 +12,6 @@ import {
   type ReadAs,
   type Template,
   type Timeouts,
-  FIELD_NAME,
 } from '../model.ts';
 import { readRequestBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';

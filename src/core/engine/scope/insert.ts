@@ -15,14 +15,8 @@ import {
 } from '../../language/values.ts';
 import { SHORTEST_NEEDLE } from '../masking/needles.ts';
 import { fail, type Problem, ProblemError, type Span } from '../../problems.ts';
-import {
-  FIELD_NAME,
-  type Insertion,
-  type Parameter,
-  type PlacedExpression,
-  type Template,
-  type Typed,
-} from '../../chain/model.ts';
+import { FIELD_NAME } from '../../header-names.ts';
+import type { Insertion, Parameter, PlacedExpression, Template, Typed } from '../../chain/model.ts';
 
 /** Finds the values of insertions. */
 export interface Inserter {
