@@ -132,6 +132,11 @@ describe('rounds', () => {
     expect((await run('good.chain.yaml', '--until-failed', '--again', '2')).code).toBe(0);
   });
 
+  test('many of them leave nothing behind: Node has nothing to warn of', async () => {
+    const { code, stderr } = await run('good.chain.yaml', '--again', '14');
+    expect([code, stderr.includes('Warning')]).toEqual([0, false]);
+  });
+
   test('an interruption ends it, with what came until then', async () => {
     let isKilled = false;
     // A second signal would end it at once.

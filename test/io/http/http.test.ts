@@ -55,7 +55,7 @@ async function send(
     systemClock,
     watchdog,
     { ...DEFAULT_LIMITS, ...limits },
-    { interruption: new Interruption(signal) },
+    { interruption: Interruption.of(signal) },
   );
   try {
     const response = await transport.send(

@@ -83,7 +83,7 @@ export class RunContext {
     } else {
       const hidden = within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask));
       this.#shared = new RunState(new EventLog(hidden, ports.clock, options), hidden, {
-        interruption: new Interruption(options.signal),
+        interruption: Interruption.of(options.signal),
         paces: options.paces ?? new Map<string, Pace>(),
         watchdog: within?.context.watchdog ?? new Watchdog(ports.clock),
       });
@@ -252,7 +252,7 @@ export class RunContext {
 
   /** From here on an interruption ends nothing: what is left is undo and cleanup. */
   ignoreInterruption(): void {
-    this.#shared.interruption = new Interruption(new AbortController().signal);
+    this.#shared.interruption = Interruption.of(new AbortController().signal);
   }
 
   /** The sign-ins by chains, shared with chains inside this run. */

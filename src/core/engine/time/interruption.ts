@@ -9,7 +9,14 @@ export class Interruption {
   readonly signal: AbortSignal;
   readonly #callbacks = new Set<(reason: Error) => void>();
 
-  constructor(signal: AbortSignal) {
+  /** That of a signal: many runs of one command have the same, and each listener would stay until its end. */
+  static of(signal: AbortSignal): Interruption {
+    let known = KNOWN.get(signal);
+    if (!known) KNOWN.set(signal, (known = new Interruption(signal)));
+    return known;
+  }
+
+  private constructor(signal: AbortSignal) {
     this.signal = signal;
     signal.addEventListener('abort', () => {
       for (const callback of this.#callbacks) callback(signal.reason as Error);
@@ -27,6 +34,8 @@ export class Interruption {
     this.#callbacks.delete(callback);
   }
 }
+
+const KNOWN = new WeakMap<AbortSignal, Interruption>();
 
 /** Why a run was interrupted. */
 export function interrupted(signal: AbortSignal): Problem {
