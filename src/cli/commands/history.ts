@@ -2,12 +2,14 @@ import { countOf } from '../../core/count-of.ts';
 import { relative, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import { readDuration } from '../../core/language/lexer.ts';
-import { fail } from '../../core/problems.ts';
-import type { UnreadableRun, RunSummary } from '../../api/record-types.ts';
+import { fail, ProblemError } from '../../core/problems.ts';
+import { StepStatistics } from '../../core/record/step-statistics.ts';
+import type { Records, UnreadableRun, RunSummary } from '../../api/record-types.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { agoWords } from '../records/ago-words.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
+import { printStepTable } from '../view/step-table.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
@@ -19,12 +21,16 @@ export interface HistoryOptions {
   readonly since?: string;
   readonly most?: string;
   readonly json?: boolean;
+  /** How their steps ended, over all of them. */
+  readonly steps?: boolean;
   /** Runs of `watch` too. */
   readonly watch?: boolean;
 }
 
 const OUTCOMES: readonly string[] = ['passed', 'failed', 'interrupted', 'unfinished'];
 const DEFAULT_MOST = 20;
+/** Over so many runs steps are looked at. */
+const DEFAULT_MOST_FOR_STEPS = 200;
 
 /** `batharon history`: the recorded runs, the latest first. */
 export function history(files: readonly string[], options: HistoryOptions): Promise<ExitCode> {
@@ -36,7 +42,7 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
         hint: OUTCOMES.map((one) => `'${one}'`).join(', '),
       });
     const since = options.since === undefined ? undefined : Date.now() - sinceOf(options.since);
-    const most = Number(options.most ?? DEFAULT_MOST);
+    const most = Number(options.most ?? (options.steps ? DEFAULT_MOST_FOR_STEPS : DEFAULT_MOST));
     if (!Number.isInteger(most) || most < 1)
       fail('wrong-form', '--most is a number of runs', { hint: '--most 5' });
     const wanted = files.map((file) => relative(process.cwd(), resolve(file)));
@@ -60,6 +66,7 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
       if (found.length < most) found.push(run);
       else more++;
     }
+    if (options.steps) return printSteps(records, found, options.json ?? false);
     if (options.json) {
       writeData(`${JSON.stringify(found, undefined, 2)}\n`);
       return 0;
@@ -82,6 +89,43 @@ export function history(files: readonly string[], options: HistoryOptions): Prom
       terminal.write(terminal.colours.dim(`and ${countOf(watched, 'run')} of watch; --watch shows them\n`));
     return 0;
   });
+}
+
+/** `--steps`: how the steps of these runs ended, the earliest run first. */
+function printSteps(
+  records: Records,
+  runs: readonly (RunSummary | UnreadableRun)[],
+  json: boolean,
+): ExitCode {
+  const statistics = new StepStatistics();
+  let [read, unreadable] = [0, 0];
+  for (const summary of runs.toReversed()) {
+    if ('unreadable' in summary) {
+      unreadable++;
+      continue;
+    }
+    try {
+      for (const event of records.events(summary.run).events) statistics.take(summary, event);
+      read++;
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      unreadable++;
+    }
+  }
+  const steps = statistics.all();
+  if (json) {
+    writeData(`${JSON.stringify(steps, undefined, 2)}\n`);
+    return 0;
+  }
+  if (steps.length === 0) {
+    errorTerminal().write('No recorded run like that has a step that ended.\n');
+    return 0;
+  }
+  const terminal = outputTerminal();
+  printStepTable(terminal, steps);
+  const left = unreadable === 0 ? '' : `; ${countOf(unreadable, 'record')} can't be read`;
+  terminal.write(terminal.colours.dim(`over ${countOf(read, 'run')}${left}\n`));
+  return 0;
 }
 
 /** How long ago, in milliseconds. Throws `wrong-form`. */

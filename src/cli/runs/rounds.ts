@@ -6,13 +6,11 @@ import { type StepStatistic, StepStatistics } from '../../core/record/step-stati
 import { timeWords } from '../../core/units.ts';
 import type { RunResult } from '../../api/run-recorded.ts';
 import { type Terminal, writeData } from '../terminal/terminal.ts';
-import { fit, pad, padStart, widthOf } from '../terminal/text-width.ts';
+import { padStart, widthOf } from '../terminal/text-width.ts';
+import { cut, printStepTable } from '../view/step-table.ts';
 
 /** So many rounds are carried out at the most. */
 const MOST_ROUNDS = 100_000;
-
-/** So many steps are shown in the summary: those that failed, then the slowest. */
-const SHOWN_STEPS = 30;
 
 /** How often chains are run: `--again 20`, `--until-failed`, or both. */
 export interface Repetition {
@@ -52,8 +50,8 @@ export async function carryOutRounds<P extends { readonly chain: Chain }>(
     for (const one of planned) {
       let run = '';
       const result = await carryOut(one, (event) => {
-        statistics.take(one.chain.file, event);
         if (event.event === 'run-began') ({ run } = event);
+        statistics.take({ file: one.chain.file, run }, event);
         if (event.event === 'run-ended') calls += event.calls;
         if (event.event === 'step-ended' && event.outcome === 'failed') failure ??= { ...event, run };
         if (json) writeData(`${JSON.stringify(event)}\n`);
@@ -75,16 +73,8 @@ export async function carryOutRounds<P extends { readonly chain: Chain }>(
     if (!json) line(terminal, done, { hasFailed, calls, failure, elapsed: performance.now() - began });
     isOver = untilFailed && hasFailed;
   }
-  if (!json) summary(terminal, statistics.all(), { done, passed, files: planned.length });
+  if (!json) summary(terminal, statistics.all(), { done, passed });
   return exits;
-}
-
-/** As wide as the longest word of how often a step failed. */
-const LEAD = '           ';
-
-/** What fits into a line behind what stands there; all of it where nobody reads on a terminal. */
-function cut({ width, wrapWidth }: Terminal, text: string, taken: number): string {
-  return wrapWidth === Infinity ? text : fit(text, Math.max(40, width - taken));
 }
 
 function line(
@@ -116,32 +106,12 @@ function line(
 function summary(
   terminal: Terminal,
   steps: readonly StepStatistic[],
-  { done, passed, files }: { readonly done: number; readonly passed: number; readonly files: number },
+  { done, passed }: { readonly done: number; readonly passed: number },
 ): void {
-  const { colours, width } = terminal;
-  const shown = steps
-    .toSorted((a, b) => b.failed / b.times - a.failed / a.times || b.percentile95 - a.percentile95)
-    .slice(0, SHOWN_STEPS);
-  if (shown.length > 0) {
-    const names = shown.map(({ file, address }) => (files > 1 ? `${file}  ${address}` : address));
-    const column = Math.min(Math.max(4, ...names.map(widthOf)), Math.floor(width * 0.45));
-    terminal.write(
-      `\n${colours.dim(`${LEAD}${pad('step', column)}  ${padStart('failed', 14)}  ${padStart('median', 8)}  ${padStart('95 % below', 10)}`)}\n`,
-    );
-    for (const [i, { times, failed, median, percentile95, reasons }] of shown.entries()) {
-      const share = failed === 0 ? `0 of ${times}` : `${failed} of ${times}`;
-      const mark =
-        failed === 0 ? LEAD : colours.red(pad(failed === times ? 'always' : 'sometimes', LEAD.length));
-      terminal.write(
-        `${mark}${pad(fit(names[i]!, column), column)}  ${padStart(share, 14)}  ${padStart(timeWords(median), 8)}  ${padStart(timeWords(percentile95), 10)}\n`,
-      );
-      for (const [reason, count] of reasons.slice(0, 3))
-        terminal.write(`${LEAD}${colours.dim(cut(terminal, `${count}x ${reason}`, LEAD.length + 1))}\n`);
-    }
-    if (steps.length > shown.length)
-      terminal.write(
-        colours.dim(`${LEAD}${countOf(steps.length - shown.length, 'more step')} that never failed\n`),
-      );
+  const { colours } = terminal;
+  if (steps.length > 0) {
+    terminal.write('\n');
+    printStepTable(terminal, steps);
   }
   const words = `${passed} of ${countOf(done, 'round')} passed.`;
   terminal.write(

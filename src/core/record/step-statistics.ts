@@ -22,6 +22,10 @@ export interface StepStatistic {
   /** Milliseconds. */
   readonly median: number;
   readonly percentile95: number;
+  /** The run in which it failed first. */
+  readonly firstFailed?: string;
+  /** Medians of the earlier and of the later half of its times, where it has become much slower. */
+  readonly slower?: { readonly before: number; readonly after: number };
 }
 
 interface Counted {
@@ -30,6 +34,7 @@ interface Counted {
   readonly title: string;
   times: number;
   failed: number;
+  firstFailed?: string;
   readonly reasons: Map<string, number>;
   readonly elapsed: number[];
 }
@@ -39,8 +44,8 @@ export class StepStatistics {
   readonly #steps = new Map<string, Counted>();
   readonly #titles = new Map<string, string>();
 
-  /** Takes an event of a run of a chain file. */
-  take(file: string, event: RunEvent): void {
+  /** Takes an event of a run of a chain file; the earlier run first. */
+  take({ file, run }: { readonly file: string; readonly run: string }, event: RunEvent): void {
     if (event.event === 'step-began') this.#titles.set(`${file} ${asWritten(event.step)}`, event.title);
     if (event.event !== 'step-ended' || event.outcome === 'skipped') return;
     const address = asWritten(event.step);
@@ -54,6 +59,7 @@ export class StepStatistics {
     step.elapsed[step.times++ % MOST_TIMES] = event.elapsed;
     if (event.outcome === 'passed') return;
     step.failed++;
+    step.firstFailed ??= run;
     const reason = event.problem?.message ?? event.outcome;
     if (step.reasons.has(reason) || step.reasons.size < MOST_REASONS)
       step.reasons.set(reason, (step.reasons.get(reason) ?? 0) + 1);
@@ -68,9 +74,28 @@ export class StepStatistics {
         reasons: [...reasons].sort((a, b) => b[1] - a[1]),
         median: rank(sorted, 0.5),
         percentile95: rank(sorted, 0.95),
+        ...slowerIn(elapsed, step.times % MOST_TIMES),
       };
     });
   }
+}
+
+/** So many times a half has at least, or chance could make it slower. */
+const LEAST_IN_HALF = 5;
+
+/** Whether the later half of some times, of which the oldest stands at a place, is slower by half and more. */
+function slowerIn(elapsed: readonly number[], oldest: number): Pick<StepStatistic, 'slower'> {
+  const inOrder =
+    elapsed.length < MOST_TIMES ? elapsed : [...elapsed.slice(oldest), ...elapsed.slice(0, oldest)];
+  const half = Math.floor(inOrder.length / 2);
+  if (half < LEAST_IN_HALF) return {};
+  const median = (part: readonly number[]): number =>
+    rank(
+      part.toSorted((a, b) => a - b),
+      0.5,
+    );
+  const [before, after] = [median(inOrder.slice(0, half)), median(inOrder.slice(-half))];
+  return after >= before * 1.5 && after - before >= 20 ? { slower: { before, after } } : {};
 }
 
 /** The nearest rank: the least value that so large a part of all is not above. */

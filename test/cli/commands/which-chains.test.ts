@@ -132,6 +132,32 @@ describe('rounds', () => {
     expect((await run('good.chain.yaml', '--until-failed', '--again', '2')).code).toBe(0);
   });
 
+  test('recorded runs are summed up in the same way, for people and for programs', async () => {
+    const { code, stdout } = await batharon(folder, [
+      'history',
+      '--steps',
+      'good.chain.yaml',
+      'bad.chain.yaml',
+    ]);
+    expect(code).toBe(0);
+    expect(stdout).toMatch(/^always +bad\.chain\.yaml +glazes +\d+ of \d+/m);
+    expect(stdout).toMatch(/^ +first in run \w+$/m);
+    expect(stdout).toMatch(/^ +good\.chain\.yaml +glazes +0 of \d+/m);
+    expect(stdout).toMatch(/^over \d+ runs$/m);
+    const json = JSON.parse(
+      (await batharon(folder, ['history', '--steps', '--json', 'bad.chain.yaml'])).stdout,
+    ) as unknown;
+    expect(json).toEqual([
+      expect.objectContaining({
+        file: 'bad.chain.yaml',
+        address: 'glazes',
+        title: expect.any(String) as unknown,
+      }),
+    ]);
+    const none = await batharon(folder, ['history', '--steps', '--env', 'nowhere']);
+    expect([none.code, none.stdout]).toEqual([0, '']);
+  });
+
   test('many of them leave nothing behind: Node has nothing to warn of', async () => {
     const { code, stderr } = await run('good.chain.yaml', '--again', '14');
     expect([code, stderr.includes('Warning')]).toEqual([0, false]);

@@ -17,8 +17,11 @@ const ended = (step: string, outcome: string, elapsed: number, message?: string)
 
 test('steps are counted over runs: iterations together, skipped ones not, times by the nearest rank', () => {
   const statistics = new StepStatistics();
-  const take = (file: string, event: RunEvent): void => statistics.take(`${file}.chain.yaml`, event);
+  let runs = 0;
+  const take = (file: string, event: RunEvent): void =>
+    statistics.take({ file: `${file}.chain.yaml`, run: `r${runs}` }, event);
   for (let run = 0; run < 20; run++) {
+    runs = run;
     take('a', began('list'));
     take('a', ended('list', run === 3 ? 'failed' : 'passed', run + 1, run === 3 ? 'no' : undefined));
     for (const i of [0, 1]) take('a', ended(`loop[${i}].one`, 'passed', 5));
@@ -36,6 +39,7 @@ test('steps are counted over runs: iterations together, skipped ones not, times 
       reasons: [['no', 1]],
       median: 10,
       percentile95: 19,
+      firstFailed: 'r3',
     },
     {
       file: 'a.chain.yaml',
@@ -59,13 +63,33 @@ test('steps are counted over runs: iterations together, skipped ones not, times 
       ],
       median: 1,
       percentile95: 1,
+      firstFailed: 'r0',
     },
   ]);
 });
 
 test('what is kept of a step does not grow without end', () => {
   const statistics = new StepStatistics();
-  for (let i = 0; i < 30_000; i++) statistics.take('a', ended('list', 'failed', i, `why ${i}`));
+  for (let i = 0; i < 30_000; i++)
+    statistics.take({ file: 'a', run: 'r' }, ended('list', 'failed', i, `why ${i}`));
   const [list] = statistics.all();
   expect([list!.times, list!.reasons.length, list!.median]).toEqual([30_000, 20, 24_999]);
+});
+
+test('a step that has become much slower is told so, from enough times on', () => {
+  const slower = (times: readonly number[]): unknown => {
+    const statistics = new StepStatistics();
+    for (const time of times) statistics.take({ file: 'a', run: 'r' }, ended('list', 'passed', time));
+    return statistics.all()[0]!.slower;
+  };
+  const times = (count: number, time: number): number[] => Array.from({ length: count }, () => time);
+  expect(slower([...times(5, 100), ...times(5, 200)])).toEqual({ before: 100, after: 200 });
+  expect(slower([...times(4, 100), ...times(4, 200)])).toBeUndefined();
+  expect(slower([...times(5, 1), ...times(5, 15)])).toBeUndefined();
+  expect(slower([...times(5, 100), ...times(5, 140)])).toBeUndefined();
+  // The oldest times are those that are no longer kept.
+  expect(slower([...times(9000, 500), ...times(6000, 100), ...times(6000, 200)])).toEqual({
+    before: 100,
+    after: 200,
+  });
 });
