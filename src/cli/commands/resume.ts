@@ -2,7 +2,7 @@ import { countOf } from '../../core/count-of.ts';
 import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/fields/input-values.ts';
 import type { Chain, Input } from '../../core/chain/model.ts';
-import { ownStepAt, stepAt } from '../../core/chain/step-at.ts';
+import { ownStepAt, stepAt } from '../../core/chain/steps-of.ts';
 import { askText } from '../terminal/prompts.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { nameList } from '../../core/language/nearest.ts';

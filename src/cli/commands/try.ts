@@ -1,5 +1,6 @@
 import { dirname, resolve } from 'node:path';
-import { type Chain, type Step, stepsIn, usedIn } from '../../core/chain/model.ts';
+import { usedIn } from '../../core/chain/steps-of.ts';
+import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
 import type { Value } from '../../core/language/values.ts';

@@ -118,6 +118,7 @@ export class StepLines {
       `${this.paint(event.outcome)}${head}  ${left}${left !== '' && right !== '' ? '  ' : ''}${colours.dim(right)}`.trimEnd() +
         '\n',
     );
+    if (event.outcome === 'passed' && event.reason !== undefined) this.row('because', event.reason);
   }
 
   /** A label and a text beside it, on as many lines as it needs. */

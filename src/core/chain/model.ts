@@ -131,6 +131,8 @@ interface StepBase {
 }
 
 export interface CallStep extends StepBase {
+  /** It passes where it fails with one of these codes, and only then. */
+  readonly mustFail?: readonly string[];
   readonly type: 'call';
   readonly method: string;
   /** As written, for people. */
@@ -362,17 +364,6 @@ export function stepsIn(step: Step): readonly Step[] {
     default:
       return [];
   }
-}
-
-/** All names that steps use, those of steps inside them included. */
-export function usedIn(steps: readonly Step[]): Set<string> {
-  const used = new Set<string>();
-  const visit = (step: Step): void => {
-    for (const name of step.uses) used.add(name);
-    if (step.type !== 'follow') stepsIn(step).forEach(visit);
-  };
-  steps.forEach(visit);
-  return used;
 }
 
 export interface Chain {

@@ -199,3 +199,37 @@ describe('rounds', () => {
     expect(stderr).toBe('');
   });
 });
+
+describe('a call that has to fail', () => {
+  const text = (call: string, codes: string): string =>
+    `chain: M\nsteps:\n  - call: ${call}\n    name: refused\n    must-fail: ${codes}\n    keep: { id: status }\n    undo: [ { call: DELETE kiln /pieces/x } ]\n  - show: went on, \${refused.ok}\n`;
+  const run = (call: string, codes: string): Promise<Finished> =>
+    batharon(folderWith({ 'batharon.yaml': PRACTICE, 'm.chain.yaml': text(call, codes) }), [
+      'run',
+      'm.chain.yaml',
+    ]);
+
+  test('passes where it fails so, says why, takes nothing back, and keeps nothing', async () => {
+    const { code, stderr } = await run('GET kiln /none', 'status-not-expected');
+    expect([code, stderr]).toEqual([0, expect.stringMatching(/went on, true/)]);
+    expect(stderr).toMatch(/it failed as it must, with status-not-expected: expected status/);
+    expect(stderr).not.toContain('DELETE');
+  });
+
+  test('fails where it passes, or fails otherwise', async () => {
+    const passed = await run('GET kiln /glazes', 'not-as-expected');
+    expect(passed.code).toBe(1);
+    expect(passed.stderr).toMatch(/it had to fail with not-as-expected, but\s+it passed/);
+    const other = await run('GET http://127.0.0.1:9/', 'not-as-expected');
+    expect(other.code).toBe(3);
+    expect(other.stderr).toContain('connection-refused');
+    const refused = await run('GET http://127.0.0.1:9/', '[time-limit, connection-refused]');
+    expect(refused.stderr).toContain('it failed as it must, with connection-refused');
+  });
+
+  test('a code that there is not is said, with the nearest', async () => {
+    const { code, stderr } = await run('GET kiln /none', '[time-limt]');
+    expect([code, stderr]).toEqual([2, expect.stringContaining('there is no error code time-limt')]);
+    expect(stderr).toContain('instead: must-fail: [time-limit]');
+  });
+});

@@ -24,6 +24,7 @@ import { passedBefore, restore } from './restore.ts';
 import { refusedAdvice } from './refused-advice.ts';
 import { usedNames } from '../scope/used-names.ts';
 import { Undo } from './undo.ts';
+import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
 import { defaultExpectations } from './default-expectations.ts';
@@ -149,6 +150,14 @@ export class StepRunner {
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
     if (problem) await discarded(context, done);
+    const settled = mustFail(step, problem);
+    if ('passed' in settled) {
+      this.#ended(context, step, 'passed', { began, done, problem: undefined, reason: settled.passed });
+      if (step.undo.length > 0 && made) this.undo.book(context, step);
+      this.#lose(context, step);
+      return undefined;
+    }
+    ({ problem } = settled);
     return this.#settle(context, step, began, { done, problem, made });
   }
 
@@ -265,7 +274,13 @@ export class StepRunner {
       began,
       done,
       problem,
-    }: { readonly began: number; readonly done: Done; readonly problem: Problem | undefined },
+      reason,
+    }: {
+      readonly began: number;
+      readonly done: Done;
+      readonly problem: Problem | undefined;
+      readonly reason?: string;
+    },
   ): void {
     const elapsed = context.elapsed() - began;
     const said = problem ?? done.ofIteration;
@@ -275,6 +290,7 @@ export class StepRunner {
       outcome,
       elapsed: Math.round(elapsed * 100) / 100,
       ...(said ? { problem: eventProblem(said) } : {}),
+      ...(reason === undefined ? {} : { reason }),
       ...(done.iterations ? { iterations: done.iterations } : {}),
       ...(done.call?.states ? { states: done.call.states } : {}),
       ...(done.call?.pages === undefined ? {} : { pages: done.call.pages }),

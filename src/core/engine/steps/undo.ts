@@ -1,5 +1,5 @@
-import { type Chain, type Step, stepsIn, usedIn } from '../../chain/model.ts';
-import { findInChain } from '../../chain/step-at.ts';
+import { type Chain, type Step, stepsIn } from '../../chain/model.ts';
+import { findInChain, usedIn } from '../../chain/steps-of.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { LeftOver } from '../scope/run-options.ts';
 import { Names } from '../scope/names.ts';

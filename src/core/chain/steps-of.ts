@@ -30,3 +30,14 @@ export function findInChain(
   };
   return search(chain.steps);
 }
+
+/** All names that steps use, those of steps inside them included. */
+export function usedIn(steps: readonly Step[]): Set<string> {
+  const used = new Set<string>();
+  const visit = (step: Step): void => {
+    for (const name of step.uses) used.add(name);
+    if (step.type !== 'follow') stepsIn(step).forEach(visit);
+  };
+  steps.forEach(visit);
+  return used;
+}

@@ -1,0 +1,29 @@
+import { nearest } from '../../language/nearest.ts';
+import { problemCodes } from '../../problem-codes.ts';
+import type { SourceNode } from '../source/source-file.ts';
+import type { StepReader } from './step-reader.ts';
+
+/** Codes of problems with one of which a call has to fail. */
+export function readMustFail(
+  { fields }: StepReader,
+  node: SourceNode | undefined,
+): readonly string[] | undefined {
+  if (!node) return undefined;
+  const items = node.type === 'list' ? node.items : [node];
+  return items.flatMap((item) => {
+    const code = fields.literal(item);
+    if (code === undefined) return [];
+    if (!Object.hasOwn(problemCodes, code))
+      fields.findings.problem(
+        item,
+        'wrong-form',
+        `there is no error code ${code}`,
+        fields.findings.nearest(
+          item,
+          nearest(code, Object.keys(problemCodes)),
+          'batharon explain errors lists them; not-as-expected is a failed expectation',
+        ),
+      );
+    return [code];
+  });
+}
