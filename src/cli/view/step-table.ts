@@ -10,7 +10,7 @@ const SHOWN_STEPS = 30;
 /** As wide as the longest word of how often a step failed. */
 const LEAD = '           ';
 
-/** What fits into a line behind what stands there; all of it where nobody reads on a terminal. */
+/** What fits into a line after `taken` columns; all of it where nobody reads on a terminal. */
 export function cut({ width, wrapWidth }: Terminal, text: string, taken: number): string {
   return wrapWidth === Infinity ? text : fit(text, Math.max(40, width - taken));
 }
