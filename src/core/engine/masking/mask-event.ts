@@ -34,6 +34,7 @@ const SPOKEN: ReadonlySet<string> = new Set<EventMember>([
   'text',
   'item',
   'note',
+  'reason',
   'state',
   'states',
   'url',
@@ -51,7 +52,7 @@ function speaks(event: { readonly [name: string]: unknown }): boolean {
     case 'step-ended':
     case 'iteration-ended':
     case 'run-ended':
-      return event.problem !== undefined;
+      return event.problem !== undefined || event.reason !== undefined;
     case 'response-received':
     case 'step-began':
     case 'kept':

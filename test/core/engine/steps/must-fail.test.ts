@@ -54,3 +54,16 @@ test('an expectation that only warns says so once for all iterations, and lets n
     'expectation-not-met',
   ]);
 });
+
+test('why it has passed holds no secret by its name, as why it failed holds none', async () => {
+  for (const mustFail of ['', '    must-fail: not-as-expected\n']) {
+    const { events } = await runChain(
+      `chain: A\nsteps:\n  - call: GET kiln /a\n    expect: text == 'x'\n${mustFail}`,
+      () => ({ headers: [['content-type', 'text/plain']], json: 'the password=qz7 is old' }),
+      { project, allowUnexplained: true },
+    );
+    const end = events.find((event) => event.event === 'step-ended');
+    expect(JSON.stringify(end)).toContain('is old');
+    expect(JSON.stringify(end)).not.toContain('qz7');
+  }
+});
