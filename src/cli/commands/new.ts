@@ -5,7 +5,8 @@ import chain from '../../../examples/new/first.chain.yaml';
 import project from '../../../examples/new/batharon.yaml';
 import type { SchemaFile } from '../../core/schema/file-schema.ts';
 import { schemaPath, writeSchemasBelow } from '../../api/schema-files.ts';
-import { errorTerminal } from '../terminal/terminal.ts';
+import { ProblemError } from '../../core/problems.ts';
+import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 
 const IGNORED = '# What Batharon keeps of its own: runs, locked secrets.\n.batharon/\n.env\nout/\n';
 
@@ -25,7 +26,7 @@ export function newProject(folder: string): ExitCode {
   mkdirSync(folder, { recursive: true });
   for (const [name, text] of files)
     if (!existsSync(join(folder, name))) writeFileSync(join(folder, name), text);
-  writeSchemasBelow(folder);
+  tellOfSchemas(terminal, folder);
   const { colours } = terminal;
   const go = folder === '.' ? '' : `cd ${folder} && `;
   terminal.write(
@@ -38,6 +39,16 @@ export function newProject(folder: string): ExitCode {
   ])
     terminal.write(`  ${colours.cyan(command!.padEnd(54))} ${about!}\n`);
   return 0;
+}
+
+/** The project runs without them, so that they can't be written is no more than a warning. */
+function tellOfSchemas(terminal: Terminal, folder: string): void {
+  try {
+    writeSchemasBelow(folder);
+  } catch (error) {
+    if (!(error instanceof ProblemError)) throw error;
+    terminal.write(`warning ${error.problem.message}; batharon schema --write tries again\n`);
+  }
 }
 
 /** With the line by which editors find the schema of a file. */

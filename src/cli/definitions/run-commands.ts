@@ -8,7 +8,7 @@ const RUN_REPORTS = Object.entries<ReportKind>(REPORTS)
   .map(([name, { about }]) => ({ name, about }));
 
 /** What makes no sense of several rounds. */
-const ONCE = ['dry', 'replay', 'jobs', 'print', ...RUN_REPORTS.map(({ name }) => name)];
+const ONCE = ['dry', 'replay', 'jobs', 'stopEarly', 'print', ...RUN_REPORTS.map(({ name }) => name)];
 
 /** Commands that run chains. */
 export const runCommands: readonly CommandDefinition[] = [

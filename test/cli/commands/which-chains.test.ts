@@ -184,6 +184,7 @@ describe('rounds', () => {
     [['--again', 'many'], 'is no number of rounds'],
     [['--again', '2', '--junit', 'x.xml'], 'cannot be used'],
     [['--until-failed', '--dry'], 'cannot be used'],
+    [['--again', '2', '--stop-early'], 'cannot be used'],
   ])('%j is refused before anything is sent', async (args, said) => {
     const { code, stderr } = await run('good.chain.yaml', ...args);
     expect([code, stderr]).toEqual([2, expect.stringContaining(said)]);

@@ -1,6 +1,6 @@
 // Completion in the shells themselves, each with the script that the built program prints for it, by the key that people press.
 import { spawn, spawnSync } from 'node:child_process';
-import { chmodSync, existsSync, mkdirSync, writeFileSync } from 'node:fs';
+import { chmodSync, existsSync, mkdirSync, readdirSync, symlinkSync, writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 import { beforeAll, describe, expect, test } from '@jest/globals';
@@ -78,6 +78,15 @@ describe('what could complete a line', () => {
     ['', []],
   ])('%j', async (line, expected) => {
     expect(await words(line)).toEqual(expected);
+  });
+
+  test('new goes on where the schemas can not be written, and follows no link', async () => {
+    const [inside, outside] = [folderWith({}), folderWith({})];
+    symlinkSync(outside, join(inside, '.batharon'));
+    const { code, stderr } = await batharon(inside, ['new'], { env });
+    expect([code, readdirSync(outside)]).toEqual([0, []]);
+    expect(stderr).toMatch(/^warning the schemas can't be written: .* is a link/m);
+    expect(stderr).toContain('Wrote batharon.yaml');
   });
 
   test('is nothing where the project can not be read, and never a secret', async () => {
