@@ -1,7 +1,9 @@
 // What README and docs show is true: chains and project files in them are checked, links lead somewhere.
 import { JOBS } from '../src/core/explain/jobs.ts';
 import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { execFileSync } from 'node:child_process';
 import { dirname, join } from 'node:path';
+import { parse as parseYaml } from 'yaml';
 import { fileURLToPath } from 'node:url';
 import { describe, expect, test } from '@jest/globals';
 import type * as z from 'zod';
@@ -200,4 +202,27 @@ test('docs/events.md lists each kind of event with its members', () => {
   ]);
   const byName = (all: unknown[][]): unknown => Object.fromEntries(all);
   expect(byName(rows)).toEqual(byName(kinds));
+});
+
+describe('examples for build servers', () => {
+  const folder = join(root, 'docs/build-servers');
+  const files = readdirSync(folder).map((name) => [name, readFileSync(join(folder, name), 'utf8')] as const);
+
+  test.each(files)('%s is written as it must be, and its commands are understood', async (name, text) => {
+    if (name.endsWith('.yaml')) expect(parseYaml(text)).toBeInstanceOf(Object);
+    else if (name.endsWith('.sh')) execFileSync('sh', ['-n', join(folder, name)]);
+    else expect(text.replace(/[^{}]/g, '').length % 2).toBe(0);
+    const commands = [...text.matchAll(/npx batharon ([^'"|\n)]*)/g)].map(([, words]) =>
+      words!
+        .replace(/ \|\|.*/, '')
+        .trim()
+        .split(/\s+/),
+    );
+    expect(commands.length).toBeGreaterThan(1);
+    for (const [command = '', ...words] of commands) {
+      const { stdout } = await batharon(root, [command, '--help']);
+      for (const word of words.filter((one) => one.startsWith('--')))
+        expect([command, stdout]).toEqual([command, expect.stringContaining(`${word} `)]);
+    }
+  });
 });

@@ -1,7 +1,8 @@
 import { headerObject } from '../core/engine/wire/response-names.ts';
 import { readTyped } from '../core/language/typed-json.ts';
 import { objectOf, type Value } from '../core/language/values.ts';
-import type { RecordedStep } from '../core/record/recorded-run.ts';
+import type { Step } from '../core/chain/model.ts';
+import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
 import type { LockedStore } from '../io/secrets/locked-store.ts';
 import type { Records } from '../io/record/records.ts';
 import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
@@ -9,17 +10,40 @@ import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
 /** How many runs are looked through for what a step needs. */
 const LOOKED_THROUGH = 10;
 
-/** The latest runs of a chain file, back to the last one that was not only a part of it. */
-export function runsOfChain(records: Records, file: string): OpenRun[] {
+/** The latest runs of a chain file in an environment, back to the last one that was not only a part of it. */
+export function runsOfChain(records: Records, file: string, environment: string | undefined): OpenRun[] {
   const found: OpenRun[] = [];
   let looked = 0;
   for (const summary of records.list()) {
     if ('unreadable' in summary || summary.file !== file) continue;
+    // What staging has said is not true of production.
+    if (summary.environment !== environment) continue;
     if (looked++ === LOOKED_THROUGH) break;
     found.push(OpenRun.read(records, summary.run, (address) => !address.includes('[')));
     if (!summary.part) break;
   }
   return found;
+}
+
+/** The names that a step leaves to those below it, its own left out. */
+export function namesGivenBy(step: Step): Set<string> {
+  const more = step.type === 'each' ? step.gather : step.type === 'repeat' ? step.start : [];
+  const inside = step.type === 'repeat' ? step.steps.flatMap((inner) => [...namesGivenBy(inner)]) : [];
+  return new Set([...[...step.keep, ...more].map(({ name }) => name), ...inside]);
+}
+
+/** The value that a step gave under a name, in the latest of some runs in which it passed. */
+export function recordedName(
+  giver: Step,
+  name: string,
+  { runs, locked }: { readonly runs: readonly OpenRun[]; readonly locked: LockedStore },
+): { readonly value: Value; readonly run: RecordedRun } | undefined {
+  const open = runs.find((one) => one.step(giver.address)?.outcome === 'passed');
+  const step = open?.step(giver.address);
+  if (!open || !step) return undefined;
+  const kept = keptNames(step, locked).get(name);
+  const value = kept ?? (giver.name === name.replace(/^steps\./, '') ? stepObject(open, step) : undefined);
+  return value === undefined ? undefined : { value, run: open.run };
 }
 
 /** The names that the expressions of a recorded step could use, secrets left out. */

@@ -81,7 +81,8 @@ export interface RunOptions {
 
 /** How a step of a run ended. */
 export interface StepResult extends StepInfo {
-  readonly outcome: 'passed' | 'failed' | 'skipped' | 'interrupted';
+  /** `accepted`: it failed, and the chain says that it may. */
+  readonly outcome: 'passed' | 'failed' | 'skipped' | 'interrupted' | 'accepted';
   /** In milliseconds. */
   readonly elapsed: number;
   /** Why it failed, where the step itself did. */

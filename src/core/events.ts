@@ -50,7 +50,8 @@ const kept = z.strictObject({
 
 const file = z.strictObject({ path: z.string(), digest: z.string() });
 
-const outcome = z.enum(['passed', 'failed', 'skipped', 'interrupted']);
+/** `accepted`: it failed, and the chain says that it may. */
+const outcome = z.enum(['passed', 'failed', 'skipped', 'interrupted', 'accepted']);
 
 export const eventSchema = z.discriminatedUnion('event', [
   z.strictObject({
@@ -210,6 +211,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     step,
     iteration: z.int(),
     item: z.string().optional(),
+    /** What the chain calls it. */
+    title: z.string().optional(),
   }),
   z.strictObject({
     event: z.literal('iteration-ended'),

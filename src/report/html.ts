@@ -179,12 +179,12 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
 }
 
 function iterationOf(
-  { elapsed, from, item, outcome, problem, steps, iteration }: RecordedIteration,
+  { elapsed, from, item, outcome, problem, steps, title, iteration }: RecordedIteration,
   body: BodyOf,
 ): PageIteration {
   return {
     iteration,
-    ...(item === undefined ? {} : { item }),
+    ...(title === undefined ? (item === undefined ? {} : { item }) : { item: title }),
     outcome: outcome ?? 'interrupted',
     from: rounded(from),
     elapsed: rounded(elapsed),

@@ -105,10 +105,20 @@ function ofStep(step: RecordedStep): object {
   };
 }
 
-function ofIteration({ elapsed, from, item, outcome, problem, steps, iteration }: RecordedIteration): object {
+function ofIteration({
+  elapsed,
+  from,
+  item,
+  outcome,
+  problem,
+  steps,
+  title,
+  iteration,
+}: RecordedIteration): object {
   return {
     iteration,
     ...(item === undefined ? {} : { item }),
+    ...(title === undefined ? {} : { title }),
     outcome: outcome ?? 'interrupted',
     from,
     elapsed,

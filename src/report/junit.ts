@@ -111,19 +111,24 @@ function ofStep(step: RecordedStep, run: RecordedRun): Case[] {
   // What failed inside stands there.
   if ((isOuter || step.iterationsBegan) && !step.problem && outcome !== 'skipped' && inner.length > 0)
     return inner;
+  const { problem } = step;
+  const told =
+    outcome === 'accepted' && problem
+      ? [...said, `failed as accepted, ${problem.code}: ${problem.message}`]
+      : said;
   const own: Case = {
     name: /\w$/.test(address) && !/(?:^|\.)\d+$/.test(address) ? address : `${address} ${began.title}`,
     time: elapsed,
     ...(outcome === 'skipped' ? { skipped: reason ?? '' } : {}),
     ...wrongOf(step, run),
-    ...(said.length > 0 ? { said: said.join('\n') } : {}),
+    ...(told.length > 0 ? { said: told.join('\n') } : {}),
   };
   return [own, ...inner];
 }
 
 function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {
   const { outcome, problem } = step;
-  if (outcome === 'passed' || outcome === 'skipped') return {};
+  if (outcome === 'passed' || outcome === 'skipped' || outcome === 'accepted') return {};
   const text = failureLines(step, run).join('\n');
   if (!problem || outcome !== 'failed') {
     const message = problem?.message ?? 'the run ended before the step did';
@@ -140,10 +145,16 @@ function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {
 }
 
 function ofIteration(iteration: RecordedIteration, loop: RecordedStep, run: RecordedRun): Case {
-  const name = `${loop.address}[${iteration.iteration}]${iteration.item === undefined ? '' : ` ${iteration.item}`}`;
+  const { item, title } = iteration;
+  // A title tells a case from the others even after one is put before it, so the history of a case stays together.
+  const name =
+    title === undefined
+      ? `${loop.address}[${iteration.iteration}]${item === undefined ? '' : ` ${item}`}`
+      : `${loop.address}: ${title}`;
   const broken = findFailed(iteration.steps, iteration.failed);
   const { problem } = iteration;
-  if (iteration.outcome === 'passed') return { name, time: iteration.elapsed };
+  if (iteration.outcome === 'passed' || iteration.outcome === 'accepted')
+    return { name, time: iteration.elapsed };
   const message = problem?.message ?? 'the run ended before the iteration did';
   const text = broken
     ? [`failed     ${whichStep(broken)}`, ...failureLines(broken, run)].join('\n')

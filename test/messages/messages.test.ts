@@ -301,6 +301,7 @@ test('each code says what, why, and what to do; all stand in messages.txt', asyn
 
 /** Codes whose message needs a network, a disk, a terminal or a file of another format: the tests that meet them. */
 const ELSEWHERE: Readonly<Record<string, string>> = {
+  'no-such-case': 'core/engine/steps/accept.test.ts',
   'pattern-too-large': 'core/language/expressions.test.ts',
   'not-text': 'core/language/expressions.test.ts',
   'number-too-long': 'core/language/expressions.test.ts',

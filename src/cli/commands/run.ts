@@ -3,11 +3,13 @@ import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
+import type { LockedStore } from '../../api/locked-secrets.ts';
 import { lookAhead } from '../../api/dry-run.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
-import { nearest } from '../../core/language/nearest.ts';
+import { nameList, nearest } from '../../core/language/nearest.ts';
 import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../../api/files-of.ts';
@@ -20,6 +22,7 @@ import { OpenRun } from '../../api/open-run.ts';
 import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { carryOutRounds, roundsOf } from '../runs/rounds.ts';
+import type { ChainPart } from '../runs/part-of-chain.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
@@ -33,6 +36,9 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
   readonly leave?: boolean;
   readonly tag?: readonly string[];
   readonly notTag?: readonly string[];
+  readonly case?: readonly string[];
+  readonly from?: string;
+  readonly only?: readonly string[];
   readonly jobs?: string;
   readonly shard?: string;
   readonly stopEarly?: boolean;
@@ -50,7 +56,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     if (reportProblems(terminal, loaded)) return 2;
     const given = readGiven(options.give ?? [], options.giveFrom);
     refuseUnknown(loaded.chains, given);
-    const chains = chosen(withoutHelpers(terminal, names, loaded), options);
+    const chains = withCases(chosen(withoutHelpers(terminal, names, loaded), options), options);
     if (chains.length === 0) {
       terminal.write('There are fewer chains than shares; none is left for this one.\n');
       return 0;
@@ -146,11 +152,13 @@ async function runAll(
   const interruption = watchInterruption(terminal);
   const { openHere } = await import('../project/open-here.ts');
   const world = await openHere(project);
+  const { locked } = world;
   // What a service has said of its pace holds for the next chain too.
   const paces: Paces = new Map();
   const jobs = jobsOf(options);
   const several = new SeveralRuns(terminal, options.json ?? false, jobs > 1, wantsReport(options));
   try {
+    const part = await partOf(terminal, runs, options, { project, locked });
     // Of several chains none begins before it is known of all that they can.
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
@@ -158,14 +166,16 @@ async function runAll(
     const carryOut = async ({ chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) =>
       interruption.signal.aborted || (options.stopEarly && several.hasFailed)
         ? undefined
-        : runRecorded(chain, project, world, {
+        : runRecorded(part?.chain ?? chain, project, world, {
             options: {
+              ...(part ? { known: part.known, part: true } : {}),
               files: filesOf(loaded, chain),
               inputs,
               signal: interruption.signal,
               signInChains,
               paces,
               ...(options.leave ? { leave: true } : {}),
+              ...(options.case ? { cases: options.case } : {}),
               emit,
             },
           });
@@ -184,6 +194,27 @@ async function runAll(
   if (!options.json) printResults(results, runs.length, options.print);
   several.summary(runs.length);
   return worst(exits);
+}
+
+/** The part of the one chain that is wanted. Throws `no-such-step`, `no-record`, `wrong-form`. */
+async function partOf(
+  terminal: Terminal,
+  runs: readonly PlannedRun[],
+  { from, only }: RunCommandOptions,
+  at: { readonly project: Project; readonly locked: LockedStore },
+): Promise<ChainPart | undefined> {
+  if (from === undefined && !only) return undefined;
+  const option = from === undefined ? '--only' : '--from';
+  if (runs.length > 1)
+    fail('wrong-form', `${option} speaks of the steps of one chain, and these are ${runs.length}`, {
+      hint: `batharon run FILE ${option} STEP`,
+    });
+  const { otherInputs, partOfChain, tellUsed } = await import('../runs/part-of-chain.ts');
+  const part = partOfChain(runs[0]!.chain, { from, only }, at);
+  tellUsed(terminal, part.used);
+  for (const line of otherInputs(runs[0]!.chain, runs[0]!.inputs, part.used.keys()))
+    terminal.write(`warning ${line}\n`);
+  return part;
 }
 
 /** Throws `no-record`, `wrong-form`. */
@@ -314,6 +345,26 @@ function chosen(chains: readonly Chain[], { shard, tag, notTag = [] }: RunComman
   if (nth === '' || own < 1 || own > count)
     fail('wrong-form', `--shard ${shard} is no share`, { hint: '--shard 1/4, the first of four' });
   return tagged.filter((_, i) => i % count === own - 1);
+}
+
+/** The chains that have titled iterations, where only some of these are wanted. Throws `no-such-case`. */
+function withCases(chains: readonly Chain[], { case: wanted }: RunCommandOptions): readonly Chain[] {
+  if (!wanted) return chains;
+  const hasTitles = (step: Step): boolean =>
+    (step.type === 'each' && step.caseTitle !== undefined) || stepsIn(step).some(hasTitles);
+  const titled = chains.filter(({ steps }) => steps.some(hasTitles));
+  if (titled.length === 1) return titled;
+  return titled.length === 0
+    ? fail('no-such-case', 'no loop of these chains has a title, by which --case could choose', {
+        hint: 'title: ${row.name} on the loop',
+      })
+    : fail(
+        'wrong-form',
+        `--case chooses in one chain, and ${nameList(titled.map(({ file }) => file))} have titles`,
+        {
+          hint: `batharon run ${titled[0]!.file} --case '${wanted[0]!}'`,
+        },
+      );
 }
 
 /** Of several chains the highest of 130, 4, 2, 3, 1. */

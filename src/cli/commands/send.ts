@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs';
+import { dirname, relative, resolve } from 'node:path';
 import { readChain } from '../../core/chain/read/read-chain.ts';
-import type { EventOf, ExitCode, RunEvent } from '../../core/events.ts';
+import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson } from '../../core/language/json.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { nameList } from '../../core/language/nearest.ts';
-import { isTextType } from '../../core/text-types.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { soundsSecret } from '../../core/chain/keys/secret-members.ts';
 import { SHORTEST_NEEDLE } from '../../api/locked-secrets.ts';
@@ -15,14 +15,13 @@ import { finished } from '../../import/to-step.ts';
 import { inserted } from '../../import/step-secrets.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
 import { pickOf, writeDraft } from '../draft/add-draft.ts';
-import { responseTree, printTree } from '../view/response-tree.ts';
+import { printExchange, printResponse } from '../view/exchange-view.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
 import { responseOf, OpenRun } from '../../api/open-run.ts';
 import { recordsOf, runRecorded, SENT_FILE } from '../../api/run-recorded.ts';
-import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
-import { sizeWords, timeWords } from '../../core/units.ts';
+import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
 import { openHere } from '../project/open-here.ts';
 import { watchInterruption } from '../terminal/signals.ts';
@@ -34,6 +33,12 @@ export interface SendOptions {
   readonly json?: string;
   readonly form?: readonly string[];
   readonly text?: string;
+  readonly xml?: string;
+  readonly file?: string;
+  readonly multipart?: readonly string[];
+  readonly save?: string;
+  readonly timeout?: string;
+  readonly all?: boolean;
   readonly env?: string;
   readonly name?: string;
   readonly add?: string;
@@ -55,7 +60,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
       const found = serviceAt(project, url);
       return found && `${found.service.name} ${found.path}`;
     });
-    const step = stepLines(call, options, typed);
+    const step = stepLines(call, options, typed, (path) => path);
     const text = `chain: ${JSON.stringify(title)}\nsteps:\n${step.map((line) => `  ${line}`).join('\n')}\n`;
     const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
     if (!chain) {
@@ -90,8 +95,14 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
     printExchange(terminal, events);
     const open = OpenRun.read(recordsOf(project), id);
     const response = open.run.steps[0] && responseOf(open.run.steps[0]);
-    if (response) printResponse(response, open.text(response));
-    if (options.add !== undefined) await writeDraft(draftOf(step, typed), project, options.add, title);
+    if (response) printResponse(response, open.text(response), { all: options.all ?? false });
+    const { add } = options;
+    if (add !== undefined) {
+      // A path is typed from here, and written from the folder of the chain file.
+      const near = dirname(resolve(add));
+      const lines = stepLines(call, options, typed, (path) => relative(near, resolve(path)));
+      await writeDraft(draftOf(lines, typed), project, add, title);
+    }
     return exit;
   });
 }
@@ -130,7 +141,9 @@ class TypedKeys {
   /** The name of the secret that a text becomes; undefined if its name does not tell that it is a key. */
   secret(name: string, value: string): string | undefined {
     if (value.length < SHORTEST_NEEDLE || soundsSecret(name) !== 'surely') return undefined;
-    const secret = freeName(name.toLowerCase().replace(/\W+/g, '_'), {
+    const own = name.toLowerCase().replace(/\W+/g, '_');
+    for (const [known, before] of this.#values) if (before === value && known.startsWith(own)) return known;
+    const secret = freeName(own, {
       has: (one) => this.#project.secrets.has(one) || this.#values.has(one),
     });
     this.#values.set(secret, value);
@@ -182,7 +195,13 @@ class TypedKeys {
   }
 }
 
-function stepLines(call: string, options: SendOptions, typed: TypedKeys): string[] {
+/** The lines of the step; `pathFrom` makes of a path as typed one as it is written. */
+function stepLines(
+  call: string,
+  options: SendOptions,
+  typed: TypedKeys,
+  pathFrom: (path: string) => string,
+): string[] {
   const lines = [`call: ${typed.url(call)}`];
   if (options.name !== undefined) lines.push(`name: ${options.name}`);
   else lines.push('name: send');
@@ -212,6 +231,25 @@ function stepLines(call: string, options: SendOptions, typed: TypedKeys): string
         .map(([name, expression]) => `  ${name}: ${scalar(expression)}`),
     );
   if (options.text !== undefined) lines.push(...textEntry('text', fileOr(options.text)));
+  if (options.xml !== undefined) lines.push(...textEntry('xml', fileOr(options.xml)));
+  const path = (given: string): string => scalar(literal(pathFrom(given)));
+  if (options.file !== undefined) lines.push(`file: ${path(options.file)}`);
+  if (options.multipart && options.multipart.length > 0) {
+    lines.push('multipart:');
+    for (const one of options.multipart) {
+      const [, name, value = ''] = /^([^=]+)=(.*)$/s.exec(one) ?? [];
+      if (name === undefined)
+        fail('wrong-form', `--multipart ${one} is not name=value or name=@file`, {
+          hint: `--multipart photo=@bowl.png`,
+        });
+      const part = value.startsWith('@')
+        ? `{ file: ${JSON.stringify(literal(pathFrom(value.slice(1))))} }`
+        : undefined;
+      lines.push(`  ${key(name)}: ${part ?? scalar(typed.text(name, value))}`);
+    }
+  }
+  if (options.save !== undefined) lines.push(`save: ${path(options.save)}`);
+  if (options.timeout !== undefined) lines.push(`timeout: ${scalar(options.timeout)}`);
   return finished(lines).map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
 }
 
@@ -260,89 +298,4 @@ function draftOf(step: string[], typed: TypedKeys): Draft {
     secrets: new Map([...typed.all].map(([name, value]) => [name, { source: 'locked', value }])),
     notes: [],
   };
-}
-
-/** Prints what was sent and what came, field by field, and what went wrong. */
-function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
-  const { colours } = terminal;
-  const line = (mark: string, text: string): void => terminal.write(`${mark.padEnd(8)}${text}\n`);
-  const fields = (headers: EventOf<'response-received'>['headers']): void => {
-    for (const [name, value] of headers)
-      wrap(`${name}: ${value}`, terminal.wrapWidth - 10).forEach((row, i) =>
-        terminal.write(colours.dim(`        ${i === 0 ? '' : '  '}${row}\n`)),
-      );
-  };
-  for (const event of events) {
-    switch (event.event) {
-      case 'signed-in':
-        line('', colours.dim(`signed in as ${event.credential} (${event.kind})`));
-        break;
-      case 'warning':
-        line(colours.yellow('warning'.padEnd(8)), event.message);
-        break;
-      case 'request-sent':
-        line(colours.cyan('sent'.padEnd(8)), colours.bold(`${event.method} ${event.url}`));
-        fields(event.headers);
-        if (event.body?.text !== undefined)
-          for (const row of event.body.text.split('\n').slice(0, 20)) line('', row);
-        break;
-      case 'response-received':
-        terminal.write('\n');
-        line(
-          (event.status < 400 ? colours.green : colours.red)('got'.padEnd(8)),
-          `${colours.bold(String(event.status))} · ${timeWords(event.elapsed)} · ${event.body.size === 0 ? 'no body' : `${event.body.type ?? 'no content type'}, ${sizeWords(event.body.size)}`}`,
-        );
-        fields(event.headers);
-        break;
-      case 'redirected':
-        line(
-          '',
-          `redirected to ${event.to}${event.credential === 'removed' ? ', the credential removed' : ''}`,
-        );
-        break;
-      case 'step-ended':
-      case 'run-ended':
-        if (event.problem && event.event === 'step-ended') {
-          wrap(event.problem.message, terminal.wrapWidth - 8).forEach((row, i) =>
-            line(colours.red((i === 0 ? 'failed' : '').padEnd(8)), row),
-          );
-          if (event.problem.hint !== undefined) line('hint', event.problem.hint);
-        } else if (event.problem) {
-          line(colours.red('failed'.padEnd(8)), event.problem.message);
-          if (event.problem.hint !== undefined) line('hint', event.problem.hint);
-        }
-        break;
-      default:
-    }
-  }
-}
-
-/** How much of a text is shown, in characters. */
-const MOST_TEXT = 20_000;
-
-/** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
-function printResponse({ body }: EventOf<'response-received'>, text: string | undefined): void {
-  const terminal = outputTerminal();
-  const { size, type } = body;
-  if (size === 0) return;
-  errorTerminal().write('\n');
-  if (text === undefined || (type !== undefined && !isTextType(type))) {
-    errorTerminal().write(
-      `${sizeWords(size)} of ${type ?? 'unknown type'}, not shown; save: on a step writes it to a file\n`,
-    );
-    return;
-  }
-  let value: Value;
-  try {
-    value = parseJson(text);
-  } catch {
-    const shown = text.slice(0, MOST_TEXT);
-    const line = shown.endsWith('\n') ? shown : `${shown}\n`;
-    // A program that reads it gets it as it came.
-    if (terminal.live) terminal.write(line);
-    else writeData(line);
-    if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
-    return;
-  }
-  printTree(terminal, responseTree(value));
 }

@@ -16,8 +16,8 @@ import { filesOf } from '../../api/files-of.ts';
 import { inputsOf, readGiven } from '../project/given-inputs.ts';
 import { load, loadProject } from '../../api/load.ts';
 import { responseOf, OpenRun } from '../../api/open-run.ts';
-import { agoWords } from '../records/ago-words.ts';
-import { keptNames, runsOfChain, stepObject } from '../../api/recorded-names.ts';
+import { flat, tellUsed } from '../runs/part-of-chain.ts';
+import { namesGivenBy, recordedName, runsOfChain } from '../../api/recorded-names.ts';
 import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { isSafe } from '../../core/methods.ts';
@@ -56,12 +56,9 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const world = await openHere(loaded.project);
       const interruption = watchInterruption(terminal);
       try {
-        const runs = runsOfChain(recordsOf(loaded.project), chain.file);
+        const runs = runsOfChain(recordsOf(loaded.project), chain.file, loaded.project.environment);
         const plan = planOf(chain, all, target, { runs, locked: world.locked, given });
-        for (const [run, used] of plan.used)
-          terminal.write(
-            `${terminal.colours.dim(`uses ${nameList(used)} from run ${run.id}, ${agoWords(Date.now() - run.lastAt)}`)}\n`,
-          );
+        tellUsed(terminal, plan.used);
         await confirmEarlier(plan.steps.slice(0, -1));
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
         const view = new RunView(terminal);
@@ -94,13 +91,6 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
   );
 }
 
-/** The steps in the order in which they come, those in groups on their own. */
-function flat(steps: readonly Step[]): Step[] {
-  return steps.flatMap((step) =>
-    step.type === 'group' ? flat([...step.steps, ...(step.otherwise ?? [])]) : [step],
-  );
-}
-
 function findStep(all: readonly Step[], wanted: string): Step {
   const found = all.find(({ name, address }) => name === wanted || address === wanted);
   if (found) return found;
@@ -123,13 +113,6 @@ function holdsStep(step: Step, wanted: string): boolean {
   return stepsIn(step).some(
     (inner) => inner.name === wanted || inner.address === wanted || holdsStep(inner, wanted),
   );
-}
-
-/** The names that a step leaves to those below it. */
-function namesOf(step: Step): Set<string> {
-  const more = step.type === 'each' ? step.gather : step.type === 'repeat' ? step.start : [];
-  const inside = step.type === 'repeat' ? step.steps.flatMap((inner) => [...namesOf(inner)]) : [];
-  return new Set([...[...step.keep, ...more].map(({ name }) => name), ...inside]);
 }
 
 /** Steps above the wanted one that may change something are sent only where a person wants that. Throws `not-sent`. */
@@ -179,20 +162,17 @@ function planOf(
   const known = new Map<string, Value>();
   const used = new Map<RecordedRun, string[]>();
   const inputs = new Set(chain.inputs.map(({ name }) => name));
-  const own = namesOf;
+  const own = namesGivenBy;
   const visit = (step: Step): void => {
     for (const name of usedIn([step])) {
       if (own(step).has(name) || inputs.has(name) || known.has(name) || given.has(name)) continue;
       const giver = all.find((one) => one !== step && (one.name === name || own(one).has(name)));
       if (!giver || needed.has(giver)) continue;
-      const open = runs.find((one) => one.step(giver.address)?.outcome === 'passed');
-      const recorded = open?.step(giver.address);
-      const value =
-        recorded &&
-        (giver.name === name ? stepObject(open!, recorded) : keptNames(recorded, locked).get(name));
-      if (value !== undefined) {
+      const recorded = recordedName(giver, name, { runs, locked });
+      if (recorded) {
+        const { run, value } = recorded;
         known.set(name, value);
-        used.set(open!.run, [...(used.get(open!.run) ?? []), name]);
+        used.set(run, [...(used.get(run) ?? []), name]);
       } else {
         needed.add(giver);
         visit(giver);

@@ -174,7 +174,7 @@ function viewIteration(
         : (nearest(loop, names) ?? 'batharon view RUN shows its steps'),
     });
   }
-  head(terminal, open, `${loop}[${number}] ${iteration.item ?? ''}`);
+  head(terminal, open, `${loop}[${number}] ${iteration.title ?? iteration.item ?? ''}`);
   terminal.write(
     `${terminal.colours.dim(`${iteration.outcome ?? 'interrupted'} · ${timeWords(iteration.elapsed)}`)}\n\n`,
   );

@@ -26,6 +26,23 @@ export const runCommands: readonly CommandDefinition[] = [
       LEAVE,
       { flags: '--tag <tag>', about: 'only chains with this tag (repeatable)', several: true },
       { flags: '--not-tag <tag>', about: 'no chain with this tag (repeatable)', several: true },
+      {
+        flags: '--case <title>',
+        about: 'of loops with titles, only the iteration of this title (repeatable)',
+        several: true,
+        conflicts: 'replay',
+      },
+      {
+        flags: '--from <step>',
+        about: 'begin at this step, with what recorded runs kept before it',
+        conflicts: ['replay', 'only', 'dry'],
+      },
+      {
+        flags: '--only <step>',
+        about: 'only this step, with what recorded runs kept before it (repeatable)',
+        several: true,
+        conflicts: ['replay', 'dry'],
+      },
       { flags: '--jobs <number>', about: 'how many chains run at once', byDefault: '1' },
       { flags: '--shard <n/of>', about: 'only a share of the chains, such as 1/4' },
       { flags: '--stop-early', about: 'start no further chain once one has failed' },

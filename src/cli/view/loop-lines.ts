@@ -38,13 +38,13 @@ export class LoopLines {
     switch (event.event) {
       case 'iteration-began':
         if (iteration === undefined)
-          this.#running.set(event.iteration, { item: event.item, step: '', doing: '' });
+          this.#running.set(event.iteration, { item: event.title ?? event.item, step: '', doing: '' });
         return;
       case 'iteration-ended':
         if (iteration !== undefined) return;
         this.#running.delete(event.iteration);
         if (event.outcome === 'passed') this.#passed++;
-        else if (event.outcome === 'failed') this.#failed++;
+        else if (event.outcome === 'failed' || event.outcome === 'accepted') this.#failed++;
         return;
       case 'step-began':
         return this.#does(iteration, event.title, '');

@@ -27,7 +27,7 @@ export class RunView {
   readonly #retryAfter = new RetryAfterWaits();
   /** The same within each of these loops. */
   readonly #retryAfterIn = new Map<string, RetryAfterWaits>();
-  #counts = { passed: 0, failed: 0, skipped: 0 };
+  #counts = { passed: 0, failed: 0, skipped: 0, accepted: 0 };
   #broken: string[] = [];
   #steps = 0;
   #ending: 'undo' | 'cleanup' | undefined;
@@ -239,6 +239,7 @@ export class RunView {
       this.#steps++;
       if (event.outcome === 'passed') this.#counts.passed++;
       else if (event.outcome === 'skipped') this.#counts.skipped++;
+      else if (event.outcome === 'accepted') this.#counts.accepted++;
       else this.#counts.failed++;
     }
     if (event.outcome === 'failed' && !outer) this.#broken.push(step.began.title);
@@ -316,7 +317,8 @@ export class RunView {
         ? ` at ${this.#broken[0]!}${this.#broken.length > 1 ? ` and ${this.#broken.length - 1} more` : ''}`
         : '';
     const skipped = this.#counts.skipped > 0 ? `, ${this.#counts.skipped} skipped` : '';
-    const steps = `${this.#counts.passed} of ${countOf(this.#steps, 'step')} passed${skipped}`;
+    const accepted = this.#counts.accepted > 0 ? `, ${this.#counts.accepted} failed as accepted` : '';
+    const steps = `${this.#counts.passed} of ${countOf(this.#steps, 'step')} passed${accepted}${skipped}`;
     const waited = this.#retryAfter.words();
     const summary = `${outcome}${where}. ${steps}, ${countOf(calls, 'call')}, ${timeWords(elapsed)}${waited === '' ? '' : `, ${waited}`}.`;
     const paint = outcome === 'passed' ? colours.green : outcome === 'failed' ? colours.red : colours.yellow;

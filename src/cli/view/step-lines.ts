@@ -50,7 +50,7 @@ export class StepLines {
     if (mark === 'passed') return colours.green(padded);
     if (mark === 'failed') return colours.bold(colours.red(padded));
     if (mark === 'skipped' || mark === 'waits') return colours.dim(padded);
-    if (mark === 'interrupted' || mark === 'warning') return colours.yellow(padded);
+    if (mark === 'interrupted' || mark === 'warning' || mark === 'accepted') return colours.yellow(padded);
     if (mark === 'shows') return colours.cyan(padded);
     return padded;
   }
@@ -119,6 +119,8 @@ export class StepLines {
         '\n',
     );
     if (event.outcome === 'passed' && event.reason !== undefined) this.row('because', event.reason);
+    if (event.outcome === 'accepted' && event.problem)
+      this.row('because', `${event.problem.code}: ${event.problem.message}`);
   }
 
   /** A label and a text beside it, on as many lines as it needs. */

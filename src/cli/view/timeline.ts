@@ -181,7 +181,7 @@ export class Timeline {
         return [
           {
             mark: '',
-            name: `${'  '.repeat(depth)}[${iteration.iteration}] ${iteration.item ?? ''}`.trimEnd(),
+            name: `${'  '.repeat(depth)}[${iteration.iteration}] ${iteration.title ?? iteration.item ?? ''}`.trimEnd(),
             about: isFailed
               ? `${iteration.outcome ?? 'interrupted'}${at === undefined ? '' : ` at ${at}`}`
               : iterations.length > 1

@@ -108,6 +108,9 @@ export interface RowWrite {
   readonly at: Place;
 }
 
+/** What follows where a step fails. */
+export const ON_FAIL = ['stop', 'continue', 'accept'] as const;
+
 interface StepBase {
   /** `fire.load`; an unnamed step by its place among its neighbours, from 0: `fire.1`. */
   readonly address: string;
@@ -121,7 +124,7 @@ interface StepBase {
   readonly keep: readonly Keep[];
   readonly write?: RowWrite;
   readonly show?: Template;
-  readonly onFail: 'stop' | 'continue';
+  readonly onFail: (typeof ON_FAIL)[number];
   /** Carried out at the end of the run, once the step has passed. */
   readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
@@ -314,6 +317,8 @@ export interface EachStep extends StepBase {
   readonly upTo: Setting<number>;
   readonly until?: PlacedExpression;
   readonly gather: readonly Gather[];
+  /** What an iteration is called, so that it can be found, reported and run by that name. */
+  readonly caseTitle?: Template;
 }
 
 export interface Gather {

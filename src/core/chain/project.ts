@@ -1,6 +1,15 @@
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
-import type { Expectation, Field, PlacedExpression, Retry, Template, Timeouts, Typed } from './model.ts';
+import type {
+  Expectation,
+  Field,
+  Parameter,
+  PlacedExpression,
+  Retry,
+  Template,
+  Timeouts,
+  Typed,
+} from './model.ts';
 
 export interface Service {
   readonly name: string;
@@ -8,6 +17,8 @@ export interface Service {
   readonly url: Template | 'practice';
   readonly as?: string;
   readonly headers: readonly Field[];
+  /** Parameters of each of its requests, where a call does not set them itself. */
+  readonly query: readonly Parameter[];
   readonly timeouts: Timeouts;
   /** What holds for each of its calls. */
   readonly expect: readonly Expectation[];

@@ -5,6 +5,11 @@ import type { HeaderList, Phases } from '../ports.ts';
 /** Why a step counts as passed whose request a person says was processed. */
 export const SAID_PROCESSED = 'it was said to have been processed';
 
+/** Whether a step is not carried out again: it passed, or its failure was accepted. */
+export function isDone(outcome: Outcome | undefined): boolean {
+  return outcome === 'passed' || outcome === 'accepted';
+}
+
 /** What a run had done when it failed or was interrupted, for it to go on from. Addresses are those at run time: `fire[7].load`. */
 export interface Past {
   /** When the run began, in milliseconds since 1970. */

@@ -10,6 +10,7 @@ import {
   type PastRow,
   type PastStep,
   type PastIteration,
+  isDone,
 } from '../engine/past-run.ts';
 import type { EventOf, Outcome, RunEvent } from '../events.ts';
 import { decodeBase64, utf8 } from '../language/encodings.ts';
@@ -120,7 +121,7 @@ export function pastOf(
       if (event.resend !== 'never') continue;
       if (response && response.status < 400) sent.push(seen.request(event, response));
       // One that was sent again since has been decided on.
-      else if (step.outcome === 'passed' || request !== step.requests.at(-1) || decisions.notSent(address))
+      else if (isDone(step.outcome) || request !== step.requests.at(-1) || decisions.notSent(address))
         continue;
       else if (decisions.sent(address)) taken = true;
       else
@@ -152,8 +153,8 @@ export function pastOf(
 /** The addresses of steps that passed, and of the loops and groups around them. */
 function doneIn(steps: ReadonlyMap<string, PastStep>): Set<string> {
   const done = new Set<string>();
-  for (const [address, { outcome, sent }] of steps) {
-    if (outcome !== 'passed' && sent.length === 0) continue;
+  for (const [address, step] of steps) {
+    if (!isDone(step.outcome) && step.sent.length === 0) continue;
     for (let at = address; at !== ''; at = at.slice(0, Math.max(0, at.lastIndexOf('.')))) {
       done.add(at);
       done.add(iterationAt(at)?.loop ?? at);

@@ -45,7 +45,7 @@ export interface RecordedRun {
 
 export interface RecordedStep {
   readonly address: string;
-  /** The item of the iteration that it stands in. */
+  /** What the iteration that it stands in is called: its title, or its item. */
   readonly item?: string;
   began: EventOf<'step-began'>;
   /** Milliseconds since the run began. */
@@ -91,7 +91,10 @@ export interface Before {
 
 export interface RecordedIteration {
   readonly iteration: number;
+  /** What tells its item from the others. */
   readonly item?: string;
+  /** What the chain calls it. */
+  readonly title?: string;
   from: number;
   outcome?: Outcome;
   elapsed: number;

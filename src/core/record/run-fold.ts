@@ -151,7 +151,8 @@ export class RunFold {
       delete known.reason;
       return;
     }
-    const item = this.#iterations.get(event.step.slice(0, event.step.lastIndexOf(']') + 1))?.item;
+    const around = this.#iterations.get(event.step.slice(0, event.step.lastIndexOf(']') + 1));
+    const item = around?.title ?? around?.item;
     const step: RecordedStep = {
       address: event.step,
       ...(item === undefined ? {} : { item }),
@@ -276,6 +277,7 @@ export class RunFold {
     const iteration: RecordedIteration = {
       iteration: event.iteration,
       ...(event.item === undefined ? {} : { item: event.item }),
+      ...(event.title === undefined ? {} : { title: event.title }),
       from: this.#time(event.at),
       elapsed: 0,
       steps: [],

@@ -1,4 +1,6 @@
 // Which chains `batharon run` carries out and how often, and expectations that only warn, with the built program.
+import { readFileSync } from 'node:fs';
+import { join } from 'node:path';
 import { describe, expect, test } from '@jest/globals';
 import { batharon, type Finished, folderWith, PRACTICE } from '../support.ts';
 
@@ -94,6 +96,69 @@ describe('an expectation that only warns', () => {
       'w.chain.yaml': text('length($.pieces) > 999').replace('else: warning', 'else: failure'),
     });
     expect((await batharon(folder, ['run', 'w.chain.yaml'])).code).toBe(1);
+  });
+});
+
+describe('a part of a chain', () => {
+  const folder = folderWith({
+    'batharon.yaml': `${PRACTICE}environments: { one: {}, two: {} }\ndefault-environment: one\n`,
+    'p.chain.yaml': [
+      'chain: P',
+      'inputs: { rack: { default: A3 } }',
+      'steps:',
+      '  - call: GET kiln /racks/${rack}/pieces',
+      '    name: list',
+      '    keep: { id: "$.pieces[0].id" }',
+      '  - call: GET kiln /pieces/${id}',
+      '    name: read',
+      '    expect: list.status == 200',
+      '  - call: GET kiln /glazes',
+      '    name: glazes',
+      'results: { id: id }',
+    ].join('\n'),
+    't.chain.yaml': [
+      'chain: T',
+      'steps:',
+      "  - each: row in ['a', 'b c']",
+      '    name: rows',
+      '    title: ${row}',
+      '    steps: [{ show: "${row}" }]',
+    ].join('\n'),
+  });
+  const run = (...args: string[]): Promise<Finished> => batharon(folder, ['run', ...args]);
+
+  test('has what earlier runs kept in this environment, and is refused where none did', async () => {
+    const early = await run('p.chain.yaml', '--from', 'read');
+    expect([early.code, early.stderr]).toEqual([2, expect.stringContaining('no run in one has recorded')]);
+    const { stdout } = await run('p.chain.yaml');
+    const from = await run('p.chain.yaml', '--from', 'read', '--give', 'rack=B1');
+    expect([from.code, from.stdout]).toEqual([0, stdout]);
+    expect(from.stderr).toMatch(/uses (?:id, list|list, id) from run/);
+    expect(from.stderr).toContain('had rack = "A3", and this one has "B1"');
+    expect(from.stderr).toContain('2 of 2 steps passed, 2 calls');
+    const only = await run('p.chain.yaml', '--only', 'glazes', '--only', 'read');
+    expect([only.code, only.stdout]).toEqual([0, '']);
+    expect(only.stderr).toContain('2 of 2 steps passed, 2 calls');
+    const elsewhere = await run('p.chain.yaml', '--from', 'read', '--env', 'two');
+    expect([elsewhere.code, elsewhere.stderr]).toEqual([
+      2,
+      expect.stringContaining('no run in two has recorded'),
+    ]);
+    const misspelt = await run('p.chain.yaml', '--from', 'raed');
+    expect([misspelt.code, misspelt.stderr]).toEqual([2, expect.stringContaining('hint: read')]);
+    expect((await run('--from', 'read')).code).toBe(2);
+  });
+
+  test('is one case of a table, which reports name', async () => {
+    const one = await run('t.chain.yaml', '--case', 'b c', '--junit', 'j.xml');
+    expect([one.code, one.stderr.match(/^shows .*/gm)]).toEqual([0, ['shows   b c']]);
+    expect(readFileSync(join(folder, 'j.xml'), 'utf8')).toContain('<testcase name="rows: b c"');
+    expect((await run('t.chain.yaml', '--case', 'b')).code).toBe(2);
+    const none = await run('p.chain.yaml', '--case', 'b');
+    expect([none.code, none.stderr]).toEqual([
+      2,
+      expect.stringContaining('no loop of these chains has a title'),
+    ]);
   });
 });
 

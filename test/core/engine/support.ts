@@ -121,6 +121,7 @@ export interface RunSetting {
   /** The files that are recorded with the run. */
   readonly texts?: RunOptions['files'];
   readonly past?: RunOptions['past'];
+  readonly cases?: readonly string[];
   readonly responses?: RunOptions['responses'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
@@ -180,6 +181,7 @@ export async function runChain(
     inputs: setting.inputs ?? {},
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
+    ...(setting.cases ? { cases: setting.cases } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
     emit: (event) => {
       setting.onEvent?.(event);

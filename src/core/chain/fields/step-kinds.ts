@@ -24,8 +24,11 @@ export const ARRIVED: Kind = objectKind({
   query: OBJECT,
 });
 
+/** Why something failed. */
+const PROBLEM = objectKind({ code: TEXT, message: TEXT, hint: maybe(TEXT) });
+
 /** What a loop says of one of its iterations. */
-const ITERATION = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(TEXT) });
+const ITERATION = objectKind({ item: maybe(ANY), ok: YES_NO, elapsed: DURATION, problem: maybe(PROBLEM) });
 
 const stepKinds = new Map<string, Kind>();
 
@@ -45,7 +48,7 @@ function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<strin
     ok: YES_NO,
     skipped: YES_NO,
     failed: YES_NO,
-    problem: maybe(TEXT),
+    problem: maybe(PROBLEM),
     elapsed: DURATION,
     ...(call
       ? {

@@ -165,7 +165,11 @@ const OTHER_NAMES = {
     about: 'Whether the step failed and was passed (on-fail: continue).',
     example: 'load.failed',
   },
-  'NAME.problem': { where: later, about: 'Why the step failed.', example: "load.problem ?? 'none'" },
+  'NAME.problem': {
+    where: later,
+    about: 'Why the step failed: .code, as explain lists them, .message and .hint.',
+    example: "load.problem.code == 'time-limit'",
+  },
   'NAME.status': {
     where: later,
     about: 'The status of a call; likewise .headers, .body, .url, .attempts and .elapsed.',

@@ -75,6 +75,16 @@ export const eachKeys: readonly KeyDefinition[] = [
     example: "until: found.state == 'fired'",
   },
   {
+    name: 'title',
+    manner: true,
+    sort: 'plain text',
+    shape: text,
+    wants: 'a text',
+    about:
+      'What each iteration is called, on screen and in reports. `batharon run --case TITLE` carries out that iteration only.',
+    example: 'title: ${row.name}',
+  },
+  {
     name: 'gather',
     sort: 'value expression',
     shape: map,

@@ -189,6 +189,15 @@ export const serviceKeys: readonly KeyDefinition[] = [
     example: 'headers:\n  Accept: application/json',
   },
   {
+    name: 'query',
+    sort: 'typed text',
+    shape: map,
+    wants: 'a map of names and values',
+    about:
+      'Parameters of each of its requests. A parameter of the same name in a call, or in the URL that it is sent to, takes the place; null leaves it out.',
+    example: "query:\n  api_version: '2026-03'",
+  },
+  {
     name: 'timeout',
     sort: 'setting',
     shape: timeout,

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { ON_FAIL } from '../model.ts';
 import {
   type KeyDefinition,
   conditions,
@@ -76,10 +77,11 @@ export const stepKeys: readonly KeyDefinition[] = [
     name: 'on-fail',
     manner: true,
     sort: 'setting',
-    shape: shapeOf(() => z.enum(['stop', 'continue'])),
-    wants: 'stop or continue',
+    shape: shapeOf(() => z.enum(ON_FAIL)),
+    wants: 'stop, continue or accept',
     default: 'stop',
-    about: 'Whether the run ends where the step fails. A later step that needs a name of it is skipped.',
+    about:
+      'What follows where the step fails. stop: the run ends. continue: the run goes on, and ends with 1. accept: the run goes on, and the step counts as no failure; NAME.failed and NAME.problem.code say what happened. A later step that needs a name of it is skipped.',
     example: 'on-fail: continue',
   },
   {

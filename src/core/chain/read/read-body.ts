@@ -158,7 +158,7 @@ function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void
 
 /** Names and values of a query or a form. */
 export function readParameters(
-  { fields }: StepReader,
+  { fields }: Pick<StepReader, 'fields'>,
   node: SourceNode | undefined,
   scope: StaticScope,
 ): Parameter[] {

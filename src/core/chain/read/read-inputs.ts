@@ -33,7 +33,8 @@ import { valueMeantBy } from '../source/value-habits.ts';
 import { checkStructure } from '../source/structure.ts';
 import { kindOfTyped, literalOf } from '../fields/typed-values.ts';
 
-const INPUT_VALUE: Readonly<Record<InputKind, Kind>> = {
+/** What an input of each kind is to an expression. */
+export const INPUT_VALUE: Readonly<Record<InputKind, Kind>> = {
   text: TEXT,
   number: NUMBER,
   'yes-no': YES_NO,

@@ -3,8 +3,11 @@ import type { StaticScope } from '../../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import { repeatKeys } from '../keys/loop-keys.ts';
-import type { EachStep, Gather, RepeatStep, Step } from '../model.ts';
+import type { EachStep, Gather, Input, RepeatStep, Step } from '../model.ts';
 import { optional } from '../optional.ts';
+import { kindOfTyped } from '../fields/typed-values.ts';
+import { isObject } from '../../language/values.ts';
+import { INPUT_VALUE } from './read-inputs.ts';
 import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import {
@@ -50,7 +53,9 @@ export function readEach(
   const { line: at } = findings.place(line);
   const secret = items?.expression.secret === true;
   const inside = scope.branch();
-  const [firstKind, secondKind] = iterationKinds(kind, rows !== undefined, second !== undefined);
+  const [firstKind, secondKind] = rows
+    ? [rowKind(reader, rows), NUMBER]
+    : iterationKinds(kind, second !== undefined);
   defineName(reader, { ...line, text: first }, inside, { kind: firstKind, more: { line: at, secret } });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
@@ -60,6 +65,9 @@ export function readEach(
     });
   }
   inside.give('index', NUMBER);
+  // Before the steps are read: an iteration is called something before any of them is carried out.
+  const titleNode = valueOf(node, 'title');
+  const caseTitle = titleNode && fields.template(titleNode, inside.outside());
   const usedHere = new Set(fields.used);
   const steps = readSteps(reader, valueOf(node, 'steps') ?? node, inside, `${base.address}[]`);
   fields.used.clear();
@@ -111,6 +119,7 @@ export function readEach(
     upTo: setting('up-to', MOST_ITERATIONS),
     ...optional('until', until),
     gather: gathered,
+    ...optional('caseTitle', caseTitle),
     uses: new Set(fields.used),
   };
 }
@@ -147,9 +156,36 @@ function checkItems({ fields }: StepReader, node: ScalarNode, kind: Kind, two: b
   );
 }
 
+/** What is known of a row: its columns, where they are declared, or where the chain has rows of its own. */
+function rowKind({ files }: StepReader, { columns, default: byDefault }: Input): Kind {
+  const read = (name: string): Kind | undefined => {
+    const kind = columns?.get(name);
+    return kind && union(INPUT_VALUE[kind], { bits: BIT.null });
+  };
+  if (byDefault?.type === 'list') {
+    const members = new Map<string, Kind>();
+    for (const row of byDefault.items) {
+      if (row.type !== 'object' && !(row.type === 'value' && isObject(row.value))) return ANY;
+      for (const [name, kind] of kindOfTyped(row).members ?? []) {
+        const before = members.get(name);
+        members.set(name, read(name) ?? (before ? union(before, kind) : kind));
+      }
+    }
+    return { bits: BIT.object, members, closed: true };
+  }
+  const path =
+    byDefault?.type === 'value' && typeof byDefault.value === 'string' ? byDefault.value : undefined;
+  const header = path === undefined ? undefined : files?.columns(path);
+  if (!header) return ANY;
+  return {
+    bits: BIT.object,
+    members: new Map(header.map((name) => [name, read(name) ?? TEXT])),
+    closed: true,
+  };
+}
+
 /** The kinds of the two names: item and count of a list, key and value of an object. */
-function iterationKinds(kind: Kind, rows: boolean, two: boolean): [first: Kind, second: Kind] {
-  if (rows) return [ANY, NUMBER];
+function iterationKinds(kind: Kind, two: boolean): [first: Kind, second: Kind] {
   const item = kind.item ?? ANY;
   const mayBeObject = two && (kind.bits & BIT.object) !== 0;
   if (!mayBeObject) return [item, NUMBER];

@@ -7,6 +7,7 @@ import { plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { serviceKeys } from '../keys/project-keys.ts';
 import type { Credential, Service, Tls } from '../project.ts';
 import { readFields, readTimeouts } from './read-call.ts';
+import { readParameters } from './read-body.ts';
 import { readExpectations } from './read-outcome.ts';
 import { optional } from '../optional.ts';
 import { readPace, readRetry } from './read-traffic.ts';
@@ -67,6 +68,7 @@ export function readService(
         urlSecrets,
         ...optional('as', as),
         headers: readFields({ fields }, valueOf(node, 'headers'), scope),
+        query: readParameters({ fields }, valueOf(node, 'query'), scope),
         timeouts: readTimeouts({ fields }, valueOf(node, 'timeout'), scope),
         expect: readExpectations(fields, valueOf(node, 'expect'), new ChainScope().after(undefined)),
         ...optional(

@@ -5,7 +5,7 @@ import { stepKind } from '../fields/step-kinds.ts';
 import { callKeys } from '../keys/call-keys.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
 import { STEP_SHAPES, type Verb, VERBS } from '../keys/step-shapes.ts';
-import type { Step, WaitStep } from '../model.ts';
+import { ON_FAIL, type Step, type WaitStep } from '../model.ts';
 import { readCall } from './read-call.ts';
 import { readFollow, resultKinds } from './read-follow.ts';
 import { readEach, readRepeat } from './read-loops.ts';
@@ -85,10 +85,7 @@ function readStep(
     ...optional('about', reader.fields.literal(valueOf(node, 'about'))),
     at: findings.place(node),
     ...optional('when', condition),
-    onFail:
-      reader.fields.literal(valueOf(node, 'on-fail')) === 'continue'
-        ? ('continue' as const)
-        : ('stop' as const),
+    onFail: onFailOf(reader.fields.literal(valueOf(node, 'on-fail'))),
     undo: [],
     fingerprint: fingerprintOf(node, scope.functions),
   };
@@ -100,6 +97,10 @@ function readStep(
   scope.reading(name, false);
   settleNames(reader, node, scope, { inner, base, step, nameNode });
   return step;
+}
+
+function onFailOf(written: string | undefined): Step['onFail'] {
+  return ON_FAIL.find((one) => one === written) ?? 'stop';
 }
 
 function readBody(

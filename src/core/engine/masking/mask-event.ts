@@ -33,6 +33,7 @@ const SPOKEN: ReadonlySet<string> = new Set<EventMember>([
   'hint',
   'text',
   'item',
+  'title',
   'note',
   'reason',
   'state',

@@ -88,6 +88,12 @@ export class SecretsOfRun {
     return /^\s*["[{\d-]/.test(text) ? replacedInJson(text, places) : replaced(text, places);
   }
 
+  /** Hides what an expression computed from a secret from here on; returns false where a part of it is too short to be found again. */
+  hideComputed(expression: string, value: Value): boolean {
+    const name = /secret\.([A-Za-z_]\w*)/.exec(expression)?.[1] ?? 'value';
+    return this.hide(value, `secret ${name}`, 'latest');
+  }
+
   /**
    * Hides all texts and numbers of a value from here on; returns false where one is too short for that. Of what is computed anew for each request only
    * the `latest` are looked for.

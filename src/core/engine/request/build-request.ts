@@ -1,4 +1,12 @@
-import type { CallStep, Field, Idempotency, PlacedExpression, Timeouts } from '../../chain/model.ts';
+import { queryParameters } from './query-parameters.ts';
+import type {
+  CallStep,
+  Field,
+  Idempotency,
+  Parameter,
+  PlacedExpression,
+  Timeouts,
+} from '../../chain/model.ts';
 import type { Service } from '../../chain/project.ts';
 import { fromUtf8, percentEncode, utf8 } from '../../language/encodings.ts';
 import { randomUuid } from '../../language/functions/random.ts';
@@ -108,22 +116,26 @@ function assemble(
 
 function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
   const { target } = step;
-  const query = encodeQuery(
-    step.query.flatMap((parameter) =>
+  const rendered = (parameters: readonly Parameter[]): [string, string][] =>
+    parameters.flatMap((parameter) =>
       renderParameters(
         watchingShort(inserter, () => context.hidden.names.add(parameter.name)),
         [parameter],
       ),
-    ),
-  );
+    );
+  const withAll = (url: string): string =>
+    withQuery(
+      url,
+      encodeQuery(queryParameters(url, { step, shared: context.serviceOf(step)?.query ?? [], rendered })),
+    );
   const inPath = watchingShort(inserter, refuseShortSecret);
-  if (target.type === 'url') return withQuery(renderUrl(inPath, target.url), query);
+  if (target.type === 'url') return withAll(renderUrl(inPath, target.url));
   if (target.type === 'service') {
-    return withQuery(context.serviceBases.get(target.service)! + renderUrl(inPath, target.path), query);
+    return withAll(context.serviceBases.get(target.service)! + renderUrl(inPath, target.path));
   }
   const { address } = target;
   const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
-  return withQuery(addressIn(context, step, address, { environment, base }), query);
+  return withAll(addressIn(context, step, address, { environment, base }));
 }
 
 /**

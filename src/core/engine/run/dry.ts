@@ -1,3 +1,4 @@
+import { queryParameters } from '../request/query-parameters.ts';
 import type { CallStep, Chain, Expressions, PlacedExpression, Step } from '../../chain/model.ts';
 import type { Project } from '../../chain/project.ts';
 import { plainText } from '../../language/functions/conversion.ts';
@@ -187,10 +188,14 @@ class DryRunner {
       step.target.type === 'url' ? undefined : this.#context.project.services.get(step.target.service)!;
     const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], () => undefined);
     const body = this.#body(step, inserter);
-    const query = renderParameters(inserter, step.query)
+    const url = this.#url(step, inserter);
+    const query = queryParameters(url, {
+      step,
+      shared: service?.query ?? [],
+      rendered: (parameters) => renderParameters(inserter, parameters),
+    })
       .map(([name, value]) => (name === '' ? value : `${shown(name)}=${shown(value)}`))
       .join('&');
-    const url = this.#url(step, inserter);
     const as = step.as ?? service?.as;
     return {
       step,

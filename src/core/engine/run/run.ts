@@ -212,7 +212,7 @@ class Run {
         ...(Object.keys(values).length === 0 ? {} : { values }),
         steps: chain.steps.length,
         ...files,
-        ...(options.part ? { part: true } : {}),
+        ...(options.part || options.cases ? { part: true } : {}),
         ...(options.watch ? { watch: true } : {}),
       });
     }
@@ -268,7 +268,13 @@ class Run {
     // Whatever goes wrong, what was made is taken back.
     const failures = [
       await this.#caught(async () => {
-        if (!(await runner.steps(context, chain.steps))) results = this.#results();
+        if (await runner.steps(context, chain.steps)) return undefined;
+        const missing = context.cases?.missing;
+        if (missing) {
+          runner.raise(2);
+          return missing;
+        }
+        results = this.#results();
         return undefined;
       }),
       await this.#caught(async () => {

@@ -19,6 +19,7 @@ import { SHORTEST_NEEDLE } from '../masking/needles.ts';
 import { SecretNames } from '../masking/secret-names.ts';
 import { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import { Names } from './names.ts';
+import { Cases } from './wanted-cases.ts';
 import type { RunOptions } from './run-options.ts';
 import { RunState } from './run-state.ts';
 import type { RunNested, SignIns } from './sign-ins.ts';
@@ -33,6 +34,8 @@ interface Where {
   readonly cut: number;
   /** The count of the innermost loop, from 0. */
   readonly index?: number;
+  /** What fails here is accepted, as it is in what stands around. */
+  readonly isAccepting?: boolean;
 }
 
 /** A run, seen from one place in it: what its parts share, and the names in reach there. */
@@ -44,6 +47,8 @@ export class RunContext {
   readonly names: Names;
   /** The count of the innermost loop, from 0; nothing outside loops. */
   readonly index: number | undefined;
+  /** What fails here is accepted. */
+  readonly isAccepting: boolean;
   readonly #shared: RunState;
   readonly #prefix: string;
   readonly #cut: number;
@@ -91,11 +96,17 @@ export class RunContext {
       if (!within)
         this.#shared.guarding = new Guarding(project, ports.confirm, (text) => this.masker.text(text));
       if (!within) this.atEnd(() => this.watchdog.close());
+      if (!within && options.cases) this.#shared.cases = new Cases(options.cases);
       this.#shared.signIns = within?.context.signIns;
       for (const [name, value] of within?.context.values ?? []) this.#shared.values.set(name, value);
       this.signingIn = new Set(within ? [...within.context.signingIn, within.credential] : []);
     }
-    const { names, prefix, cut, index }: Where = from?.where ?? { names: new Names(), prefix: '', cut: 0 };
+    const { names, prefix, cut, index, isAccepting }: Where = from?.where ?? {
+      names: new Names(),
+      prefix: '',
+      cut: 0,
+    };
+    this.isAccepting = isAccepting ?? from?.context.isAccepting ?? false;
     this.names = names;
     this.#prefix = prefix;
     this.#cut = cut;
@@ -105,52 +116,43 @@ export class RunContext {
   /** The same run inside an iteration of a loop, whose names end with it. */
   iteration(loop: Step, index: number, names: Names = new Names(this.names)): RunContext {
     const where = { names, prefix: `${this.address(loop)}[${index}]`, cut: loop.address.length + 2, index };
-    return new RunContext(this.chain, this.project, this.ports, {
-      options: this.options,
-      within: undefined,
-      from: {
-        context: this,
-        where,
-      },
-    });
+    return this.#at(this.chain, where);
   }
 
   /** The same run inside a chain that a step follows. */
   following(step: Step, chain: Chain): RunContext {
     const where = { names: new Names(), prefix: `${this.address(step)}.`, cut: 0 };
-    return new RunContext(chain, this.project, this.ports, {
-      options: this.options,
-      within: undefined,
-      from: { context: this, where },
-    });
+    return this.#at(chain, where);
   }
 
   /** The place of a step of an earlier run, by its address at that time, with the names that it needs. */
   resumedAt(chain: Chain, step: Step, address: string, names: Names): RunContext {
     const where = { names, prefix: address, cut: step.address.length };
+    return this.#at(chain, where);
+  }
+
+  #at(chain: Chain, where: Where): RunContext {
     return new RunContext(chain, this.project, this.ports, {
       options: this.options,
-      within: undefined,
       from: { context: this, where },
     });
   }
 
+  /** The same place, in which failures are accepted. */
+  accepting(): RunContext {
+    return this.withNames(this.names, true);
+  }
+
   /** The same place with other names. */
-  withNames(names: Names): RunContext {
+  withNames(names: Names, isAccepting: boolean = this.isAccepting): RunContext {
     const where = {
       names,
       prefix: this.#prefix,
       cut: this.#cut,
+      isAccepting,
       ...(this.index === undefined ? {} : { index: this.index }),
     };
-    return new RunContext(this.chain, this.project, this.ports, {
-      options: this.options,
-      within: undefined,
-      from: {
-        context: this,
-        where,
-      },
-    });
+    return this.#at(this.chain, where);
   }
 
   /** Calls back before the first step is carried out here. */
@@ -183,6 +185,11 @@ export class RunContext {
 
   get guarding(): Guarding | undefined {
     return this.#shared.guarding;
+  }
+
+  /** The titled iterations that are wanted, where not all are. */
+  get cases(): Cases | undefined {
+    return this.#shared.cases;
   }
 
   get masker(): Masker {
@@ -295,9 +302,7 @@ export class RunContext {
 
   /** How often a credential has signed in for a step, this time included. */
   countSignIn(address: string): number {
-    const count = (this.#shared.signInCounts.get(address) ?? 0) + 1;
-    this.#shared.signInCounts.set(address, count);
-    return count;
+    return this.#shared.countSignIn(address);
   }
 
   /** What expressions may ask of the world; the time is the same throughout one environment. */
@@ -382,18 +387,8 @@ export class RunContext {
     };
   }
 
-  /** Hides what was computed from a secret from here on; returns false where a part of it is too short to be found again. */
-  hideComputed(expression: string, value: Value): boolean {
-    return this.hidden.hide(value, labelOf(expression), 'latest');
-  }
-
   /** Waits on the clock; ends early, with the signal's reason, when the run is interrupted. */
   sleep(milliseconds: number): Promise<void> {
     return sleep(this.ports.clock, this.interruption, milliseconds);
   }
-}
-
-/** By which name a value that uses a secret is hidden. */
-function labelOf(expression: string): string {
-  return `secret ${/secret\.([A-Za-z_]\w*)/.exec(expression)?.[1] ?? 'value'}`;
 }

@@ -7,7 +7,7 @@ import type { Value } from '../../language/values.ts';
 export class Names {
   readonly #outer: Names | undefined;
   readonly #values = new Map<string, Value>();
-  #lost: Map<string, string> | undefined;
+  #lost: Map<string, Lost> | undefined;
   #origins: Map<string, string> | undefined;
 
   constructor(outer?: Names) {
@@ -42,8 +42,8 @@ export class Names {
   }
 
   /** A step that failed and was passed would have kept it, or has kept it before it failed. */
-  lose(name: string, step: string): void {
-    (this.#lost ??= new Map()).set(name, step);
+  lose(name: string, step: string, isAccepted = false): void {
+    (this.#lost ??= new Map()).set(name, { step, isAccepted });
   }
 
   /** For what is made undone at the end, whatever was kept counts, also by steps that failed. */
@@ -52,15 +52,15 @@ export class Names {
   }
 
   /** The first of some names that was lost, and by which step. */
-  firstLost(names: Iterable<string>): { readonly name: string; readonly step: string } | undefined {
+  firstLost(names: Iterable<string>): (Lost & { readonly name: string }) | undefined {
     for (const name of names) {
-      const step = this.#lostBy(name);
-      if (step !== undefined) return { name, step };
+      const lost = this.#lostBy(name);
+      if (lost !== undefined) return { name, ...lost };
     }
     return undefined;
   }
 
-  #lostBy(name: string): string | undefined {
+  #lostBy(name: string): Lost | undefined {
     const own = this.#lost?.get(name);
     if (own !== undefined || this.#values.has(name)) return own;
     return this.#outer ? this.#outer.#lostBy(name) : undefined;
@@ -91,6 +91,12 @@ export class Names {
   entries(): Iterable<[string, Value]> {
     return this.#values.entries();
   }
+}
+
+/** Why a name is not there: the step that failed, and whether the chain accepts that. */
+export interface Lost {
+  readonly step: string;
+  readonly isAccepted: boolean;
 }
 
 /** Under this name a step is known whatever else is called like it. */

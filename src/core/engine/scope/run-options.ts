@@ -37,6 +37,8 @@ export interface RunOptions {
   readonly watch?: boolean;
   /** Only some steps of the chain are carried out. */
   readonly part?: boolean;
+  /** Of the iterations that have titles only these are carried out. */
+  readonly cases?: readonly string[];
   /** Inputs that are given other values than the run began with. */
   readonly givenAnew?: readonly string[];
   /** The run goes on from here. */

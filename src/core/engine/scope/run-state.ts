@@ -7,6 +7,7 @@ import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import type { Pace } from '../pace/pace.ts';
 import type { Watchdog } from '../time/watchdog.ts';
 import type { SignIns } from './sign-ins.ts';
+import type { Cases } from './wanted-cases.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
 export class RunState {
@@ -32,6 +33,8 @@ export class RunState {
   started: number | undefined;
   signIns: SignIns | undefined;
   guarding: Guarding | undefined;
+  /** The titled iterations that are wanted, where not all are. */
+  cases: Cases | undefined;
 
   constructor(
     log: EventLog,
@@ -43,5 +46,11 @@ export class RunState {
     this.interruption = interruption;
     this.paces = paces;
     this.watchdog = watchdog;
+  }
+
+  countSignIn(address: string): number {
+    const count = (this.signInCounts.get(address) ?? 0) + 1;
+    this.signInCounts.set(address, count);
+    return count;
   }
 }

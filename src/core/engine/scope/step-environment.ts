@@ -13,7 +13,6 @@ interface Surroundings {
   readonly hidden: SecretsOfRun;
   world(): World;
   warn(step: Step | undefined, code: Warning['code'], message: string): void;
-  hideComputed(expression: string, value: Value): boolean;
 }
 
 /** What one step's expressions see. Most ask nothing of the world, so that is made when one does. */
@@ -58,7 +57,7 @@ export class StepEnvironment implements Environment {
   /** What an expression gives that uses a secret is one from here on. */
   secret(expression: string, value: Value): void {
     // What is kept as hidden is called by the name under which it is kept.
-    if (!expression.startsWith('hidden(')) this.#context.hideComputed(expression, value);
+    if (!expression.startsWith('hidden(')) this.#context.hidden.hideComputed(expression, value);
   }
 
   /** What a function makes of a secret is one as well, also of such as only its value tells. */

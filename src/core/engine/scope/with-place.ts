@@ -1,3 +1,4 @@
+import { objectOf, type Value } from '../../language/values.ts';
 import type { PlacedExpression } from '../../chain/model.ts';
 import type { Environment } from '../../language/environment.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
@@ -39,4 +40,14 @@ export function eventProblem({ code, message, hint, place }: Problem): {
     ...(hint === undefined ? {} : { hint }),
     ...(place === undefined ? {} : { place }),
   };
+}
+
+/** A problem as expressions see it. */
+export function problemObject(problem: Problem): Value {
+  const { code, hint, message } = eventProblem(problem);
+  return objectOf([
+    ['code', code],
+    ['message', message],
+    ...(hint === undefined ? [] : [['hint', hint] as const]),
+  ]);
 }

@@ -1,21 +1,24 @@
 import { countOf } from '../../count-of.ts';
-import type { EachStep } from '../../chain/model.ts';
+import type { EachStep, Template } from '../../chain/model.ts';
 import type { Outcome } from '../../events.ts';
 import { plainText } from '../../language/functions/conversion.ts';
 import { isDropping } from '../../language/tree.ts';
 import { brief, shorten, visible } from '../../language/show.ts';
 import { Duration, isNumeric, isObject, objectOf, type Value } from '../../language/values.ts';
 import { type Problem, ProblemError, problemOf } from '../../problems.ts';
+import { isAccepted } from './acceptance.ts';
 import type { Done, Steps, Stop } from './step-result.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import { interrupted } from '../time/interruption.ts';
 import type { RunContext } from '../scope/context.ts';
 import { amountOf } from '../scope/settings.ts';
-import { eventProblem, placed, throwNothing } from '../scope/with-place.ts';
+import { eventProblem, placed, problemObject, throwNothing } from '../scope/with-place.ts';
 
 import { evaluateAll } from '../scope/evaluate.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
 import { recordedValue } from '../scope/recorded-value.ts';
+import { shownText } from '../scope/shown-text.ts';
+import type { WantedCases } from '../scope/wanted-cases.ts';
 import { type Item, itemsOf, type Items } from './items.ts';
 
 /** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-iterations`. */
@@ -23,7 +26,9 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
   const environment = context.environment(step);
   const items = await itemsOf(context, step);
   const most = amountOf(step.upTo, environment);
-  const least = amountOf(step.atLeast, environment);
+  const cases = step.caseTitle && context.cases?.in(context.address(step));
+  // Of a part of the iterations not so many can pass.
+  const least = cases ? 0 : amountOf(step.atLeast, environment);
   const atOnce = amountOf(step.atOnce, environment);
   if (atOnce < 1) refuse(step, 'not-a-count', 'at-once must be at least 1', 'at-once: 1');
   if ((items.count ?? 0) > most)
@@ -38,9 +43,9 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
     event: 'loop-began',
     step: context.address(step),
     atOnce,
-    ...(items.count === undefined ? {} : { of: items.count }),
+    ...(items.count === undefined || cases ? {} : { of: items.count }),
   });
-  const iterations = new Iterations(runner, context, step, { items, most });
+  const iterations = new Iterations(runner, context, step, { items, most, cases });
   try {
     await iterations.carryOut(atOnce);
   } finally {
@@ -55,12 +60,15 @@ class Iterations {
   readonly #step: EachStep;
   readonly #items: Items;
   readonly #most: number;
+  /** Those that are wanted, where not all are. */
+  readonly #cases: WantedCases | undefined;
   readonly #gathered: Value[][];
   readonly #iterations: Value[] | undefined;
   #begun = 0;
   #passed = 0;
   #failed = 0;
   #passedBefore = 0;
+  #leftOut = 0;
   #ended = false;
   /** Of the iterations that failed, that of the first item. */
   #stop: (Stop & { readonly iteration: number }) | undefined;
@@ -72,13 +80,18 @@ class Iterations {
     runner: Steps,
     context: RunContext,
     step: EachStep,
-    { items, most }: { readonly items: Items; readonly most: number },
+    {
+      items,
+      most,
+      cases,
+    }: { readonly items: Items; readonly most: number; readonly cases: WantedCases | undefined },
   ) {
     this.#runner = runner;
     this.#context = context;
     this.#step = step;
     this.#items = items;
     this.#most = most;
+    this.#cases = cases;
     this.#gathered = step.gather.map(() => []);
     if (step.name !== undefined && context.chain.iterationsOf.has(step.name)) this.#iterations = [];
   }
@@ -134,11 +147,22 @@ class Iterations {
     const { clock } = this.#context.ports;
     const inside = this.#context.iteration(step, iteration);
     step.names.forEach((name, i) => inside.names.set(name, item[i]!));
+    const title = step.caseTitle && titleOf(inside, step, step.caseTitle);
+    if (title !== undefined && this.#cases?.wants(title, iteration) === false) {
+      this.#leftOut++;
+      return;
+    }
     const began = clock.elapsed();
     const address = this.#context.address(step);
     const label = labelOf(item[0], this.#context.hidden);
     const tell = (): void =>
-      this.#context.emit({ event: 'iteration-began', step: address, iteration, item: label });
+      this.#context.emit({
+        event: 'iteration-began',
+        step: address,
+        iteration,
+        item: label,
+        ...(title === undefined ? {} : { title }),
+      });
     const before = this.#context.options.past?.iteration(address, iteration);
     if (before?.item !== undefined && before.item !== label)
       refuse(
@@ -158,7 +182,8 @@ class Iterations {
       }
     }
     const cut = stop?.problem.code === 'interrupted';
-    const outcome: Outcome = stop ? (cut ? 'interrupted' : 'failed') : 'passed';
+    const accepted = stop !== undefined && isAccepted(inside, undefined, stop.problem);
+    const outcome: Outcome = stop ? (cut ? 'interrupted' : accepted ? 'accepted' : 'failed') : 'passed';
     const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
     if (inside.isUntouched && !stop) this.#passedBefore++;
     else
@@ -175,7 +200,7 @@ class Iterations {
         ['item', item[step.names.length - 1] ?? item[0]],
         ['ok', outcome === 'passed'],
         ['elapsed', new Duration(elapsed)],
-        ...(stop ? [['problem', stop.problem.message] as const] : []),
+        ...(stop ? [['problem', problemObject(stop.problem)] as const] : []),
       ]);
     if (!stop) {
       this.#passed++;
@@ -207,7 +232,7 @@ class Iterations {
       if (enough) this.#ended = true;
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
-      this.#runner.raise(1);
+      if (!isAccepted(inside, undefined, error.problem)) this.#runner.raise(1);
       return { address: inside.address(this.#step), problem: error.problem };
     }
     return undefined;
@@ -228,7 +253,7 @@ class Iterations {
       });
     });
     const { count } = this.#items;
-    const notBegun = count === undefined ? 0 : count - Math.min(this.#begun, count);
+    const notBegun = count === undefined || this.#cases ? 0 : count - Math.min(this.#begun, count);
     const iterations = { passed: this.#passed, failed: this.#failed, ...(notBegun > 0 ? { notBegun } : {}) };
     const base: Done = {
       iterations,
@@ -246,7 +271,7 @@ class Iterations {
     if (this.#passed >= least) return base;
     const problem: Problem = {
       code: 'too-few-iterations',
-      message: `${this.#passed} of ${countOf(this.#begun, 'iteration')} passed, but at least ${least} must`,
+      message: `${this.#passed} of ${countOf(this.#begun - this.#leftOut, 'iteration')} passed, but at least ${least} must`,
       place: step.at,
     };
     return { ...base, problem };
@@ -255,6 +280,15 @@ class Iterations {
 
 /** How much of an item its turn is called by, in characters. */
 const LABEL = 60;
+
+/** The most characters of a title. */
+const TITLE = 200;
+
+/** What the chain calls an iteration, on one line. Throws `found-nothing` and what an expression throws. */
+function titleOf(inside: RunContext, step: EachStep, title: Template): string {
+  const text = inside.masker.text(shownText(inside, inside.environment(step), title));
+  return shorten(text.replace(/\s+/g, ' ').trim(), TITLE);
+}
 
 /** What tells an item from the others, in a few words: of an object its first simple member. */
 function labelOf(item: Value, { masker, names }: SecretsOfRun): string {

@@ -54,6 +54,23 @@ export function typedRow({ columns, name }: Input, row: ValueObject, nth: number
 export async function rowsOf(context: RunContext, step: EachStep, input: Input): Promise<Items> {
   const path = context.names.get(input.name);
   const { rows } = context.ports;
+  if (Array.isArray(path)) {
+    let i = 0;
+    return {
+      count: path.length,
+      next: () => {
+        const row = path[i];
+        if (row === undefined) return undefined;
+        if (!isObject(row))
+          throw new ProblemError({
+            code: 'input-invalid',
+            message: `row ${i + 1} of ${input.name} is ${kindAndValue(row)}, not a map of columns and values`,
+            place: input.at,
+          });
+        return [typedRow(input, row, i, context.project.zone), i++];
+      },
+    };
+  }
   if (typeof path !== 'string' || !rows)
     throw new ProblemError({
       code: 'input-missing',

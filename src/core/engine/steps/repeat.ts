@@ -1,6 +1,7 @@
 import { countOf } from '../../count-of.ts';
 import type { RepeatStep } from '../../chain/model.ts';
 import { ProblemError } from '../../problems.ts';
+import { isAccepted } from './acceptance.ts';
 import type { Done, Steps } from './step-result.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
@@ -58,7 +59,13 @@ export async function carryOutRepeat(runner: Steps, context: RunContext, step: R
         event: 'iteration-ended',
         step: address,
         iteration,
-        outcome: stop ? (cut ? 'interrupted' : 'failed') : 'passed',
+        outcome: !stop
+          ? 'passed'
+          : cut
+            ? 'interrupted'
+            : isAccepted(inside, undefined, stop.problem)
+              ? 'accepted'
+              : 'failed',
         elapsed,
         ...(stop ? { failed: stop.address, problem: eventProblem(stop.problem) } : {}),
       });

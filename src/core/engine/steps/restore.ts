@@ -1,7 +1,7 @@
 import { type Chain, keepsOwnName, type Step, stepsIn } from '../../chain/model.ts';
 import { evaluatedInputs } from './follow-inputs.ts';
 import type { RunContext } from '../scope/context.ts';
-import type { Past, PastStep } from '../past-run.ts';
+import { isDone, type Past, type PastStep } from '../past-run.ts';
 import { setInputs } from '../scope/inputs.ts';
 import { stepName } from '../scope/names.ts';
 import type { Undo } from './undo.ts';
@@ -28,9 +28,9 @@ export function passedBefore(context: RunContext, step: Step): PastStep | undefi
   const before = context.options.past?.step(context.address(step));
   if (!before) return undefined;
   if (before.taken) return before;
-  return before.outcome === 'passed' && before.fingerprint === step.fingerprint() && !bringsCleanup(step)
-    ? before
-    : undefined;
+  // One that failed and ended what it stood in, where that accepts failures, is done again.
+  const isOver = before.outcome === 'passed' || (before.outcome === 'accepted' && step.onFail === 'accept');
+  return isOver && before.fingerprint === step.fingerprint() && !bringsCleanup(step) ? before : undefined;
 }
 
 /** A loop over a chain that cleans up after itself: each of its iterations has to be gone through for that. */
@@ -47,7 +47,7 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
   const inside = (at: RunContext, steps: readonly Step[]): void => {
     for (const inner of steps) {
       const one = past.step(at.address(inner));
-      if (one?.outcome === 'passed') restore(at, inner, one, undo);
+      if (one && isDone(one.outcome)) restore(at, inner, one, undo);
       else if (one?.outcome === 'failed')
         for (const { name } of inner.keep) if (!at.names.has(name)) at.names.lose(name, inner.title);
     }
@@ -67,6 +67,8 @@ export function restore(context: RunContext, step: Step, before: PastStep, undo:
     names.set(name, value);
     if (before.url !== undefined) names.cameFrom(name, before.url);
   }
+  if (before.outcome === 'accepted')
+    for (const { name } of step.keep) if (!names.has(name)) names.lose(name, step.title, true);
   if (before.taken) for (const { name } of step.keep) if (!names.has(name)) names.lose(name, step.title);
   if (step.name === undefined || before.named === undefined) return;
   names.setStep(step.name, before.named, { isOwn: !keepsOwnName(step), isAsked: true });

@@ -9,7 +9,7 @@ import { carryOutCall } from '../call/call.ts';
 import type { RunContext } from '../scope/context.ts';
 import { stepName } from '../scope/names.ts';
 import { durationOf } from '../scope/settings.ts';
-import { eventProblem, placed, throwNothing } from '../scope/with-place.ts';
+import { eventProblem, placed, problemObject, throwNothing } from '../scope/with-place.ts';
 import { carryOutEach } from './each.ts';
 import { carryOutFollow } from './follow.ts';
 import { StepOutcome } from './outcome.ts';
@@ -28,6 +28,7 @@ import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
 import { defaultExpectations } from './default-expectations.ts';
+import { isAccepted } from './acceptance.ts';
 
 /** Carries steps out, one after the other, and settles how each ended. One for a run, whatever its chains. */
 export class StepRunner {
@@ -107,8 +108,8 @@ export class StepRunner {
     }
     const lost = context.names.firstLost(usedNames(step));
     if (lost) {
-      this.#lose(context, step);
-      this.#miss(context, step, lost.name, lost.step);
+      this.#lose(context, step, lost.isAccepted);
+      if (!lost.isAccepted && !context.isAccepting) this.#miss(context, step, lost.name, lost.step);
       this.skip(context, step, `it needs ${lost.name}, and ${lost.step} failed`);
       return undefined;
     }
@@ -132,7 +133,7 @@ export class StepRunner {
       if (step.type === 'call') {
         done = { call: await carryOutCall(context, step) };
       } else {
-        const doing = this.#carryOut(context, step, steps);
+        const doing = this.#carryOut(step.onFail === 'accept' ? context.accepting() : context, step, steps);
         done = doing instanceof Promise ? await doing : doing;
       }
       problem = done.problem;
@@ -154,7 +155,7 @@ export class StepRunner {
     if ('passed' in settled) {
       this.#ended(context, step, 'passed', { began, done, problem: undefined, reason: settled.passed });
       if (step.undo.length > 0 && made) this.undo.book(context, step);
-      this.#lose(context, step);
+      this.#lose(context, step, false);
       return undefined;
     }
     ({ problem } = settled);
@@ -253,14 +254,17 @@ export class StepRunner {
   ): Stop | undefined {
     const inner = done.stop;
     const cut = (problem ?? inner?.problem)?.code === 'interrupted';
-    const outcome: Outcome = problem || inner ? (cut ? 'interrupted' : 'failed') : 'passed';
+    const why = problem ?? inner?.problem;
+    const accepted = why !== undefined && isAccepted(context, step, why);
+    const outcome: Outcome = why ? (cut ? 'interrupted' : accepted ? 'accepted' : 'failed') : 'passed';
     this.#ended(context, step, outcome, { began, done, problem });
     if (step.undo.length > 0 && (outcome === 'passed' || made)) this.undo.book(context, step);
     if (outcome === 'passed') return undefined;
     // What failed inside has been raised where it failed.
-    if (problem && !cut) this.raise(exitOf(problem.code));
-    if (!cut && (step.onFail === 'continue' || (done.tolerated && !problem))) {
-      if (step.onFail === 'continue') this.#lose(context, step);
+    if (problem && !cut && !accepted) this.raise(exitOf(problem.code));
+    const isOver = step.onFail === 'stop' || (step.onFail === 'accept' && !accepted);
+    if (!cut && (!isOver || (done.tolerated && !problem))) {
+      if (!isOver) this.#lose(context, step, accepted);
       return undefined;
     }
     return problem ? { address: context.address(step), problem } : inner!;
@@ -299,10 +303,10 @@ export class StepRunner {
   }
 
   /** Names that a failed step would have kept can't be used below it. */
-  #lose(context: RunContext, step: Step): void {
+  #lose(context: RunContext, step: Step, isAccepted: boolean): void {
     const own = new Set(step.keep.map(({ name }) => name));
     for (const name of keptNames(step))
-      if (own.has(name) || !context.names.has(name)) context.names.lose(name, step.title);
+      if (own.has(name) || !context.names.has(name)) context.names.lose(name, step.title, isAccepted);
   }
 
   /** What later steps can say of this one. */
@@ -321,10 +325,10 @@ export class StepRunner {
       ...members,
       ['ok', outcome === 'passed'],
       ['skipped', outcome === 'skipped'],
-      ['failed', outcome === 'failed' || outcome === 'interrupted'],
+      ['failed', outcome === 'failed' || outcome === 'interrupted' || outcome === 'accepted'],
       ['elapsed', new Duration(elapsed)],
     ];
-    if (problem) about.push(['problem', problem.message]);
+    if (problem) about.push(['problem', problemObject(problem)]);
     if (step.type === 'call') about.push(['attempts', call?.attempts ?? 0]);
     if (call) {
       about.push(

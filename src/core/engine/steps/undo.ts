@@ -35,7 +35,7 @@ export class Undo {
     );
     if (again >= 0) this.#booked.splice(again, 1);
     const names = context.names.snapshot(usedIn(step.undo));
-    this.#booked.push({ context: context.withNames(names), step });
+    this.#booked.push({ context: context.withNames(names, false), step });
     context.emit({ event: 'undo-booked', step: context.address(step), names: sealedNames(context, names) });
   }
 

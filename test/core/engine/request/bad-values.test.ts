@@ -175,3 +175,23 @@ describe.each<[string, readonly (readonly [step: string, problem: string])[]]>([
     expect(await problemOf(step)).toBe(problem);
   });
 });
+
+test.each<[string, string, string]>([
+  ['every call', '/a', '?v=2&page_size=50'],
+  ['a call that sets one of them', "/a\n    query: { v: '3', x: 1 }", '?page_size=50&v=3&x=1'],
+  ['a call that leaves one out', '/a\n    query: { v: null }', '?page_size=50'],
+  ['a URL that has one already', "'/a?v=9'", '?v=9&page_size=50'],
+  ['an object of parameters', '/a\n    query: ${more}', '?page_size=50&v=7'],
+])('parameters of the service stand in %s', async (_, call, expected) => {
+  const { sent } = await runChain(
+    `chain: A\ninputs: { more: { kind: json, default: { v: 7 } } }\nsteps:\n  - call: GET kiln ${call}\n`.replace(
+      "GET kiln '/a?v=9'",
+      'GET kiln /a?v=9',
+    ),
+    () => ({ json: '{}' }),
+    {
+      project: "services: { kiln: { url: 'https://kiln.example/v1', query: { v: 2, page_size: 50 } } }\n",
+    },
+  );
+  expect(sent[0]?.url).toBe(`https://kiln.example/v1/a${expected}`);
+});

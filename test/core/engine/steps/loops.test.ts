@@ -281,6 +281,7 @@ function kiln(): typeof NO_PROJECT.services {
         name: 'kiln',
         url: 'practice',
         headers: [],
+        query: [],
         timeouts: {},
         expect: [],
         insecure: false,
