@@ -31,6 +31,8 @@ test('retired words stand in no page and in no message', () => {
       .split('\n')
       .flatMap((line, i) =>
         RETIRED.flatMap(([pattern, instead]) =>
+          // What a person says to a question is an answer.
+          !(instead === 'response' && path === 'docs/asking.md') &&
           pattern.test(line.replace(/\([^)]*\.png\)/g, ''))
             ? [`${path}:${i + 1}: ${line.trim().slice(0, 100)} (${instead})`]
             : [],

@@ -1,6 +1,7 @@
 import type { Project } from '../core/chain/project.ts';
 import type { Files, Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
+import { inTurn } from '../io/in-turn.ts';
 import { localFiles } from '../io/files/files.ts';
 import { machinePorts } from '../io/machine-ports.ts';
 import { LockedStore } from '../io/secrets/locked-store.ts';
@@ -29,6 +30,8 @@ export interface Attendance {
   readonly ask?: Parameters<typeof machinePorts>[2]['ask'];
   /** Asks whether something may be done. */
   readonly confirm?: Parameters<typeof machinePorts>[2]['confirm'];
+  /** Asks what a step wants to know. */
+  readonly question?: Ports['ask'];
   readonly person?: Person;
   /** Is told what a person should know. */
   readonly warn?: (message: string) => void;
@@ -41,7 +44,15 @@ export interface Attendance {
 /** Opens what a run of a project needs of the world. */
 export async function openWorld(
   project: Project,
-  { ask, confirm, person, warn = () => undefined, onDefect, variables: own = process.env }: Attendance = {},
+  {
+    ask,
+    confirm,
+    person,
+    question,
+    warn = () => undefined,
+    onDefect,
+    variables: own = process.env,
+  }: Attendance = {},
   practiceOptions: PracticeOptions = {},
 ): Promise<OpenWorld> {
   new Trust(project, { variables: own }).refuseForeign();
@@ -62,7 +73,12 @@ export async function openWorld(
   });
   const allowing = own.BATHARON_YES === '1' ? () => Promise.resolve(true) : confirm;
   return {
-    ports: { ...ports, ...(allowing ? { confirm: allowing } : {}) },
+    ports: {
+      ...ports,
+      ...(allowing ? { confirm: allowing } : {}),
+      // However many steps ask at the same time, a person answers one.
+      ...(question ? { ask: inTurn(question) } : {}),
+    },
     locked,
     warn,
     onDefect,

@@ -29,6 +29,7 @@ export function runsOfChain(records: Records, file: string, environment: string 
 export function namesGivenBy(step: Step): Set<string> {
   const more = step.type === 'each' ? step.gather : step.type === 'repeat' ? step.start : [];
   const inside = step.type === 'repeat' ? step.steps.flatMap((inner) => [...namesGivenBy(inner)]) : [];
+  if (step.type === 'ask') return new Set([step.name, ...step.keep.map(({ name }) => name)]);
   return new Set([...[...step.keep, ...more].map(({ name }) => name), ...inside]);
 }
 

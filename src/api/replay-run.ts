@@ -12,6 +12,7 @@ import { ReplayTransport } from '../io/replay-transport.ts';
 import { unwrittenFiles, unwrittenRows } from '../io/files/unwritten-files.ts';
 import { HurriedClock } from '../io/hurried-clock.ts';
 import type { OpenRun } from './open-run.ts';
+import { keptNames } from './recorded-names.ts';
 
 /**
  * Carries a chain out against the responses of a recorded run, and sends nothing. Secrets are not needed. Returns results as the
@@ -53,6 +54,7 @@ export async function replay(
     {
       id: recorded.id,
       inputs: { ...recordedInputs(chain, recorded), ...inputs },
+      answeredBefore: (address) => answerIn(recorded, address),
       values: new Map(Object.entries(recorded.run.values).map(([name, json]) => [name, parseJson(json)])),
       signal: new AbortController().signal,
       practice: practiceOf(recorded),
@@ -74,6 +76,13 @@ function recordedInputs(chain: Chain, { run: { inputs } }: OpenRun): Record<stri
       return json === undefined ? [] : [[name, parseJson(json)]];
     }),
   );
+}
+
+/** What was answered in the run; a mark in the place of a secret. */
+function answerIn(recorded: OpenRun, address: string): Value | undefined {
+  const step = recorded.step(address);
+  const name = address.slice(address.lastIndexOf('.') + 1);
+  return step?.began.type === 'ask' ? keptNames(step).get(name) : undefined;
 }
 
 /** A credential that signs in by a chain has nothing to sign in with here. */

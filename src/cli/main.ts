@@ -29,7 +29,8 @@ const program = new Command('batharon')
 
 // Also for the processes that a run starts.
 program.hook('preAction', (_, command) => {
-  const { trust, yes } = command.opts<{ trust?: boolean; yes?: boolean }>();
+  const { ask, trust, yes } = command.opts<{ ask?: boolean; trust?: boolean; yes?: boolean }>();
+  if (ask === false) process.env.BATHARON_NO_ASK = '1';
   if (trust) process.env.BATHARON_TRUST = '1';
   if (yes) process.env.BATHARON_YES = '1';
 });

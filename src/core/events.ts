@@ -112,7 +112,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     event: z.literal('step-began'),
     at,
     step,
-    type: z.enum(['call', 'each', 'follow', 'group', 'plain', 'repeat', 'wait']),
+    type: z.enum(['ask', 'call', 'each', 'follow', 'group', 'plain', 'repeat', 'wait']),
     title: z.string(),
     fingerprint: z.string(),
     place,
@@ -192,6 +192,23 @@ export const eventSchema = z.discriminatedUnion('event', [
     service: z.string().optional(),
     /** What it waits for, in a few words. */
     note: z.string().optional(),
+  }),
+  /** A person is asked. */
+  z.strictObject({
+    event: z.literal('asked'),
+    at,
+    step,
+    question: z.string(),
+    kind: z.string(),
+    /** What can be chosen, up to 50 of them. */
+    choices: z.array(z.string()).optional(),
+  }),
+  /** What was answered is kept under the name of the step: by whom, or from where it came. */
+  z.strictObject({
+    event: z.literal('answered'),
+    at,
+    step,
+    by: z.enum(['person', 'given', 'default', 'before']),
   }),
   /** A chain that a step follows begins with inputs whose defaults were computed. */
   z.strictObject({ event: z.literal('follow-began'), at, step, computed: z.record(z.string(), kept) }),

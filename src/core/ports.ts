@@ -27,7 +27,24 @@ export interface Ports {
   readonly agent?: string;
   /** Asks the person a question; undefined where nobody is there, or without it. */
   readonly confirm?: (question: string) => Promise<boolean | undefined>;
+  /** Asks the person for a value; undefined where nobody is there, or without it. One question at a time is up to it. */
+  readonly ask?: (question: Question, signal: AbortSignal) => Promise<Answer | undefined>;
 }
+
+/** What a person is asked. Its texts are masked. */
+export interface Question {
+  readonly text: string;
+  readonly kind: 'text' | 'number' | 'yes-no' | 'choice' | 'secret';
+  /** What can be chosen; the answer is the place of one, from 0. */
+  readonly choices?: readonly string[];
+  /** The answer where nothing is typed: a text, the place of a choice, yes or no. */
+  readonly default?: Answer;
+  /** What is wrong with an answer; undefined where it will do. */
+  readonly check: (answer: Answer) => string | undefined;
+}
+
+/** A text as typed, the place of a choice, or yes or no. */
+export type Answer = string | number | boolean;
 
 export type HeaderList = readonly (readonly [name: string, value: string])[];
 

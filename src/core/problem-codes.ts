@@ -147,6 +147,7 @@ export const problemCodes = {
     'A row does not fit the file it is written into: a column that the file does not have, several rows that could be meant, or a file that is not of rows.',
   ),
   'cannot-add': problem('A file is written in a way that has no place for what is to be added.'),
+  'not-answered': incomplete('A question has no answer: nobody could be asked, and it has no default.'),
   'no-such-case': problem('No iteration that the run came to has the title that --case names.'),
   'no-such-step': either('The chain has no step of this name.'),
   'no-record': problem('No run is recorded that could tell what is asked for.'),

@@ -1,4 +1,4 @@
-import { spawn } from 'node:child_process';
+import { spawn, spawnSync } from 'node:child_process';
 import { mkdirSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { dirname, join } from 'node:path';
@@ -74,3 +74,38 @@ secrets:
   office: env KILN_OFFICE_PASSWORD
   notices: env KILN_NOTICE_KEY
 `;
+
+/** Whether the program can be run at a pseudo-terminal, which \`script\` makes. */
+export const HAS_TERMINAL = spawnSync('sh', ['-c', 'command -v script']).status === 0;
+if (!HAS_TERMINAL) console.warn('script is not installed: what is asked at a terminal is not tested');
+
+/** What a terminal obeys. */
+const CONTROL = /\u001b\[[0-9;?]*[a-zA-Z]|\r/g;
+
+/** Runs the built program at a terminal, and types whenever a question is seen; returns what stood on the screen. */
+export function atPrompt(
+  folder: string,
+  words: string,
+  keys: readonly (readonly [question: RegExp, typed: string])[],
+  env: NodeJS.ProcessEnv = {},
+): Promise<{ readonly code: number | null; readonly screen: string }> {
+  return new Promise((resolve) => {
+    const child = spawn('script', ['-qfec', `'${NODE}' '${program}' ${words}`, '/dev/null'], {
+      cwd: folder,
+      env: { PATH: process.env.PATH, HOME: tmpdir(), TERM: 'xterm', ...env },
+    });
+    const left = [...keys];
+    let screen = '';
+    let seen = 0;
+    child.stdout.on('data', (data: Buffer) => {
+      screen += data.toString().replace(CONTROL, '');
+      const [next] = left;
+      const found = next?.[0].exec(screen.slice(seen));
+      if (!next || !found) return;
+      seen += found.index + found[0].length;
+      left.shift();
+      child.stdin.write(next[1]);
+    });
+    child.on('close', (code) => resolve({ code, screen }));
+  });
+}

@@ -4,6 +4,7 @@ import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
 import { chainKeys, inputKeys } from '../../src/core/chain/keys/chain-keys.ts';
 import { expectationKeys, groupKeys, stepKeys, verbKeys } from '../../src/core/chain/keys/step-keys.ts';
+import { askKeys } from '../../src/core/chain/keys/ask-keys.ts';
 import { callKeys } from '../../src/core/chain/keys/call-keys.ts';
 import type { KeyDefinition } from '../../src/core/chain/source/key-definition.ts';
 import { eachKeys, repeatKeys, repeatStepKeys } from '../../src/core/chain/keys/loop-keys.ts';
@@ -75,6 +76,12 @@ test.each(stepKeys)('step: $name', ({ name, example }) => {
         ),
       ),
     ),
+  ).toEqual([]);
+});
+test.each(askKeys)('ask: $name', ({ name, example }) => {
+  const kind = name === 'must' ? 'kind: number\n' : '';
+  expect(
+    chainProblems(steps(asItem(`ask: Which?\nname: heat\n${kind}${example.replaceAll('cone', 'heat')}`))),
   ).toEqual([]);
 });
 test.each([...eachKeys, ...repeatStepKeys].filter(({ name }) => name !== 'steps'))(

@@ -112,6 +112,7 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
       '  - call: GET kiln /a\n    expect: { holds: $.cone <= 10, because: the kiln is old, else: warning }',
       json('{"cone":11}'),
     ),
+  'not-answered': () => ran('  - { ask: Which glaze?, name: glaze, choices: [ash, celadon] }'),
   'found-nothing': () => got('$.rack.piece', '{"rack":{"pieces":[1]}}'),
   'not-a-number': () => got('number($.a)', '{"a":"six"}'),
   'not-a-time': () => got('time($.a)', '{"a":"soon"}'),

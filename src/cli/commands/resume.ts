@@ -16,6 +16,7 @@ import { filesOf } from '../../api/files-of.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { type Given, inputsOf, readGiven } from '../project/given-inputs.ts';
+import { answersIn } from '../project/missing-inputs.ts';
 import { load, loadProject } from '../../api/load.ts';
 import { OpenRun } from '../../api/open-run.ts';
 import { recordsOf, runRecorded } from '../../api/run-recorded.ts';
@@ -80,6 +81,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             },
             ...(anew.length > 0 ? { givenAnew: anew.map(({ name }) => name) } : {}),
             past: past.past,
+            answers: answersIn(chain, given),
             files: filesOf(loaded, chain),
             signal: interruption.signal,
             signInChains: loaded.signInChains,

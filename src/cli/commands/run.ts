@@ -2,31 +2,33 @@ import { countOf } from '../../core/count-of.ts';
 import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
-import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
+import type { Chain } from '../../core/chain/model.ts';
 import type { Project } from '../../core/chain/project.ts';
 import type { LockedStore } from '../../api/locked-secrets.ts';
 import { lookAhead } from '../../api/dry-run.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
-import { nameList, nearest } from '../../core/language/nearest.ts';
+import { nearest } from '../../core/language/nearest.ts';
 import { memberOf, objectOf, type Value, type ValueObject } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { filesOf } from '../../api/files-of.ts';
 import type { Records } from '../../api/record-types.ts';
 import { inputsOf, readGiven, refuseUnknown } from '../project/given-inputs.ts';
+import { answersIn, withAnswers } from '../project/missing-inputs.ts';
 import { watchInterruption } from '../terminal/signals.ts';
-import { load, type Loaded, loadProject, shownPath } from '../../api/load.ts';
+import { load, type Loaded, loadProject } from '../../api/load.ts';
 import { printFindings, printProblem } from '../terminal/print-findings.ts';
 import { OpenRun } from '../../api/open-run.ts';
 import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { carryOutRounds, roundsOf } from '../runs/rounds.ts';
 import type { ChainPart } from '../runs/part-of-chain.ts';
+import { chosen, withCases, type WhichChains, withoutHelpers } from '../runs/which-chains.ts';
 import { SeveralRuns } from '../runs/several-runs.ts';
 import { errorTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 
-export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
+export interface RunCommandOptions extends Omit<ReportFiles, 'json'>, WhichChains {
   readonly env?: string;
   readonly give?: readonly string[];
   readonly giveFrom?: string;
@@ -34,13 +36,9 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'> {
   readonly json?: boolean;
   readonly dry?: boolean;
   readonly leave?: boolean;
-  readonly tag?: readonly string[];
-  readonly notTag?: readonly string[];
-  readonly case?: readonly string[];
   readonly from?: string;
   readonly only?: readonly string[];
   readonly jobs?: string;
-  readonly shard?: string;
   readonly stopEarly?: boolean;
   readonly again?: string;
   readonly untilFailed?: boolean;
@@ -54,8 +52,8 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
   try {
     loaded = load(namesOf(names, options), environmentOf(options), true);
     if (reportProblems(terminal, loaded)) return 2;
-    const given = readGiven(options.give ?? [], options.giveFrom);
-    refuseUnknown(loaded.chains, given);
+    const givenNow = readGiven(options.give ?? [], options.giveFrom);
+    refuseUnknown(loaded.chains, givenNow);
     const chains = withCases(chosen(withoutHelpers(terminal, names, loaded), options), options);
     if (chains.length === 0) {
       terminal.write('There are fewer chains than shares; none is left for this one.\n');
@@ -65,10 +63,15 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     roundsOf(options);
     const { project } = loaded;
     const isReplay = options.replay !== undefined;
+    const given = isReplay ? givenNow : await withAnswers(chains, givenNow, project.zone);
     const runs = chains.map((chain) => {
       // A replay has the inputs of its run; those that are given take their place.
       const inputs = isReplay ? chain.inputs.filter(({ name }) => given.has(name)) : chain.inputs;
-      return { chain, inputs: inputsOf({ ...chain, inputs }, given, project.zone) };
+      return {
+        chain,
+        inputs: inputsOf({ ...chain, inputs }, given, project.zone),
+        answers: answersIn(chain, given),
+      };
     });
     if (options.print !== undefined) refuseUnknownResult(loaded.chains, options.print);
     if (options.dry) {
@@ -87,7 +90,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
       problem,
       loaded?.files.find(({ path }) => path === problem.place?.file),
     );
-    return 2;
+    return problem.code === 'interrupted' ? 130 : 2;
   }
 }
 
@@ -140,6 +143,7 @@ function refuseUnknownResult(chains: readonly Chain[], name: string): void {
 interface PlannedRun {
   readonly chain: Chain;
   readonly inputs: Record<string, Value>;
+  readonly answers: ReadonlyMap<string, string>;
 }
 
 async function runAll(
@@ -163,7 +167,7 @@ async function runAll(
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
         await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
-    const carryOut = async ({ chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) =>
+    const carryOut = async ({ answers, chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) =>
       interruption.signal.aborted || (options.stopEarly && several.hasFailed)
         ? undefined
         : runRecorded(part?.chain ?? chain, project, world, {
@@ -171,6 +175,7 @@ async function runAll(
               ...(part ? { known: part.known, part: true } : {}),
               files: filesOf(loaded, chain),
               inputs,
+              answers,
               signal: interruption.signal,
               signInChains,
               paces,
@@ -278,93 +283,6 @@ function jobsOf({ jobs = '1' }: RunCommandOptions): number {
   const count = Number(jobs);
   if (Number.isInteger(count) && count >= 1) return count;
   return fail('wrong-form', `--jobs ${jobs} is no number of chains`, { hint: '--jobs 4' });
-}
-
-/** The chains that are run where a folder is named: none that others follow or sign in with, or that say so; that is said. */
-function withoutHelpers(
-  terminal: Terminal,
-  names: readonly string[],
-  { chains, signInChains }: Loaded,
-): readonly Chain[] {
-  const named = new Set(names.map(shownPath));
-  const signIns = new Set([...signInChains.values()].map(({ file }) => file));
-  const followed = new Set(
-    chains.flatMap(({ file, steps }) => followedBy(steps).filter((one) => one !== file)),
-  );
-  const why = ({ file, onlyByName }: Chain): string | undefined =>
-    named.has(file)
-      ? undefined
-      : signIns.has(file)
-        ? 'which signs in'
-        : onlyByName
-          ? 'run: only-by-name'
-          : followed.has(file)
-            ? 'which others follow'
-            : undefined;
-  const left = chains.flatMap((chain) => {
-    const reason = why(chain);
-    return reason === undefined ? [] : [`${chain.file}, ${reason}`];
-  });
-  if (left.length === 0 || left.length === chains.length) return chains;
-  terminal.write(`${terminal.colours.dim(`not run by itself: ${left.join('; ')}`)}\n`);
-  return chains.filter((chain) => why(chain) === undefined);
-}
-
-/** The files of chains that steps follow. */
-function followedBy(steps: readonly Step[]): string[] {
-  return steps.flatMap((step) =>
-    step.type === 'follow' ? [step.chain.file, ...followedBy(step.chain.steps)] : followedBy(stepsIn(step)),
-  );
-}
-
-/** The chains that are wanted: those with one of the tags and none of the others, and of these the share of one machine of several. */
-function chosen(chains: readonly Chain[], { shard, tag, notTag = [] }: RunCommandOptions): Chain[] {
-  const known = [...new Set(chains.flatMap(({ tags }) => tags))];
-  // A misspelt one would leave nothing out, and run what should not be.
-  const unknown = notTag.find((one) => !known.includes(one));
-  if (unknown !== undefined)
-    fail('file-not-found', `no chain has the tag ${unknown}, so --not-tag leaves nothing out`, {
-      hint: nearest(unknown, known) ?? (known.length === 0 ? 'tags: in a chain file' : known.join(', ')),
-    });
-  const tagged = chains.filter(
-    ({ tags }) =>
-      (!tag || tags.some((one) => tag.includes(one))) && !tags.some((one) => notTag.includes(one)),
-  );
-  if (tagged.length === 0) {
-    const wanted = [
-      ...(tag ? [`has the tag ${tag.join(' or ')}`] : []),
-      ...(notTag.length > 0 ? [`is without ${notTag.join(' and ')}`] : []),
-    ].join(' and ');
-    fail('file-not-found', `no chain ${wanted}`, {
-      hint: known.length === 0 ? 'tags: in a chain file' : known.join(', '),
-    });
-  }
-  if (shard === undefined) return tagged;
-  const [, nth = '', of = ''] = /^(\d{1,4})\/(\d{1,4})$/.exec(shard) ?? [];
-  const [own, count] = [Number(nth), Number(of)];
-  if (nth === '' || own < 1 || own > count)
-    fail('wrong-form', `--shard ${shard} is no share`, { hint: '--shard 1/4, the first of four' });
-  return tagged.filter((_, i) => i % count === own - 1);
-}
-
-/** The chains that have titled iterations, where only some of these are wanted. Throws `no-such-case`. */
-function withCases(chains: readonly Chain[], { case: wanted }: RunCommandOptions): readonly Chain[] {
-  if (!wanted) return chains;
-  const hasTitles = (step: Step): boolean =>
-    (step.type === 'each' && step.caseTitle !== undefined) || stepsIn(step).some(hasTitles);
-  const titled = chains.filter(({ steps }) => steps.some(hasTitles));
-  if (titled.length === 1) return titled;
-  return titled.length === 0
-    ? fail('no-such-case', 'no loop of these chains has a title, by which --case could choose', {
-        hint: 'title: ${row.name} on the loop',
-      })
-    : fail(
-        'wrong-form',
-        `--case chooses in one chain, and ${nameList(titled.map(({ file }) => file))} have titles`,
-        {
-          hint: `batharon run ${titled[0]!.file} --case '${wanted[0]!}'`,
-        },
-      );
 }
 
 /** Of several chains the highest of 130, 4, 2, 3, 1. */

@@ -14,6 +14,7 @@ import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { filesOf } from '../../api/files-of.ts';
 import { inputsOf, readGiven } from '../project/given-inputs.ts';
+import { answersIn, withAnswers } from '../project/missing-inputs.ts';
 import { load, loadProject } from '../../api/load.ts';
 import { responseOf, OpenRun } from '../../api/open-run.ts';
 import { flat, tellUsed } from '../runs/part-of-chain.ts';
@@ -52,7 +53,8 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const chain = loaded.chains[0]!;
       const all = flat(chain.steps);
       const target = findStep(all, wanted);
-      const given = readGiven(options.give ?? [], options.giveFrom);
+      const givenNow = readGiven(options.give ?? [], options.giveFrom);
+      const given = await withAnswers([chain], givenNow, loaded.project.zone);
       const world = await openHere(loaded.project);
       const interruption = watchInterruption(terminal);
       try {
@@ -65,6 +67,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         const { exit, id } = await runRecorded(part, loaded.project, world, {
           options: {
             inputs: inputsOf(chain, given, loaded.project.zone),
+            answers: answersIn(chain, given),
             known: plan.known,
             signal: interruption.signal,
             signInChains: loaded.signInChains,

@@ -23,6 +23,7 @@ import { type Paces, recordsOf, runRecorded } from '../../api/run-recorded.ts';
 import { leftWords, RunView } from '../view/run-view.ts';
 import { StepLines } from '../view/step-lines.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
+import { answersIn, withAnswers } from '../project/missing-inputs.ts';
 import { openHere } from '../project/open-here.ts';
 import type { OpenWorld } from '../../api/open-world.ts';
 import { knownInputs, readPast } from './resume.ts';
@@ -72,7 +73,8 @@ class Watching {
   readonly #lines: StepLines;
   readonly #file: string;
   readonly #options: WatchOptions;
-  readonly #given: Given;
+  /** What was given, and what was answered since for inputs without a value. */
+  #given: Given;
   /** The record that all passes go on with. */
   #id: string | undefined;
   #last: Pass | undefined;
@@ -186,15 +188,13 @@ class Watching {
     };
     const isKnown = (input: Input): boolean =>
       !this.#given.has(input.name) && memberOf(known, input.name) !== undefined && !isRewritten(input);
+    const unknown = chain.inputs.filter((input) => !isKnown(input));
+    this.#given = await withAnswers([{ ...chain, inputs: unknown }], this.#given, project.zone);
     const inputs = {
       ...Object.fromEntries(
         chain.inputs.filter(isKnown).map(({ name }) => [name, memberOf(known, name)!] as const),
       ),
-      ...inputsOf(
-        { ...chain, inputs: chain.inputs.filter((input) => !isKnown(input)) },
-        this.#given,
-        project.zone,
-      ),
+      ...inputsOf({ ...chain, inputs: unknown }, this.#given, project.zone),
       ...Object.fromEntries(byDefault),
     };
     const before = { ...known, ...this.#last?.inputs };
@@ -332,6 +332,8 @@ class Watching {
         signal,
         leave: true,
         watch: true,
+        answers: answersIn(chain, this.#given),
+        answeredBefore: (address, fingerprint) => answerIn(past?.past.step(address), address, fingerprint),
         paces: this.#paces,
         signInChains: loaded.signInChains,
         files: filesOf(loaded, chain),
@@ -358,6 +360,16 @@ class Watching {
 
 function textOfValue(value: Value | undefined): string | undefined {
   return value === undefined ? undefined : writeTyped(value);
+}
+
+/** What was answered to a question that is asked as it was. */
+function answerIn(
+  step: ReturnType<PastRun['past']['step']>,
+  address: string,
+  fingerprint: string,
+): Value | undefined {
+  const name = address.slice(address.lastIndexOf('.') + 1);
+  return step?.fingerprint === fingerprint ? step.kept.get(name) : undefined;
 }
 
 /** Whether the project file is as it was when a run was made. */

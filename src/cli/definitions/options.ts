@@ -12,6 +12,7 @@ export const PERMISSIONS: readonly OptionDefinition[] = [
     flags: '--trust',
     about: 'let the project file run its commands and read files outside its folder without asking',
   },
+  { flags: '--no-ask', about: 'ask nothing: take defaults, or fail where there is none' },
   { flags: '--yes', about: 'send requests that may change something without asking, where guard is ask' },
 ];
 

@@ -2,6 +2,7 @@ import { resolve } from 'node:path';
 import { existsSync, readFileSync } from 'node:fs';
 import { readInput } from '../../core/chain/fields/input-values.ts';
 import type { Chain, Input } from '../../core/chain/model.ts';
+import { questionsOf } from '../../core/chain/steps-of.ts';
 import { plainOf } from '../../core/chain/source/structure.ts';
 import { SourceFile } from '../../core/chain/source/source-file.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
@@ -116,7 +117,7 @@ export function inputsOf(chain: Chain, given: Given, zone: string): Record<strin
     );
     fail('input-missing', `the chain "${chain.title}" needs ${names}`, {
       place: first.at,
-      hint: missing.map(({ name }) => `--give ${name}=…`).join(' '),
+      hint: missing.map(({ choices, name }) => `--give ${name}=${choices?.join('|') ?? '…'}`).join(' '),
     });
   }
   return values;
@@ -132,7 +133,9 @@ function existing(name: string, path: string): string {
 
 /** Names that were given, but that no chain asks for. Throws `input-invalid`. */
 export function refuseUnknown(chains: readonly Chain[], given: ReadonlyMap<string, unknown>): void {
-  const known = new Set(chains.flatMap(({ inputs }) => inputs.map(({ name }) => name)));
+  const known = new Set(
+    chains.flatMap((chain) => [...chain.inputs, ...questionsOf(chain)].map(({ name }) => name)),
+  );
   for (const name of given.keys()) {
     if (known.has(name)) continue;
     const near = nearest(name, known);

@@ -3,6 +3,7 @@ import type { Project } from '../../core/chain/project.ts';
 import { withoutSecrets } from '../../core/language/hidden.ts';
 import { REPORT } from '../../core/problems.ts';
 import type { PracticeOptions } from '../../practice/state.ts';
+import { askQuestion } from '../terminal/ask-question.ts';
 import { askHidden, askYesNo, terminalPerson } from '../terminal/prompts.ts';
 import { writeTo } from '../terminal/standard-streams.ts';
 import { errorTerminal, legible } from '../terminal/terminal.ts';
@@ -14,6 +15,7 @@ export function openHere(project: Project, practice: PracticeOptions = {}): Prom
     {
       ask: askHidden,
       confirm: askYesNo,
+      question: askQuestion,
       person: terminalPerson,
       warn: (message) => errorTerminal().write(`warning ${message}\n`),
       onDefect: reportDefect,

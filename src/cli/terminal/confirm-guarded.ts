@@ -19,6 +19,6 @@ export async function guarded(
       problem,
       files().find(({ path }) => path === problem.place?.file),
     );
-    return 2;
+    return problem.code === 'interrupted' ? 130 : 2;
   }
 }

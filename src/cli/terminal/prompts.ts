@@ -1,4 +1,5 @@
 import type { Person } from '../../api/open-world.ts';
+import { mayAsk } from './ask-question.ts';
 import { writeTo } from './standard-streams.ts';
 import { legible } from './terminal.ts';
 
@@ -27,7 +28,7 @@ export const terminalPerson: Person = {
 /** Asks for a text that is not shown while it is typed; undefined if there is no terminal. */
 export async function askHidden(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
-  if (!stdin.isTTY || !stderr.isTTY) return undefined;
+  if (!mayAsk()) return undefined;
   stderr.write(question);
   stdin.setRawMode(true);
   stdin.setEncoding('utf8');
@@ -65,7 +66,7 @@ export async function askYesNo(question: string): Promise<boolean | undefined> {
 /** Asks for a text that is shown while it is typed; undefined if there is no terminal. */
 export async function askText(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
-  if (!stdin.isTTY || !stderr.isTTY) return undefined;
+  if (!mayAsk()) return undefined;
   const { createInterface } = await import('node:readline/promises');
   const lines = createInterface({ input: stdin, output: stderr });
   try {

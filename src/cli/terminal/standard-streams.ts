@@ -3,6 +3,19 @@ import { fstatSync, writeSync } from 'node:fs';
 /** Standard output and standard error, by their numbers. */
 export type StandardStream = 1 | 2;
 
+/** What is to be written once a question is answered. */
+const held = new Map<StandardStream, string[]>();
+
+/** Keeps what is written until what it returns is called. */
+export function hold(to: StandardStream): () => void {
+  held.set(to, held.get(to) ?? []);
+  return () => {
+    const waiting = held.get(to) ?? [];
+    held.delete(to);
+    if (waiting.length > 0) writeTo(to, waiting.join(''));
+  };
+}
+
 const NAMES = { 1: 'standard output', 2: 'standard error' } as const;
 
 /** Those that Node's own streams write, and those that nothing more is written to. */
@@ -17,6 +30,8 @@ const given = new Set<StandardStream>();
  */
 export function writeTo(to: StandardStream, text: string): void {
   if (given.has(to)) return;
+  const waiting = held.get(to);
+  if (waiting) return void waiting.push(text);
   if (opened.has(to) || !isWrittenAtOnce(to)) return void streamOf(to).write(text);
   let bytes = Buffer.from(text);
   try {

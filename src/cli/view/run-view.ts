@@ -24,6 +24,8 @@ export class RunView {
   readonly #open = new Map<string, SeenStep>();
   /** Loops that stand in no other loop. */
   readonly #loops = new Map<string, LoopLines>();
+  /** Steps whose question waits for an answer. */
+  readonly #asked = new Set<string>();
   readonly #retryAfter = new RetryAfterWaits();
   /** The same within each of these loops. */
   readonly #retryAfterIn = new Map<string, RetryAfterWaits>();
@@ -75,6 +77,9 @@ export class RunView {
         return this.#passedBefore(event);
       case 'step-began':
         return this.#stepBegan(event);
+      case 'asked':
+        this.#asked.add(event.step);
+        return this.#lines.asking(1);
       case 'loop-began': {
         const step = this.#open.get(event.step);
         if (step && !event.step.includes('[')) {
@@ -221,13 +226,15 @@ export class RunView {
   /** The line of the step that is under way; written again in place, and only on a terminal. */
   #progress(step: SeenStep, note = ''): void {
     const { began } = step;
-    if (isInIteration(began.step) || ['group', 'each', 'repeat', 'follow'].includes(began.type)) return;
+    if (isInIteration(began.step) || ['ask', 'group', 'each', 'repeat', 'follow'].includes(began.type))
+      return;
     const lines = this.#lines;
     const what = [began.request, note].filter((text) => text !== undefined && text !== '').join('  ');
     lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`]);
   }
 
   #stepEnded(event: EventOf<'step-ended'>): void {
+    if (this.#asked.delete(event.step)) this.#lines.asking(-1);
     const step = this.#open.get(event.step);
     if (!step) return;
     this.#open.delete(event.step);

@@ -38,6 +38,8 @@ export class StepLines {
   run: string | undefined;
   #nameWidth = 16;
   #liveLines = 0;
+  /** So many questions wait for an answer: nothing is written in place meanwhile. */
+  #questions = 0;
 
   constructor(terminal: Terminal) {
     this.terminal = terminal;
@@ -61,9 +63,15 @@ export class StepLines {
     this.#liveLines = 0;
   }
 
+  /** A question is asked, or answered. */
+  asking(more: 1 | -1): void {
+    this.erase();
+    this.#questions = Math.max(0, this.#questions + more);
+  }
+
   /** Writes lines that stay until something else is written; only on a terminal. */
   live(lines: readonly string[]): void {
-    if (!this.terminal.live) return;
+    if (!this.terminal.live || this.#questions > 0) return;
     this.erase();
     this.terminal.write(lines.map((line) => fit(line, this.terminal.width + 8)).join('\n'));
     this.#liveLines = lines.length;

@@ -1,58 +1,8 @@
-import type { Expression } from '../language/expression.ts';
-import type { Duration, Value } from '../language/values.ts';
-import type { Place, Span } from '../problems.ts';
+import type { Duration } from '../language/values.ts';
+import type { Place } from '../problems.ts';
+import type { Expressions, Insertion, PlacedExpression, Setting, Template, Typed } from './templates.ts';
 
-/** An expression with the way back to where it stands. */
-export interface PlacedExpression {
-  readonly expression: Expression;
-  /** The place of a part of its text, or of its beginning. */
-  readonly at: (span?: Span) => Place;
-}
-
-/** `${ … }` in a text. */
-export interface Insertion extends PlacedExpression {
-  /** raw(x): reserved characters stay as they are. */
-  readonly raw: boolean;
-}
-
-/** A text with insertions. */
-export interface Template {
-  readonly parts: readonly (string | Insertion)[];
-  readonly at: Place;
-}
-
-/** A value of a typed field: lists and maps of texts, in which a whole `${…}` keeps its kind. */
-export type Typed =
-  | { readonly type: 'value'; readonly value: Value }
-  | { readonly type: 'insertion'; readonly insertion: Insertion }
-  | { readonly type: 'template'; readonly template: Template }
-  | { readonly type: 'list'; readonly items: readonly Typed[] }
-  | { readonly type: 'object'; readonly members: readonly (readonly [string, Typed])[] };
-
-/** The insertions of a typed field, from top to bottom. */
-export function insertionsOf(typed: Typed): Insertion[] {
-  switch (typed.type) {
-    case 'value':
-      return [];
-    case 'insertion':
-      return [typed.insertion];
-    case 'template':
-      return typed.template.parts.flatMap((part) => (typeof part === 'string' ? [] : [part]));
-    case 'list':
-      return typed.items.flatMap(insertionsOf);
-    case 'object':
-      return typed.members.flatMap(([, member]) => insertionsOf(member));
-  }
-}
-
-/** What a value field holds: an expression, or a list or map of them. */
-export type Expressions =
-  | { readonly type: 'expression'; readonly value: PlacedExpression }
-  | { readonly type: 'list'; readonly items: readonly Expressions[] }
-  | { readonly type: 'object'; readonly members: readonly (readonly [string, Expressions])[] };
-
-/** A setting: known from the file, or an insertion that gives it. */
-export type Setting<T> = { readonly value: T } | { readonly insertion: Insertion };
+export * from './templates.ts';
 
 export interface Timeouts {
   readonly connect?: Setting<Duration>;
@@ -296,6 +246,21 @@ export interface WaitStep extends StepBase {
   readonly duration: Setting<Duration>;
 }
 
+/** What a person can be asked for. */
+export const ASKED_KINDS = ['text', 'number', 'yes-no', 'choice', 'secret'] as const;
+
+/** A question to the person; its answer is what the name of the step means from then on. */
+export interface AskStep extends StepBase {
+  readonly type: 'ask';
+  readonly name: string;
+  readonly question: Template;
+  readonly kind: (typeof ASKED_KINDS)[number];
+  /** A list of values, or an object of labels and values: as written, or what an expression gives. */
+  readonly choices?: Typed | PlacedExpression;
+  readonly default?: Typed;
+  readonly must?: PlacedExpression;
+}
+
 /** A step that only expects, keeps or shows. */
 export interface PlainStep extends StepBase {
   readonly type: 'plain';
@@ -348,10 +313,11 @@ export interface FollowStep extends StepBase {
   readonly inputsOf?: Insertion;
 }
 
-export type Step = CallStep | EachStep | FollowStep | GroupStep | PlainStep | RepeatStep | WaitStep;
+export type Step = AskStep | CallStep | EachStep | FollowStep | GroupStep | PlainStep | RepeatStep | WaitStep;
 
 /** Whether a step keeps or gathers a value under its own name, which then means that value. */
 export function keepsOwnName(step: Step): boolean {
+  if (step.type === 'ask') return true;
   const names = step.type === 'each' ? [...step.keep, ...step.gather] : step.keep;
   return names.some(({ name }) => name === step.name);
 }

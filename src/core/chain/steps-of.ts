@@ -1,5 +1,5 @@
 import { asWritten } from '../address.ts';
-import { type Chain, type Step, stepsIn } from './model.ts';
+import { type AskStep, type Chain, type Step, stepsIn } from './model.ts';
 
 /** A step by its address at run time, also one of a chain that is followed; undefined if the chain has none. */
 export function stepAt(chain: Chain, address: string): Step | undefined {
@@ -40,4 +40,10 @@ export function usedIn(steps: readonly Step[]): Set<string> {
   };
   steps.forEach(visit);
   return used;
+}
+
+/** The questions of a chain, those of its loops and of chains that it follows included. */
+export function questionsOf(chain: Pick<Chain, 'steps'>): AskStep[] {
+  const visit = (step: Step): AskStep[] => (step.type === 'ask' ? [step] : stepsIn(step).flatMap(visit));
+  return chain.steps.flatMap(visit);
 }

@@ -1,5 +1,6 @@
 import { chainKeys, inputKeys } from '../chain/keys/chain-keys.ts';
 import { expectationKeys, groupKeys, stepKeys, verbKeys, writeKeys } from '../chain/keys/step-keys.ts';
+import { askKeys } from '../chain/keys/ask-keys.ts';
 import { callKeys, partKeys } from '../chain/keys/call-keys.ts';
 import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from '../chain/keys/loop-keys.ts';
 import {
@@ -42,6 +43,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a group', groupKeys],
   ['key of write', writeKeys],
   ['key of an expectation', expectationKeys],
+  ['key of an ask', askKeys],
   ['key of an each', eachKeys],
   ['key of a repeat', repeatKeys],
   ['key of a step with repeat', repeatStepKeys],
@@ -61,6 +63,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
 /** The keys that stand with a key, or inside of what it takes. */
 const GOES_WITH: Readonly<Record<string, readonly KeyDefinition[]>> = {
   call: callKeys,
+  ask: askKeys,
   each: eachKeys,
   repeat: [...repeatKeys, ...repeatStepKeys],
   follow: followKeys,
@@ -82,6 +85,7 @@ const GOES_WITH: Readonly<Record<string, readonly KeyDefinition[]>> = {
 
 /** The page of the documentation on which a group of keys, or a key, is described. */
 const PAGES: Readonly<Record<string, string>> = {
+  'key of an ask': 'docs/asking.md',
   'key of an each': 'docs/looping.md',
   'key of a repeat': 'docs/looping.md',
   'key of a step with repeat': 'docs/looping.md',
@@ -95,7 +99,10 @@ const PAGES: Readonly<Record<string, string>> = {
   'key of idempotency': 'docs/limits.md',
   'key of pace': 'docs/limits.md',
   'key of records': 'docs/record.md',
+  ask: 'docs/asking.md',
   each: 'docs/looping.md',
+  title: 'docs/tables.md',
+  'on-fail': 'docs/tables.md',
   repeat: 'docs/looping.md',
   follow: 'docs/looping.md',
   undo: 'docs/looping.md',

@@ -133,6 +133,7 @@ function credentialOf(kind: (typeof CREDENTIAL_KINDS)[number]): Schema {
 function chainDefinitions(): Readonly<Record<string, Schema>> {
   const needed: Readonly<Record<Verb, readonly string[]>> = {
     call: ['call'],
+    ask: ['ask', 'name'],
     wait: ['wait'],
     steps: ['steps'],
     each: ['each', 'steps'],

@@ -122,6 +122,7 @@ export interface RunSetting {
   readonly texts?: RunOptions['files'];
   readonly past?: RunOptions['past'];
   readonly cases?: readonly string[];
+  readonly answers?: RunOptions['answers'];
   readonly responses?: RunOptions['responses'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
@@ -182,6 +183,7 @@ export async function runChain(
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
     ...(setting.cases ? { cases: setting.cases } : {}),
+    ...(setting.answers ? { answers: setting.answers } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
     emit: (event) => {
       setting.onEvent?.(event);

@@ -30,6 +30,7 @@ function refused(name: string, file: unknown): string[] {
 /** The least step of its sort. */
 const LEAST: Readonly<Record<string, object>> = {
   call: { call: 'GET kiln /a' },
+  ask: { ask: 'Which?', name: 'which' },
   wait: { wait: '1s' },
   steps: { steps: [{ wait: '1s' }] },
   each: { each: 'a in b', steps: [{ wait: '1s' }] },

@@ -82,7 +82,7 @@ export const eachKeys: readonly KeyDefinition[] = [
     wants: 'a text',
     about:
       'What each iteration is called, on screen and in reports. `batharon run --case TITLE` carries out that iteration only.',
-    example: 'title: ${row.name}',
+    example: 'title: ${one.name}',
   },
   {
     name: 'gather',

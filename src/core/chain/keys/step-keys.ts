@@ -132,6 +132,15 @@ export const verbKeys: readonly KeyDefinition[] = [
     example: 'follow: clear.chain.yaml\nname: cleared\ninputs:\n  rack: A3',
   },
   {
+    name: 'ask',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a question',
+    about:
+      'Asks the person at the terminal. The answer is what the name of the step means from then on; it is recorded, so a run that goes on does not ask again. Without a terminal, in a build server and with --no-ask it is what --give says, or the default.',
+    example: 'ask: Which glaze?\nname: glaze\nchoices: [ash, celadon]',
+  },
+  {
     name: 'wait',
     sort: 'setting',
     shape: duration,

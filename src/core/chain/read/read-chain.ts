@@ -192,7 +192,9 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     );
   }
   const cleanupNode = valueOf(root, 'cleanup');
-  const cleanup = cleanupNode ? readSteps(withInputs, cleanupNode, certainScope(scope), 'cleanup') : [];
+  const cleanup = cleanupNode
+    ? readSteps({ ...withInputs, ending: true }, cleanupNode, certainScope(scope), 'cleanup')
+    : [];
   const results = readResults(reader, valueOf(root, 'results'), scope);
   for (const input of inputs) {
     if (!reader.used.has(input.name)) {

@@ -6,6 +6,7 @@ import { callKeys } from '../keys/call-keys.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
 import { STEP_SHAPES, type Verb, VERBS } from '../keys/step-shapes.ts';
 import { ON_FAIL, type Step, type WaitStep } from '../model.ts';
+import { readAsk } from './read-ask.ts';
 import { readCall } from './read-call.ts';
 import { readFollow, resultKinds } from './read-follow.ts';
 import { readEach, readRepeat } from './read-loops.ts';
@@ -25,6 +26,7 @@ const WHAT: Readonly<Record<Verb, string>> = {
   each: 'an each',
   repeat: 'a repeat',
   follow: 'a follow',
+  ask: 'an ask',
   wait: 'a wait',
   steps: 'a group',
   plain: 'a step',
@@ -113,6 +115,7 @@ function readBody(
   if (type === 'each') return readEach(reader, node, base, { scope: inner, readSteps });
   if (type === 'repeat') return readRepeat(reader, node, base, { scope: inner, readSteps });
   if (type === 'follow') return readFollow(reader, node, base, inner);
+  if (type === 'ask') return readAsk(reader, node, base, inner);
   const common = () => ({
     ...readOutcome(reader, node, inner, inner.outside()),
     uses: new Set(reader.fields.used),
@@ -189,7 +192,7 @@ function readUndo(reader: StepReader, node: MapNode, scope: ChainScope, address:
   const usedHere = new Set(used);
   const as = reader.fields.literal(valueOf(node, 'as'));
   const steps = readSteps(
-    { ...reader, undoing: true, ...optional('undoAs', as) },
+    { ...reader, undoing: true, ending: true, ...optional('undoAs', as) },
     undo,
     scope.branch(),
     `${address}.undo`,
@@ -309,6 +312,7 @@ function settleNames(
 
 /** Whether a step keeps or gathers a value under its own name. */
 function keepsOwnName(node: MapNode, name: string): boolean {
+  if (valueOf(node, 'ask')) return true;
   return ['keep', 'gather'].some((key) => {
     const map = valueOf(node, key);
     return map?.type === 'map' && map.entries.some((entry) => entry.key.text === name);

@@ -14,6 +14,8 @@ export interface StepReader {
   readonly files?: OtherFiles;
   /** The steps that are read take something back. */
   readonly undoing?: boolean;
+  /** The steps that are read are carried out at the end of a run. */
+  readonly ending?: boolean;
   /** The credential of the step whose undo is read. */
   readonly undoAs?: string;
   /** The inputs of the chain. */

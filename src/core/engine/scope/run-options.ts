@@ -39,6 +39,10 @@ export interface RunOptions {
   readonly part?: boolean;
   /** Of the iterations that have titles only these are carried out. */
   readonly cases?: readonly string[];
+  /** Answers that were given with the command, as texts, by the names of the steps that ask. */
+  readonly answers?: ReadonlyMap<string, string>;
+  /** The answer of an earlier run to the question of a step, by its address now; undefined where it is asked for. */
+  readonly answeredBefore?: (address: string, fingerprint: string) => Value | undefined;
   /** Inputs that are given other values than the run began with. */
   readonly givenAnew?: readonly string[];
   /** The run goes on from here. */

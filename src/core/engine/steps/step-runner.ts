@@ -10,6 +10,7 @@ import type { RunContext } from '../scope/context.ts';
 import { stepName } from '../scope/names.ts';
 import { durationOf } from '../scope/settings.ts';
 import { eventProblem, placed, problemObject, throwNothing } from '../scope/with-place.ts';
+import { carryOutAsk } from './ask.ts';
 import { carryOutEach } from './each.ts';
 import { carryOutFollow } from './follow.ts';
 import { StepOutcome } from './outcome.ts';
@@ -24,6 +25,7 @@ import { passedBefore, restore } from './restore.ts';
 import { refusedAdvice } from './refused-advice.ts';
 import { usedNames } from '../scope/used-names.ts';
 import { Undo } from './undo.ts';
+import { namesKeptBy } from './names-kept-by.ts';
 import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
@@ -203,6 +205,8 @@ export class StepRunner {
         return carryOutEach(this, context, step);
       case 'repeat':
         return carryOutRepeat(this, context, step);
+      case 'ask':
+        return carryOutAsk(context, step);
       case 'follow':
         return carryOutFollow(this, context, step);
       case 'plain':
@@ -305,7 +309,7 @@ export class StepRunner {
   /** Names that a failed step would have kept can't be used below it. */
   #lose(context: RunContext, step: Step, isAccepted: boolean): void {
     const own = new Set(step.keep.map(({ name }) => name));
-    for (const name of keptNames(step))
+    for (const name of namesKeptBy(step))
       if (own.has(name) || !context.names.has(name)) context.names.lose(name, step.title, isAccepted);
   }
 
@@ -375,20 +379,6 @@ function holds(context: RunContext, step: Step): boolean {
   const environment = context.environment(step);
   const passed = placed(when, () => when.expression.test(environment));
   return passed ?? throwNothing(when, environment);
-}
-
-function keptNames(step: Step): string[] {
-  const own = step.keep.map(({ name }) => name);
-  switch (step.type) {
-    case 'group':
-      return [...own, ...[...step.steps, ...(step.otherwise ?? [])].flatMap(keptNames)];
-    case 'each':
-      return [...own, ...step.gather.map(({ name }) => name)];
-    case 'repeat':
-      return [...own, ...step.steps.flatMap(keptNames)];
-    default:
-      return own;
-  }
 }
 
 /** What a chain that was followed gave, by name. */

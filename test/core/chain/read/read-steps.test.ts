@@ -40,7 +40,7 @@ test.each<[string, string, string]>([
   [
     'another word',
     '  - call: GET kiln /a\n    on-fail: ignore\n',
-    '4:14 wrong-form: on-fail must be stop or continue',
+    '4:14 wrong-form: on-fail must be stop, continue or accept',
   ],
   [
     'a step that is never reached',
