@@ -62,6 +62,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     chain: z.string(),
     file: z.string(),
     environment: z.string().optional(),
+    /** What the environment is guarded by. */
+    guard: z.enum(['ask', 'reads-only']).optional(),
     /** The origins of the services that the chain calls, by their names. */
     services: z.record(z.string(), z.string()).optional(),
     inputs: z.record(z.string(), z.string()),
@@ -88,6 +90,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     chain: z.string(),
     file: z.string(),
     environment: z.string().optional(),
+    /** What the environment is guarded by. */
+    guard: z.enum(['ask', 'reads-only']).optional(),
     /** The origins of the services that the chain calls, by their names. */
     services: z.record(z.string(), z.string()).optional(),
     files: z.array(file).optional(),

@@ -1,6 +1,6 @@
 import type { Person } from '../../api/open-world.ts';
 import { mayAsk } from './ask-question.ts';
-import { writeTo } from './standard-streams.ts';
+import { hold, writeTo } from './standard-streams.ts';
 import { legible } from './terminal.ts';
 
 /** The person at the terminal: told on standard error, asked on the terminal. */
@@ -29,6 +29,7 @@ export const terminalPerson: Person = {
 export async function askHidden(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
   if (!mayAsk()) return undefined;
+  const release = hold(2);
   stderr.write(question);
   stdin.setRawMode(true);
   stdin.setEncoding('utf8');
@@ -54,6 +55,7 @@ export async function askHidden(question: string): Promise<string | undefined> {
     stdin.setRawMode(false);
     stdin.pause();
     stderr.write('\n');
+    release();
   }
 }
 
@@ -68,10 +70,12 @@ export async function askText(question: string): Promise<string | undefined> {
   const { stdin, stderr } = process;
   if (!mayAsk()) return undefined;
   const { createInterface } = await import('node:readline/promises');
+  const release = hold(2);
   const lines = createInterface({ input: stdin, output: stderr });
   try {
-    return (await lines.question(legible(question))).trim();
+    return (await lines.question(legible(`\n${question}`))).trim();
   } finally {
     lines.close();
+    release();
   }
 }

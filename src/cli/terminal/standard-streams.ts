@@ -6,9 +6,22 @@ export type StandardStream = 1 | 2;
 /** What is to be written once a question is answered. */
 const held = new Map<StandardStream, string[]>();
 
+let questions = 0;
+
+/** So many questions have been asked: what stood on the screen before one is not the last thing there any more. */
+export function questionsAsked(): number {
+  return questions;
+}
+
+/** Whether a question waits for its answer. */
+export function isHeld(to: StandardStream): boolean {
+  return held.has(to);
+}
+
 /** Keeps what is written until what it returns is called. */
 export function hold(to: StandardStream): () => void {
   held.set(to, held.get(to) ?? []);
+  questions++;
   return () => {
     const waiting = held.get(to) ?? [];
     held.delete(to);

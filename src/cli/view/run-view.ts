@@ -161,12 +161,17 @@ export class RunView {
     }
   }
 
-  #begin({ chain, environment, run, services }: EventOf<'run-began' | 'run-resumed'>): void {
+  #begin({ chain, environment, guard, run, services }: EventOf<'run-began' | 'run-resumed'>): void {
     this.#lines.run = run;
     const { colours, width } = this.#terminal;
     const right = `run ${run}`;
-    const title = fit(chain, width - widthOf(right) - 2);
-    this.#terminal.write(`${colours.bold(pad(title, width - widthOf(right)))}${colours.dim(right)}\n`);
+    // Nobody is to take a guarded environment for another one.
+    const guarded = guard === undefined ? '' : `${environment ?? 'this project'}, guarded (${guard})  `;
+    const title = fit(chain, width - widthOf(right) - widthOf(guarded) - 2);
+    const gap = width - widthOf(right) - widthOf(guarded);
+    this.#terminal.write(
+      `${colours.bold(colours.yellow(guarded))}${colours.bold(pad(title, gap))}${colours.dim(right)}\n`,
+    );
     const where = whereWords(environment, services);
     if (where !== undefined) this.#terminal.write(colours.dim(`        ${fit(where, width - 8)}\n`));
   }

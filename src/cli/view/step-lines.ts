@@ -1,6 +1,7 @@
 import type { EventOf } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { shorten, visible } from '../../core/language/show.ts';
+import { isHeld, questionsAsked } from '../terminal/standard-streams.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
 import { wrap, chop, padStart, pad, fit, widthOf } from '../terminal/text-width.ts';
@@ -38,6 +39,8 @@ export class StepLines {
   run: string | undefined;
   #nameWidth = 16;
   #liveLines = 0;
+  /** How many questions had been asked then. */
+  #liveSince = 0;
   /** So many questions wait for an answer: nothing is written in place meanwhile. */
   #questions = 0;
 
@@ -59,7 +62,7 @@ export class StepLines {
 
   /** Takes away the lines that are written again in place. */
   erase(): void {
-    if (this.#liveLines > 0) this.terminal.takeAway(this.#liveLines);
+    if (this.#liveLines > 0 && this.#liveSince === questionsAsked()) this.terminal.takeAway(this.#liveLines);
     this.#liveLines = 0;
   }
 
@@ -71,10 +74,11 @@ export class StepLines {
 
   /** Writes lines that stay until something else is written; only on a terminal. */
   live(lines: readonly string[]): void {
-    if (!this.terminal.live || this.#questions > 0) return;
+    if (!this.terminal.live || this.#questions > 0 || isHeld(2)) return;
     this.erase();
     this.terminal.write(lines.map((line) => fit(line, this.terminal.width + 8)).join('\n'));
     this.#liveLines = lines.length;
+    this.#liveSince = questionsAsked();
   }
 
   /** A mark, and a text that goes on below itself where it is long. */

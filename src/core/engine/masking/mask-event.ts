@@ -17,6 +17,7 @@ const OWN: ReadonlySet<string> = new Set<EventMember>([
   'kind',
   'credential',
   'environment',
+  'guard',
   'name',
   'why',
   'resend',

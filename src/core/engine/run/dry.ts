@@ -1,10 +1,10 @@
 import { queryParameters } from '../request/query-parameters.ts';
-import type { CallStep, Chain, Expressions, PlacedExpression, Step } from '../../chain/model.ts';
+import type { CallStep, Chain, EachStep, Expressions, PlacedExpression, Step } from '../../chain/model.ts';
 import type { Project } from '../../chain/project.ts';
 import { plainText } from '../../language/functions/conversion.ts';
 import { writeJson } from '../../language/json.ts';
 import { childrenOf, namesIn, type Tree } from '../../language/tree.ts';
-import { type Maybe, memberOf, type Value } from '../../language/values.ts';
+import { isObject, type Maybe, memberOf, type Value } from '../../language/values.ts';
 import type { Ports } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import { RunContext } from '../scope/context.ts';
@@ -31,6 +31,10 @@ export interface DryRequest {
   readonly body?: string;
   /** Why it may not be sent. */
   readonly when?: string;
+  /** How often it is sent, where its loops have as many items as can be told now; once without loops. */
+  readonly times?: number;
+  /** It takes back what a step did. */
+  readonly takesBack?: true;
 }
 
 /** What a chain would send, in order, and where its services are; nothing is sent and no secret is read. */
@@ -98,43 +102,81 @@ export async function lookAhead(
   checkInputs(context);
 }
 
-class DryRunner {
+/** Where a request stands: under which condition, and in loops of how many iterations, where that can be told. */
+interface Around {
+  readonly when?: string | undefined;
+  readonly times?: number | undefined;
+}
+
+/** Walks over steps without carrying them out, with the names that a run has by now, or with marks. */
+export class DryRunner {
   readonly #context: RunContext;
+  readonly #onlyAddresses: boolean;
   /** What is written for a name that only a run gives. */
   readonly #unknown = new Map<string, string>();
 
-  constructor(context: RunContext) {
+  /** `onlyAddresses`: without header fields and bodies, and with what takes steps back. */
+  constructor(context: RunContext, onlyAddresses = false) {
     this.#context = context;
+    this.#onlyAddresses = onlyAddresses;
   }
 
-  steps(steps: readonly Step[], when?: string): DryRequest[] {
+  steps(steps: readonly Step[], around: Around = { times: 1 }): DryRequest[] {
     return steps.flatMap((step) => {
-      const condition = step.when?.expression.text ?? when;
+      const when = step.when?.expression.text ?? around.when;
+      const own = { ...around, when };
       const requests =
         step.type === 'call'
-          ? [this.#request(step, condition)]
+          ? [this.#request(step, own)]
           : step.type === 'group'
             ? [
-                ...this.steps(step.steps, condition),
-                ...this.steps(step.otherwise ?? [], condition === undefined ? undefined : `!(${condition})`),
+                ...this.steps(step.steps, own),
+                ...this.steps(step.otherwise ?? [], {
+                  ...around,
+                  when: when === undefined ? undefined : `!(${when})`,
+                }),
               ]
-            : this.#inside(step, condition);
-      for (const { name, value } of step.keep) this.#unknown.set(name, `‹${step.title}: ${textOf(value)}›`);
-      if (step.name !== undefined) this.#unknown.set(step.name, `‹${step.name}›`);
+            : this.#inside(step, own);
+      for (const { name, value } of step.keep) this.#mark(name, `‹${step.title}: ${textOf(value)}›`);
+      if (step.name !== undefined) this.#mark(step.name, `‹${step.name}›`);
+      if (this.#onlyAddresses)
+        for (const request of this.steps(step.undo, own)) requests.push({ ...request, takesBack: true });
       return requests;
     });
   }
 
+  #mark(name: string, text: string): void {
+    if (!this.#context.names.has(name)) this.#unknown.set(name, text);
+  }
+
+  /** How many items a loop goes over, where that can be told. */
+  #countOf({ items, rows }: EachStep): number | undefined {
+    if (rows || [...namesIn(items.expression.tree)].some((name) => this.#unknown.has(name))) return undefined;
+    try {
+      const value = items.expression.evaluate(this.#context.environment(undefined));
+      return Array.isArray(value) ? value.length : isObject(value) ? Object.keys(value).length : undefined;
+    } catch (error) {
+      if (error instanceof ProblemError) return undefined;
+      throw error;
+    }
+  }
+
   /** The steps of an iteration, or of a chain that is followed; what only an iteration gives is marked. */
-  #inside(step: Step, when: string | undefined): DryRequest[] {
+  #inside(step: Step, { when, times }: Around): DryRequest[] {
     const mark = (names: readonly string[], of: string): void => {
-      for (const name of names) this.#unknown.set(name, `‹${of}: ${name}›`);
+      for (const name of names) this.#mark(name, `‹${of}: ${name}›`);
     };
-    const more = (text: string): string => (when === undefined ? text : `${when}, ${text}`);
+    const more = (text: string, count: number | undefined): Around => ({
+      when: when === undefined ? text : `${when}, ${text}`,
+      times: times === undefined || count === undefined ? undefined : times * count,
+    });
     switch (step.type) {
       case 'each': {
         mark([...step.names, 'index'], step.title);
-        const requests = this.steps(step.steps, more(`for each ${step.names[0]} in ${source(step.items)}`));
+        const requests = this.steps(
+          step.steps,
+          more(`for each ${step.names[0]} in ${source(step.items)}`, this.#countOf(step)),
+        );
         mark(
           step.gather.map(({ name }) => name),
           step.title,
@@ -143,13 +185,13 @@ class DryRunner {
       }
       case 'repeat':
         mark([...step.start.map(({ name }) => name), 'index'], step.title);
-        return this.steps(step.steps, more(`again until ${source(step.until)}`));
+        return this.steps(step.steps, more(`again until ${source(step.until)}`, undefined));
       case 'follow':
         mark(
           step.chain.inputs.map(({ name }) => name),
           step.title,
         );
-        return this.steps([...step.chain.steps, ...step.chain.cleanup], when);
+        return this.steps([...step.chain.steps, ...step.chain.cleanup], { when, times });
       default:
         return [];
     }
@@ -182,12 +224,15 @@ class DryRunner {
     };
   }
 
-  #request(step: CallStep, when: string | undefined): DryRequest {
+  #request(step: CallStep, { when, times }: Around): DryRequest {
     const inserter = this.#inserter();
     const service =
       step.target.type === 'url' ? undefined : this.#context.project.services.get(step.target.service)!;
-    const headers = buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], () => undefined);
-    const body = this.#body(step, inserter);
+    const whole = !this.#onlyAddresses;
+    const headers = whole
+      ? buildHeaders(inserter, [...(service?.headers ?? []), ...step.headers], () => undefined)
+      : [];
+    const body = whole ? this.#body(step, inserter) : undefined;
     const url = this.#url(step, inserter);
     const query = queryParameters(url, {
       step,
@@ -205,6 +250,8 @@ class DryRunner {
       headers,
       ...(body === undefined ? {} : { body }),
       ...(when === undefined ? {} : { when }),
+      // How often a call polls or turns pages is up to the service.
+      ...(times === undefined || step.poll || step.pages ? {} : { times }),
     };
   }
 

@@ -17,6 +17,7 @@ import { eventProblem } from '../scope/with-place.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
 import { refuseBeyondBudget } from '../steps/planned-calls.ts';
 import { servicesAt } from './chain-needs.ts';
+import { changesAhead } from './changes-ahead.ts';
 import { MOST_TOLD, tellSignIn, whyItFailed, whySignInFailed } from '../sign-in/sign-in-events.ts';
 import { computedValues } from '../scope/inputs.ts';
 import { prepare } from './prepare.ts';
@@ -52,6 +53,7 @@ class Run {
     this.#context = context;
     if (!context.signIns) context.shareSignIns(new SignInChains());
     context.runNested = (...of) => this.#nested(...of);
+    if (context.guarding) context.guarding.ahead = () => changesAhead(context);
   }
 
   /** A chain that signs in for a step, whose events are told under the step and the name of the credential. */
@@ -179,6 +181,7 @@ class Run {
       chain: chain.title,
       file: chain.file,
       ...(project.environment === undefined ? {} : { environment: project.environment }),
+      ...(project.guard === 'none' ? {} : { guard: project.guard }),
       ...servicesAt(context),
     } as const;
     if (options.past || options.left) {

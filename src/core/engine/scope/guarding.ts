@@ -1,5 +1,6 @@
 import type { Project } from '../../chain/project.ts';
 import type { Ports, WireRequest } from '../../ports.ts';
+import { visible } from '../../language/show.ts';
 import { fail } from '../../problems.ts';
 import { isSafe } from '../../methods.ts';
 
@@ -9,12 +10,22 @@ export class Guarding {
   readonly #confirm: Ports['confirm'];
   readonly #mask: (text: string) => string;
   #asked: Promise<boolean | undefined> | undefined;
+  /** What the run would send, a line each; set by what knows its chain. */
+  ahead: () => readonly string[] = () => [];
 
   /** `mask` takes secrets out of what a person is asked. */
   constructor(project: Project, confirm: Ports['confirm'], mask: (text: string) => string) {
     this.#project = project;
     this.#mask = mask;
     this.#confirm = confirm;
+  }
+
+  #question(what: string): string {
+    const { environment } = this.#project;
+    const ahead = this.ahead();
+    const rows = (ahead.length > 0 ? ahead : [what]).map((row) => `  ${visible(row)}\n`);
+    const where = environment ?? 'this project';
+    return `${where} is guarded, and this run would send what may change something there:\n${rows.join('')}Send it to ${where}? [y/N] `;
   }
 
   /** Whether somebody has to be asked, or the request is refused. */
@@ -33,8 +44,7 @@ export class Guarding {
         hint: '--env with another environment, or guard: ask in the project file',
       });
     const answered = await (this.#asked ??=
-      this.#confirm?.(`${where}: ${what}\nSend what may change something there? [y/N] `) ??
-      Promise.resolve(undefined));
+      this.#confirm?.(this.#question(what)) ?? Promise.resolve(undefined));
     if (answered) return;
     fail(
       'guarded',

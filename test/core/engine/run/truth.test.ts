@@ -113,13 +113,65 @@ steps:
     expect([yes.exit, methods(yes), questions]).toEqual([
       0,
       ['GET', 'POST', 'PUT', 'DELETE'],
-      [expect.stringContaining('the environment live: POST https://kiln.example/v1/b')],
+      [
+        [
+          'live is guarded, and this run would send what may change something there:',
+          '  POST   https://kiln.example/v1/b',
+          '  DELETE https://kiln.example/v1/b  to take back',
+          '  PUT    https://kiln.example/v1/c',
+          'Send it to live? [y/N] ',
+        ].join('\n'),
+      ],
     ]);
+    expect(yes.events[0]).toMatchObject({ environment: 'live', guard: 'ask' });
     const no = await guarded('ask', () => Promise.resolve(false));
     const nobody = await guarded('ask');
     expect([no.exit, methods(no), nobody.exit, methods(nobody)]).toEqual([3, ['GET'], 3, ['GET']]);
     expect(nobody.of('step-ended').at(-1)?.problem?.hint).toContain('--yes');
   });
+});
+
+test('what would be sent is told as far as it is known, and how often', async () => {
+  const questions: string[] = [];
+  await runChain(
+    [
+      'chain: Test',
+      'steps:',
+      '  - call: GET kiln /list',
+      '    keep: { list: $ }',
+      '  - each: one in list',
+      '    steps:',
+      '      - call: POST kiln /${one}',
+      '        keep: { id: $.id }',
+      '      - each: two in one.more',
+      '        steps: [ { call: "POST kiln /${two}" } ]',
+      '  - repeat: { until: index == 1 }',
+      '    steps: [ { call: "PUT kiln /${list[0]}" } ]',
+      '  - call: PATCH kiln /p',
+      '    when: length(list) > 9',
+      ...Array.from({ length: 17 }, (_, i) => `  - call: DELETE kiln /d${i}`),
+    ].join('\n'),
+    () => ({ json: '["a","b","c"]' }),
+    {
+      project: `${KILN}guard: ask\n`,
+      allowUnexplained: true,
+      ports: {
+        confirm: (question) => {
+          questions.push(question);
+          return Promise.resolve(false);
+        },
+      },
+    },
+  );
+  const lines = questions[0]!.split('\n').map((line) => line.replace(/(\S) {2,}/g, '$1  '));
+  expect(lines.slice(0, 5)).toEqual([
+    'this project is guarded, and this run would send what may change something there:',
+    '  POST  https://kiln.example/v1/‹each one: one›  3 times (for each one in list)',
+    '  POST  https://kiln.example/v1/‹each two: two›  as often as the run shows (for each one in list, for each two in one.more)',
+    '  PUT  https://kiln.example/v1/a  as often as the run shows (again until index == 1)',
+    '  PATCH  https://kiln.example/v1/p  once (length(list) > 9)',
+  ]);
+  expect(lines.slice(-2)).toEqual(['  and 1 more', 'Send it to this project? [y/N] ']);
 });
 
 test('what a person is asked holds no secret', async () => {
@@ -134,7 +186,7 @@ test('what a person is asked holds no secret', async () => {
       },
     },
   });
-  expect(questions).toEqual([expect.stringContaining('POST https://kiln.example/v1/a/‹secret desk›/b')]);
+  expect(questions).toEqual([expect.stringContaining('POST   https://kiln.example/v1/a/‹secret desk›/b')]);
 });
 
 test('where a run goes stands in its first event', async () => {

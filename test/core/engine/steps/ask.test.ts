@@ -124,7 +124,11 @@ test.each<[string, string, string]>([
     '  - { ask: W?, name: a, kind: secret, default: c }\n',
     'a secret has no default in a file',
   ],
-  ['choices out of a response that there is not', '  - { ask: W?, name: a, choices: $.x }\n', 'no response'],
+  [
+    'choices out of a response that there is not',
+    '  - { ask: W?, name: a, choices: $.x }\n',
+    'this step sends nothing',
+  ],
   ['choices that are none', '  - { ask: W?, name: a, choices: length("x") }\n', 'choices are a list'],
   [
     'a question at the end',
