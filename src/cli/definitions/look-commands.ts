@@ -1,5 +1,6 @@
 import { REPORTS, type ReportKind } from '../../report/index.ts';
 import type { CommandDefinition } from './command-definition.ts';
+import { ENV } from './options.ts';
 
 /** Commands that look at recorded runs; they send nothing. */
 export const lookCommands: readonly CommandDefinition[] = [
@@ -16,6 +17,22 @@ export const lookCommands: readonly CommandDefinition[] = [
     examples: ['batharon view', 'batharon view last:rack_pieces/page-2'],
     run: async (where: string | undefined, options: import('../commands/view.ts').ViewOptions) =>
       (await import('../commands/view.ts')).view(where, options),
+  },
+  {
+    usage: 'draw <what>',
+    group: 'look',
+    about: 'draw a chain, or what a run has done, as a sequence diagram',
+    arguments: { what: ['a chain file, or a run: last, an id, or the start of one'] },
+    options: [
+      { flags: '--svg [file]', about: 'as a picture, printed or written to a file' },
+      { flags: '--mermaid', about: 'as text that wikis and forges draw', conflicts: 'svg' },
+      { flags: '--width <columns>', about: 'how wide it is (default: the terminal, at most 126)' },
+      { flags: '--whole', about: 'fold nothing, however large it is' },
+      ENV,
+    ],
+    examples: ['batharon draw fire.chain.yaml', 'batharon draw last --svg run.svg'],
+    run: async (what: string, options: import('../commands/draw.ts').DrawOptions) =>
+      (await import('../commands/draw.ts')).draw(what, options),
   },
   {
     usage: 'history [files...]',
