@@ -12,7 +12,7 @@ import type {
 import type { Credential, Project } from '../core/chain/project.ts';
 import { brief, shorten } from '../core/language/show.ts';
 import { Duration } from '../core/language/values.ts';
-import { CHAIN, type Frame, type Item, Participants, type Sequence } from './sequence.ts';
+import { CHAIN, type Frame, type DrawnItem, Participants, type Sequence } from './sequence.ts';
 
 /** So much of an expression or a text stands in a drawing, in characters. */
 const LONGEST = 70;
@@ -35,7 +35,7 @@ export function sequenceOfChain(chain: Chain, project: Project): Sequence {
   };
 }
 
-function atTheEnd(label: string, items: readonly Item[]): Item[] {
+function atTheEnd(label: string, items: readonly DrawnItem[]): DrawnItem[] {
   return items.length === 0 ? [] : [{ type: 'frame', operator: 'strict', sections: [{ label, items }] }];
 }
 
@@ -67,18 +67,18 @@ class ChainDrawing {
     return this.#participants.all;
   }
 
-  steps(steps: readonly Step[]): Item[] {
+  steps(steps: readonly Step[]): DrawnItem[] {
     return steps.flatMap((step) => this.#step(step));
   }
 
-  #step(step: Step): Item[] {
+  #step(step: Step): DrawnItem[] {
     const items = this.#does(step);
     // A group has its condition as its own frame.
     if (!step.when || (step.type === 'group' && items[0]?.type === 'frame')) return items;
     return [frame('opt', source(step.when), items)];
   }
 
-  #does(step: Step): Item[] {
+  #does(step: Step): DrawnItem[] {
     switch (step.type) {
       case 'call':
         return this.#call(step);
@@ -138,7 +138,7 @@ class ChainDrawing {
     }
   }
 
-  #call(step: CallStep): Item[] {
+  #call(step: CallStep): DrawnItem[] {
     const { target } = step;
     const service = target.type === 'url' ? hostOf(target.origin) : target.service;
     const to = this.#participants.other(service);
@@ -154,7 +154,7 @@ class ChainDrawing {
     const reply = [expects ? source(expects.condition) : '', kept === '' ? '' : `keeps ${kept}`]
       .filter((part) => part !== '')
       .join(' · ');
-    const request: Item[] = [
+    const request: DrawnItem[] = [
       { type: 'message', from: CHAIN, to, text: shorten(text, LONGEST) },
       { type: 'reply', from: to, to: CHAIN, text: shorten(reply === '' ? 'response' : reply, LONGEST) },
     ];
@@ -196,7 +196,7 @@ class ChainDrawing {
   }
 
   /** A credential that gets something from elsewhere before it is sent, the first time. */
-  #signIn(step: CallStep): Item[] {
+  #signIn(step: CallStep): DrawnItem[] {
     const { target } = step;
     const service = target.type === 'url' ? undefined : this.#project.services.get(target.service);
     const as = step.as ?? service?.as;
@@ -210,7 +210,7 @@ class ChainDrawing {
     ];
   }
 
-  #shows(step: Step): Item[] {
+  #shows(step: Step): DrawnItem[] {
     return step.show ? [note(`shows ${textOf(step.show)}`)] : [];
   }
 }
@@ -219,7 +219,7 @@ function signsIn({ kind, signIn }: Credential): boolean {
   return signIn !== undefined || kind === 'oauth2';
 }
 
-function gathered({ gather }: EachStep): Item[] {
+function gathered({ gather }: EachStep): DrawnItem[] {
   return gather.length === 0 ? [] : [note(`gathers ${gather.map(({ name }) => name).join(', ')}`)];
 }
 
@@ -232,11 +232,11 @@ function eachWords(step: EachStep): string {
   ].join(', ');
 }
 
-export function frame(operator: Frame['operator'], label: string, items: readonly Item[]): Frame {
+export function frame(operator: Frame['operator'], label: string, items: readonly DrawnItem[]): Frame {
   return { type: 'frame', operator, sections: [{ label, items }] };
 }
 
-function note(text: string): Item {
+function note(text: string): DrawnItem {
   return { type: 'note', over: CHAIN, text: shorten(text, LONGEST) };
 }
 

@@ -9,7 +9,7 @@ import {
 } from '../core/record/recorded-run.ts';
 import { timeWords } from '../core/units.ts';
 import { frame } from './from-chain.ts';
-import { CHAIN, type Item, type Mark, Participants, type Sequence } from './sequence.ts';
+import { CHAIN, type DrawnItem, type Mark, Participants, type Sequence } from './sequence.ts';
 
 /** So much of a text stands in a drawing, in characters. */
 const LONGEST = 70;
@@ -41,11 +41,11 @@ export function sequenceOfRun(run: RecordedRun): Sequence {
   };
 }
 
-function ending(label: string, items: readonly Item[]): Item[] {
+function ending(label: string, items: readonly DrawnItem[]): DrawnItem[] {
   return items.length === 0 ? [] : [frame('strict', label, items)];
 }
 
-function problemNote({ code, message }: { code: string; message: string }, mark: Mark): Item {
+function problemNote({ code, message }: { code: string; message: string }, mark: Mark): DrawnItem {
   return { type: 'note', over: CHAIN, text: shorten(`${code}: ${message}`.replace(/\s+/g, ' '), 120), mark };
 }
 
@@ -61,11 +61,11 @@ class RunDrawing {
     return this.#participants.all;
   }
 
-  steps(steps: readonly RecordedStep[]): Item[] {
+  steps(steps: readonly RecordedStep[]): DrawnItem[] {
     return steps.flatMap((step) => this.#step(step));
   }
 
-  #step(step: RecordedStep): Item[] {
+  #step(step: RecordedStep): DrawnItem[] {
     const { began, outcome = 'interrupted', reason } = step;
     if (outcome === 'skipped')
       return [
@@ -76,7 +76,7 @@ class RunDrawing {
           mark: 'skipped',
         },
       ];
-    const signIns = step.signIns.map(({ credential, kind }): Item => ({
+    const signIns = step.signIns.map(({ credential, kind }): DrawnItem => ({
       type: 'note',
       over: CHAIN,
       text: `signs in as ${credential} (${kind})`,
@@ -84,7 +84,7 @@ class RunDrawing {
     return [...signIns, ...this.#does(step), ...this.#after(step, began.type === 'call')];
   }
 
-  #does(step: RecordedStep): Item[] {
+  #does(step: RecordedStep): DrawnItem[] {
     const { began, outcome = 'interrupted' } = step;
     switch (began.type) {
       case 'call':
@@ -115,14 +115,14 @@ class RunDrawing {
   }
 
   /** What a step kept and said, and why it failed. */
-  #after(step: RecordedStep, isCall: boolean): Item[] {
+  #after(step: RecordedStep, isCall: boolean): DrawnItem[] {
     const { kept, outcome = 'interrupted', problem, said } = step;
     const names = [...kept.keys()].join(', ');
     return [
       ...(!isCall && names !== '' && step.began.type !== 'ask'
         ? [{ type: 'note' as const, over: CHAIN, text: shorten(`keeps ${names}`, LONGEST) }]
         : []),
-      ...said.map((text): Item => ({
+      ...said.map((text): DrawnItem => ({
         type: 'note',
         over: CHAIN,
         text: shorten(`shows ${text.replace(/\s+/g, ' ')}`, LONGEST),
@@ -131,10 +131,10 @@ class RunDrawing {
     ];
   }
 
-  #attempts(step: RecordedStep): Item[] {
+  #attempts(step: RecordedStep): DrawnItem[] {
     const { attempts } = step;
     const last = attempts.length - 1;
-    const items = (from: number, to: number): Item[] =>
+    const items = (from: number, to: number): DrawnItem[] =>
       attempts.slice(from, to).flatMap((attempt, i) => this.#attempt(step, attempt, from + i === last));
     if (attempts.length <= ATTEMPTS) {
       const all = items(0, attempts.length);
@@ -156,7 +156,7 @@ class RunDrawing {
     return `${countOf(attempts.length, 'request')}${states === undefined ? '' : `: ${shorten(states, LONGEST)}`}`;
   }
 
-  #attempt(step: RecordedStep, { failed, response, sent }: RecordedAttempt, isLast: boolean): Item[] {
+  #attempt(step: RecordedStep, { failed, response, sent }: RecordedAttempt, isLast: boolean): DrawnItem[] {
     const to = this.#participants.other(this.#serviceOf(sent.url));
     const path = sent.url.replace(/^https?:\/\/[^/?#]*/, '') || '/';
     const name = /(?:^|\.)([A-Za-z_]\w*)$/.exec(step.address)?.[1];
@@ -175,7 +175,7 @@ class RunDrawing {
       },
       { type: 'reply', from: to, to: CHAIN, text: shorten(reply.join(' · '), LONGEST), mark },
       ...(isLast
-        ? step.arrived.map(({ method, url }): Item => ({
+        ? step.arrived.map(({ method, url }): DrawnItem => ({
             type: 'message',
             from: to,
             to: CHAIN,
@@ -185,7 +185,7 @@ class RunDrawing {
     ];
   }
 
-  #loop(step: RecordedStep): Item {
+  #loop(step: RecordedStep): DrawnItem {
     const { all, failed } = iterationCounts(step);
     const outcome = step.outcome ?? 'interrupted';
     const shown = mostTelling(step.iterations);

@@ -1,4 +1,4 @@
-import type { Frame, Item, Sequence } from './sequence.ts';
+import type { Frame, DrawnItem, Sequence } from './sequence.ts';
 
 /** A sequence diagram as text for Mermaid (https://mermaid.js.org/syntax/sequenceDiagram.html), which wikis and forges draw. */
 export function mermaid(sequence: Sequence): string {
@@ -15,7 +15,7 @@ export function mermaid(sequence: Sequence): string {
   ].join('\n');
 }
 
-function lines(item: Item, ids: ReadonlyMap<string, string>, indent: string): string[] {
+function lines(item: DrawnItem, ids: ReadonlyMap<string, string>, indent: string): string[] {
   if (item.type === 'frame') return frameLines(item, ids, indent);
   const text = plain(item.mark === 'failed' ? `failed: ${item.text}` : item.text);
   if (item.type === 'note') return [`${indent}Note over ${ids.get(item.over)!}: ${text}`];
@@ -28,7 +28,7 @@ function frameLines(
   ids: ReadonlyMap<string, string>,
   indent: string,
 ): string[] {
-  const inside = (items: readonly Item[]): string[] =>
+  const inside = (items: readonly DrawnItem[]): string[] =>
     items.flatMap((item) => lines(item, ids, `${indent}  `));
   const first = [...ids.values()][0]!;
   const last = [...ids.values()].at(-1)!;

@@ -4,7 +4,7 @@ export interface Sequence {
   /** How it ended and how long it took, where it is of a run. */
   readonly subtitle?: string;
   readonly participants: readonly Participant[];
-  readonly items: readonly Item[];
+  readonly items: readonly DrawnItem[];
 }
 
 export interface Participant {
@@ -49,11 +49,11 @@ export type Operator = 'loop' | 'alt' | 'opt' | 'par' | 'ref' | 'strict';
 export interface Frame {
   readonly type: 'frame';
   readonly operator: Operator;
-  readonly sections: readonly { readonly label: string; readonly items: readonly Item[] }[];
+  readonly sections: readonly { readonly label: string; readonly items: readonly DrawnItem[] }[];
   readonly mark?: Mark | undefined;
 }
 
-export type Item = Message | Reply | Note | Frame;
+export type DrawnItem = Message | Reply | Note | Frame;
 
 /** The chain and the person have these ids; services have theirs, and no name of a service is one of these. */
 export const CHAIN = 'this-chain';
@@ -82,7 +82,7 @@ export class Participants {
 }
 
 /** How many lines items would take, about. */
-export function sizeOf(items: readonly Item[]): number {
+export function sizeOf(items: readonly DrawnItem[]): number {
   return items.reduce(
     (sum, item) =>
       sum +
@@ -107,7 +107,7 @@ export function folded(sequence: Sequence, most: number): Sequence {
 }
 
 /** How many frames stand inside of each other at most. */
-export function depthOf(items: readonly Item[]): number {
+export function depthOf(items: readonly DrawnItem[]): number {
   return Math.max(
     0,
     ...items.map((item) =>
@@ -116,7 +116,7 @@ export function depthOf(items: readonly Item[]): number {
   );
 }
 
-function foldedAt(items: readonly Item[], depth: number): Item[] {
+function foldedAt(items: readonly DrawnItem[], depth: number): DrawnItem[] {
   return items.map((item) => {
     if (item.type !== 'frame') return item;
     if (depth > 1)

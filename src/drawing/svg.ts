@@ -1,4 +1,4 @@
-import { CHAIN, depthOf, type Frame, type Item, type Sequence } from './sequence.ts';
+import { CHAIN, depthOf, type Frame, type DrawnItem, type Sequence } from './sequence.ts';
 
 /** Distances in pixels. */
 const MARGIN = 24;
@@ -77,7 +77,7 @@ ${[...before, ...lifelines, ...steps].join('\n')}
     );
   }
 
-  #item(item: Item, depth: number): void {
+  #item(item: DrawnItem, depth: number): void {
     if (item.type === 'frame') return this.#frame(item, depth);
     const mark = item.mark === undefined ? '' : ` sq-${item.mark}`;
     if (item.type === 'note') {
@@ -144,7 +144,7 @@ function round(value: number): number {
 /** A text that takes about so many pixels at most. */
 function cut(text: string, room: number): string {
   const letters = Math.max(4, Math.floor(room / LETTER));
-  const all = [...text];
+  const all = Array.from(text);
   return all.length <= letters ? text : `${all.slice(0, letters - 1).join('')}…`;
 }
 

@@ -15,11 +15,19 @@ import type {
 } from './page/data.ts';
 import style from './page/style.css';
 import script from 'browser:./page/main.ts';
+import { sequenceOfRun } from '../drawing/from-run.ts';
+import { folded } from '../drawing/sequence.ts';
+import { svg } from '../drawing/svg.ts';
 import { allSteps, failureLines, outcomeWords, type ReportSource } from './report-source.ts';
 
 /** How much of one body stands in a report, and of all of them, in characters. */
 const LONGEST_BODY = 256 * 1024;
 const LONGEST_SUM = 24 * 1024 * 1024;
+/** So many lines a sequence diagram has at most. */
+const DRAWN = 120;
+/** A loop with more iterations than that has the steps of some of them only: of those that failed, the slowest, and the first. */
+const WHOLE_ITERATIONS = 4000;
+const SHARE = WHOLE_ITERATIONS / 4;
 /** How large a picture may be, in bytes. */
 const LARGEST_PICTURE = 200_000;
 
@@ -78,6 +86,8 @@ class Maker {
       chain,
       file,
       ...(environment === undefined ? {} : { environment }),
+      services: run.services,
+      drawing: svg(folded(sequenceOfRun(run), DRAWN)),
       at,
       outcome: run.outcome === 'unfinished' ? 'interrupted' : run.outcome,
       elapsed,
@@ -171,11 +181,21 @@ function stepOf(step: RecordedStep, body: BodyOf): PageStep {
     ...(step.steps.length > 0 ? { steps: step.steps.map((inner) => stepOf(inner, body)) } : {}),
     ...(step.iterationsBegan
       ? {
-          iterations: step.iterations.map((iteration) => iterationOf(iteration, body)),
+          iterations: iterationsOf(step.iterations, body),
           ...(step.iterationsBegan.of === undefined ? {} : { of: step.iterationsBegan.of }),
         }
       : {}),
   };
+}
+
+function iterationsOf(iterations: readonly RecordedIteration[], body: BodyOf): PageIteration[] {
+  if (iterations.length <= WHOLE_ITERATIONS) return iterations.map((one) => iterationOf(one, body));
+  const slowest = iterations.toSorted((a, b) => b.elapsed - a.elapsed).slice(0, SHARE);
+  const failed = iterations.filter(({ outcome }) => outcome !== 'passed').slice(0, 2 * SHARE);
+  const whole = new Set([...failed, ...slowest, ...iterations.slice(0, SHARE)]);
+  return iterations.map((one): PageIteration =>
+    whole.has(one) ? iterationOf(one, body) : { ...iterationOf({ ...one, steps: [] }, body), isBrief: true },
+  );
 }
 
 function iterationOf(

@@ -16,13 +16,13 @@ import {
   CHAIN,
   depthOf,
   folded,
-  type Item,
+  type DrawnItem,
   PERSON,
   type Sequence,
   sizeOf,
 } from '../../src/drawing/sequence.ts';
 import { svg } from '../../src/drawing/svg.ts';
-import { drawnText } from '../../src/drawing/text.ts';
+import { drawnText } from '../../src/drawing/drawn-text.ts';
 import { KILN, type Reply, runChain } from '../core/engine/support.ts';
 
 const examples = join(import.meta.dirname, '../../examples');
@@ -176,7 +176,7 @@ const texts = fc.oneof(
     '',
   ),
 );
-const item = fc.letrec<{ item: Item; items: Item[] }>((tie) => ({
+const item = fc.letrec<{ item: DrawnItem; items: DrawnItem[] }>((tie) => ({
   item: fc.oneof(
     { depthSize: 'small', withCrossShrink: true },
     fc.record({
@@ -218,7 +218,7 @@ test('whatever stands in it, a drawing has its form, and a fold its bound', () =
 });
 
 test('a large chain is folded from the inside', () => {
-  const loop = (depth: number): Item => ({
+  const loop = (depth: number): DrawnItem => ({
     type: 'frame',
     operator: 'loop',
     sections: [
@@ -226,7 +226,11 @@ test('a large chain is folded from the inside', () => {
         label: `at ${depth}`,
         items:
           depth === 0
-            ? Array.from({ length: 50 }, (_, i): Item => ({ type: 'note', over: CHAIN, text: String(i) }))
+            ? Array.from({ length: 50 }, (_, i): DrawnItem => ({
+                type: 'note',
+                over: CHAIN,
+                text: String(i),
+              }))
             : [loop(depth - 1), loop(depth - 1)],
       },
     ],

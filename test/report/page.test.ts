@@ -1,11 +1,12 @@
 // The HTML report in a real browser (Debian's chromium): it loads nothing, complains of nothing, and can be used by keyboard.
-import { existsSync, mkdtempSync } from 'node:fs';
+import { existsSync, mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
 import puppeteer, { type Browser, type Page } from 'puppeteer-core';
 import { Records } from '../../src/io/record/records.ts';
+import { ticks } from '../../src/report/page/ticks.ts';
 import { batharon } from '../cli/support.ts';
 import { KILN, runChain } from '../core/engine/support.ts';
 
@@ -134,6 +135,61 @@ if (!existsSync(CHROMIUM))
     await page.keyboard.type('there is no such thing');
     expect(await text('.search [role=status]')).toBe('nothing found');
     await page.keyboard.press('Escape');
+  });
+
+  test('the sequence diagram is drawn when it is opened', async () => {
+    expect(await page.$('.drawing svg')).toBeNull();
+    await page.$eval('.drawing', (drawing) => drawing.parentElement!.querySelector('summary')!.click());
+    await page.waitForSelector('.drawing svg');
+    expect(await text('.drawing')).toContain(`fire: ${ITERATIONS} iterations, 1 failed`);
+    expect(await page.$$eval('.drawing script', (all) => all.length)).toBe(0);
+  });
+
+  test('what folds shows that it does, and the scale is of round times that fit', async () => {
+    const before = await page.$eval(
+      '.conversation .entry > summary',
+      (summary) => getComputedStyle(summary, '::before').content,
+    );
+    expect(before).toMatch(/[▸▾]/);
+    for (const length of [0.3, 1, 3, 7.5, 60, 999, 45_500, 3_600_000]) {
+      const all = ticks(length);
+      expect([all.length >= 3 && all.length <= 9, all[0], all.at(-1)! <= length * 1.000001]).toEqual([
+        true,
+        0,
+        true,
+      ]);
+    }
+  });
+
+  test('of several chains an overview stands first, those that failed on top, each leading to its run', async () => {
+    const several = mkdtempSync(join(tmpdir(), 'batharon-pages-'));
+    const project = 'services: { kiln: { url: practice, as: nobody } }\nenvironments: { stage: {} }\n';
+    writeFileSync(join(several, 'batharon.yaml'), project);
+    const chain = (title: string, status: number): string =>
+      `chain: ${title}\nsteps:\n  - call: GET kiln /racks\n    name: racks\n    expect: status == ${status}\n`;
+    writeFileSync(join(several, 'a.chain.yaml'), chain('Good <i>one</i>', 401));
+    writeFileSync(join(several, 'b.chain.yaml'), chain('Bad', 200));
+    const { code } = await batharon(several, ['run', '--html', 'all.html', '--env', 'stage']);
+    expect(code).toBe(1);
+    const other = await browser.newPage();
+    await other.goto(pathToFileURL(join(several, 'all.html')).href);
+    await other.waitForSelector('#page:not([aria-busy])');
+    const rows = await other.$$eval('.overview tbody tr', (all) =>
+      all.map((one) => [...one.children].map((cell) => cell.textContent).join('|')),
+    );
+    expect(rows).toEqual([
+      expect.stringMatching(/^failed\|Badracks: expected status == 200, got 401.*\|1 call\|/),
+      expect.stringMatching(/^passed\|Good <i>one<\/i>\|.*\|1 call\|/),
+    ]);
+    expect(await other.$eval('header p', ({ textContent }) => textContent)).toMatch(
+      /^1 of 2 did not pass · 2 calls · .* in all · stage · http:\/\/127/,
+    );
+    const [to, first] = await Promise.all([
+      other.$eval('.overview a', (link) => link.getAttribute('href')),
+      other.$eval('article', ({ id }) => `#${id}`),
+    ]);
+    expect(to).toBe(first);
+    await other.close();
   });
 
   test('it fits a wide screen and a phone, in light and dark, and on paper', async () => {

@@ -72,7 +72,7 @@ async function print(
     writeData(mermaid(sequence));
     return;
   }
-  const { drawnText } = await import('../../drawing/text.ts');
+  const { drawnText } = await import('../../drawing/drawn-text.ts');
   const { colours } = terminal;
   for (const { isHead, mark, text } of drawnText(sequence, width)) {
     const paint = isHead

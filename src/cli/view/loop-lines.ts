@@ -26,6 +26,8 @@ export class LoopLines {
   #failed = 0;
   #calls = 0;
   #waits = '';
+  /** When the last event was, in milliseconds since 1970. */
+  #now = 0;
 
   constructor(lines: StepLines, step: SeenStep, began: EventOf<'loop-began'>) {
     this.#lines = lines;
@@ -35,6 +37,7 @@ export class LoopLines {
 
   /** Takes an event of the loop itself or from inside its iterations; `iteration` is that of the loop. */
   take(event: RunEvent, iteration: number | undefined): void {
+    this.#now = event.at;
     switch (event.event) {
       case 'iteration-began':
         if (iteration === undefined)
@@ -95,7 +98,10 @@ export class LoopLines {
     const { atOnce, of } = this.#began;
     const done = this.#passed + this.#failed;
     const head = [
-      of === undefined ? `${countOf(done, 'iteration')} done` : `${done} of ${of} iterations done`,
+      of === undefined
+        ? `${countOf(done, 'iteration')} done`
+        : `${progressBar(done, of)} ${done} of ${of} iterations done`,
+      ...this.#left(done),
       ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
       `${this.#calls} calls`,
@@ -113,6 +119,14 @@ export class LoopLines {
       ...shown,
       ...(more > 0 ? [`${' '.repeat(MARK)}${colours.dim(`and ${more} more`)}`] : []),
     ];
+  }
+
+  /** How long it probably goes on, by how long it has taken so far; once that says something. */
+  #left(done: number): string[] {
+    const { at, of } = this.#began;
+    const taken = this.#now - at;
+    if (of === undefined || done < 3 || done >= of || taken < 2000) return [];
+    return [`about ${roughTime((taken / done) * (of - done))} left`];
   }
 
   /** The line that stays, and what failed: the first of each kind in full. */
@@ -141,6 +155,23 @@ export class LoopLines {
     lines.terminal.write(`${wrapWidth === Infinity ? text : fit(text, width + 16)}\n`);
     this.#failures.write(lines);
   }
+}
+
+/** How many columns a bar takes. */
+const BAR = 12;
+
+/** How far something is, in whole columns. */
+export function progressBar(done: number, of: number): string {
+  const full = of === 0 ? BAR : Math.floor((done / of) * BAR);
+  return `${'━'.repeat(full)}${'╌'.repeat(BAR - full)}`;
+}
+
+/** A time that is only guessed: seconds up to two minutes, then minutes, then hours. */
+export function roughTime(milliseconds: number): string {
+  const seconds = Math.max(1, Math.round(milliseconds / 1000));
+  if (seconds < 120) return `${seconds} s`;
+  const minutes = Math.round(seconds / 60);
+  return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
 }
 
 /** Until when something waits: a short wait by its length, a longer one by the time of day. */

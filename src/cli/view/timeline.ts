@@ -6,27 +6,12 @@ import {
   iterationCounts,
 } from '../../core/record/recorded-run.ts';
 import { nameOfStep } from '../../api/open-run.ts';
+import { DRAWN, elapsedOf, endOf, type Stretch, stretchesOf, stretchesOfIteration } from './stretches.ts';
 import { StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { timeWords } from '../../core/units.ts';
 import { padStart, pad, fit, widthOf } from '../terminal/text-width.ts';
 
-/** A stretch of a bar, in milliseconds since the run began. */
-interface Stretch {
-  readonly from: number;
-  readonly to: number;
-  readonly as: keyof typeof DRAWN;
-}
-
-/** What stretches are drawn as, told apart without colours. Those behind lie over those before. */
-const DRAWN = {
-  step: '─',
-  wait: '·',
-  pace: '░',
-  'retry-after': '▒',
-  request: '█',
-  broken: '█',
-} as const;
 /** A request that takes little of the time that a cell stands for. */
 const SHORT = '▏';
 const ORDER: readonly (keyof typeof DRAWN)[] = ['step', 'wait', 'pace', 'retry-after', 'request', 'broken'];
@@ -53,6 +38,8 @@ export class Timeline {
   readonly #iterations: number;
   #from = 0;
   #to = 1;
+  /** When the run ended, for what in it did not. */
+  #end = 0;
   #used = new Set<keyof typeof DRAWN>();
 
   /** `iterations` says how many iterations of a loop are shown at most. */
@@ -63,6 +50,7 @@ export class Timeline {
   }
 
   run(run: RecordedRun): void {
+    this.#end = run.elapsed;
     const rows = run.steps.flatMap((step) => this.#step(step, 0));
     if (run.undo.length > 0) rows.push({ mark: '', name: 'undo', about: '', time: undefined, stretches: [] });
     rows.push(...run.undo.slice(0, SHOWN_UNDO).flatMap((step) => this.#step(step, 1)));
@@ -101,8 +89,13 @@ export class Timeline {
         signInWords(step) +
         (nameOfStep(step) ?? (last ? `${last.sent.method} ${last.sent.written}` : began.title)),
       about,
-      time: outcome === 'skipped' ? undefined : elapsed,
-      stretches: outcome === 'skipped' ? [] : stretchesOf(step),
+      time:
+        outcome === 'skipped'
+          ? undefined
+          : outcome === undefined
+            ? endOf(step, this.#end) - step.from
+            : elapsed,
+      stretches: outcome === 'skipped' ? [] : stretchesOf(step, endOf(step, this.#end)),
     };
     return [
       own,
@@ -187,15 +180,8 @@ export class Timeline {
               : iterations.length > 1
                 ? rank(others.indexOf(iteration))
                 : '',
-            time: iteration.elapsed,
-            stretches: [
-              {
-                from: iteration.from,
-                to: iteration.from + iteration.elapsed,
-                as: isFailed ? 'broken' : 'step',
-              },
-              ...iteration.steps.flatMap((step) => stretchesOf(step).filter(({ as }) => as !== 'step')),
-            ],
+            time: endOf(iteration, this.#end) - iteration.from,
+            stretches: stretchesOfIteration(iteration, this.#end),
             dim: !isFailed,
           },
         ];
@@ -325,34 +311,6 @@ function iterationWords(step: RecordedStep): string {
 function signInWords({ address }: RecordedStep): string {
   const credential = /@([^.]*)\.[^@]*$/.exec(address)?.[1];
   return credential === undefined ? '' : `${credential}: `;
-}
-
-function elapsedOf({ response, failed }: RecordedStep['attempts'][number]): number {
-  return response?.elapsed ?? failed?.elapsed ?? 0;
-}
-
-function stretchesOf(step: RecordedStep): Stretch[] {
-  // What some iterations did says nothing of the loop.
-  const iterations = iterationCounts(step).all > step.iterations.length ? [] : step.iterations;
-  return [
-    ...iterations.flatMap(({ steps }) =>
-      steps.flatMap((inner) => stretchesOf(inner).filter(({ as }) => as !== 'step')),
-    ),
-    { from: step.from, to: step.from + step.elapsed, as: 'step' },
-    ...step.waits.map(({ event, from }): Stretch => {
-      const as = event.why === 'retry-after' ? 'retry-after' : event.why === 'pace' ? 'pace' : 'wait';
-      return { from, to: from + event.for, as };
-    }),
-    ...step.attempts.flatMap((attempt): Stretch[] => {
-      const { response, failed, from, sent } = attempt;
-      const broken = failed !== undefined || (response !== undefined && response.status >= 400);
-      const delayed = sent.delayed ?? 0;
-      return [
-        ...(delayed > 0 ? [{ from: from - delayed, to: from, as: 'pace' as const }] : []),
-        { from, to: from + elapsedOf(attempt), as: broken ? 'broken' : 'request' },
-      ];
-    }),
-  ];
 }
 
 /** Marks of time above the bars: the beginning, and round times. */

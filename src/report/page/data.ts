@@ -10,6 +10,10 @@ export interface PageRun {
   readonly chain: string;
   readonly file: string;
   readonly environment?: string;
+  /** Where its services were, by their names. */
+  readonly services: Readonly<Record<string, string>>;
+  /** A sequence diagram of it, as SVG. */
+  readonly drawing: string;
   /** Milliseconds since 1970. */
   readonly at: number;
   readonly outcome: string;
@@ -66,6 +70,8 @@ export interface PageIteration {
   readonly elapsed: number;
   readonly problem?: PageProblem;
   readonly steps: readonly PageStep[];
+  /** Its steps are not in the page: there are too many iterations like it. */
+  readonly isBrief?: true;
 }
 
 export type PageHeaders = readonly (readonly [name: string, value: string])[];

@@ -44,7 +44,16 @@ function iterationEntry(loop: string, iteration: PageIteration): HTMLDetailsElem
     status: '',
     time: timeWords(elapsed),
     about: problem?.message ?? '',
-    inside: () => steps.map((step) => stepEntry(step, step.outcome === 'failed')),
+    inside: () =>
+      iteration.isBrief
+        ? [
+            make(
+              'p',
+              { class: 'quiet' },
+              'Its steps are left out here, as those of most iterations of so large a loop: batharon view shows them.',
+            ),
+          ]
+        : steps.map((step) => stepEntry(step, step.outcome === 'failed')),
   });
 }
 

@@ -81,7 +81,7 @@ function values(title: string, of: Readonly<Record<string, string>>): HTMLElemen
 }
 
 function showRun(run: PageRun): HTMLElement {
-  const section = make('article', { 'aria-label': run.chain });
+  const section = make('article', { 'aria-label': run.chain, id: idOf(run) });
   const goTo = (address: string): void => {
     const found = section.querySelector<HTMLDetailsElement>(
       `.conversation [data-address="${CSS.escape(address)}"]`,
@@ -121,10 +121,105 @@ function showRun(run: PageRun): HTMLElement {
     );
   if (run.cleanup.length > 0)
     conversation.append(make('h3', {}, 'cleanup'), ...run.cleanup.map((step) => stepEntry(step)));
-  section.append(make('h2', {}, 'The conversation'), conversation);
+  section.append(drawingOf(run), make('h2', {}, 'The conversation'), conversation);
   for (const part of [values('inputs', run.inputs), values('results', run.results)])
     if (part) section.append(part);
   return section;
+}
+
+function idOf({ id }: PageRun): string {
+  return `run-${id}`;
+}
+
+/** The sequence diagram, which is put into the page once it is opened. */
+function drawingOf({ drawing }: PageRun): HTMLElement {
+  const place = make('div', {
+    class: 'drawing',
+    tabindex: '0',
+    role: 'region',
+    'aria-label': 'sequence diagram',
+  });
+  const details = make('details', { class: 'values' }, make('summary', {}, 'Sequence diagram'), place);
+  details.addEventListener(
+    'toggle',
+    () => {
+      const picture = new DOMParser().parseFromString(drawing, 'image/svg+xml').documentElement;
+      place.append(document.adoptNode(picture));
+    },
+    { once: true },
+  );
+  return details;
+}
+
+/** An address, or what an unnamed step does. */
+function nameOf({ address, name }: PageStep): string {
+  return /(?:^|\.)\d+$/.test(address) ? `${address} ${name}` : address;
+}
+
+/** All runs in a table; each row leads to its run. */
+function overview(runs: readonly PageRun[]): HTMLElement {
+  const passed = runs.filter(({ outcome }) => outcome === 'passed').length;
+  const from = Math.min(...runs.map(({ at }) => at));
+  const to = Math.max(...runs.map(({ at, elapsed }) => at + elapsed));
+  const environments = [...new Set(runs.flatMap(({ environment }) => environment ?? []))];
+  const hosts = [...new Set(runs.flatMap(({ services }) => Object.values(services)))];
+  const calls = runs.reduce((sum, run) => sum + run.calls, 0);
+  const facts = [
+    passed === runs.length
+      ? `all ${runs.length} passed`
+      : `${runs.length - passed} of ${runs.length} did not pass`,
+    countOf(calls, 'call'),
+    `${timeWords(to - from)} in all`,
+    ...environments,
+    ...hosts,
+    new Date(from).toLocaleString(),
+  ];
+  const rows = runs.map((run) => {
+    const { calls: own, chain, elapsed, environment, outcome, problem } = run;
+    const failed = failedIn([...run.steps, ...run.undo, ...run.cleanup]);
+    const why = problem?.message ?? failed[0]?.problem?.message;
+    const more = failed.length > 1 ? `, and ${failed.length - 1} more` : '';
+    return make(
+      'tr',
+      {},
+      make('td', {}, make('b', { class: `outcome ${outcome}` }, outcome)),
+      make(
+        'td',
+        {},
+        make('a', { href: `#${idOf(run)}` }, chain),
+        why !== undefined && outcome !== 'passed'
+          ? make('span', { class: 'why' }, `${failed[0] ? `${nameOf(failed[0])}: ` : ''}${why}${more}`)
+          : undefined,
+      ),
+      make('td', {}, environments.length > 1 ? (environment ?? '') : ''),
+      make('td', { class: 'number' }, countOf(own, 'call')),
+      make('td', { class: 'number' }, timeWords(elapsed)),
+    );
+  });
+  return make(
+    'header',
+    {},
+    make('h1', {}, `${runs.length} chains`),
+    make('p', {}, facts.join(' · ')),
+    make(
+      'table',
+      { class: 'overview' },
+      make(
+        'thead',
+        {},
+        make(
+          'tr',
+          {},
+          make('th', { scope: 'col' }, 'outcome'),
+          make('th', { scope: 'col' }, 'chain'),
+          make('th', { scope: 'col' }, environments.length > 1 ? 'environment' : ''),
+          make('th', { scope: 'col', class: 'number' }, 'calls'),
+          make('th', { scope: 'col', class: 'number' }, 'time'),
+        ),
+      ),
+      make('tbody', {}, ...rows),
+    ),
+  );
 }
 
 function searchField(runs: readonly PageRun[], content: HTMLElement): HTMLElement {
@@ -195,8 +290,9 @@ function openForPrint(): void {
 
 async function show(): Promise<void> {
   const page = document.getElementById('page')!;
-  const { runs } = await read();
-  const content = make('main', {}, ...runs.map(showRun));
+  const { runs: all } = await read();
+  const runs = all.toSorted((a, b) => Number(a.outcome === 'passed') - Number(b.outcome === 'passed'));
+  const content = make('main', {}, runs.length > 1 && overview(runs), ...runs.map(showRun));
   page.append(
     searchField(runs, content),
     content,

@@ -2,6 +2,7 @@ import { countOf } from '../../core/count-of.ts';
 import type { PageRun, PageStep } from './data.ts';
 import { timeWords } from '../../core/units.ts';
 import { make } from './dom.ts';
+import { ticks } from './ticks.ts';
 
 /** Stretches of one row that are drawn; of thousands the longest are enough. */
 const MOST = 300;
@@ -19,7 +20,7 @@ export function timeline(run: PageRun, goTo: (address: string) => void): HTMLEle
     ...together('undo', run.undo),
     ...run.cleanup.flatMap((step) => flat(step, 0)),
   ];
-  const length = Math.max(1, ...rows.map(({ step }) => step.from + step.elapsed));
+  const length = Math.max(0.01, ...rows.map(({ step }) => step.from + step.elapsed));
   const used = new Set<string>();
   const list = make('ol', { class: 'timeline', 'aria-label': 'timeline of the steps' });
   for (const { depth, step } of rows) {
@@ -28,7 +29,8 @@ export function timeline(run: PageRun, goTo: (address: string) => void): HTMLEle
       used.add(as);
       const bar = make('span', { class: `bar ${as}` });
       bar.style.left = `${(from / length) * 100}%`;
-      bar.style.width = `${Math.max(0.15, (own / length) * 100)}%`;
+      // A wait that was interrupted ended with the run.
+      bar.style.width = `${Math.max(0.15, (Math.min(own, length - from) / length) * 100)}%`;
       bars.append(bar);
     }
     const button = make(
@@ -51,9 +53,13 @@ export function timeline(run: PageRun, goTo: (address: string) => void): HTMLEle
     make(
       'p',
       { class: 'scale', 'aria-hidden': 'true' },
-      make('span', {}, '0'),
-      make('span', {}, timeWords(length / 2)),
-      make('span', {}, timeWords(length)),
+      ...ticks(length).map((at) => {
+        const tick = make('span', {}, at === 0 ? '0' : exactTime(at));
+        // One at the end says the time before its mark, so that it stays on the sheet.
+        if (at / length > 0.92) tick.className = 'last';
+        tick.style.left = `${(at / length) * 100}%`;
+        return tick;
+      }),
     ),
     list,
     make(
@@ -62,6 +68,13 @@ export function timeline(run: PageRun, goTo: (address: string) => void): HTMLEle
       ...legend.map(([as, words]) => make('span', {}, make('span', { class: `bar ${as}` }), ` ${words}`)),
     ),
   );
+}
+
+/** A round time, as short as it can be written. */
+function exactTime(milliseconds: number): string {
+  const of = (value: number, unit: string): string => `${Number(value.toPrecision(6))} ${unit}`;
+  if (milliseconds < 1000) return of(milliseconds, 'ms');
+  return milliseconds < 120_000 ? of(milliseconds / 1000, 's') : of(milliseconds / 60_000, 'min');
 }
 
 const WORDS: Readonly<Record<string, string>> = {

@@ -1,6 +1,10 @@
 // Loops, undo that is left, and what a person sees of them, end to end.
 import { expect, test } from '@jest/globals';
+import { LoopLines, progressBar, roughTime } from '../../../src/cli/view/loop-lines.ts';
 import { RunView } from '../../../src/cli/view/run-view.ts';
+import { type SeenStep, StepLines } from '../../../src/cli/view/step-lines.ts';
+import { Timeline } from '../../../src/cli/view/timeline.ts';
+import { RunFold } from '../../../src/core/record/run-fold.ts';
 import { widthOf } from '../../../src/cli/terminal/text-width.ts';
 import { startPractice } from '../../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../../src/practice/state.ts';
@@ -185,11 +189,77 @@ test('while it goes on, the iterations under way are shown, a few lines, none to
   const frames = written.split('\r\u001b[2K');
   const frame = frames.filter((one) => one.includes('iterations done'))[3]!;
   expect(frame).toMatch(
-    /waits {3}look +\d+ of 200 iterations done · \d+ failed · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
+    /waits {3}look +[━╌]{12} \d+ of 200 iterations done · \d+ failed · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
   );
   expect(frame).toContain('and 3 more');
   for (const line of frame.replace(/\u001b\[\d*[AK]/g, '').split('\n'))
     expect(widthOf(line)).toBeLessThanOrEqual(100);
   // Nothing of it stays.
   expect(frames.at(-1)).not.toContain('iterations done');
+});
+
+test('how far a loop is, and how long it probably goes on', () => {
+  expect([0, 1, 6, 12].map((done) => progressBar(done, 12))).toEqual([
+    '╌'.repeat(12),
+    `━${'╌'.repeat(11)}`,
+    `${'━'.repeat(6)}${'╌'.repeat(6)}`,
+    '━'.repeat(12),
+  ]);
+  expect([10, 61_000, 119_000, 121_000, 7_300_000].map(roughTime)).toEqual([
+    '1 s',
+    '61 s',
+    '119 s',
+    '2 min',
+    '2 h',
+  ]);
+  const terminal = new WrittenTerminal(80, true);
+  const lines = new StepLines(terminal);
+  const at = 1_000_000;
+  const began = { event: 'loop-began', at, step: 'sweep', atOnce: 8, of: 10_000 } as const;
+  const step = { began: { title: 'sweep', request: undefined }, depth: 0 } as unknown as SeenStep;
+  const loop = new LoopLines(lines, step, began);
+  for (let i = 0; i < 500; i++)
+    loop.take(
+      {
+        event: 'iteration-ended',
+        at: at + (i + 1) * 20,
+        step: 'sweep',
+        iteration: i,
+        outcome: 'passed',
+        elapsed: 1,
+      },
+      undefined,
+    );
+  const [head = ''] = loop.progress();
+  expect(head).toContain('╌'.repeat(12));
+  expect(head).toContain('500 of 10000 iterations done · about 3 min left');
+  expect(widthOf(head)).toBeLessThanOrEqual(88);
+});
+
+test('what an interrupted run did and waited for is drawn, and ends where it ended', async () => {
+  const fold = new RunFold();
+  await runChain(
+    `chain: A
+steps:
+  - each: n in [1, 2]
+    name: jobs
+    at-once: 2
+    steps:
+      - call: GET kiln /\${n}
+        name: job
+        poll: { until: $.done, every: 60s, within: 1h }
+`,
+    () => ({ json: '{"done":false}', after: 1000 }),
+    { project: KILN, interruptAt: 6, onEvent: (event) => fold.take(event) },
+  );
+  const terminal = new WrittenTerminal(120, true);
+  new Timeline(terminal).run(fold.run!);
+  const rows = terminal.written.split('\n').filter((line) => /\[[01]\]/.test(line));
+  expect(rows).toHaveLength(2);
+  for (const row of rows) {
+    expect(row).toContain('interrupted at job');
+    expect(row).toMatch(/[▏█]·+[▏█]·+[▏█]/);
+    // No block of one kind over the whole length.
+    expect(row).not.toMatch(/█{6}/);
+  }
 });

@@ -1,6 +1,6 @@
 import { eastAsianWidth } from 'get-east-asian-width';
 import { visible } from '../core/language/show.ts';
-import { CHAIN, depthOf, type Frame, type Item, type Mark, PERSON, type Sequence } from './sequence.ts';
+import { CHAIN, depthOf, type Frame, type DrawnItem, type Mark, PERSON, type Sequence } from './sequence.ts';
 
 /** A line of a drawing, and how what it shows came out. */
 export interface DrawnLine {
@@ -99,7 +99,7 @@ class TextDrawing {
     return this.#width - 2 - (this.#open.at(-1) ?? -2);
   }
 
-  #item(item: Item): void {
+  #item(item: DrawnItem): void {
     if (item.type === 'frame') return this.#frame(item);
     const { mark } = item;
     const text = this.#shared && item.type === 'message' ? `${item.text}${this.#toWhom(item.to)}` : item.text;
