@@ -43,7 +43,7 @@ const CHAINS = [
 ];
 
 const widthOf = (text: string): number =>
-  [...text].reduce((sum, char) => sum + eastAsianWidth(char.codePointAt(0)!), 0);
+  Array.from(text).reduce((sum, char) => sum + eastAsianWidth(char.codePointAt(0)!), 0);
 
 /** What holds of every drawing, whatever is in it. */
 function holdsFor(sequence: Sequence): void {

@@ -21,6 +21,7 @@ import { Timeline } from '../view/timeline.ts';
 
 export interface ViewOptions {
   readonly asCurl?: boolean;
+  readonly browse?: boolean;
 }
 
 /** Iterations of a loop that are shown where the loop itself is looked at. */
@@ -32,10 +33,15 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
     const records = recordsOf(loadProject(undefined, false).project);
     const where = parsePlace(text ?? 'last');
     const terminal = outputTerminal();
+    if (options.browse) return browse(records, where);
     if (where.step === undefined) {
       if (options.asCurl)
         fail('wrong-form', '--as-curl wants a step', { hint: 'batharon view last:STEP --as-curl' });
-      viewRun(terminal, records, records.find(where.run));
+      const id = records.find(where.run);
+      const written: string[] = [];
+      viewRun({ ...terminal, write: (line) => written.push(line) }, records, id);
+      if (await wantsToBrowse(written.join('').split('\n').length)) return browse(records, where);
+      terminal.write(written.join(''));
       return 0;
     }
     const iteration = iterationAt(where.step);
@@ -51,6 +57,47 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
     viewStep(terminal, open, step, where);
     return 0;
   });
+}
+
+/** Asks, where a run does not fit on the screen and somebody is there. */
+async function wantsToBrowse(lines: number): Promise<boolean> {
+  const { askQuestion, mayAsk } = await import('../terminal/ask-question.ts');
+  const { hasScreen } = await import('../terminal/full-screen.ts');
+  if (lines <= (process.stdout.rows || 24) || !hasScreen() || !mayAsk()) return false;
+  const answer = await askQuestion(
+    {
+      text: `It takes ${lines} lines. Move through it?`,
+      kind: 'yes-no',
+      default: true,
+      check: () => undefined,
+    },
+    new AbortController().signal,
+  );
+  return answer === true;
+}
+
+/** A run to be moved through by keys. Throws `not-sent` where there is no terminal for it. */
+async function browse(records: Records, where: RecordPlace): Promise<ExitCode> {
+  const { hasScreen, onWholeScreen, screenColours } = await import('../terminal/full-screen.ts');
+  if (!hasScreen())
+    fail('wrong-form', '--browse needs a terminal', {
+      hint: 'batharon view RUN, and view RUN:STEP for a step',
+    });
+  const { nodesOfRun } = await import('../view/browse-nodes.ts');
+  const { Browser } = await import('../view/browser.ts');
+  const open = OpenRun.read(records, records.find(where.run));
+  const { chain, elapsed, environment, id, outcome } = open.run;
+  const title = [
+    chain,
+    ...(environment === undefined ? [] : [environment]),
+    outcome,
+    timeWords(elapsed),
+    `run ${id}`,
+  ];
+  const browser = new Browser(title.join(' · '), nodesOfRun(open), screenColours());
+  if (where.step !== undefined) browser.goTo(`${id}:${where.step}`);
+  await onWholeScreen(browser);
+  return 0;
 }
 
 function viewRun(terminal: Terminal, records: Records, id: string): void {

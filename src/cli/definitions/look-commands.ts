@@ -13,6 +13,11 @@ export const lookCommands: readonly CommandDefinition[] = [
     },
     options: [
       { flags: '--as-curl', about: 'print the request of a step as a curl command, with $NAME for secrets' },
+      {
+        flags: '--browse',
+        about: 'move through it by keys: steps, attempts, bodies, search, copied paths',
+        conflicts: 'asCurl',
+      },
     ],
     examples: ['batharon view', 'batharon view last:rack_pieces/page-2'],
     run: async (where: string | undefined, options: import('../commands/view.ts').ViewOptions) =>

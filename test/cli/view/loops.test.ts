@@ -258,7 +258,7 @@ steps:
   expect(rows).toHaveLength(2);
   for (const row of rows) {
     expect(row).toContain('interrupted at job');
-    expect(row).toMatch(/[▏█]·+[▏█]·+[▏█]/);
+    expect(row).toMatch(/[▏█]+·+[▏█]+·+[▏█]/);
     // No block of one kind over the whole length.
     expect(row).not.toMatch(/█{6}/);
   }
