@@ -187,7 +187,8 @@ async function runAll(
     const rounds = roundsOf(options);
     if (rounds !== undefined) {
       const { untilFailed = false, json = false } = options;
-      return worst(await carryOutRounds(terminal, runs, { rounds, untilFailed, json }, carryOut));
+      const exits = await carryOutRounds(terminal, runs, { rounds, untilFailed, json }, carryOut);
+      return worst([...exits, ...interruptedBy(interruption.signal)]);
     }
     await several.carryOut(runs, jobs, carryOut);
   } finally {
@@ -198,7 +199,12 @@ async function runAll(
   await writeRunReports(terminal, options, recordsOf(project), several);
   if (!options.json) printResults(results, runs.length, options.print);
   several.summary(runs.length);
-  return worst(exits);
+  return worst([...exits, ...interruptedBy(interruption.signal)]);
+}
+
+/** Between two runs none is interrupted, but the command is. */
+function interruptedBy({ aborted }: AbortSignal): ExitCode[] {
+  return aborted ? [130] : [];
 }
 
 /** The part of the one chain that is wanted. Throws `no-such-step`, `no-record`, `wrong-form`. */

@@ -11,18 +11,31 @@ export function widthOf(text: string): number {
   return width;
 }
 
-/** Cuts a text to a number of columns. */
+const COLOUR = /(\u001b\[[0-9;]*m)/;
+
+/** Cuts a text to a number of columns; its colours take none, and end where they would have ended. */
 export function fit(text: string, columns: number): string {
   if (columns <= 0) return '';
   if (widthOf(text) <= columns) return text;
   let cut = '';
   let width = 0;
-  for (const char of text) {
-    width += widthOf(char);
-    if (width > columns - 1) break;
-    cut += char;
+  let isOver = false;
+  for (const [i, part] of text.split(COLOUR).entries()) {
+    if (i % 2 === 1) {
+      cut += part;
+      continue;
+    }
+    for (const char of isOver ? '' : part) {
+      width += widthOf(char);
+      if (width > columns - 1) {
+        isOver = true;
+        cut += '…';
+        break;
+      }
+      cut += char;
+    }
   }
-  return `${cut}…`;
+  return cut;
 }
 export function pad(text: string, columns: number): string {
   return text + ' '.repeat(Math.max(0, columns - widthOf(text)));

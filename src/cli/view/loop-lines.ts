@@ -100,7 +100,7 @@ export class LoopLines {
     const head = [
       of === undefined
         ? `${countOf(done, 'iteration')} done`
-        : `${progressBar(done, of)} ${done} of ${of} iterations done`,
+        : `${progressBar(done, of)} ${done} of ${of} done`,
       ...this.#left(done),
       ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
@@ -115,7 +115,7 @@ export class LoopLines {
     });
     const more = all.length - SHOWN_ITERATIONS;
     return [
-      fit(`${lines.paint('waits')}${lines.name(this.#step)} ${head}`, width + 8),
+      fit(`${lines.paint('waits')}${lines.name(this.#step)} ${head}`, width),
       ...shown,
       ...(more > 0 ? [`${' '.repeat(MARK)}${colours.dim(`and ${more} more`)}`] : []),
     ];
@@ -152,7 +152,7 @@ export class LoopLines {
     ].join(' · ');
     const text = `${lines.paint(event.outcome)}${lines.name(this.#step)} ${count}  ${colours.dim(tail)}`;
     lines.erase();
-    lines.terminal.write(`${wrapWidth === Infinity ? text : fit(text, width + 16)}\n`);
+    lines.terminal.write(`${wrapWidth === Infinity ? text : fit(text, width)}\n`);
     this.#failures.write(lines);
   }
 }

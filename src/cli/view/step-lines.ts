@@ -76,7 +76,7 @@ export class StepLines {
   live(lines: readonly string[]): void {
     if (!this.terminal.live || this.#questions > 0 || isHeld(2)) return;
     this.erase();
-    this.terminal.write(lines.map((line) => fit(line, this.terminal.width + 8)).join('\n'));
+    this.terminal.write(lines.map((line) => fit(line, this.terminal.width)).join('\n'));
     this.#liveLines = lines.length;
     this.#liveSince = questionsAsked();
   }

@@ -5,7 +5,8 @@ import { RunView } from '../../../src/cli/view/run-view.ts';
 import { type SeenStep, StepLines } from '../../../src/cli/view/step-lines.ts';
 import { Timeline } from '../../../src/cli/view/timeline.ts';
 import { RunFold } from '../../../src/core/record/run-fold.ts';
-import { widthOf } from '../../../src/cli/terminal/text-width.ts';
+import pc from 'picocolors';
+import { fit, widthOf } from '../../../src/cli/terminal/text-width.ts';
 import { startPractice } from '../../../src/practice/service.ts';
 import { PRACTICE_VARIABLES } from '../../../src/practice/state.ts';
 import { KILN, runChain } from '../../core/engine/support.ts';
@@ -187,15 +188,15 @@ steps:
 test('while it goes on, the iterations under way are shown, a few lines, none too wide', async () => {
   const { written } = await shown(200, true);
   const frames = written.split('\r\u001b[2K');
-  const frame = frames.filter((one) => one.includes('iterations done'))[3]!;
+  const frame = frames.filter((one) => one.includes('of 200 done'))[3]!;
   expect(frame).toMatch(
-    /waits {3}look +[━╌]{12} \d+ of 200 iterations done · \d+ failed · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
+    /waits {3}look +[━╌]{12} \d+ of 200 done · \d+ failed · 8 at once · \d+ calls\n +\[\d+\] +\d+ +one/,
   );
   expect(frame).toContain('and 3 more');
   for (const line of frame.replace(/\u001b\[\d*[AK]/g, '').split('\n'))
     expect(widthOf(line)).toBeLessThanOrEqual(100);
   // Nothing of it stays.
-  expect(frames.at(-1)).not.toContain('iterations done');
+  expect(frames.at(-1)).not.toContain('of 200 done');
 });
 
 test('how far a loop is, and how long it probably goes on', () => {
@@ -232,8 +233,8 @@ test('how far a loop is, and how long it probably goes on', () => {
     );
   const [head = ''] = loop.progress();
   expect(head).toContain('╌'.repeat(12));
-  expect(head).toContain('500 of 10000 iterations done · about 3 min left');
-  expect(widthOf(head)).toBeLessThanOrEqual(88);
+  expect(head).toContain('500 of 10000 done · about 3 min left');
+  expect(widthOf(head)).toBeLessThanOrEqual(80);
 });
 
 test('what an interrupted run did and waited for is drawn, and ends where it ended', async () => {
@@ -261,5 +262,17 @@ steps:
     expect(row).toMatch(/[▏█]+·+[▏█]+·+[▏█]/);
     // No block of one kind over the whole length.
     expect(row).not.toMatch(/█{6}/);
+  }
+});
+
+test('a cut text is as wide as it may be, and leaves no colour behind', () => {
+  const colours = pc.createColors(true);
+  const text = `${colours.red('failed')} look ${colours.dim('36 of 60 宽 iterations')} end`;
+  for (let columns = 1; columns < 40; columns++) {
+    const cut = fit(text, columns);
+    expect(widthOf(cut)).toBeLessThanOrEqual(columns);
+    // What is opened is closed.
+    const codes = [...cut.matchAll(/\u001b\[(\d+)m/g)].map(([, code]) => code);
+    expect(codes).toEqual(['31', '39', '2', '22']);
   }
 });
