@@ -234,6 +234,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     item: z.string().optional(),
     /** What the chain calls it. */
     title: z.string().optional(),
+    /** How much of the file of rows has been read, from 0 to 1. */
+    share: z.number().optional(),
   }),
   z.strictObject({
     event: z.literal('iteration-ended'),

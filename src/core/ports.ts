@@ -208,6 +208,8 @@ export interface WrittenRow {
 export interface RowSource {
   /** The next row; nothing at the end. Throws `response-not-as-typed`. */
   next(): ValueObject | undefined | Promise<ValueObject | undefined>;
+  /** How much of it has been read, from 0 to 1, where its length is known. */
+  share?(): number | undefined;
   close(): Promise<void>;
 }
 

@@ -40,6 +40,12 @@ export const beginCommands: readonly CommandDefinition[] = [
     about: 'print the script that completes command lines in bash, zsh or fish',
     arguments: { shell: ['bash, zsh or fish'] },
     options: [{ flags: '--line <text>', about: 'print what could complete this line; the scripts ask so' }],
+    note: [
+      'To install it, one line:',
+      '  bash  echo \'eval "$(batharon completion bash)"\' >> ~/.bashrc',
+      '  zsh   echo \'eval "$(batharon completion zsh)"\' >> ~/.zshrc',
+      '  fish  batharon completion fish > ~/.config/fish/completions/batharon.fish',
+    ].join('\n'),
     examples: ['eval "$(batharon completion bash)"', 'batharon completion fish | source'],
     knowsAll: true,
     run: async (shell: string | undefined, options: { line?: string }, program: Command) =>

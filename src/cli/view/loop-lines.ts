@@ -26,6 +26,8 @@ export class LoopLines {
   #failed = 0;
   #calls = 0;
   #waits = '';
+  /** How much of a file of rows has been read, from 0 to 1. */
+  #share: number | undefined;
   /** When the last event was, in milliseconds since 1970. */
   #now = 0;
 
@@ -40,6 +42,7 @@ export class LoopLines {
     this.#now = event.at;
     switch (event.event) {
       case 'iteration-began':
+        if (iteration === undefined) this.#share = event.share ?? this.#share;
         if (iteration === undefined)
           this.#running.set(event.iteration, { item: event.title ?? event.item, step: '', doing: '' });
         return;
@@ -98,9 +101,11 @@ export class LoopLines {
     const { atOnce, of } = this.#began;
     const done = this.#passed + this.#failed;
     const head = [
-      of === undefined
-        ? `${countOf(done, 'iteration')} done`
-        : `${progressBar(done, of)} ${done} of ${of} done`,
+      of !== undefined
+        ? `${progressBar(done, of)} ${done} of ${of} done`
+        : this.#share === undefined
+          ? `${countOf(done, 'iteration')} done`
+          : `${progressBar(this.#share, 1)} ${countOf(done, 'iteration')} done`,
       ...this.#left(done),
       ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
@@ -125,8 +130,9 @@ export class LoopLines {
   #left(done: number): string[] {
     const { at, of } = this.#began;
     const taken = this.#now - at;
-    if (of === undefined || done < 3 || done >= of || taken < 2000) return [];
-    return [`about ${roughTime((taken / done) * (of - done))} left`];
+    const share = of === undefined ? this.#share : done / of;
+    if (share === undefined || share <= 0 || share >= 1 || done < 3 || taken < 2000) return [];
+    return [`about ${roughTime((taken / share) * (1 - share))} left`];
   }
 
   /** The line that stays, and what failed: the first of each kind in full. */

@@ -75,6 +75,8 @@ interface StepBase {
   readonly write?: RowWrite;
   readonly show?: Template;
   readonly onFail: (typeof ON_FAIL)[number];
+  /** It passes where it fails with one of these codes, and only then. */
+  readonly mustFail?: readonly string[];
   /** Carried out at the end of the run, once the step has passed. */
   readonly undo: readonly Step[];
   /** All names that this step itself uses (not those of steps inside it). */
@@ -84,8 +86,6 @@ interface StepBase {
 }
 
 export interface CallStep extends StepBase {
-  /** It passes where it fails with one of these codes, and only then. */
-  readonly mustFail?: readonly string[];
   readonly type: 'call';
   readonly method: string;
   /** As written, for people. */

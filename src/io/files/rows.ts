@@ -1,4 +1,4 @@
-import { createReadStream } from 'node:fs';
+import { createReadStream, type ReadStream } from 'node:fs';
 import { stat } from 'node:fs/promises';
 import { dirname, isAbsolute, resolve } from 'node:path';
 import { parseJson } from '../../core/language/json.ts';
@@ -24,9 +24,11 @@ export const localRows: Rows = {
         hint: 'a path begins at the folder of the chain file',
       });
     }
-    if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path), path);
-    if (/\.json$/i.test(path)) return new BufferedRows(list(whole, path), path);
-    return new BufferedRows(await csv(whole), path);
+    // A pipe has no size.
+    const reading: Reading = { size: found.isFile() ? found.size : 0 };
+    if (/\.jsonl$|\.ndjson$/i.test(path)) return new BufferedRows(lines(whole, path, reading), path, reading);
+    if (/\.json$/i.test(path)) return new BufferedRows(list(whole, path), path, { size: 0 });
+    return new BufferedRows(await csv(whole, reading), path, reading);
   },
   async write(path, near, row): Promise<WrittenRow> {
     if (leadsOut(path, dirname(resolve(near)))) throw notWritten(path, new Error(LEADS_OUT));
@@ -35,17 +37,31 @@ export const localRows: Rows = {
   },
 };
 
+/** How far a file has been read. */
+interface Reading {
+  /** In bytes; 0 where it is not known. */
+  readonly size: number;
+  stream?: ReadStream;
+}
+
 /** Rows from a source that gives several at once, so that most of them cost no waiting. */
 class BufferedRows implements RowSource {
   readonly #chunks: AsyncIterator<ValueObject[]>;
   readonly #path: string;
+  readonly #reading: Reading;
   #buffer: ValueObject[] = [];
   #at = 0;
-  #reading: Promise<boolean> | undefined;
+  #next: Promise<boolean> | undefined;
 
-  constructor(chunks: AsyncIterable<ValueObject[]>, path: string) {
+  constructor(chunks: AsyncIterable<ValueObject[]>, path: string, reading: Reading) {
+    this.#reading = reading;
     this.#chunks = chunks[Symbol.asyncIterator]();
     this.#path = path;
+  }
+
+  share(): number | undefined {
+    const { size, stream } = this.#reading;
+    return size > 0 && stream ? Math.min(1, stream.bytesRead / size) : undefined;
   }
 
   next(): ValueObject | undefined | Promise<ValueObject | undefined> {
@@ -57,7 +73,7 @@ class BufferedRows implements RowSource {
     for (;;) {
       if (this.#at < this.#buffer.length) return this.#buffer[this.#at++];
       // Several iterations may ask at the same time, and the file is read once.
-      const more = await (this.#reading ??= this.#read().finally(() => (this.#reading = undefined)));
+      const more = await (this.#next ??= this.#read().finally(() => (this.#next = undefined)));
       if (!more) return undefined;
     }
   }
@@ -87,13 +103,12 @@ const CHUNK = 100;
  */
 const PIECE = 4096;
 
-async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
+async function csv(path: string, reading: Reading): Promise<AsyncIterable<ValueObject[]>> {
   const { parse } = await import('csv-parse');
   return {
     async *[Symbol.asyncIterator]() {
-      const parser = createReadStream(path, { highWaterMark: PIECE }).pipe(
-        parse({ bom: true, skip_empty_lines: true }),
-      );
+      reading.stream = createReadStream(path, { highWaterMark: PIECE });
+      const parser = reading.stream.pipe(parse({ bom: true, skip_empty_lines: true }));
       let names: string[] | undefined;
       let chunk: ValueObject[] = [];
       for await (const cells of parser as AsyncIterable<string[]>) {
@@ -117,14 +132,12 @@ async function csv(path: string): Promise<AsyncIterable<ValueObject[]>> {
   };
 }
 
-async function* lines(path: string, shown: string): AsyncIterable<ValueObject[]> {
+async function* lines(path: string, shown: string, reading: Reading): AsyncIterable<ValueObject[]> {
   let chunk: ValueObject[] = [];
   let number = 0;
   const { createInterface } = await import('node:readline');
-  for await (const line of createInterface({
-    input: createReadStream(path, { highWaterMark: PIECE }),
-    crlfDelay: Infinity,
-  })) {
+  reading.stream = createReadStream(path, { highWaterMark: PIECE });
+  for await (const line of createInterface({ input: reading.stream, crlfDelay: Infinity })) {
     number++;
     if (line.trim() === '') continue;
     chunk.push(rowOf(line, `${shown}:${number}`));

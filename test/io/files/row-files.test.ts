@@ -7,6 +7,7 @@ import fc from 'fast-check';
 import { parseJson } from '../../../src/core/language/json.ts';
 import { objectOf, type ValueObject } from '../../../src/core/language/values.ts';
 import { putRow } from '../../../src/io/files/row-files.ts';
+import { localRows } from '../../../src/io/files/rows.ts';
 import { readTable } from '../../../src/io/files/row-tables.ts';
 import { batharon, folderWith } from '../../cli/support.ts';
 
@@ -232,4 +233,19 @@ steps:
   expect(stderr).toMatch(/note\.chain\.yaml:5:5/);
   expect(readFileSync(join(folder, 'noted.csv'), 'utf8')).toBe('piece,code\np1,‹secret code›\n');
   expect(stderr).toContain('the column code holds a secret; a mask was written for it');
+});
+
+test.each(['rows.csv', 'rows.jsonl'])('of %s it is known how much has been read', async (name) => {
+  const line = (i: number): string => (name.endsWith('csv') ? `${i},x` : `{"id":${i}}`);
+  const all = Array.from({ length: 20_000 }, (_, i) => line(i));
+  const folder = folderWith({ [name]: `${name.endsWith('csv') ? 'id,note\n' : ''}${all.join('\n')}\n` });
+  const source = await localRows.open(name, join(folder, 'a.chain.yaml'));
+  const shares: number[] = [];
+  let count = 0;
+  for (let row = await source.next(); row; row = await source.next())
+    if (++count % 1000 === 0) shares.push(source.share?.() ?? -1);
+  await source.close();
+  expect(count).toBe(20_000);
+  expect(shares).toEqual(shares.toSorted((a, b) => a - b));
+  expect([shares[0]! > 0, shares[0]! < 0.5, shares.at(-1)]).toEqual([true, true, 1]);
 });

@@ -9,7 +9,6 @@ import {
   NONE,
   shapeOf,
   text,
-  texts,
   timeout,
   yesNo,
 } from '../source/key-definition.ts';
@@ -130,15 +129,6 @@ export const callKeys: readonly KeyDefinition[] = [
     default: 'yes',
     about: 'Whether what the service expects of each call holds for this one.',
     example: 'service-expect: no',
-  },
-  {
-    name: 'must-fail',
-    sort: 'setting',
-    shape: shapeOf(() => z.union([text(), texts().min(1)])),
-    wants: 'an error code, or a list of them',
-    about:
-      'The call passes where it fails with one of these codes, and fails where it would pass: for what a service has to refuse. What it would have kept is not there.',
-    example: 'must-fail: [time-limit, connection-refused]',
   },
   {
     name: 'timeout',

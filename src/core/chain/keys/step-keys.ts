@@ -85,6 +85,15 @@ export const stepKeys: readonly KeyDefinition[] = [
     example: 'on-fail: continue',
   },
   {
+    name: 'must-fail',
+    sort: 'setting',
+    shape: shapeOf(() => z.union([text(), texts().min(1)])),
+    wants: 'an error code, or a list of them',
+    about:
+      'The step passes where it, or what stands in it, fails with one of these codes, and fails where it would pass: for what a service has to refuse. What it would have kept is not there.',
+    example: 'must-fail: [time-limit, connection-refused]',
+  },
+  {
     name: 'undo',
     sort: 'structure',
     shape: list,

@@ -1,4 +1,3 @@
-import { readMustFail } from './read-must-fail.ts';
 import { nearest } from '../../language/nearest.ts';
 import { TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
@@ -141,7 +140,6 @@ export function readCall(
     callback: waitsFor,
     idempotency,
     repeatable,
-    ...optional('mustFail', readMustFail(reader, valueOf(node, 'must-fail'))),
     obeysRetryAfter: !outcome.expect.some(({ condition }) => speaksOf429(condition.expression.tree)),
     undoing: reader.undoing === true,
     uses: new Set(fields.used),

@@ -10,6 +10,7 @@ import { readAsk } from './read-ask.ts';
 import { readCall } from './read-call.ts';
 import { readFollow, resultKinds } from './read-follow.ts';
 import { readEach, readRepeat } from './read-loops.ts';
+import { readMustFail } from './read-must-fail.ts';
 import { readOutcome } from './read-outcome.ts';
 import { constant } from '../fields/constant-conditions.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
@@ -88,6 +89,7 @@ function readStep(
     at: findings.place(node),
     ...optional('when', condition),
     onFail: onFailOf(reader.fields.literal(valueOf(node, 'on-fail'))),
+    ...optional('mustFail', readMustFail(reader, valueOf(node, 'must-fail'))),
     undo: [],
     fingerprint: fingerprintOf(node, scope.functions),
   };

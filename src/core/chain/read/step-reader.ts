@@ -54,5 +54,5 @@ export interface OtherFiles {
 /** What is common to all steps and read before what they do. */
 export type StepBase = Pick<
   Step,
-  'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'fingerprint' | 'undo'
+  'address' | 'name' | 'about' | 'at' | 'when' | 'onFail' | 'mustFail' | 'fingerprint' | 'undo'
 >;

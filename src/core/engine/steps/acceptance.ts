@@ -9,3 +9,8 @@ const NEVER: ReadonlySet<string> = new Set(['interrupted', 'defect', 'guarded', 
 export function isAccepted(context: RunContext, step: Step | undefined, { code }: Problem): boolean {
   return (context.isAccepting || step?.onFail === 'accept') && !NEVER.has(code);
 }
+
+/** Whether what fails inside of a step is no failure of the run by itself: the step settles what it means. */
+export function mayFail({ mustFail, onFail }: Step): boolean {
+  return onFail === 'accept' || mustFail !== undefined;
+}

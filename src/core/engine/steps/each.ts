@@ -155,6 +155,7 @@ class Iterations {
     const began = clock.elapsed();
     const address = this.#context.address(step);
     const label = labelOf(item[0], this.#context.hidden);
+    const share = this.#items.share?.();
     const tell = (): void =>
       this.#context.emit({
         event: 'iteration-began',
@@ -162,6 +163,7 @@ class Iterations {
         iteration,
         item: label,
         ...(title === undefined ? {} : { title }),
+        ...(share === undefined ? {} : { share: Math.round(share * 1000) / 1000 }),
       });
     const before = this.#context.options.past?.iteration(address, iteration);
     if (before?.item !== undefined && before.item !== label)

@@ -20,6 +20,8 @@ export interface Items {
   /** How many there are; undefined if that shows only at the end. */
   readonly count?: number;
   next(): Item | undefined | Promise<Item | undefined>;
+  /** How much of a file of them has been read, from 0 to 1. */
+  share?(): number | undefined;
   close?(): Promise<void>;
 }
 
@@ -87,6 +89,7 @@ export async function rowsOf(context: RunContext, step: EachStep, input: Input):
       if (row instanceof Promise) return row.then((one) => (one ? typed(one) : undefined));
       return row ? typed(row) : undefined;
     },
+    share: () => source.share?.(),
     close: () => source.close(),
   };
 }

@@ -7,7 +7,7 @@ export type MustFail = { readonly problem: Problem | undefined } | { readonly pa
 
 /** Settles a step by the codes with which it has to fail; any other step comes to what it came to. */
 export function mustFail(step: Step, problem: Problem | undefined): MustFail {
-  if (step.type !== 'call' || !step.mustFail) return { problem };
+  if (!step.mustFail) return { problem };
   const wanted = step.mustFail;
   if (!problem)
     return {

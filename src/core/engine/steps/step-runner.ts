@@ -30,7 +30,7 @@ import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
 import { defaultExpectations } from './default-expectations.ts';
-import { isAccepted } from './acceptance.ts';
+import { isAccepted, mayFail } from './acceptance.ts';
 
 /** Carries steps out, one after the other, and settles how each ended. One for a run, whatever its chains. */
 export class StepRunner {
@@ -135,7 +135,7 @@ export class StepRunner {
       if (step.type === 'call') {
         done = { call: await carryOutCall(context, step) };
       } else {
-        const doing = this.#carryOut(step.onFail === 'accept' ? context.accepting() : context, step, steps);
+        const doing = this.#carryOut(mayFail(step) ? context.accepting() : context, step, steps);
         done = doing instanceof Promise ? await doing : doing;
       }
       problem = done.problem;
@@ -153,7 +153,8 @@ export class StepRunner {
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
     if (problem) await discarded(context, done);
-    const settled = mustFail(step, problem);
+    // What failed inside of it is what it fails with.
+    const settled = mustFail(step, step.mustFail ? (problem ?? done.stop?.problem) : problem);
     if ('passed' in settled) {
       this.#ended(context, step, 'passed', { began, done, problem: undefined, reason: settled.passed });
       if (step.undo.length > 0 && made) this.undo.book(context, step);

@@ -59,6 +59,15 @@ test.each<[string, string]>([
   expect(ended(events).slice(-2)).toEqual(['outer accepted', 'b passed']);
 });
 
+test('what a guard refuses is not accepted', async () => {
+  const { exit, events, sent } = await runChain(
+    'chain: A\nsteps:\n  - call: POST kiln /a\n    name: a\n    on-fail: accept\n  - call: GET kiln /b\n    name: b\n',
+    () => ({ json: '{}' }),
+    { ...options, project: `${KILN}guard: reads-only\n` },
+  );
+  expect([exit, ended(events), sent.length]).toEqual([3, ['a failed'], 0]);
+});
+
 test('an interruption is not accepted', async () => {
   const { exit, events } = await runChain(
     'chain: A\nsteps:\n  - call: GET kiln /a\n    name: a\n    on-fail: accept\n  - call: GET kiln /b\n    name: b\n    on-fail: accept\n',

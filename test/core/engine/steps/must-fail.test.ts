@@ -67,3 +67,31 @@ test('why it has passed holds no secret by its name, as why it failed holds none
     expect(JSON.stringify(end)).not.toContain('qz7');
   }
 });
+
+test.each<[string, string]>([
+  ['a group', 'steps: [ { call: GET kiln /a, name: x } ]'],
+  ['a loop', 'each: i in [1, 2]\n    steps: [ { call: GET kiln /a, name: x } ]'],
+  [
+    'a tolerant loop',
+    'each: i in [1]\n    when-one-fails: continue\n    steps: [ { call: GET kiln /a, name: x } ]',
+  ],
+])('%s has to fail by what is in it, with that code', async (_, body) => {
+  for (const [code, exit] of [
+    ['connection-refused', 0],
+    ['time-limit', 3],
+  ] as const) {
+    const { exit: ended, events } = await runChain(
+      `chain: A\nsteps:\n  - ${body}\n    name: outer\n    must-fail: ${code}\n  - call: GET kiln /b\n    name: b\n`,
+      ({ url }) => (url.endsWith('/a') ? { fails: 'connection-refused' } : { json: '{}' }),
+      { project, allowUnexplained: true },
+    );
+    expect([code, ended]).toEqual([code, exit]);
+    expect(events.some((one) => one.event === 'step-ended' && one.step === 'b')).toBe(exit === 0);
+  }
+  const passes = await runChain(
+    `chain: A\nsteps:\n  - ${body}\n    name: outer\n    must-fail: time-limit\n`,
+    () => ({ json: '{}' }),
+    { project, allowUnexplained: true },
+  );
+  expect(passes.exit).toBe(1);
+});
