@@ -35,7 +35,7 @@ export async function onWholeScreen(screen: Screen): Promise<void> {
   const draw = (): void => {
     const [width, height] = [stdout.columns || 80, stdout.rows || 24];
     // Of what a service said no character is obeyed.
-    const lines = screen.frame(width, height).map((line) => `${legible(line, true)}\u001b[K`);
+    const lines = screen.frame(width, height).map((line) => `\u001b[2K${legible(line, true)}`);
     stdout.write(`\u001b[H${lines.join('\r\n')}\u001b[J`);
   };
   const leave = (): void => void stdout.write('\u001b[?25h\u001b[?1049l');
