@@ -220,10 +220,10 @@ async function partOf(
     fail('wrong-form', `${option} speaks of the steps of one chain, and these are ${runs.length}`, {
       hint: `batharon run FILE ${option} STEP`,
     });
-  const { otherInputs, partOfChain, tellUsed } = await import('../runs/part-of-chain.ts');
+  const { doubtsAbout, partOfChain, tellUsed } = await import('../runs/part-of-chain.ts');
   const part = partOfChain(runs[0]!.chain, { from, only }, at);
   tellUsed(terminal, part.used);
-  for (const line of otherInputs(runs[0]!.chain, runs[0]!.inputs, part.used.keys()))
+  for (const line of doubtsAbout(runs[0]!.chain, runs[0]!.inputs, part.used.keys()))
     terminal.write(`warning ${line}\n`);
   return part;
 }

@@ -83,14 +83,18 @@ export function partOfChain(
   return { chain: part, known, used };
 }
 
-/** Says where the runs that names are taken from had other inputs than this one has. */
-export function otherInputs(
+/** What should be known of the runs that names are taken from: other inputs than this one has, and what they took back. */
+export function doubtsAbout(
   { inputs }: Chain,
   given: Readonly<Record<string, Value>>,
   runs: Iterable<RecordedRun>,
 ): string[] {
   const lines: string[] = [];
-  for (const { id, inputs: before } of runs)
+  for (const { cleanup, id, inputs: before, undo } of runs) {
+    if (undo.length + cleanup.length > 0)
+      lines.push(
+        `run ${id} has taken back what it did at its end, so what its values point to may be gone (run --leave leaves it)`,
+      );
     for (const { name, kind, default: byDefault } of inputs) {
       const value = memberOf(given, name) ?? (byDefault?.type === 'value' ? byDefault.value : undefined);
       const was = before[name];
@@ -101,6 +105,7 @@ export function otherInputs(
           `run ${id} had ${name} = ${shorten(visible(was), 60)}, and this one has ${shorten(visible(now), 60)}`,
         );
     }
+  }
   return lines;
 }
 

@@ -77,7 +77,16 @@ export const choose = createPrompt<number, Choosing>(({ check, choices, message 
   return [`${head} ${shown.term}`, below.join('\n')];
 });
 
-function matching<T extends { readonly name: string }>(choices: readonly T[], term: string): readonly T[] {
+/** Those in which what is typed stands: first the one that is it, then those that begin with it, then the others. */
+export function matching<T extends { readonly name: string }>(
+  choices: readonly T[],
+  term: string,
+): readonly T[] {
   const wanted = term.trim().toLowerCase();
-  return wanted === '' ? choices : choices.filter(({ name }) => name.toLowerCase().includes(wanted));
+  if (wanted === '') return choices;
+  const rank = ({ name }: T): number => {
+    const at = name.toLowerCase().indexOf(wanted);
+    return at < 0 ? 3 : at > 0 ? 2 : name.length === wanted.length ? 0 : 1;
+  };
+  return choices.filter((one) => rank(one) < 3).toSorted((a, b) => rank(a) - rank(b));
 }

@@ -2,9 +2,16 @@
 import { readdirSync, readFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { expect, test } from '@jest/globals';
+import { matching } from '../../../src/cli/terminal/choose.ts';
 import { atPrompt, batharon, folderWith, HAS_TERMINAL, PRACTICE } from '../support.ts';
 
 const atTerminal = HAS_TERMINAL ? test : test.skip;
+
+test('what is typed is looked for, and what is just that stands first', () => {
+  const choices = ['Book 10', 'Old Book 1', 'Book 1', 'Cup'].map((name) => ({ name }));
+  expect(matching(choices, ' book 1 ').map(({ name }) => name)).toEqual(['Book 1', 'Book 10', 'Old Book 1']);
+  expect(matching(choices, '')).toBe(choices);
+});
 
 const FILES = {
   'batharon.yaml': PRACTICE,
