@@ -11,8 +11,9 @@ import {
   useState,
 } from '@inquirer/core';
 
-/** How many choices are shown at once. */
+/** How many choices are shown at once, and how many can be moved through. */
 const SHOWN = 10;
+const MOVED_THROUGH = 1000;
 
 interface Choosing {
   readonly message: string;
@@ -54,14 +55,14 @@ export const choose = createPrompt<number, Choosing>(({ check, choices, message 
     }
     if (isUpKey(key) || isDownKey(key)) {
       const next = active + (isUpKey(key) ? -1 : 1);
-      now.current = { term, active: Math.max(0, Math.min(found.length - 1, next)) };
+      now.current = { term, active: Math.max(0, Math.min(found.length - 1, MOVED_THROUGH - 1, next)) };
     } else if (rl.line !== term) now.current = { term: rl.line, active: 0 };
     setShown(now.current);
   });
 
   const found = matching(choices, shown.term);
   const page = usePagination({
-    items: found,
+    items: found.slice(0, MOVED_THROUGH),
     active: shown.active,
     renderItem: ({ isActive, item }) => (isActive ? style.highlight(`> ${item.name}`) : `  ${item.name}`),
     pageSize: SHOWN,

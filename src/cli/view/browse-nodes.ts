@@ -23,8 +23,8 @@ export interface BrowseNode {
   readonly inside?: () => readonly BrowseNode[];
 }
 
-/** So many lines of a text are shown. */
-const MOST_LINES = 2000;
+/** So many items, members, or lines of a text are shown. */
+const MOST = 2000;
 
 /** A recorded run as nodes: its steps, what is inside of them, their requests and responses, bodies by their paths. */
 export function nodesOfRun(open: OpenRun): readonly BrowseNode[] {
@@ -152,11 +152,18 @@ function bodyOf(open: OpenRun, part: { readonly body?: EventBody | undefined }):
   try {
     return [nodeOfValue('body', parseJson(text), '$')];
   } catch {
-    const lines = text.split('\n');
-    const shown = lines.slice(0, MOST_LINES).map((line) => ({ text: line, copy: line }));
-    const more = lines.length - shown.length;
-    return more > 0 ? [...shown, { text: `and ${more} more lines` }] : shown;
+    return bounded(text.split('\n'), (line) => ({ text: line, copy: line }), 'lines');
   }
+}
+
+function bounded<T>(
+  all: readonly T[],
+  nodeOf: (one: T, i: number) => BrowseNode,
+  what: string,
+): BrowseNode[] {
+  const shown = all.slice(0, MOST).map(nodeOf);
+  const more = all.length - shown.length;
+  return more > 0 ? [...shown, { text: `and ${more} more ${what}; batharon eval looks at them` }] : shown;
 }
 
 function nodeOfValue(name: string, value: Value, path: string): BrowseNode {
@@ -164,14 +171,15 @@ function nodeOfValue(name: string, value: Value, path: string): BrowseNode {
     return {
       text: `${name}  list of ${value.length}`,
       copy: path,
-      inside: () => value.map((item, i) => nodeOfValue(`[${i}]`, item, `${path}[${i}]`)),
+      inside: () => bounded(value, (item, i) => nodeOfValue(`[${i}]`, item, `${path}[${i}]`), 'items'),
     };
   if (isObject(value)) {
     const entries = Object.entries(value);
     return {
       text: `${name}  object of ${entries.length}`,
       copy: path,
-      inside: () => entries.map(([key, member]) => nodeOfValue(key, member, path + pathStep(key))),
+      inside: () =>
+        bounded(entries, ([key, member]) => nodeOfValue(key, member, path + pathStep(key)), 'members'),
     };
   }
   return { text: `${name}  ${brief(value, 500)}`, copy: path };

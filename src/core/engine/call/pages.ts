@@ -6,7 +6,7 @@ import { kindAndValue } from '../../language/show.ts';
 import { isObject, membersOf, objectOf, setMember, type Maybe, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
 import { responseNames } from '../wire/response-names.ts';
-import { addressIn, at, withJson, withParameters } from '../request/build-request.ts';
+import { addressIn, at, withJson, withParameters, withSharedQuery } from '../request/build-request.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
@@ -131,7 +131,12 @@ async function nextRequest(
   if (next) {
     const value = placed(next, () => next.expression.evaluate(environment));
     if (value === undefined || value === null || value === '') return undefined;
-    return at(context, step, request, addressIn(context, step, next, { environment, base: result.url }));
+    return at(
+      context,
+      step,
+      request,
+      withSharedQuery(context, step, addressIn(context, step, next, { environment, base: result.url })),
+    );
   }
   const values = valuesOf(context, (nextQuery ?? nextJson)!, environment);
   if (!values) return undefined;

@@ -5,7 +5,7 @@ import { brief, shorten } from '../../language/show.ts';
 import { Duration } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 import { responseNames } from '../wire/response-names.ts';
-import { addressIn, at } from '../request/build-request.ts';
+import { addressIn, at, withSharedQuery } from '../request/build-request.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import { Bound } from '../time/bound.ts';
 import type { RunContext } from '../scope/context.ts';
@@ -181,5 +181,10 @@ function requestAt(
     method: 'GET',
     headers: request.headers.filter(([name]) => !/^(?:content-type|idempotency-key)$/i.test(name)),
   };
-  return at(context, step, asking, addressIn(context, step, address, { environment, base: job.url }));
+  return at(
+    context,
+    step,
+    asking,
+    withSharedQuery(context, step, addressIn(context, step, address, { environment, base: job.url })),
+  );
 }

@@ -1,4 +1,4 @@
-import { queryParameters } from './query-parameters.ts';
+import { missingFrom, queryParameters, renderQuery, sharedQuery } from './query-parameters.ts';
 import type {
   CallStep,
   Field,
@@ -29,7 +29,6 @@ import {
   watchingShort,
   renderField,
   renderFieldsOf,
-  renderParameters,
   renderText,
   renderUrl,
 } from '../scope/insert.ts';
@@ -117,16 +116,11 @@ function assemble(
 function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, environment: Environment): string {
   const { target } = step;
   const rendered = (parameters: readonly Parameter[]): [string, string][] =>
-    parameters.flatMap((parameter) =>
-      renderParameters(
-        watchingShort(inserter, () => context.hidden.names.add(parameter.name)),
-        [parameter],
-      ),
-    );
+    renderQuery(context, inserter, parameters);
   const withAll = (url: string): string =>
     withQuery(
       url,
-      encodeQuery(queryParameters(url, { step, shared: context.serviceOf(step)?.query ?? [], rendered })),
+      encodeQuery(queryParameters(url, { step, shared: sharedQuery(context, step, url), rendered })),
     );
   const inPath = watchingShort(inserter, refuseShortSecret);
   if (target.type === 'url') return withAll(renderUrl(inPath, target.url));
@@ -136,6 +130,18 @@ function buildUrl(context: RunContext, step: CallStep, inserter: Inserter, envir
   const { address } = target;
   const base = provenance(context, step) ?? context.serviceUrls.get(target.service)!;
   return withAll(addressIn(context, step, address, { environment, base }));
+}
+
+/** An address out of a response, with the parameters of its service that it does not have. */
+export function withSharedQuery(context: RunContext, step: CallStep, url: string): string {
+  const missing = missingFrom(
+    url,
+    sharedQuery(context, step, url),
+    step.query.map(({ name }) => name),
+  );
+  if (missing.length === 0) return url;
+  const environment = context.environment(step, undefined, (name) => context.sentName(name));
+  return withQuery(url, encodeQuery(renderQuery(context, context.inserter(environment), missing)));
 }
 
 /**

@@ -1,10 +1,14 @@
 import { countOf } from '../../count-of.ts';
+import { shorten } from '../../language/show.ts';
 import { isSafe } from '../../methods.ts';
 import type { RunContext } from '../scope/context.ts';
 import { type DryRequest, DryRunner } from './dry.ts';
 
 /** So many requests are listed; of more their number is told. */
 const LISTED = 20;
+
+/** So much of an address is told, in characters. */
+const LONGEST = 300;
 
 /** Up to so many characters addresses stand in a column. */
 const WIDEST = 72;
@@ -16,7 +20,9 @@ export function changesAhead(context: RunContext): string[] {
   const runner = new DryRunner(context, true);
   const steps = chain.steps.filter(({ address }) => past?.step(address)?.outcome !== 'passed');
   const requests = runner.steps([...steps, ...chain.cleanup]).filter(({ method }) => !isSafe(method));
-  const listed = requests.slice(0, LISTED).map((one) => ({ ...one, shown: hidden.spoken(one.url) }));
+  const listed = requests
+    .slice(0, LISTED)
+    .map((one) => ({ ...one, shown: shorten(hidden.spoken(one.url), LONGEST) }));
   const width = Math.min(WIDEST, Math.max(0, ...listed.map(({ shown }) => shown.length)));
   const rows = listed.map((one) =>
     `${one.method.padEnd(6)} ${one.shown.padEnd(width)}  ${timesOf(one)}`.trimEnd(),

@@ -195,3 +195,41 @@ test.each<[string, string, string]>([
   );
   expect(sent[0]?.url).toBe(`https://kiln.example/v1/a${expected}`);
 });
+
+test('parameters of a service go nowhere else, whatever leads there', async () => {
+  const { sent } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /a\n    keep: { here: $.here, there: $.there }\n  - call: GET kiln ${here}\n  - call: GET kiln ${there}\n    as: nobody\n',
+    () => ({ json: '{"here":"/v1/b?page=2","there":"https://other.example/c"}' }),
+    {
+      project:
+        "services: { kiln: { url: 'https://kiln.example/v1', query: { key: '${secret.k}' } } }\nsecrets: { k: env K }\n",
+      secrets: { k: 'swordfish' },
+    },
+  );
+  expect(sent.map(({ url }) => url)).toEqual([
+    'https://kiln.example/v1/a?key=swordfish',
+    'https://kiln.example/v1/b?page=2&key=swordfish',
+    'https://other.example/c',
+  ]);
+});
+
+test('parameters of a service stand in the requests for further pages, and for a poll elsewhere', async () => {
+  const { sent } = await runChain(
+    'chain: A\nsteps:\n  - call: GET kiln /a\n    pages: { next: $.next, items: $.items }\n  - call: POST kiln /jobs\n    poll: { at: $.at, until: $.done, every: 1s, within: 1m }\n    repeatable: yes\n',
+    ({ url }) =>
+      url.includes('/jobs')
+        ? { json: '{"at":"/v1/state","done":false}' }
+        : {
+            json: url.includes('page=2')
+              ? '{"items":[2],"next":null,"done":true}'
+              : '{"items":[1],"next":"/v1/a?page=2","done":true}',
+          },
+    { project: "services: { kiln: { url: 'https://kiln.example/v1', query: { v: 2 } } }\n" },
+  );
+  expect(sent.map(({ url }) => url.replace('https://kiln.example/v1', ''))).toEqual([
+    '/a?v=2',
+    '/a?page=2&v=2',
+    '/jobs?v=2',
+    '/state?v=2',
+  ]);
+});
