@@ -142,7 +142,7 @@ class ProjectAtHand implements OpenedProject {
   async #carryOut(
     loaded: Loaded,
     chain: Chain,
-    { inputs = {}, signal, leave }: RunOptions,
+    { answers = {}, inputs = {}, signal, leave }: RunOptions,
     emit: (event: RunEvent) => void,
   ): Promise<RunResult> {
     const { project, signInChains } = loaded;
@@ -159,6 +159,7 @@ class ProjectAtHand implements OpenedProject {
     const { exit, id, results } = await runRecorded(chain, project, world, {
       options: {
         inputs: values,
+        answers: new Map(Object.entries(answers)),
         files: filesOf(loaded, chain),
         signal: interruption.signal,
         signInChains,

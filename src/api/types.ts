@@ -71,6 +71,8 @@ export interface StepInfo {
 export interface RunOptions {
   /** Values of inputs. A value must fit the kind of its input; `rows` take the path of a file. */
   readonly inputs?: Readonly<Record<string, unknown>>;
+  /** Answers to the questions of the chain, by the names of the steps that ask, as `--give` takes them. Nobody else is asked. */
+  readonly answers?: Readonly<Record<string, string>>;
   /** The environment to use; by default the one that the project names. */
   readonly environment?: string;
   /** Aborting it interrupts the run: undo and cleanup are still carried out. */

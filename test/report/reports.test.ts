@@ -149,3 +149,20 @@ test('JSON has every step, iteration and request, and no secret', async () => {
   expect(fire!.iterations!.map(({ outcome }) => outcome)).toEqual(['passed', 'failed', 'passed']);
   expect(text).not.toContain('celadon-secret');
 });
+
+test('in JUnit a failure that is accepted is a passed case that says why, and a title names its case', async () => {
+  const fold = new RunFold();
+  await runChain(
+    "chain: A\nsteps:\n  - call: GET kiln /a\n    name: may\n    on-fail: accept\n  - each: one in ['x', 'y']\n    name: rows\n    title: case ${one}\n    on-fail: accept\n    when-one-fails: continue\n    steps: [ { call: 'GET kiln /${one}' } ]\n",
+    ({ url }) => (url.endsWith('/y') ? { json: '{}' } : { status: 503, json: '{}' }),
+    { project: KILN, allowUnexplained: true, onEvent: (event) => fold.take(event) },
+  );
+  const text = junit([{ run: fold.run!, bytes: () => undefined }]);
+  expect(text).toMatch(/tests="3" failures="0" errors="0"/);
+  expect(text).toMatch(/name="may"[^>]*><system-out>failed as accepted, status-not-expected: /);
+  expect([...text.matchAll(/<testcase name="([^"]*)"/g)].map(([, name]) => name)).toEqual([
+    'may',
+    'rows: case x',
+    'rows: case y',
+  ]);
+});

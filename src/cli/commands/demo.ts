@@ -63,7 +63,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
   // Its time runs faster, so that a kiln cools while you watch.
-  const world = await openHere(loaded.project, { speed: 8 });
+  const world = await openHere(loaded.project, { practice: { speed: 8 } });
   const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
   const paces: Paces = new Map();
   let asMeant = true;

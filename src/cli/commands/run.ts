@@ -155,11 +155,11 @@ async function runAll(
   const { project, signInChains } = loaded;
   const interruption = watchInterruption(terminal);
   const { openHere } = await import('../project/open-here.ts');
-  const world = await openHere(project);
+  const jobs = jobsOf(options);
+  const world = await openHere(project, { asks: jobs === 1 });
   const { locked } = world;
   // What a service has said of its pace holds for the next chain too.
   const paces: Paces = new Map();
-  const jobs = jobsOf(options);
   const several = new SeveralRuns(terminal, options.json ?? false, jobs > 1, wantsReport(options));
   try {
     const part = await partOf(terminal, runs, options, { project, locked });

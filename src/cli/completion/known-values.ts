@@ -56,6 +56,8 @@ const SOURCES: Readonly<Record<string, Source>> = {
   where: places,
   credential: credentials,
   'try step': stepsOfFile,
+  '<step>': stepsOfFile,
+  'draw what': (asked) => [...chains(asked), ...runs(asked)],
   'explain words': () => topics().map(({ word, what }) => ({ word, about: what })),
   'import form': () => plain(Object.keys(IMPORTERS)),
   'completion shell': () => plain(Object.keys(SCRIPTS)),

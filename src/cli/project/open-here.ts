@@ -8,14 +8,20 @@ import { askHidden, askYesNo, terminalPerson } from '../terminal/prompts.ts';
 import { writeTo } from '../terminal/standard-streams.ts';
 import { errorTerminal, legible } from '../terminal/terminal.ts';
 
-/** Opens what a run of a project needs, with the person at the terminal to ask and to tell. */
-export function openHere(project: Project, practice: PracticeOptions = {}): Promise<OpenWorld> {
+/**
+ * Opens what a run of a project needs, with the person at the terminal to ask and to tell. Where several runs go on side by side,
+ * steps ask nothing (`asks`): of which run a question is could not be told.
+ */
+export function openHere(
+  project: Project,
+  { asks = true, practice = {} }: { readonly asks?: boolean; readonly practice?: PracticeOptions } = {},
+): Promise<OpenWorld> {
   return openWorld(
     project,
     {
       ask: askHidden,
       confirm: askYesNo,
-      question: askQuestion,
+      ...(asks ? { question: askQuestion } : {}),
       person: terminalPerson,
       warn: (message) => errorTerminal().write(`warning ${message}\n`),
       onDefect: reportDefect,
