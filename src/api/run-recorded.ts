@@ -46,7 +46,8 @@ export async function runRecorded(
         ...(world.onDefect ? { onDefect: world.onDefect } : {}),
         ...(world.practice === undefined ? {} : { practice: world.practice }),
         emit: (event) => {
-          writer.take(event);
+          // How far something is says nothing afterwards.
+          if (event.event !== 'transferred') writer.take(event);
           options.emit(event);
         },
       },

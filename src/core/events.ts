@@ -197,6 +197,16 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** What it waits for, in a few words. */
     note: z.string().optional(),
   }),
+  /** So much of a long body has been sent or has come; told now and then, and not recorded. */
+  z.strictObject({
+    event: z.literal('transferred'),
+    at,
+    step,
+    direction: z.enum(['received', 'sent']),
+    /** In bytes. */
+    bytes: z.int(),
+    of: z.int().optional(),
+  }),
   /** A person is asked. */
   z.strictObject({
     event: z.literal('asked'),

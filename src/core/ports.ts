@@ -125,6 +125,8 @@ export interface Watch {
   onStop(callback: (reason: Error) => void): void;
   /** A phase has begun. */
   phase(phase: Phase): void;
+  /** So much of a body that is received chunk by chunk has come, in bytes; of how much, where the response says so. */
+  received?: ((bytes: number, of: number | undefined) => void) | undefined;
   /** What has come of a response that is not whole and never will be; said before the request fails. */
   partial?: PartialResponse | undefined;
 }

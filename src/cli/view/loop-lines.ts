@@ -1,7 +1,8 @@
 import { countOf } from '../../core/count-of.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
+import { progressBar, roughTime, untilWords } from './progress-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
-import { timeWords } from '../../core/units.ts';
+import { sizeWords, timeWords } from '../../core/units.ts';
 import { pad, fit } from '../terminal/text-width.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
@@ -64,6 +65,8 @@ export class LoopLines {
         return this.#does(iteration, undefined, event.state);
       case 'page-received':
         return this.#does(iteration, undefined, `page ${event.page}`);
+      case 'transferred':
+        return this.#does(iteration, undefined, shareWords(event));
       case 'waiting':
         return this.#waiting(event, iteration);
       default:
@@ -163,28 +166,9 @@ export class LoopLines {
   }
 }
 
-/** How many columns a bar takes. */
-const BAR = 12;
-
-/** How far something is, in whole columns. */
-export function progressBar(done: number, of: number): string {
-  const full = of === 0 ? BAR : Math.floor((done / of) * BAR);
-  return `${'━'.repeat(full)}${'╌'.repeat(BAR - full)}`;
-}
-
-/** A time that is only guessed: seconds up to two minutes, then minutes, then hours. */
-export function roughTime(milliseconds: number): string {
-  const seconds = Math.max(1, Math.round(milliseconds / 1000));
-  if (seconds < 120) return `${seconds} s`;
-  const minutes = Math.round(seconds / 60);
-  return minutes < 120 ? `${minutes} min` : `${Math.round(minutes / 60)} h`;
-}
-
-/** Until when something waits: a short wait by its length, a longer one by the time of day. */
-export function untilWords({ at, for: milliseconds }: EventOf<'waiting'>): string {
-  if (milliseconds < 10_000) return `in ${timeWords(milliseconds)}`;
-  const until = new Date(at + milliseconds);
-  return `until ${until.toTimeString().slice(0, 8)}`;
+/** How much of a body has been sent or has come. */
+function shareWords({ bytes, direction, of }: EventOf<'transferred'>): string {
+  return `${sizeWords(bytes)}${of === undefined ? '' : ` of ${sizeWords(of)}`} ${direction}`;
 }
 
 export function ordinal(number: number): string {

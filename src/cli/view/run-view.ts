@@ -4,7 +4,8 @@ import { whereWords } from '../records/where.ts';
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
-import { LoopLines, untilWords } from './loop-lines.ts';
+import { LoopLines } from './loop-lines.ts';
+import { transferWords, waitWords } from './progress-words.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
@@ -141,6 +142,8 @@ export class RunView {
       case 'page-received':
         step.pages = event;
         return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
+      case 'transferred':
+        return this.#progress(step, transferWords(event, step.sent?.at));
       case 'waiting':
         if (event.why === 'retry' || event.why === 'retry-after') step.repeats++;
         return this.#progress(step, waitWords(event));
@@ -356,24 +359,6 @@ class RetryAfterWaits {
     return [...this.#waited]
       .map(([service, waited]) => `waited ${timeWords(waited)} (Retry-After from ${service})`)
       .join(', ');
-  }
-}
-
-function waitWords(event: EventOf<'waiting'>): string {
-  const until = untilWords(event);
-  switch (event.why) {
-    case 'retry-after':
-      return `${event.service ?? 'the service'} says wait, ${until}`;
-    case 'pace':
-      return `in line for ${event.service ?? 'the service'}`;
-    case 'retry':
-      return `${event.note ?? ''}, again ${until}`;
-    case 'callback':
-      return `waits for the callback, ${until}`;
-    case 'poll':
-      return `${event.note ?? ''}, again ${until}`;
-    default:
-      return until.replace(/^in/, 'for');
   }
 }
 

@@ -54,6 +54,7 @@ function dispatch(
   return new Promise((resolve, reject) => {
     const chunks: Buffer[] = [];
     let size = 0;
+    let announced = 0;
     let status = 0;
     let headers: HeaderList = [];
     let abort: ((reason: Error) => void) | undefined;
@@ -95,7 +96,7 @@ function dispatch(
         }
         headers = headerList(raw);
         watch.phase('body');
-        const announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
+        announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
         if (!request.receive && request.method !== 'HEAD' && announced > MAXIMUM_BODY) abort!(tooLarge());
         if (request.receive) {
           const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
@@ -110,7 +111,10 @@ function dispatch(
       },
       onData(chunk) {
         size += chunk.length;
-        if (receiving) return receiving.take(chunk);
+        if (receiving) {
+          watch.received?.(size, announced > 0 ? announced : undefined);
+          return receiving.take(chunk);
+        }
         if (size > MAXIMUM_BODY) abort!(tooLarge());
         else chunks.push(chunk);
         return true;

@@ -1,6 +1,7 @@
 // Loops, undo that is left, and what a person sees of them, end to end.
 import { expect, test } from '@jest/globals';
-import { LoopLines, progressBar, roughTime } from '../../../src/cli/view/loop-lines.ts';
+import { LoopLines } from '../../../src/cli/view/loop-lines.ts';
+import { progressBar, roughTime } from '../../../src/cli/view/progress-words.ts';
 import { RunView } from '../../../src/cli/view/run-view.ts';
 import { type SeenStep, StepLines } from '../../../src/cli/view/step-lines.ts';
 import { Timeline } from '../../../src/cli/view/timeline.ts';

@@ -13,6 +13,7 @@ import type { Progress } from '../wire/call-result.ts';
 import { Deadline } from '../time/deadline.ts';
 import { eventProblem } from '../scope/with-place.ts';
 import { pastResponse } from './past-response.ts';
+import { Transfer } from './transfer.ts';
 
 /** How long an interruption waits for the response to a request that can be undone, in milliseconds. */
 export const GRACE = 5000;
@@ -171,8 +172,13 @@ export async function transmit(
       sent = true;
       pace?.sent();
     };
+    if (receive) {
+      const transfer = new Transfer(context, step, 'received');
+      deadline.received = (bytes, of) => transfer.take(bytes, of);
+    }
+    const outgoing = new Transfer(context, step, 'sent').watching(wire);
     received = await context.ports.transport.send(
-      receive ? { ...wire, receive: (chunk) => receive.take(chunk) } : wire,
+      receive ? { ...outgoing, receive: (chunk) => receive.take(chunk) } : outgoing,
       deadline,
     );
     progress.reached = true;

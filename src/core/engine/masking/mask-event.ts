@@ -18,6 +18,7 @@ const OWN: ReadonlySet<string> = new Set<EventMember>([
   'credential',
   'environment',
   'guard',
+  'direction',
   'name',
   'why',
   'resend',

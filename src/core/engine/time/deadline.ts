@@ -26,6 +26,7 @@ const CONNECTING: ReadonlySet<Phase | undefined> = new Set(['name', 'connect', '
 export class Deadline implements Watch, Watched {
   stopped: Error | undefined;
   partial: PartialResponse | undefined;
+  received: Watch['received'];
   /** Calls back when the request goes out on its connection. */
   onSent: (() => void) | undefined;
   readonly #clock: Clock;
