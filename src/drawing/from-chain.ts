@@ -21,15 +21,12 @@ const LONGEST = 70;
 export function sequenceOfChain(chain: Chain, project: Project): Sequence {
   const drawing = new ChainDrawing(project);
   const steps = drawing.steps(chain.steps);
-  const undo = undoSteps(chain.steps)
-    .toReversed()
-    .flatMap((step) => drawing.steps(step.undo));
   return {
     title: chain.title,
     participants: drawing.participants,
     items: [
       ...steps,
-      ...atTheEnd('take back what was done, the last first', undo),
+      ...atTheEnd('take back what was done, the last first', drawing.undo(chain)),
       ...atTheEnd('clean up, whatever happened', drawing.steps(chain.cleanup)),
     ],
   };
@@ -65,6 +62,13 @@ class ChainDrawing {
 
   get participants(): Sequence['participants'] {
     return this.#participants.all;
+  }
+
+  /** What takes back what a chain did, the last first. */
+  undo(chain: Chain): DrawnItem[] {
+    return undoSteps(chain.steps)
+      .toReversed()
+      .flatMap((step) => this.steps(step.undo));
   }
 
   steps(steps: readonly Step[]): DrawnItem[] {
@@ -114,6 +118,7 @@ class ChainDrawing {
         return [
           frame('ref', chain.title, [
             ...this.steps(chain.steps),
+            ...atTheEnd('take back at the end of the run', this.undo(chain)),
             ...atTheEnd('clean up at the end of the run', this.steps(chain.cleanup)),
           ]),
           ...this.#shows(step),

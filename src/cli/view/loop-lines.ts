@@ -13,6 +13,8 @@ interface Running {
   readonly item: string | undefined;
   step: string;
   doing: string;
+  /** How far a loop inside of it is. */
+  within: string;
 }
 
 /** A loop under way: how far it is, what its iterations do, and what failed in them, summed up by kind. */
@@ -20,6 +22,8 @@ export class LoopLines {
   readonly #lines: StepLines;
   readonly #step: SeenStep;
   readonly #began: EventOf<'loop-began'>;
+  /** How many iterations loops inside of iterations have, by their addresses. */
+  readonly #inner = new Map<string, number>();
   /** As many as go on at once, by their numbers. */
   readonly #running = new Map<number, Running>();
   readonly #failures = new FailureKinds();
@@ -42,14 +46,25 @@ export class LoopLines {
   take(event: RunEvent, iteration: number | undefined): void {
     this.#now = event.at;
     switch (event.event) {
+      case 'loop-began':
+        // One inside of an iteration.
+        if (iteration !== undefined && event.of !== undefined) this.#inner.set(event.step, event.of);
+        return;
       case 'iteration-began':
-        if (iteration === undefined) this.#share = event.share ?? this.#share;
-        if (iteration === undefined)
-          this.#running.set(event.iteration, { item: event.title ?? event.item, step: '', doing: '' });
+        if (iteration !== undefined) return this.#within(event, iteration);
+        this.#share = event.share ?? this.#share;
+        this.#running.set(event.iteration, {
+          item: event.title ?? event.item,
+          step: '',
+          doing: '',
+          within: '',
+        });
         return;
       case 'iteration-ended':
         if (iteration !== undefined) return;
         this.#running.delete(event.iteration);
+        for (const address of this.#inner.keys())
+          if (address.startsWith(`${event.step}[${event.iteration}]`)) this.#inner.delete(address);
         if (event.outcome === 'passed') this.#passed++;
         else if (event.outcome === 'failed' || event.outcome === 'accepted') this.#failed++;
         return;
@@ -71,6 +86,14 @@ export class LoopLines {
         return this.#waiting(event, iteration);
       default:
     }
+  }
+
+  #within({ iteration: nth, step }: EventOf<'iteration-began'>, iteration: number): void {
+    const running = this.#running.get(iteration);
+    if (!running) return;
+    const of = this.#inner.get(step);
+    const name = step.slice(step.lastIndexOf('.') + 1);
+    running.within = `${name} ${nth + 1}${of === undefined ? '' : ` of ${of}`}`;
   }
 
   #does(iteration: number | undefined, step: string | undefined, doing: string): void {
@@ -117,8 +140,8 @@ export class LoopLines {
     ].join(' · ');
     const { colours, width } = lines.terminal;
     const all = [...this.#running];
-    const shown = all.slice(0, SHOWN_ITERATIONS).map(([iteration, { doing, item, step }]) => {
-      const text = `${pad(`[${iteration}]`, 6)} ${pad(fit(item ?? `iteration ${iteration}`, 28), 28)} ${pad(fit(step, 16), 16)} ${doing}`;
+    const shown = all.slice(0, SHOWN_ITERATIONS).map(([iteration, { doing, item, step, within }]) => {
+      const text = `${pad(`[${iteration}]`, 6)} ${pad(fit(item ?? `iteration ${iteration}`, 28), 28)} ${pad(fit(step, 16), 16)} ${[within, doing].filter((part) => part !== '').join(' · ')}`;
       return ' '.repeat(MARK) + colours.dim(fit(text.trimEnd(), width - MARK));
     });
     const more = all.length - SHOWN_ITERATIONS;

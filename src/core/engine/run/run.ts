@@ -82,8 +82,11 @@ class Run {
     const nested = new RunContext(chain, context.project, ports, {
       options: {
         ...context.options,
+        // Addresses and names of the run around it mean nothing here.
         past: undefined,
         responses: undefined,
+        answeredBefore: undefined,
+        known: undefined,
         inputs,
         signal: context.interruption.signal,
         paces: context.paces,

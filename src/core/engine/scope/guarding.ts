@@ -1,7 +1,7 @@
 import type { Project } from '../../chain/project.ts';
 import type { Ports, WireRequest } from '../../ports.ts';
 import { visible } from '../../language/show.ts';
-import { fail } from '../../problems.ts';
+import { fail, ProblemError } from '../../problems.ts';
 import { isSafe } from '../../methods.ts';
 
 /** Keeps from requests that may change something, as `guard` of the project says. One for a whole run: a person is asked once. */
@@ -20,9 +20,19 @@ export class Guarding {
     this.#confirm = confirm;
   }
 
+  /** What is ahead, as far as it can be told: that it can't is no reason not to ask. */
+  #told(): readonly string[] {
+    try {
+      return this.ahead();
+    } catch (error) {
+      if (!(error instanceof ProblemError)) throw error;
+      return [];
+    }
+  }
+
   #question(what: string): string {
     const { environment } = this.#project;
-    const ahead = this.ahead();
+    const ahead = this.#told();
     const rows = (ahead.length > 0 ? ahead : [what]).map((row) => `  ${visible(row)}\n`);
     const where = environment ?? 'this project';
     return `${where} is guarded, and this run would send what may change something there:\n${rows.join('')}Send it to ${where}? [y/N] `;

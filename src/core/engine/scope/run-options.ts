@@ -32,7 +32,7 @@ export interface RunOptions {
   /** What values of the project came to that were computed in the run that is replayed. */
   readonly values?: ReadonlyMap<string, Value>;
   /** Values of names from an earlier run, which steps above have kept there. */
-  readonly known?: ReadonlyMap<string, Value>;
+  readonly known?: ReadonlyMap<string, Value> | undefined;
   /** The run is one of `batharon watch`. */
   readonly watch?: boolean;
   /** Only some steps of the chain are carried out. */
@@ -42,7 +42,7 @@ export interface RunOptions {
   /** Answers that were given with the command, as texts, by the names of the steps that ask. */
   readonly answers?: ReadonlyMap<string, string>;
   /** The answer of an earlier run to the question of a step, by its address now; undefined where it is asked for. */
-  readonly answeredBefore?: (address: string, fingerprint: string) => Value | undefined;
+  readonly answeredBefore?: ((address: string, fingerprint: string) => Value | undefined) | undefined;
   /** Inputs that are given other values than the run began with. */
   readonly givenAnew?: readonly string[];
   /** The run goes on from here. */

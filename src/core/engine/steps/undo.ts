@@ -63,7 +63,10 @@ export class Undo {
   }
 
   bookCleanup(context: RunContext, chain: Chain): void {
-    if (chain.cleanup.length > 0) this.#cleanups.push({ context, chain });
+    if (chain.cleanup.length === 0) return;
+    // What is not cleaned up is a failure, wherever it stands.
+    const at = context.isAccepting ? context.withNames(context.names, false) : context;
+    this.#cleanups.push({ context: at, chain });
   }
 
   /** Undo, last booked first; then the cleanup of each chain, that of the run itself last. Nothing ends it early. */

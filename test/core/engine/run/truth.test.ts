@@ -174,6 +174,25 @@ test('what would be sent is told as far as it is known, and how often', async ()
   expect(lines.slice(-2)).toEqual(['  and 1 more', 'Send it to this project? [y/N] ']);
 });
 
+test('what cannot be told ahead is no reason not to ask', async () => {
+  const questions: string[] = [];
+  const { exit } = await runChain(
+    'chain: T\nsteps:\n  - call: GET kiln /a\n    keep: { a: $ }\n  - call: POST kiln /b\n  - call: POST kiln /${a.later}\n    on-fail: accept\n',
+    () => ({ json: '{}' }),
+    {
+      project: `${KILN}guard: ask\n`,
+      allowUnexplained: true,
+      ports: {
+        confirm: (question) => {
+          questions.push(question);
+          return Promise.resolve(true);
+        },
+      },
+    },
+  );
+  expect([exit, questions]).toEqual([0, [expect.stringContaining('  POST https://kiln.example/v1/b')]]);
+});
+
 test('what a person is asked holds no secret', async () => {
   const questions: string[] = [];
   await runChain('chain: T\nsteps:\n  - call: POST kiln /a/${secret.desk}/b\n', () => ({ json: '{}' }), {

@@ -59,6 +59,24 @@ test.each<[string, string]>([
   expect(ended(events).slice(-2)).toEqual(['outer accepted', 'b passed']);
 });
 
+test.each<[string, string]>([
+  ['cleanup', 'cleanup: [ { call: DELETE kiln /x } ]\n'],
+  ['undo', ''],
+])('%s that fails is a failure, also of what may fail', async (kind, cleanup) => {
+  const undo = kind === 'undo' ? '    undo: [ { call: DELETE kiln /x } ]\n' : '';
+  const { exit } = await runChain(
+    'chain: A\nsteps:\n  - follow: b.chain.yaml\n    name: b\n    on-fail: accept\n',
+    ({ method }) => (method === 'DELETE' ? { status: 500 } : { json: '{}' }),
+    {
+      ...options,
+      chains: {
+        'b.chain.yaml': `chain: B\nsteps:\n  - call: POST kiln /x\n${undo}  - call: GET kiln /y\n    expect: $.no == 1\n${cleanup}`,
+      },
+    },
+  );
+  expect(exit).toBe(1);
+});
+
 test('what a guard refuses is not accepted', async () => {
   const { exit, events, sent } = await runChain(
     'chain: A\nsteps:\n  - call: POST kiln /a\n    name: a\n    on-fail: accept\n  - call: GET kiln /b\n    name: b\n',
