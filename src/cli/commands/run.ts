@@ -36,6 +36,7 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'>, WhichChain
   readonly json?: boolean;
   readonly dry?: boolean;
   readonly leave?: boolean;
+  readonly against?: string;
   readonly from?: string;
   readonly only?: readonly string[];
   readonly jobs?: string;
@@ -167,23 +168,27 @@ async function runAll(
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
         await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
-    const carryOut = async ({ answers, chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) =>
-      interruption.signal.aborted || (options.stopEarly && several.hasFailed)
-        ? undefined
-        : runRecorded(part?.chain ?? chain, project, world, {
-            options: {
-              ...(part ? { known: part.known, part: true } : {}),
-              files: filesOf(loaded, chain),
-              inputs,
-              answers,
-              signal: interruption.signal,
-              signInChains,
-              paces,
-              ...(options.leave ? { leave: true } : {}),
-              ...(options.case ? { cases: options.case } : {}),
-              emit,
-            },
-          });
+    const held =
+      options.against === undefined ? undefined : await heldAgainst(terminal, project, options.against, jobs);
+    const carryOut = async ({ answers, chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) => {
+      if (interruption.signal.aborted || (options.stopEarly && several.hasFailed)) return undefined;
+      const baseline = held?.baseline(chain.file);
+      const result = await runRecorded(part?.chain ?? chain, project, world, {
+        options: {
+          ...(part ? { known: part.known, part: true } : {}),
+          files: filesOf(loaded, chain),
+          inputs,
+          answers,
+          signal: interruption.signal,
+          signInChains,
+          paces,
+          ...(options.leave ? { leave: true } : {}),
+          ...(options.case ? { cases: options.case } : {}),
+          emit,
+        },
+      });
+      return held ? held.settle(result, baseline) : result;
+    };
     const rounds = roundsOf(options);
     if (rounds !== undefined) {
       const { untilFailed = false, json = false } = options;
@@ -191,6 +196,7 @@ async function runAll(
       return worst([...exits, ...interruptedBy(interruption.signal)]);
     }
     await several.carryOut(runs, jobs, carryOut);
+    held?.flush();
   } finally {
     interruption.stop();
     await world.close();
@@ -205,6 +211,42 @@ async function runAll(
 /** Between two runs none is interrupted, but the command is. */
 function interruptedBy({ aborted }: AbortSignal): ExitCode[] {
   return aborted ? [130] : [];
+}
+
+/** Holds runs against earlier ones; what it says of chains that run side by side comes at their end. */
+async function heldAgainst(
+  terminal: Terminal,
+  project: Project,
+  against: string,
+  jobs: number,
+): Promise<{
+  baseline(file: string): string | undefined;
+  settle<R extends { readonly exit: ExitCode; readonly id: string }>(
+    result: R,
+    baseline: string | undefined,
+  ): R;
+  flush(): void;
+}> {
+  const { baselineOf, tellDrift } = await import('../runs/against.ts');
+  const records = recordsOf(project);
+  const waiting: string[] = [];
+  const own = jobs === 1 ? terminal : { ...terminal, write: (text: string) => waiting.push(text) };
+  return {
+    baseline: (file) => baselineOf(records, against, { file, environment: project.environment }),
+    settle: (result, baseline) => {
+      // A run that did not begin, or did not end, has nothing to be held to.
+      if (result.exit === 2 || result.exit === 130) return result;
+      if (baseline === undefined) {
+        own.write(
+          `warning no earlier run of this chain has passed here, so there is nothing to hold it against\n`,
+        );
+        return result;
+      }
+      const differs = tellDrift(own, records, baseline, result.id);
+      return differs && result.exit === 0 ? { ...result, exit: 1 as const } : result;
+    },
+    flush: () => terminal.write(waiting.join('')),
+  };
 }
 
 /** The part of the one chain that is wanted. Throws `no-such-step`, `no-record`, `wrong-form`. */

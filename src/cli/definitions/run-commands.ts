@@ -33,6 +33,12 @@ export const runCommands: readonly CommandDefinition[] = [
         conflicts: 'replay',
       },
       {
+        flags: '--against <run>',
+        about:
+          'fail where responses have another shape than in this run; `passed` is the last one of each chain that passed',
+        conflicts: ['replay', 'dry'],
+      },
+      {
         flags: '--from <step>',
         about: 'begin at this step, with what recorded runs kept before it',
         conflicts: ['replay', 'only', 'dry'],

@@ -1,7 +1,9 @@
 // Which chains `batharon run` carries out and how often, and expectations that only warn, with the built program.
 import { readFileSync } from 'node:fs';
+import { createServer } from 'node:http';
+import type { AddressInfo } from 'node:net';
 import { join } from 'node:path';
-import { describe, expect, test } from '@jest/globals';
+import { afterAll, describe, expect, test } from '@jest/globals';
 import { batharon, type Finished, folderWith, PRACTICE } from '../support.ts';
 
 const chain = (title: string, more = '', steps = '[{ wait: 1ms }]'): string =>
@@ -96,6 +98,51 @@ describe('an expectation that only warns', () => {
       'w.chain.yaml': text('length($.pieces) > 999').replace('else: warning', 'else: failure'),
     });
     expect((await batharon(folder, ['run', 'w.chain.yaml'])).code).toBe(1);
+  });
+});
+
+describe('a run that is held against an earlier one', () => {
+  let other = false;
+  const server = createServer((_, response) => {
+    response.writeHead(200, { 'content-type': 'application/json' });
+    response.end(other ? '{"price":"12.50","new":1}' : '{"price":12.50,"cone":6}');
+  });
+  afterAll(() => {
+    server.close();
+  });
+
+  test('fails where a member is gone or of another kind; without an earlier run it says so', async () => {
+    server.listen(0, '127.0.0.1');
+    await new Promise((resolve) => server.once('listening', resolve));
+    const folder = folderWith({
+      'batharon.yaml': `services: { far: { url: 'http://127.0.0.1:${(server.address() as AddressInfo).port}' } }\nenvironments: { a: {}, b: {} }\n`,
+      'p.chain.yaml': 'chain: P\nsteps:\n  - call: GET far /\n    name: piece\n',
+      'q.chain.yaml': 'chain: Q\nsteps:\n  - call: GET far /\n    name: piece\n',
+    });
+    const run = (env: string, ...more: string[]): Promise<Finished> =>
+      batharon(folder, ['run', '--env', env, '--against', ...more]);
+    const first = await run('a', 'passed');
+    expect([first.code, first.stderr]).toEqual([0, expect.stringContaining('no earlier run of this chain')]);
+    const same = await run('a', 'passed');
+    expect([same.code, same.stderr.match(/have the shape that they had in run/g)?.length]).toEqual([0, 2]);
+    const elsewhere = await run('b', 'passed');
+    expect(elsewhere.stderr).toContain('no earlier run of this chain');
+    other = true;
+    const drifted = await run('a', 'passed', '--jobs', '2');
+    expect(drifted.code).toBe(1);
+    for (const part of [
+      'removed    $.cone  number',
+      'kind       $.price  number, then text',
+      'added      $.new  number',
+      ': 2 differences',
+    ])
+      expect(drifted.stderr.split(part).length - 1).toBe(2);
+    const { stdout } = await batharon(folder, ['history', 'p.chain.yaml', '--env', 'a', '--json']);
+    const oldest = (JSON.parse(stdout) as { run: string }[]).at(-1)!.run;
+    expect((await run('a', oldest, 'p.chain.yaml')).code).toBe(1);
+    const wrong = await run('a', oldest, 'q.chain.yaml');
+    expect([wrong.code, wrong.stderr]).toEqual([2, expect.stringContaining('is one of p.chain.yaml')]);
+    expect((await run('a', 'zzzz', 'p.chain.yaml')).code).toBe(2);
   });
 });
 
