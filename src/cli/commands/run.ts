@@ -238,7 +238,7 @@ async function heldAgainst(
       if (result.exit === 2 || result.exit === 130) return result;
       if (baseline === undefined) {
         own.write(
-          `warning no earlier run of this chain has passed here, so there is nothing to hold it against\n`,
+          `warning no earlier run of this chain has passed here, so there is nothing to compare it with\n`,
         );
         return result;
       }

@@ -101,7 +101,7 @@ describe('an expectation that only warns', () => {
   });
 });
 
-describe('a run that is held against an earlier one', () => {
+describe('a run that is compared with an earlier one', () => {
   let other = false;
   const server = createServer((_, response) => {
     response.writeHead(200, { 'content-type': 'application/json' });
