@@ -79,14 +79,18 @@ async function promptFor(
     );
     return yesOrNo(text) ?? false;
   }
-  return input(
+  // A default may come from a service: it is shown, not obeyed, and meant as it is.
+  const shown = typeof usual === 'string' ? legible(usual) : undefined;
+  const meant = (text: string): string => (text === shown && typeof usual === 'string' ? usual : text);
+  const text = await input(
     {
       message,
-      ...(typeof usual === 'string' ? { default: usual } : {}),
-      validate: (text) => wrong(text) ?? true,
+      ...(shown === undefined ? {} : { default: shown }),
+      validate: (typed) => wrong(meant(typed)) ?? true,
     },
     context,
   );
+  return meant(text);
 }
 
 function yesOrNo(text: string): boolean | undefined {

@@ -109,3 +109,29 @@ test('without a terminal it is what is given, or the default, or an error that l
     expect.stringMatching(/is none of the choices[\s\S]*tenmoku/),
   ]);
 });
+
+atTerminal('what a service offers is shown, and never obeyed by the terminal', async () => {
+  const hostile = 'a\\u001b[2J\\u001b]0;title\\u0007b';
+  const folder = folderWith({
+    'batharon.yaml': PRACTICE,
+    'h.chain.yaml': [
+      'chain: H',
+      'steps:',
+      `  - keep: { evil: '"${hostile}"' }`,
+      '  - ask: Which ${evil}?',
+      '    name: which',
+      '    choices: [x, "${evil}"]',
+      '  - ask: What?',
+      '    name: what',
+      '    default: ${evil}',
+      'results: { same: evil == what && evil == which }',
+    ].join('\n'),
+  });
+  const { code, screen } = await atPrompt(folder, 'run h.chain.yaml --print same', [
+    [/return to choose/, '\u001b[B\r'],
+    [/What\?/, '\r'],
+  ]);
+  expect([code, screen.trim().endsWith('true')]).toEqual([0, true]);
+  expect(screen).not.toContain('\u0007');
+  expect(screen).not.toContain(']0;title\u0007');
+});
