@@ -213,7 +213,7 @@ test('whatever stands in it, a drawing has its form, and a fold its bound', () =
       expect(sizeOf(small.items)).toBeLessThanOrEqual(Math.max(6, 5 * 6));
       expect(depthOf(small.items)).toBeLessThanOrEqual(depthOf(items));
     }),
-    { numRuns: 60 },
+    { numRuns: 30 },
   );
 });
 
