@@ -1,7 +1,7 @@
 import type { Project } from '../core/chain/project.ts';
 import type { Files, Ports } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
-import { inTurn } from '../io/in-turn.ts';
+import { Turns } from '../io/in-turn.ts';
 import { localFiles } from '../io/files/files.ts';
 import { machinePorts } from '../io/machine-ports.ts';
 import { LockedStore } from '../io/secrets/locked-store.ts';
@@ -45,16 +45,21 @@ export interface Attendance {
 export async function openWorld(
   project: Project,
   {
-    ask,
-    confirm,
+    ask: askFor,
+    confirm: confirmed,
     person,
-    question,
+    question: questioned,
     warn = () => undefined,
     onDefect,
     variables: own = process.env,
   }: Attendance = {},
   practiceOptions: PracticeOptions = {},
 ): Promise<OpenWorld> {
+  // However many steps ask, for a secret, for leave or for an answer, a person is asked one thing at a time.
+  const turns = new Turns();
+  const ask = askFor && turns.take(askFor);
+  const confirm = confirmed && turns.take(confirmed);
+  const question = questioned && turns.take(questioned);
   new Trust(project, { variables: own }).refuseForeign();
   const { HttpTransport } = await import('../io/http/http.ts');
   const transport = new HttpTransport();
@@ -76,8 +81,7 @@ export async function openWorld(
     ports: {
       ...ports,
       ...(allowing ? { confirm: allowing } : {}),
-      // However many steps ask at the same time, a person answers one.
-      ...(question ? { ask: inTurn(question) } : {}),
+      ...(question ? { ask: question } : {}),
     },
     locked,
     warn,

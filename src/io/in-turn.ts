@@ -1,11 +1,13 @@
-/** The same, one call after the other: a call begins when the one before it has ended, however that did. */
-export function inTurn<A extends readonly unknown[], R>(
-  work: (...of: A) => Promise<R>,
-): (...of: A) => Promise<R> {
-  let last: Promise<unknown> = Promise.resolve();
-  return (...of) => {
-    const mine = last.then(() => work(...of));
-    last = mine.catch(() => undefined);
-    return mine;
-  };
+/** Lets calls of different functions through one after the other: each begins when the one before it has ended, however that did. */
+export class Turns {
+  #last: Promise<unknown> = Promise.resolve();
+
+  /** The same function, whose calls wait for their turn. */
+  take<A extends readonly unknown[], R>(work: (...of: A) => Promise<R>): (...of: A) => Promise<R> {
+    return (...of) => {
+      const mine = this.#last.then(() => work(...of));
+      this.#last = mine.catch(() => undefined);
+      return mine;
+    };
+  }
 }

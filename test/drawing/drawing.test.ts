@@ -23,6 +23,7 @@ import {
 } from '../../src/drawing/sequence.ts';
 import { svg } from '../../src/drawing/svg.ts';
 import { drawnText } from '../../src/drawing/drawn-text.ts';
+import { batharon, folderWith } from '../cli/support.ts';
 import { KILN, type Reply, runChain } from '../core/engine/support.ts';
 
 const examples = join(import.meta.dirname, '../../examples');
@@ -243,4 +244,12 @@ test('a large chain is folded from the inside', () => {
     4,
   ]);
   expect(drawnText(small, 80).some(({ text }) => text.includes('50 lines, folded'))).toBe(true);
+});
+
+test('a picture that cannot be written is said, as a command that was wrong', async () => {
+  const folder = folderWith({ 'a.chain.yaml': 'chain: A\nsteps: [{ wait: 1s }]\n' });
+  const { code, stderr } = await batharon(folder, ['draw', 'a.chain.yaml', '--svg', 'no/such/folder.svg']);
+  expect([code, stderr]).toEqual([2, expect.stringContaining("no/such/folder.svg can't be written")]);
+  const { stdout } = await batharon(folder, ['draw', 'a.chain.yaml', '--svg']);
+  expect(parseXmlDocument(stdout).documentElement?.localName).toBe('svg');
 });

@@ -63,7 +63,7 @@ async function print(
   if (options.svg !== undefined && options.svg !== false) {
     const { svg } = await import('../../drawing/svg.ts');
     const text = svg(sequence);
-    if (typeof options.svg === 'string') writeFileSync(options.svg, text);
+    if (typeof options.svg === 'string') writeTo(options.svg, text);
     else writeData(text);
     return;
   }
@@ -85,6 +85,17 @@ async function print(
             ? colours.dim
             : (line: string) => line;
     terminal.write(`${paint(text)}\n`);
+  }
+}
+
+/** Throws `file-not-written`. */
+function writeTo(path: string, text: string): void {
+  try {
+    writeFileSync(path, text);
+  } catch (error) {
+    fail('file-not-written', `${path} can't be written: ${(error as Error).message}`, {
+      hint: '--svg alone prints the picture',
+    });
   }
 }
 

@@ -3,7 +3,7 @@ import { expect, test } from '@jest/globals';
 import { readChain } from '../../../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../../../src/core/chain/read/read-project.ts';
 import type { Answer, Question } from '../../../../src/core/ports.ts';
-import { inTurn } from '../../../../src/io/in-turn.ts';
+import { Turns } from '../../../../src/io/in-turn.ts';
 import { KILN, runChain, type RunSetting } from '../support.ts';
 
 const options: RunSetting = { project: KILN, allowUnexplained: true };
@@ -88,7 +88,7 @@ test('one question at a time, while other iterations go on', async () => {
       ...options,
       around: (ports) => ({
         ...ports,
-        ask: inTurn(async (question: Question) => {
+        ask: new Turns().take(async (question: Question) => {
           most = Math.max(most, ++open);
           await new Promise<void>((resolve) => ports.clock.timer(1000, resolve));
           open--;
@@ -140,4 +140,18 @@ test.each<[string, string, string]>([
   const { project } = readProject('batharon.yaml', KILN, undefined, true);
   const { findings } = readChain('a.chain.yaml', `chain: A\nsteps:\n${steps}`, project);
   expect(findings.map(({ message }) => message).join()).toContain(expected);
+});
+
+test('questions of different sorts wait for one another, and one that fails holds up none', async () => {
+  const turns = new Turns();
+  const said: string[] = [];
+  const slow = turns.take(async (what: string) => {
+    said.push(`begin ${what}`);
+    await new Promise((resolve) => setImmediate(resolve));
+    said.push(`end ${what}`);
+    if (what === 'bad') throw new Error('bad');
+  });
+  const other = turns.take((what: string) => Promise.resolve(said.push(what)));
+  await Promise.allSettled([slow('a'), other('b'), slow('bad'), other('c')]);
+  expect(said).toEqual(['begin a', 'end a', 'b', 'begin bad', 'end bad', 'c']);
 });
