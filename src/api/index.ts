@@ -5,6 +5,7 @@ import { parseJson, writeJson } from '../core/language/json.ts';
 import { nameList, nearest } from '../core/language/nearest.ts';
 import { Exact, numberText } from '../core/language/numbers.ts';
 import { isObject, type Value } from '../core/language/values.ts';
+import { loadReader } from './prepare-descriptions.ts';
 import { fail, type Problem, ProblemError } from '../core/problems.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import { type ReportName, REPORTS } from '../report/index.ts';
@@ -67,6 +68,7 @@ function translatedNow<T>(work: () => T): T {
  * `BatharonError`.
  */
 export async function openProject(folder = '.', options: OpenOptions = {}): Promise<OpenedProject> {
+  await loadReader();
   const { project } = await translated(() => loadProject(undefined, false, { from: folder }));
   return new ProjectAtHand(
     resolve(folder),
@@ -142,7 +144,7 @@ class ProjectAtHand implements OpenedProject {
   async #carryOut(
     loaded: Loaded,
     chain: Chain,
-    { answers = {}, inputs = {}, signal, leave }: RunOptions,
+    { answers = {}, contract, inputs = {}, signal, leave }: RunOptions,
     emit: (event: RunEvent) => void,
   ): Promise<RunResult> {
     const { project, signInChains } = loaded;
@@ -160,6 +162,7 @@ class ProjectAtHand implements OpenedProject {
       options: {
         inputs: values,
         answers: new Map(Object.entries(answers)),
+        contract,
         files: filesOf(loaded, chain),
         signal: interruption.signal,
         signInChains,

@@ -9,6 +9,7 @@ import { NO_PROJECT, readProject } from '../core/chain/read/read-project.ts';
 import type { SourceFile } from '../core/chain/source/source-file.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import { textOfFile } from '../io/files/text-file.ts';
+import { descriptionsOf } from './descriptions.ts';
 import { readRegularFile } from '../io/secrets/own-folder.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
@@ -205,7 +206,8 @@ export function loadTexts(
   read: ReturnType<typeof readProject> | undefined,
   chains: readonly { path: string; text: string }[],
 ): Loaded {
-  const project = read?.project ?? NO_PROJECT;
+  const descriptions = read && descriptionsOf(read.project);
+  const project = { ...(read?.project ?? NO_PROJECT), ...(descriptions ? { descriptions } : {}) };
   const results = chains.map(({ path, text }) => readChain(path, text, project, { files: readNear }));
   const signIns = loadSignIns(project);
   const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
@@ -217,6 +219,7 @@ export function loadTexts(
       ...results.flatMap(({ elsewhere }) => elsewhere),
       ...signIns.flatMap(({ findings }) => findings),
       ...missingTlsFiles(read),
+      ...(read && descriptions ? descriptions.findings.map((finding) => ({ file: read.file, finding })) : []),
     ]),
     files: all.map(({ file }) => file),
     signInChains: new Map(

@@ -77,6 +77,8 @@ export interface RunOptions {
   readonly environment?: string;
   /** Aborting it interrupts the run: undo and cleanup are still carried out. */
   readonly signal?: AbortSignal;
+  /** What it means where a call is not as the description of its service says, whatever the project says of it. */
+  readonly contract?: 'strict' | 'warn' | 'off';
   /** Skip undo and cleanup; `batharon cleanup` carries them out later. */
   readonly leave?: boolean;
 }

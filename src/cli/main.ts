@@ -28,11 +28,13 @@ const program = new Command('batharon')
   });
 
 // Also for the processes that a run starts.
-program.hook('preAction', (_, command) => {
+program.hook('preAction', async (_, command) => {
   const { ask, trust, yes } = command.opts<{ ask?: boolean; trust?: boolean; yes?: boolean }>();
   if (ask === false) process.env.BATHARON_NO_ASK = '1';
   if (trust) process.env.BATHARON_TRUST = '1';
   if (yes) process.env.BATHARON_YES = '1';
+  const { prepareDescriptions } = await import('../api/prepare-descriptions.ts');
+  await prepareDescriptions(['.', ...command.args]);
 });
 
 const definitions = [...beginCommands, ...requestCommands, ...writeCommands, ...runCommands, ...lookCommands];

@@ -48,6 +48,19 @@ const kept = z.strictObject({
   sealed: z.string().optional(),
 });
 
+/** Where a request or a response is not as the description of its service says. */
+const deviation = z.strictObject({
+  /** The operation: `GET /v1/pieces/{id}`. */
+  operation: z.string(),
+  direction: z.enum(['request', 'response']),
+  status: z.int().optional(),
+  /** A path of `$`; of what is not in the body, a word for it. */
+  path: z.string(),
+  says: z.string(),
+  /** Where the description says otherwise: `kiln.openapi.yaml:211`. */
+  described: z.string().optional(),
+});
+
 const file = z.strictObject({ path: z.string(), digest: z.string() });
 
 /** `accepted`: it failed, and the chain says that it may. */
@@ -302,6 +315,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     hint: z.string().optional(),
     code: z.string().optional(),
     place: place.optional(),
+    deviation: deviation.optional(),
   }),
   z.strictObject({
     event: z.literal('kept'),
@@ -349,6 +363,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     step: step.optional(),
     code: z.string(),
     message: z.string(),
+    deviation: deviation.optional(),
   }),
   z.strictObject({
     event: z.literal('step-ended'),
@@ -391,4 +406,6 @@ type KeysOf<T> = T extends readonly (infer Item)[]
 export type EventMember = KeysOf<RunEvent> & string;
 export type Outcome = z.infer<typeof outcome>;
 export type ExitCode = EventOf<'run-ended'>['exit'];
+/** A deviation as an event tells it. */
+export type EventDeviation = z.infer<typeof deviation>;
 export type EventBody = z.infer<typeof body>;

@@ -1,4 +1,5 @@
 import type { Credential } from './chain/project.ts';
+import type { Schema, Violation } from './contract/schema.ts';
 import type { DigestAlgorithm, XPath } from './language/environment.ts';
 import type { Value, ValueObject } from './language/values.ts';
 
@@ -23,12 +24,20 @@ export interface Ports {
   readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
   readonly sealer?: Sealer;
+  /** Loads what holds values to schemas; without it they are not. */
+  readonly validator?: () => Promise<Validator>;
   /** The User-Agent of requests that name none. */
   readonly agent?: string;
   /** Asks the person a question; undefined where nobody is there, or without it. */
   readonly confirm?: (question: string) => Promise<boolean | undefined>;
   /** Asks the person for a value; undefined where nobody is there, or without it. One question at a time is up to it. */
   readonly ask?: (question: Question, signal: AbortSignal) => Promise<Answer | undefined>;
+}
+
+/** Holds values to schemas (JSON Schema 2020-12). */
+export interface Validator {
+  /** Where a value is not as a schema wants it, at most 50 places; none if it fits. */
+  violations(schema: Schema, value: Value): readonly Violation[];
 }
 
 /** What a person is asked. Its texts are masked. */

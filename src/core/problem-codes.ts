@@ -137,6 +137,20 @@ export const problemCodes = {
   'parameter-twice': problem('A name is set both in the URL and under query.'),
   'file-not-text': problem('A file that a person wrote is neither UTF-8 nor UTF-16 with a byte order mark.'),
   'file-not-found': incomplete("The file does not exist or can't be read."),
+  'not-a-description': problem(
+    "A file that should describe a service can't be read as JSON or YAML, or is not of OpenAPI 3.0, 3.1 or 3.2.",
+  ),
+  'description-missing': warn(
+    'The description of a service was never fetched. `batharon calls SERVICE --renew` fetches it.',
+  ),
+  'description-altered': warn('The kept copy of a fetched description was changed by hand.'),
+  'description-flawed': warn(
+    "Parts of a description can't be used as they are written. `batharon calls SERVICE --warnings` lists them.",
+  ),
+  'not-described': either(
+    'The description of the service knows no such operation, parameter, status, header or member.',
+  ),
+  'not-as-described': either('What is sent, or what came, is not as the description of the service says.'),
   'proxy-refused': incomplete("A proxy can't be reached, or does not let the request through."),
   'locked-unreadable': problem("What was locked can't be opened with the key of this user."),
   'xml-invalid': problem('A text is no XML, or is nested too deep.'),

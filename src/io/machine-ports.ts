@@ -35,6 +35,7 @@ export function machinePorts(
     files: localFiles,
     cookies: new RunCookies(),
     formats,
+    validator: async () => new (await import('./description/validate.ts')).SchemaValidator(),
     rows: localRows,
     callbacks: new CallbackListener(project.callbacks),
     ledger: new BudgetLedger(projectFolder(project)),

@@ -6,6 +6,7 @@ import type { Chain } from '../../core/chain/model.ts';
 import type { Project } from '../../core/chain/project.ts';
 import type { LockedStore } from '../../api/locked-secrets.ts';
 import { lookAhead } from '../../api/dry-run.ts';
+import { type ContractLevel, CONTRACTS } from '../../core/contract/description.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
 import { plainText } from '../../core/language/functions/conversion.ts';
@@ -41,6 +42,7 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'>, WhichChain
   readonly only?: readonly string[];
   readonly jobs?: string;
   readonly stopEarly?: boolean;
+  readonly contract?: string;
   readonly again?: string;
   readonly untilFailed?: boolean;
   readonly replay?: string;
@@ -184,6 +186,7 @@ async function runAll(
           paces,
           ...(options.leave ? { leave: true } : {}),
           ...(options.case ? { cases: options.case } : {}),
+          contract: contractIn(options),
           emit,
         },
       });
@@ -206,6 +209,14 @@ async function runAll(
   if (!options.json) printResults(results, runs.length, options.print);
   several.summary(runs.length);
   return worst([...exits, ...interruptedBy(interruption.signal)]);
+}
+
+/** How calls are held to descriptions, where the command says it. Throws `wrong-form`. */
+function contractIn({ contract }: RunCommandOptions): ContractLevel | undefined {
+  const level = CONTRACTS.find((one) => one === contract);
+  if (contract !== undefined && level === undefined)
+    fail('wrong-form', `--contract is ${contract}, and can be ${CONTRACTS.join(', ')}`);
+  return level;
 }
 
 /** Between two runs none is interrupted, but the command is. */

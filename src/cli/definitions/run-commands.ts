@@ -39,6 +39,10 @@ export const runCommands: readonly CommandDefinition[] = [
         conflicts: ['replay', 'dry'],
       },
       {
+        flags: '--contract <level>',
+        about: 'what a deviation from a service description means in this run: strict, warn or off',
+      },
+      {
         flags: '--from <step>',
         about: 'begin at this step, with what recorded runs kept before it',
         conflicts: ['replay', 'only', 'dry'],

@@ -1,3 +1,5 @@
+import type { ContractLevel } from '../contract/description.ts';
+import type { Kind } from '../language/kinds.ts';
 import type { Duration } from '../language/values.ts';
 import type { Place } from '../problems.ts';
 import type { Expressions, Insertion, PlacedExpression, Setting, Template, Typed } from './templates.ts';
@@ -108,6 +110,10 @@ export interface CallStep extends StepBase {
   readonly redirects?: number;
   /** The expectations of the service hold for this call too. */
   readonly serviceExpect: boolean;
+  /** How it is held to the description of the service, where it says so itself. */
+  readonly contract?: ContractLevel;
+  /** What the description says of the body of its response. */
+  readonly describedBody?: Kind;
   /** The expectation that every status is below 400 holds, since the step says nothing of status. */
   readonly expectsSuccess: boolean;
   readonly retry?: Retry;

@@ -1,3 +1,4 @@
+import type { ContractLevel, Description } from '../contract/description.ts';
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
 import type {
@@ -32,7 +33,23 @@ export interface Service {
   /** Names of the secrets that its texts insert, and of those in its URL; `*` where one inserts them all. */
   readonly secrets: ReadonlySet<string>;
   readonly urlSecrets: ReadonlySet<string>;
+  /** Where its description is. */
+  readonly description?: DescriptionSetting;
+  /** What a deviation from the description means; without it `warn`. */
+  readonly contract?: ContractLevel;
   readonly at: Place;
+}
+
+export interface DescriptionSetting {
+  /** A path that begins at the folder of the project file, or a URL. */
+  readonly from: string;
+  readonly at: Place;
+}
+
+/** The descriptions of a project's services, each read when it is first asked for. */
+export interface Descriptions {
+  /** That of a service; undefined if there is none, or none that can be read. */
+  of(service: string): Description | undefined;
 }
 
 /** How fast a service may be asked. */
@@ -120,6 +137,9 @@ export interface Project {
   readonly usesXPath: boolean;
   /** Where the listener for callbacks is, and where services elsewhere reach it. */
   readonly callbacks?: CallbackSetting;
+  readonly descriptions?: Descriptions;
+  /** The kinds of responses are not taken from descriptions. */
+  readonly ignoresDescribedKinds?: true;
   /** How many runs are recorded at most, and how much they may take, in bytes. */
   readonly records?: { readonly runs?: number; readonly size?: number };
 }

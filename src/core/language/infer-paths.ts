@@ -2,6 +2,7 @@ import type { Replacement } from '../problems.ts';
 import type { Inferring, InferContext } from './inferring.ts';
 import { ANY, BIT, isOnly, JSON_VALUE, type Kind, kindWords, listOf, maybe, mayBe, union } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
+import { memberText } from './path-text.ts';
 import { givesNodes, type QueryTree, type Segment, type Selector } from './tree.ts';
 
 /** The kind of what a path finds. */
@@ -50,15 +51,21 @@ function inferSelected(
         const names = [...kind.members!.keys()];
         const near = nearest(selector.name, names);
         if (!context.tolerant) {
-          self.problem(nameIn(self, segment), 'unknown-member', `${before} has no member ${selector.name}`, {
-            ...(near === undefined
-              ? { hint: `it has ${nameList(names)}` }
-              : {
-                  hint: `the nearest is ${before}.${near}`,
-                  replace: replacedMember(self, segment, near),
-                }),
-            name: before,
-          });
+          const said = kind.describedAt === undefined ? '' : ` (${kind.describedAt})`;
+          self.problem(
+            nameIn(self, segment),
+            'unknown-member',
+            `${before} has no member ${selector.name}${said}`,
+            {
+              ...(near === undefined
+                ? { hint: `it has ${nameList(names)}` }
+                : {
+                    hint: `the nearest is ${before}.${near}`,
+                    replace: replacedMember(self, segment, near),
+                  }),
+              name: before,
+            },
+          );
         }
         return ANY;
       }
@@ -104,11 +111,6 @@ function replacedMember(self: Inferring, { span: [start, end] }: Segment, name: 
   return self.text[start] === '.' && text.startsWith('.')
     ? { span: [start + 1, end], text: text.slice(1) }
     : { span: [start, end], text };
-}
-
-/** A member as it is written behind a path. */
-function memberText(name: string): string {
-  return /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name}']`;
 }
 
 function refuseUnfilterable(

@@ -26,6 +26,8 @@ export interface Kind {
   readonly closed?: boolean;
   /** Member names are those of HTTP fields: the case of letters does not count. */
   readonly caseless?: boolean;
+  /** A description of the service says so there: `kiln.openapi.yaml:211`. */
+  readonly describedAt?: string;
 }
 
 const JSON_BITS = BIT.null | BIT['yes or no'] | BIT.number | BIT.text | BIT.list | BIT.object;

@@ -43,3 +43,8 @@ function selectorText(selector: Selector): string {
       return `${selector.start ?? ''}:${selector.end ?? ''}${selector.step === undefined ? '' : `:${selector.step}`}`;
   }
 }
+
+/** A member as it is written behind a path: `.name`, or `['…']` where the name is no word. */
+export function memberText(name: string): string {
+  return /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name.replace(/[\\']/g, '\\$&')}']`;
+}

@@ -1,3 +1,4 @@
+import { memberText } from '../language/path-text.ts';
 import { isObject, kindOf, type Value } from '../language/values.ts';
 
 /** What is known of one place in some responses: which kinds stand there, and in how many of the objects that could have it. */
@@ -65,7 +66,7 @@ function placesOf(values: readonly Value[]): Map<string, Place> {
     if (Array.isArray(value)) for (const item of value) visit(item, `${path}[]`);
     else if (isObject(value)) {
       around.set(path, (around.get(path) ?? 0) + 1);
-      for (const [name, member] of Object.entries(value)) visit(member, path + stepTo(name));
+      for (const [name, member] of Object.entries(value)) visit(member, path + memberText(name));
     }
   };
   for (const value of values) visit(value, '$');
@@ -74,10 +75,6 @@ function placesOf(values: readonly Value[]): Map<string, Place> {
     place.around = outer === undefined || path.endsWith('[]') ? place.count : (around.get(outer) ?? 0);
   }
   return places;
-}
-
-function stepTo(name: string): string {
-  return /^[A-Za-z_]\w*$/.test(name) ? `.${name}` : `['${name.replace(/[\\']/g, '\\$&')}']`;
 }
 
 /** The path of what a place stands in; undefined for the whole. */

@@ -13,6 +13,9 @@ interface KnownName extends StaticName {
   readonly line: number;
 }
 
+/** How the body of a response is read, and what a description says of it. */
+export type ReadResponse = ReadAs | undefined | { readonly readAs: ReadAs | undefined; readonly kind: Kind };
+
 /** The names of a chain file while it is read from top to bottom. */
 export class ChainScope {
   /** What it knows besides the scope that it branched from: copying that for each step would take time with their square. */
@@ -298,11 +301,13 @@ export class ChainScope {
   }
 
   /** Fields that are read when the response is there; `more` names are there in this step only. */
-  after(readAs: ReadAs | undefined, more: Readonly<Record<string, Kind>> = {}): StaticScope {
-    const own = responseNameKinds(readAs);
+  after(response: ReadResponse, more: Readonly<Record<string, Kind>> = {}): StaticScope {
+    const readAs = typeof response === 'object' ? response.readAs : response;
+    const described = typeof response === 'object' ? response.kind : undefined;
+    const own = responseNameKinds(readAs, described);
     const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
-      responseKind(readAs),
+      described ?? responseKind(readAs),
       (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]!, given: true } : undefined),
       Object.keys(kinds),
       (name) => notHere(name, '', undefined),

@@ -43,7 +43,6 @@ export function stepKind(type: 'call' | 'each' | 'other', more: Readonly<Record<
 function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<string, Kind>>): Kind {
   const call = type === 'call';
   return objectKind({
-    ...more,
     ...(type === 'each' ? { iterations: listOf(ITERATION) } : {}),
     ok: YES_NO,
     skipped: YES_NO,
@@ -59,6 +58,7 @@ function kindOfStep(type: 'call' | 'each' | 'other', more: Readonly<Record<strin
           attempts: NUMBER,
         }
       : {}),
+    ...more,
   });
 }
 

@@ -13,6 +13,7 @@ import {
   yesNo,
 } from '../source/key-definition.ts';
 import { READ_AS } from '../model.ts';
+import { contractKey } from './project-keys.ts';
 
 export const callKeys: readonly KeyDefinition[] = [
   {
@@ -130,6 +131,9 @@ export const callKeys: readonly KeyDefinition[] = [
     about: 'Whether what the service expects of each call holds for this one.',
     example: 'service-expect: no',
   },
+  contractKey(
+    'What it means where this call or its response is not as the description of the service says: the step fails, a warning, or nothing. What the service says without it.',
+  ),
   {
     name: 'timeout',
     manner: true,

@@ -224,7 +224,15 @@ export function otherwiseCalled(name: string): string | undefined {
 const namesOfResponses = new Map<ReadAs | undefined, Readonly<Record<string, Kind>>>();
 
 /** The kinds of the names of a response, by how its body is read; `response` has them all. */
-export function responseNameKinds(readAs: ReadAs | undefined): Readonly<Record<string, Kind>> {
+export function responseNameKinds(
+  readAs: ReadAs | undefined,
+  described?: Kind,
+): Readonly<Record<string, Kind>> {
+  if (described) {
+    const names: Record<string, Kind> = { ...responseNameKinds(readAs), body: described };
+    delete names['response'];
+    return { ...names, response: objectKind(names) };
+  }
   let known = namesOfResponses.get(readAs);
   if (!known) {
     known = Object.fromEntries(

@@ -13,8 +13,23 @@ import {
   timeout,
   yesNo,
 } from '../source/key-definition.ts';
+import { CONTRACTS } from '../../contract/description.ts';
 import { GUARDS } from '../project.ts';
 import { PER } from './traffic-keys.ts';
+
+/** The key by which a service or a call says how it is held to the description. */
+export function contractKey(about: string): KeyDefinition {
+  return {
+    name: 'contract',
+    manner: true,
+    sort: 'setting',
+    shape: shapeOf(() => z.enum(CONTRACTS)),
+    wants: `one of ${CONTRACTS.join(', ')}`,
+    default: 'warn',
+    about,
+    example: 'contract: strict',
+  };
+}
 
 /** A size: 200 MB. */
 export const SIZE = /^(\d{1,6}) ?(KB|MB|GB)$/;
@@ -256,6 +271,18 @@ export const serviceKeys: readonly KeyDefinition[] = [
       "A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine's own addresses are never asked for through one.",
     example: 'proxy: http://proxy.example:3128',
   },
+  {
+    name: 'description',
+    sort: 'setting',
+    shape: text,
+    wants: 'the path or the URL of an OpenAPI description',
+    about:
+      'What the service says of itself: OpenAPI 3.0, 3.1 or 3.2, in JSON or YAML. A path begins at the folder of the project file. What a URL gives is kept in `descriptions/` beside it, and renewed by `batharon calls SERVICE --renew`. Calls and responses are held to it.',
+    example: 'description: kiln.openapi.yaml',
+  },
+  contractKey(
+    'What it means where a call or a response is not as the description says. A call may set it otherwise.',
+  ),
   {
     name: 'redirects',
     sort: 'setting',

@@ -1,5 +1,5 @@
 import { nearest } from '../../language/nearest.ts';
-import { TEXT } from '../../language/kinds.ts';
+import { type Kind, TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import { ARRIVED } from '../fields/step-kinds.ts';
@@ -23,6 +23,9 @@ import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './rea
 import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { checkDescribed } from './check-described.ts';
+import { checkStatuses, type DescribedCall, describedCall, describedKind } from './described-call.ts';
+import { contractOf } from './read-service.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the response. */
@@ -72,9 +75,14 @@ export function readCall(
   const body = readRequestBody(reader, node, sent);
   const timeouts = readTimeouts(reader, valueOf(node, 'timeout'), scope.outside());
   const { readAs, separator } = readReadAs(reader, valueOf(node, 'read-as'));
+  const contract = contractOf(fields.literal(valueOf(node, 'contract')));
+  const described = describedCall(reader, node, request, contract);
+  const statuses = described && checkStatuses(reader, described, valueOf(node, 'expect'));
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
-  const poll = readPoll(fields, valueOf(node, 'poll'), scope, readAs);
-  const pages = readPages(fields, valueOf(node, 'pages'), scope, readAs);
+  const responseOf = described && kindFor(reader, node, described, { statuses, readAs });
+  const response = responseOf ? { readAs, kind: responseOf } : readAs;
+  const poll = readPoll(fields, valueOf(node, 'poll'), scope, response);
+  const pages = readPages(fields, valueOf(node, 'pages'), scope, response);
   if (poll && pages)
     findings.problem(
       valueOf(node, 'pages')!,
@@ -84,10 +92,10 @@ export function readCall(
     );
   const waitsFor = readCallback(fields, callbackNode, project, {
     scope: scope.outside(),
-    response: callbackNode ? scope.after(readAs, { arrived: ARRIVED }) : scope.outside(),
+    response: callbackNode ? scope.after(response, { arrived: ARRIVED }) : scope.outside(),
   });
   const retry =
-    readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(readAs)) ??
+    readRetry(fields, valueOf(node, 'retry'), scope.outside(), scope.after(response)) ??
     (service === undefined ? undefined : project.services.get(service)?.retry);
   const idempotency = readIdempotency(fields, valueOf(node, 'idempotency'), sent);
   if (idempotency && (pages ?? (poll && !poll.at)))
@@ -99,7 +107,7 @@ export function readCall(
     );
   const repeatable = saysYes(fields.literal(valueOf(node, 'repeatable')));
   const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
-  const outcome = readOutcome(reader, node, scope, scope.after(readAs, more));
+  const outcome = readOutcome(reader, node, scope, scope.after(response, more));
   const serviceExpect = saysYes(fields.literal(valueOf(node, 'service-expect')), true);
   const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
   const onStatus =
@@ -116,6 +124,15 @@ export function readCall(
     ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
     (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
   if (!request) return undefined;
+  if (described)
+    checkDescribed(reader, node, described, {
+      request,
+      query,
+      headers,
+      body,
+      as,
+      pages: pages !== undefined,
+    });
   const own = compact({
     type: 'call' as const,
     title: base.name ?? `${request.method} ${request.where}`,
@@ -133,6 +150,8 @@ export function readCall(
     noCookies: fields.literal(valueOf(node, 'cookies')) === NONE,
     redirects: redirects === undefined ? undefined : timesOf(redirects),
     serviceExpect,
+    contract,
+    describedBody: responseOf,
     expectsSuccess: !onStatus,
     retry,
     poll,
@@ -146,6 +165,35 @@ export function readCall(
   });
   // A literal with both spread into it takes V8 as long as all the reading before.
   return Object.assign(own, base, outcome);
+}
+
+/**
+ * The kind of `$` by the description. Where another request than this one is answered last, or what came is read in another
+ * way, the description of this one says nothing of it.
+ */
+function kindFor(
+  { project, undoing }: StepReader,
+  node: MapNode,
+  described: DescribedCall,
+  {
+    statuses,
+    readAs,
+  }: { readonly statuses: readonly number[] | undefined; readonly readAs: ReadAs | undefined },
+): Kind | undefined {
+  const poll = valueOf(node, 'poll');
+  const isElsewhere = poll?.type === 'map' && valueOf(poll, 'at') !== undefined;
+  const isOther = undoing === true || project.ignoresDescribedKinds === true || (readAs ?? 'json') !== 'json';
+  const expect = valueOf(node, 'expect');
+  const speaksOfStatus = expect !== undefined && /\bstatus\b/.test(scalarsOf(expect).join(' '));
+  if (isElsewhere || isOther || (speaksOfStatus && (statuses ?? []).length === 0)) return undefined;
+  return describedKind(described, speaksOfStatus ? statuses : undefined);
+}
+
+/** All texts in a node. */
+function scalarsOf(node: SourceNode): string[] {
+  if (node.type === 'list') return node.items.flatMap(scalarsOf);
+  if (node.type === 'map') return node.entries.flatMap(({ value }) => scalarsOf(value));
+  return node.type === 'scalar' ? [node.text] : [];
 }
 
 /** The path that a text is; `*` where values are inserted into it. */

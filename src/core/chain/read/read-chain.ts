@@ -2,13 +2,14 @@ import { BIT, TEXT } from '../../language/kinds.ts';
 import type { StaticName } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import { RUN_KIND } from '../fields/step-kinds.ts';
+import { spotText } from '../fields/contract-findings.ts';
 import { FieldReader } from '../fields/fields.ts';
 import type { Finding } from '../source/finding.ts';
 import { Findings, inOrder } from '../source/findings.ts';
 import { chainKeys } from '../keys/chain-keys.ts';
 import type { Chain } from '../model.ts';
 import type { Project } from '../project.ts';
-import type { FileFinding, FollowedFile, StepReader } from './step-reader.ts';
+import type { DescribedLines, FileFinding, FollowedFile, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { readDefinitions } from './read-definitions.ts';
 import { readInputs } from './read-inputs.ts';
@@ -25,6 +26,8 @@ export interface ReadChain {
   readonly findings: readonly Finding[];
   /** What was found in files that the chain file names. */
   readonly elsewhere: readonly FileFinding[];
+  /** Its calls that a description knows. */
+  readonly contracts: DescribedLines;
 }
 
 /** Reads a file by its path as it stands in the file `near`. */
@@ -44,10 +47,24 @@ export function readChain(
   path: string,
   text: string,
   project: Project,
+  more: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
+): ReadChain {
+  const read = readWith(path, text, project, more);
+  const isDescribed = project.descriptions !== undefined && project.ignoresDescribedKinds === undefined;
+  if (!isDescribed || !read.findings.some(({ level }) => level === 'problem')) return read;
+  // What is wrong only by what a description says of the kinds of responses is no more certain than that.
+  const without = readWith(path, text, { ...project, ignoresDescribedKinds: true }, more);
+  return byDescription(read, without);
+}
+
+function readWith(
+  path: string,
+  text: string,
+  project: Project,
   {
     files,
     following = [],
-  }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
+  }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined },
 ): ReadChain {
   const read = readOnce(path, text, project, { files, ancestors: following });
   if (read.findings.length === 0) return read;
@@ -57,6 +74,33 @@ export function readChain(
   const again = (other: string): readonly Finding[] =>
     readOnce(path, other, project, { files, ancestors: following }).findings;
   return { ...read, findings: withWholeLines(findings, text, again) };
+}
+
+/** What was found with the kinds of descriptions, where some of it would not have been found without. */
+function byDescription(read: ReadChain, without: ReadChain): ReadChain {
+  const key = ({ code, message, place }: Finding): string =>
+    `${place?.line}:${place?.column} ${code} ${message}`;
+  const known = new Set(without.findings.map(key));
+  const found = read.findings.flatMap((finding): Finding[] => {
+    if (finding.level === 'warning' || known.has(key(finding))) return [];
+    const { fix: _, ...rest } = finding;
+    const code = finding.code === 'unknown-member' ? 'not-described' : 'not-as-described';
+    // A name that is used further down came from a step above.
+    const call = read.contracts.findLast(({ line }) => line <= (finding.place?.line ?? 0));
+    const isPlaced = /\(\S+:\d+\)$/.test(rest.message);
+    const message = call && !isPlaced ? `${rest.message} (${spotText(call.at)})` : rest.message;
+    return [
+      call?.level === 'strict' ? { ...rest, code, message } : { ...rest, code, message, level: 'warning' },
+    ];
+  });
+  if (found.length === 0) return without;
+  const { chain, ...others } = without;
+  const isWrong = found.some(({ level }) => level === 'problem');
+  return {
+    ...others,
+    findings: inOrder([...without.findings, ...found]),
+    ...(isWrong || !chain ? {} : { chain }),
+  };
 }
 
 /**
@@ -128,6 +172,7 @@ function readOnce(
     fields: new FieldReader(findings),
     project,
     used: new Set(),
+    contracts: [],
     following,
     ...(files
       ? {
@@ -147,7 +192,13 @@ function readOnce(
   const broken = [...sorted, ...elsewhere.map(({ finding }) => finding)].some(
     ({ level }) => level === 'problem',
   );
-  return { file, findings: sorted, elsewhere, ...(broken || !chain ? {} : { chain }) };
+  return {
+    file,
+    findings: sorted,
+    elsewhere,
+    contracts: reader.contracts,
+    ...(broken || !chain ? {} : { chain }),
+  };
 }
 
 /** Reads a chain that another one follows. One that is followed already is not read again: that is a circle. */

@@ -2,17 +2,10 @@ import { saysYes } from '../source/key-definition.ts';
 import { Expression } from '../../language/expression.ts';
 import { ANY, BIT, type Kind, LIST, NUMBER } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
-import type { ChainScope } from '../fields/chain-scope.ts';
+import type { ChainScope, ReadResponse } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
-import {
-  insertionsOf,
-  type Pages,
-  type PlacedExpression,
-  type Poll,
-  type ReadAs,
-  type Typed,
-} from '../model.ts';
+import { insertionsOf, type Pages, type PlacedExpression, type Poll, type Typed } from '../model.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
@@ -26,7 +19,7 @@ export function readPages(
   fields: FieldReader,
   node: SourceNode | undefined,
   scope: ChainScope,
-  readAs: ReadAs | undefined,
+  response: ReadResponse,
 ): Pages | undefined {
   if (node?.type !== 'map') return undefined; // the form has been looked at
   const map = node;
@@ -51,7 +44,7 @@ export function readPages(
       `page is the count of pages here, and the name page is already defined on line ${known.line}`,
       'another name there; nothing hides anything',
     );
-  const inside = scope.after(readAs, { ...PAGES_NAMES, page: NUMBER });
+  const inside = scope.after(response, { ...PAGES_NAMES, page: NUMBER });
   const one = (name: string): PlacedExpression | undefined => {
     const value = valueOf(map, name);
     // Of a map its form has been said.
@@ -138,12 +131,12 @@ export function readPoll(
   fields: FieldReader,
   node: SourceNode | undefined,
   scope: ChainScope,
-  readAs: ReadAs | undefined,
+  response: ReadResponse,
 ): Poll | undefined {
   if (node?.type !== 'map') return undefined; // the form has been looked at
   const map = node;
   checkStructure(fields.findings, map, pollKeys, 'poll');
-  const inside = scope.after(readAs);
+  const inside = scope.after(response);
   const condition = (name: string): PlacedExpression | undefined => {
     const value = valueOf(map, name);
     return value && fields.condition(value, inside);

@@ -5,13 +5,21 @@ import { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { serviceKeys } from '../keys/project-keys.ts';
+import { CONTRACTS, type ContractLevel } from '../../contract/description.ts';
 import type { Credential, Service, Tls } from '../project.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { readParameters } from './read-body.ts';
 import { readExpectations } from './read-outcome.ts';
 import { optional } from '../optional.ts';
+import type { Place } from '../../problems.ts';
 import { readPace, readRetry } from './read-traffic.ts';
-import { type MapEntry, type MapNode, type ScalarNode, valueOf } from '../source/source-file.ts';
+import {
+  type MapEntry,
+  type MapNode,
+  type ScalarNode,
+  type SourceNode,
+  valueOf,
+} from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 import { isThisMachine } from '../../this-machine.ts';
 
@@ -56,6 +64,7 @@ export function readService(
       ? readServiceUrl(fields, urlNode, scope, as !== undefined && as !== 'nobody' && !insecure)
       : undefined,
   );
+  const descriptionNode = valueOf(node, 'description');
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const proxyNode = valueOf(node, 'proxy');
   if (proxyNode) plainSecretsInUrl(fields.findings, proxyNode);
@@ -80,10 +89,36 @@ export function readService(
         ...optional('proxy', proxyNode && fields.template(proxyNode, scope, { hint: false })),
         ...optional('redirects', redirects === undefined ? undefined : timesOf(redirects)),
         insecure,
+        ...optional('description', descriptionNode && readDescriptionSetting(fields, descriptionNode)),
+        ...optional('contract', contractOf(fields.literal(valueOf(node, 'contract')))),
         at: findings.place(key),
       },
     ],
   ];
+}
+
+function readDescriptionSetting(
+  fields: FieldReader,
+  node: SourceNode,
+): { readonly from: string; readonly at: Place } | undefined {
+  const from = fields.literal(node);
+  if (from === undefined || from === '') return undefined;
+  if (from.includes('${')) {
+    fields.findings.problem(
+      node,
+      'wrong-form',
+      'the place of a description has no insertions: it is read before anything runs',
+      'an environment may say another: services.NAME.description',
+    );
+    return undefined;
+  }
+  if (URL.canParse(from) && /^https?:/.test(from)) plainSecretsInUrl(fields.findings, node as ScalarNode);
+  return { from, at: fields.findings.place(node) };
+}
+
+/** What a key `contract` says. */
+export function contractOf(written: string | undefined): ContractLevel | undefined {
+  return CONTRACTS.find((one) => one === written);
 }
 
 function readTls(fields: FieldReader, node: ReturnType<typeof valueOf>, scope: StaticScope): Tls | undefined {

@@ -1,6 +1,7 @@
 import { namesIn, type Tree } from '../../language/tree.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
+import { maybe } from '../../language/kinds.ts';
 import { stepKind } from '../fields/step-kinds.ts';
 import { callKeys } from '../keys/call-keys.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
@@ -295,7 +296,11 @@ function settleNames(
     const { line } = reader.fields.findings.place(nameNode);
     const kind = stepKind(
       isCall ? 'call' : valueOf(node, 'each') ? 'each' : 'other',
-      step?.type === 'follow' ? resultKinds(step.chain) : {},
+      step?.type === 'follow'
+        ? resultKinds(step.chain)
+        : step?.type === 'call' && step.describedBody
+          ? { body: maybe(step.describedBody) }
+          : {},
     );
     scope.set(`steps.${base.name}`, { kind }, line);
     // What a step keeps under its own name is what the name then means.

@@ -1,3 +1,4 @@
+import type { Spot } from '../../contract/document.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import type { Finding } from '../source/finding.ts';
 import type { Chain, Input, Step } from '../model.ts';
@@ -10,6 +11,8 @@ export interface StepReader {
   readonly project: Project;
   /** All names that the chain uses anywhere. */
   readonly used: Set<string>;
+  /** Its calls that a description knows, as they are read. */
+  readonly contracts: DescribedLines;
   /** Files that the chain file names, and what was found in them. */
   readonly files?: OtherFiles;
   /** The steps that are read take something back. */
@@ -25,6 +28,14 @@ export interface StepReader {
   /** Reads a chain file that a step follows. */
   readonly follow?: (path: string) => FollowedFile | undefined;
 }
+
+/** On which lines calls stand that a description knows, and how they are held to it. */
+export type DescribedLines = {
+  readonly line: number;
+  readonly level: 'strict' | 'warn';
+  /** Where the description speaks of it. */
+  readonly at: Spot;
+}[];
 
 /** A chain file that another one follows, as read. */
 export interface FollowedFile {

@@ -9,6 +9,7 @@ import type { SavedBody } from '../wire/saved-body.ts';
 import { authorise, queryKey } from '../sign-in/authorise.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { Progress, CallResult } from '../wire/call-result.ts';
+import { holdToContract } from './hold-to-contract.ts';
 import { hideKept, namesBeforeKeep } from './hide-kept.ts';
 import { redirectOf } from '../wire/redirect.ts';
 import { reportResponse } from './report-call.ts';
@@ -104,6 +105,7 @@ export async function sendFollowing(
       context.hidden.learnFields(response.headers);
       hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
       reportResponse(context, step, result, { attempt, more: sent });
+      holdToContract(context, step, result);
       return result;
     }
     await saved?.discard();

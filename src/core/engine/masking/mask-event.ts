@@ -26,6 +26,7 @@ const OWN: ReadonlySet<string> = new Set<EventMember>([
   'file',
   'files',
   'method',
+  'described',
 ]);
 
 /** Texts in which members may stand with their names. */
@@ -42,6 +43,8 @@ const SPOKEN: ReadonlySet<string> = new Set<EventMember>([
   'states',
   'url',
   'to',
+  'says',
+  'path',
 ]);
 
 /** Whether values with their names may stand in an event, so that those have to be looked for: most events hold none. */

@@ -15,6 +15,7 @@ export async function prepare(context: RunContext): Promise<void> {
     if (!masker.add(secret, `secret ${name}`)) context.tooShort.add(`secret ${name}`);
     context.secrets.set(name, secret);
   }
+  if (project.descriptions && ports.validator) context.contract.validator ??= await ports.validator();
   if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
   for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
   for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);

@@ -20,6 +20,7 @@ import { SecretNames } from '../masking/secret-names.ts';
 import { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import { Names } from './names.ts';
 import { Cases } from './wanted-cases.ts';
+import type { ContractState } from './contract-state.ts';
 import type { RunOptions } from './run-options.ts';
 import { RunState } from './run-state.ts';
 import type { RunNested, SignIns } from './sign-ins.ts';
@@ -190,6 +191,10 @@ export class RunContext {
   /** The titled iterations that are wanted, where not all are. */
   get cases(): Cases | undefined {
     return this.#shared.cases;
+  }
+
+  get contract(): ContractState {
+    return this.#shared.contract;
   }
 
   get masker(): Masker {

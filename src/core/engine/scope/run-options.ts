@@ -1,4 +1,5 @@
 import type { Chain } from '../../chain/model.ts';
+import type { ContractLevel } from '../../contract/description.ts';
 import type { RunEvent } from '../../events.ts';
 import type { Value } from '../../language/values.ts';
 import type { Pace } from '../pace/pace.ts';
@@ -37,6 +38,8 @@ export interface RunOptions {
   readonly watch?: boolean;
   /** Only some steps of the chain are carried out. */
   readonly part?: boolean;
+  /** How calls are held to descriptions, whatever the project says. */
+  readonly contract?: ContractLevel | undefined;
   /** Of the iterations that have titles only these are carried out. */
   readonly cases?: readonly string[];
   /** Answers that were given with the command, as texts, by the names of the steps that ask. */

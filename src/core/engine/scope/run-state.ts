@@ -7,6 +7,7 @@ import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import type { Pace } from '../pace/pace.ts';
 import type { Watchdog } from '../time/watchdog.ts';
 import type { SignIns } from './sign-ins.ts';
+import { ContractState } from './contract-state.ts';
 import type { Cases } from './wanted-cases.ts';
 
 /** What all parts of a run share, those of chains that it follows or signs in with too. */
@@ -35,6 +36,7 @@ export class RunState {
   guarding: Guarding | undefined;
   /** The titled iterations that are wanted, where not all are. */
   cases: Cases | undefined;
+  readonly contract = new ContractState();
 
   constructor(
     log: EventLog,

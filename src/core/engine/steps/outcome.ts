@@ -3,6 +3,8 @@ import type { Environment } from '../../language/environment.ts';
 import { childrenOf, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
+import type { EventDeviation } from '../../events.ts';
+import { deviationText } from '../exchange/hold-to-contract.ts';
 import type { RunContext } from '../scope/context.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
 import { placed } from '../scope/with-place.ts';
@@ -69,6 +71,32 @@ export class StepOutcome {
       message: `expected ${condition}, got ${got}`,
       place: this.#step.at,
       ...(hint === undefined ? {} : { hint }),
+    });
+  }
+
+  /** Where the request or the response is not as the description of the service says. */
+  deviated(deviations: readonly EventDeviation[]): void {
+    for (const deviation of deviations) {
+      const { path, says, described } = deviation;
+      this.#context.emit({
+        event: 'expected',
+        step: this.#context.address(this.#step),
+        condition: `${path} as described`,
+        passed: false,
+        got: `${path} ${says}${described === undefined ? '' : ` (${described})`}`,
+        code: 'not-as-described',
+        place: this.#step.at,
+        deviation,
+      });
+    }
+    const [first] = deviations;
+    if (!first) return;
+    const more = deviations.length > 1 ? `, and ${deviations.length - 1} more` : '';
+    this.#note({
+      code: 'not-as-described',
+      message: deviationText(first) + more,
+      hint: 'contract: off on the step, where the description is wrong',
+      place: this.#step.at,
     });
   }
 

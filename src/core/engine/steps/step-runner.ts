@@ -26,6 +26,7 @@ import { refusedAdvice } from './refused-advice.ts';
 import { usedNames } from '../scope/used-names.ts';
 import { Undo } from './undo.ts';
 import { namesKeptBy } from './names-kept-by.ts';
+import { tellUntold } from '../exchange/hold-to-contract.ts';
 import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
@@ -152,6 +153,7 @@ export class StepRunner {
       problem = problemOf(error);
       if (!begun) this.#begin(context, step); // its condition could not be told
     }
+    if (step.type === 'call') tellUntold(context, step);
     if (problem) await discarded(context, done);
     // What failed inside of it is what it fails with.
     const settled = mustFail(step, step.mustFail ? (problem ?? done.stop?.problem) : problem);
@@ -236,6 +238,7 @@ export class StepRunner {
       const gone = step.undoing && (call.response.status === 404 || call.response.status === 410);
       if (gone) return { outcome, environment };
       defaultExpectations(context, step, call, outcome);
+      outcome.deviated(context.contract.take(context.address(step)));
       if (step.serviceExpect) outcome.expectAll(context.serviceOf(step)?.expect ?? []);
     }
     outcome.expect(false);

@@ -1,0 +1,233 @@
+import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
+import { fullFormats } from 'ajv-formats/dist/formats.js';
+import {
+  type JsonSchema,
+  type Schema,
+  type SchemaObject,
+  type Violation,
+} from '../../core/contract/schema.ts';
+import { TOLD_BY } from '../../core/contract/normal-schema.ts';
+import { failureWords, memberOfFailure, pathOfPointer } from '../../core/contract/violation-words.ts';
+import { memberText } from '../../core/language/path-text.ts';
+import { timeText } from '../../core/language/json.ts';
+import { durationText } from '../../core/language/duration-text.ts';
+import { Exact, numberText } from '../../core/language/numbers.ts';
+import { Pattern } from '../../core/language/pattern/pattern.ts';
+import { Duration, Time, type Value } from '../../core/language/values.ts';
+import type { Validator } from '../../core/ports.ts';
+
+const MOST_VIOLATIONS = 50;
+/** So many items of a list that does not fit are looked at for what is wrong; each may come to several errors. */
+const MOST_ITEMS = 1_000;
+/** A pattern that is not of RFC 9485 may take time that grows with the square of a text or worse, so a longer text fits. */
+const LONGEST_FOR_REGEXP = 1_000;
+
+/** A schema with what was compiled of it. */
+interface Compiled {
+  readonly id: string;
+  readonly root: JsonSchema;
+  /** Says only whether a value fits. */
+  readonly quick: ValidateFunction;
+  /** Finds all that does not fit; made when something does not. */
+  full?: ValidateFunction;
+  readonly alternatives: Map<string, ValidateFunction>;
+}
+
+/** Holds values to schemas by ajv. */
+export class SchemaValidator implements Validator {
+  readonly #quick = validatorOf(false);
+  readonly #full = validatorOf(true);
+  readonly #compiled = new WeakMap<Schema, Compiled>();
+  #count = 0;
+
+  violations(schema: Schema, value: Value): readonly Violation[] {
+    if (schema.json === true) return [];
+    const data = plainOf(value);
+    let compiled = this.#compiled.get(schema);
+    if (!compiled) this.#compiled.set(schema, (compiled = this.#compile(schema)));
+    if (compiled.quick(data)) return [];
+    const errors = this.#errors(compiled, data) ?? (compiled.quick.errors as ErrorObject[]);
+    return errors.slice(0, MOST_VIOLATIONS).map((error) => violationOf(schema, compiled, error, data));
+  }
+
+  #compile({ json }: Schema): Compiled {
+    const id = `schema${++this.#count}`;
+    const root = typeof json === 'boolean' ? json : { ...json, $id: id };
+    return { id, root, quick: this.#quick.compile(root), alternatives: new Map() };
+  }
+
+  /** All that does not fit; undefined where it lies beyond what is looked at. */
+  #errors(compiled: Compiled, data: unknown): ErrorObject[] | undefined {
+    compiled.full ??= this.#full.compile(compiled.root);
+    if (compiled.full(shortened(data))) return undefined;
+    return this.#explained(compiled, compiled.full.errors as ErrorObject[]);
+  }
+
+  /**
+   * Errors of alternatives stand before the one that says that none of them fits: in their place come those of the alternative
+   * that was meant.
+   */
+  #explained(compiled: Compiled, errors: readonly ErrorObject[]): ErrorObject[] {
+    const explained: ErrorObject[] = [];
+    const left = errors.filter(({ keyword, propertyName }) => keyword !== 'if' && propertyName === undefined);
+    while (left.length > 0) {
+      const error = left.pop()!;
+      const lists =
+        error.keyword === 'oneOf' || error.keyword === 'anyOf' ? this.#lists(compiled, error) : undefined;
+      if (!lists) {
+        explained.push(error);
+        continue;
+      }
+      const passing = error.params['passingSchemas'] as readonly number[] | undefined;
+      const tried = passing ? lists.slice(0, passing[1]) : lists;
+      left.length -= Math.min(
+        left.length,
+        tried.reduce((sum, list) => sum + list.length, 0),
+      );
+      explained.push(...(passing ? [error] : this.#meant(compiled, error, lists)).reverse());
+    }
+    return explained.reverse();
+  }
+
+  /** The errors of each alternative, as they stand in the list. */
+  #lists(compiled: Compiled, { keyword, parentSchema, data }: ErrorObject): ErrorObject[][] | undefined {
+    const parts = parentSchema?.[keyword] as readonly (SchemaObject | boolean)[];
+    if (!parts.every((part) => typeof part === 'object' && Object.keys(part).length === 1 && '$ref' in part))
+      return undefined;
+    return parts.map((part) => {
+      const ref = (part as SchemaObject)['$ref'] as string;
+      let validate = compiled.alternatives.get(ref);
+      if (!validate)
+        compiled.alternatives.set(ref, (validate = this.#full.compile({ $ref: `${compiled.id}${ref}` })));
+      return validate(data) ? [] : (validate.errors as ErrorObject[]).slice();
+    });
+  }
+
+  /** What is wrong with the alternative that was meant: that which a member names, or the one that is nearest. */
+  #meant(compiled: Compiled, error: ErrorObject, lists: readonly ErrorObject[][]): ErrorObject[] {
+    const told = error.parentSchema?.[TOLD_BY] as
+      { readonly member: string; readonly mapping: Readonly<Record<string, string>> } | undefined;
+    const value = told && (error.data as Record<string, unknown> | null)?.[told.member];
+    const named =
+      typeof value === 'string' && Object.hasOwn(told!.mapping, value) ? told!.mapping[value] : undefined;
+    const parts = error.parentSchema![error.keyword] as readonly SchemaObject[];
+    const byName = named === undefined ? -1 : parts.findIndex((part) => part['$ref'] === named);
+    const isOther = (list: readonly ErrorObject[]): boolean =>
+      list.some(({ keyword, instancePath }) => keyword === 'type' && instancePath === '');
+    if (byName < 0 && lists.every(isOther)) {
+      const types = lists.flatMap((list) =>
+        list.flatMap(({ keyword, params, instancePath }) =>
+          keyword === 'type' && instancePath === '' ? String(params['type']).split(',') : [],
+        ),
+      );
+      return [{ ...error, keyword: 'type', params: { type: [...new Set(types)] } }];
+    }
+    const explained = lists.map((list) => (isOther(list) ? undefined : this.#explained(compiled, list)));
+    const best =
+      byName >= 0
+        ? this.#explained(compiled, lists[byName]!)
+        : explained.filter((list) => list !== undefined).toSorted((a, b) => a.length - b.length)[0]!;
+    return best.map((one) => ({ ...one, instancePath: error.instancePath + one.instancePath }));
+  }
+}
+
+function validatorOf(all: boolean): Ajv2020 {
+  return new Ajv2020({
+    strict: false,
+    logger: false,
+    meta: false,
+    validateSchema: false,
+    addUsedSchema: true,
+    allErrors: all,
+    verbose: all,
+    formats: fullFormats,
+    code: { regExp: Object.assign(testerOf, { code: 'linear patterns' }) },
+  });
+}
+
+/** How a pattern is tried: in linear time where it can be. */
+function testerOf(pattern: string, flags: string): { test(text: string): boolean } {
+  try {
+    const own = new Pattern(
+      pattern.replace(/\\([dDwWs])/g, (whole, letter: string, at: number) => {
+        const escaped = /\\*$/.exec(pattern.slice(0, at))![0].length % 2 === 1;
+        const isInClass = /(?:^|[^\\])\[(?:[^\]\\]|\\.)*$/.test(pattern.slice(0, at));
+        const set = { d: '0-9', w: 'A-Za-z0-9_', s: ' \\t\\n\\r' }[letter];
+        if (escaped || (isInClass && set === undefined)) return whole;
+        return isInClass ? set! : set === undefined ? whole : `[${set}]`;
+      }),
+    );
+    return { test: (text) => own.search(text) };
+  } catch {
+    const other = new RegExp(pattern, flags);
+    return { test: (text) => text.length > LONGEST_FOR_REGEXP || other.test(text) };
+  }
+}
+
+function violationOf(schema: Schema, compiled: Compiled, error: ErrorObject, data: unknown): Violation {
+  const failure = {
+    keyword: error.keyword,
+    params: error.params,
+    data: error.data ?? dataAtPointer(data, error.instancePath),
+    schema: error.parentSchema,
+  };
+  const member = memberOfFailure(failure);
+  const part = error.parentSchema as unknown;
+  const at = schema.at(part === compiled.root ? schema.json : part);
+  return {
+    path: pathOfPointer(error.instancePath, data) + (member === undefined ? '' : memberText(member)),
+    says: failureWords(failure),
+    ...(at ? { at } : {}),
+  };
+}
+
+function dataAtPointer(data: unknown, pointer: string): unknown {
+  return pointer
+    .split('/')
+    .slice(1)
+    .reduce<unknown>(
+      (at, part) =>
+        (at as Record<string, unknown> | undefined)?.[part.replaceAll('~1', '/').replaceAll('~0', '~')],
+      data,
+    );
+}
+
+/** A value in the terms of JSON: itself, where it has nothing that JSON has not. */
+function plainOf(value: Value): unknown {
+  if (typeof value !== 'object' || value === null) return value;
+  if (value instanceof Exact) {
+    const number = Number(numberText(value));
+    return Number.isFinite(number) ? number : Math.sign(number) * Number.MAX_VALUE;
+  }
+  if (value instanceof Time) return timeText(value);
+  if (value instanceof Duration) return durationText(value);
+  if (value instanceof Uint8Array) return Buffer.from(value).toString('base64');
+  if (Array.isArray(value)) {
+    const plain = value.map(plainOf);
+    return plain.every((item, i) => item === value[i]) ? value : plain;
+  }
+  let copy: Record<string, unknown> | undefined;
+  for (const [name, member] of Object.entries(value)) {
+    const plain = plainOf(member);
+    if (plain === member) continue;
+    copy ??= { ...value };
+    copy[name] = plain;
+  }
+  return copy ?? value;
+}
+
+/** The same with lists that end after so many items. */
+function shortened(data: unknown): unknown {
+  if (Array.isArray(data)) {
+    const few = data.length > MOST_ITEMS ? (data as unknown[]).slice(0, MOST_ITEMS) : (data as unknown[]);
+    const items = few.map(shortened);
+    return few === data && items.every((item, i) => item === few[i]) ? data : items;
+  }
+  if (typeof data !== 'object' || data === null) return data;
+  let copy: Record<string, unknown> | undefined;
+  for (const [name, member] of Object.entries(data)) {
+    const short = shortened(member);
+    if (short !== member) (copy ??= { ...data })[name] = short;
+  }
+  return copy ?? data;
+}
