@@ -52,7 +52,7 @@ export class ProjectDescriptions implements Descriptions {
         place: at,
       });
     try {
-      const opened = descriptionReader()(path, shortPath(path), this.#folder);
+      const opened = descriptionReader().openDescription(path, shortPath(path), this.#folder);
       const { length } = opened.warnings;
       if (length > 0)
         this.findings.push({

@@ -1,28 +1,27 @@
 import { existsSync, readFileSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
-import type { openDescription } from '../io/description/open-description.ts';
 
-type Open = typeof openDescription;
+type Reader = typeof import('../io/description/open-description.ts');
 
-let open: Open | undefined;
+let reader: Reader | undefined;
 
 /**
  * Loads what reads descriptions, where a project file above one of these folders or files speaks of some: most projects have none,
  * and reading a project can't wait for it.
  */
 export async function prepareDescriptions(places: readonly string[]): Promise<void> {
-  if (!open && places.some(speaksOfDescription)) await loadReader();
+  if (!reader && places.some(speaksOfDescription)) await loadReader();
 }
 
 /** Loads it in any case. */
-export async function loadReader(): Promise<Open> {
-  return (open ??= (await import('../io/description/open-description.ts')).openDescription);
+export async function loadReader(): Promise<Reader> {
+  return (reader ??= await import('../io/description/open-description.ts'));
 }
 
 /** What reads descriptions, once it is loaded. */
-export function descriptionReader(): Open {
-  if (!open) throw new Error('the reader of descriptions was not loaded');
-  return open;
+export function descriptionReader(): Reader {
+  if (!reader) throw new Error('the reader of descriptions was not loaded');
+  return reader;
 }
 
 function speaksOfDescription(place: string): boolean {

@@ -57,6 +57,8 @@ const deviation = z.strictObject({
   /** A path of `$`; of what is not in the body, a word for it. */
   path: z.string(),
   says: z.string(),
+  /** At how many more items of lists it is the same. */
+  also: z.int().optional(),
   /** Where the description says otherwise: `kiln.openapi.yaml:211`. */
   described: z.string().optional(),
 });

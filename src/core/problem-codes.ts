@@ -140,6 +140,10 @@ export const problemCodes = {
   'not-a-description': problem(
     "A file that should describe a service can't be read as JSON or YAML, or is not of OpenAPI 3.0, 3.1 or 3.2.",
   ),
+  'no-description': problem('There is no description of the service, or no such operation in it.'),
+  'description-not-fetched': incomplete(
+    'The address of a description answered otherwise than with 200. A credential is never sent there.',
+  ),
   'description-missing': warn(
     'The description of a service was never fetched. `batharon calls SERVICE --renew` fetches it.',
   ),

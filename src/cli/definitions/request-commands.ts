@@ -44,6 +44,31 @@ export const requestCommands: readonly CommandDefinition[] = [
       (await import('../commands/send.ts')).send(words, options),
   },
   {
+    usage: 'calls [service] [words...]',
+    group: 'request',
+    about:
+      'list what a service offers, by its OpenAPI description; of one call its parts, and the step to write',
+    arguments: {
+      service: ['a service of the project, or the file of a description'],
+      words: ['words of the path, id, summary, tag or parameter'],
+    },
+    options: [
+      ENV,
+      {
+        flags: '--renew',
+        about: 'read the description anew (fetch it, if it is a URL), and say what changed',
+      },
+      { flags: '--warnings', about: "list what in the description can't be used as it is written" },
+      { flags: '--json', about: 'print the list as JSON' },
+    ],
+    examples: ['batharon calls kiln', 'batharon calls kiln pieces create'],
+    run: async (
+      service: string | undefined,
+      words: readonly string[],
+      options: import('../commands/calls.ts').CallsOptions,
+    ) => (await import('../commands/calls.ts')).calls(service, words, options),
+  },
+  {
     usage: 'import <form> [source]',
     group: 'request',
     about: 'turn a request from API documentation into a step',

@@ -136,6 +136,8 @@ export interface Description extends DescriptionHead {
   readonly file: string;
   operation(head: OperationHead): Operation;
   schema(ref: Ref, direction: Direction): Schema;
+  /** What is written at a place. */
+  data(ref: Ref): unknown;
 }
 
 /** What a deviation from the description of a service means: the step fails, a warning, or nothing. */

@@ -12,6 +12,8 @@ export interface Deviation {
   /** What is wrong there: "is a text, number wanted". */
   readonly says: string;
   readonly at: Spot;
+  /** At how many more items of lists it is the same. */
+  readonly also?: number;
 }
 
 /** So many deviations of one response are told. */
@@ -62,7 +64,7 @@ export function responseDeviations(
   }
   const isEmpty = response.size === 0;
   const hasNone = method === 'HEAD' || response.status === 204 || response.status === 304;
-  if (described.content.length === 0 || hasNone) return found.slice(0, MOST);
+  if (described.content.length === 0 || hasNone) return together(found);
   const types = described.content.map(({ type }) => type).join(', ');
   if (isEmpty) return [...found, { path: 'body', says: `is empty, ${types} wanted`, at: described.at }];
   const { type } = response;
@@ -78,7 +80,18 @@ export function responseDeviations(
     for (const { path, says, at: where } of validator.violations(schema, response.json))
       found.push({ path, says, at: where ?? described.at });
   }
-  return found.slice(0, MOST);
+  return together(found);
+}
+
+/** The same deviation of several items as one. */
+function together(found: readonly Deviation[]): Deviation[] {
+  const byPlace = new Map<string, Deviation>();
+  for (const one of found) {
+    const key = `${one.path.replace(/\[\d+\]/g, '[*]')} ${one.says}`;
+    const first = byPlace.get(key);
+    byPlace.set(key, first ? { ...first, also: (first.also ?? 0) + 1 } : one);
+  }
+  return [...byPlace.values()].slice(0, MOST);
 }
 
 /** A request as far as it is looked at. */
@@ -115,7 +128,7 @@ export function requestDeviations(
       json,
     ))
       found.push({ path, says, at: at ?? operation.body!.at });
-  return found.slice(0, MOST);
+  return together(found);
 }
 
 /** A parameter whose value is the text as it stands. */

@@ -97,6 +97,8 @@ const PLAIN: Readonly<Record<string, (value: unknown) => boolean>> = {
   readOnly: isYesNo,
   writeOnly: isYesNo,
   default: () => true,
+  example: () => true,
+  examples: (value) => Array.isArray(value),
 };
 
 /** Keywords that would change what fits, and that are not looked at. The docs list them. */

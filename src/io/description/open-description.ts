@@ -16,6 +16,7 @@ import {
   type Ref,
   refTarget,
   textMember,
+  withoutLines,
 } from '../../core/contract/document.ts';
 import { normalSchema } from '../../core/contract/normal-schema.ts';
 import { readDescription } from '../../core/contract/read-openapi.ts';
@@ -123,6 +124,16 @@ class FileDescription implements Description {
     }
     return schema;
   }
+
+  data({ file, pointer }: Ref): unknown {
+    return withoutLines(this.#source.at(file, pointer));
+  }
+}
+
+/** A description as it was when it was last read, whatever is in the file now; undefined if it never was. */
+export function lastDescription(path: string, shown: string, project: string): Description | undefined {
+  const found = openStored(storePath(join(project, OWN_FOLDER), resolve(path)));
+  return found && new FileDescription(shown, found.head, found.source, nameOf(shown));
 }
 
 /** What people call the files of a description. */

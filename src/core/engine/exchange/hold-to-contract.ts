@@ -2,6 +2,7 @@ import type { CallStep } from '../../chain/model.ts';
 import type { ContractLevel, Operation } from '../../contract/description.ts';
 import { type Deviation, requestDeviations, responseDeviations } from '../../contract/deviations.ts';
 import { findOperation, partsOf } from '../../contract/find-operation.ts';
+import { countOf } from '../../count-of.ts';
 import type { EventDeviation } from '../../events.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
@@ -67,7 +68,7 @@ export function holdToContract(context: RunContext, step: CallStep, result: Call
 function eventOf(
   { head: { method, path: template } }: Operation,
   direction: EventDeviation['direction'],
-  { path, says, at }: Deviation,
+  { also, path, says, at }: Deviation,
   status?: number,
 ): EventDeviation {
   return {
@@ -76,6 +77,7 @@ function eventOf(
     ...(status === undefined ? {} : { status }),
     path,
     says,
+    ...(also === undefined ? {} : { also }),
     described: `${at.file}:${at.line}`,
   };
 }
@@ -102,14 +104,13 @@ export function tellUntold(context: RunContext, step: CallStep): void {
 }
 
 /** A deviation in a sentence. */
-export function deviationText({
-  operation,
-  direction,
-  status,
-  path,
-  says,
-  described,
-}: EventDeviation): string {
+export function deviationText(deviation: EventDeviation): string {
+  const { operation, direction, status, described } = deviation;
   const where = direction === 'request' ? `${operation}, sent` : `${operation}, ${status ?? 'response'}`;
-  return `${where}: ${path} ${says}${described === undefined ? '' : ` (${described})`}`;
+  return `${where}: ${deviationWords(deviation)}${described === undefined ? '' : ` (${described})`}`;
+}
+
+/** What is wrong, and where in what came or was sent. */
+export function deviationWords({ path, says, also }: EventDeviation): string {
+  return `${path} ${says}${also === undefined ? '' : `, and so in ${countOf(also, 'more item')}`}`;
 }

@@ -4,7 +4,7 @@ import { childrenOf, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 import type { EventDeviation } from '../../events.ts';
-import { deviationText } from '../exchange/hold-to-contract.ts';
+import { deviationText, deviationWords } from '../exchange/hold-to-contract.ts';
 import type { RunContext } from '../scope/context.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
 import { placed } from '../scope/with-place.ts';
@@ -77,13 +77,13 @@ export class StepOutcome {
   /** Where the request or the response is not as the description of the service says. */
   deviated(deviations: readonly EventDeviation[]): void {
     for (const deviation of deviations) {
-      const { path, says, described } = deviation;
+      const { direction, described } = deviation;
       this.#context.emit({
         event: 'expected',
         step: this.#context.address(this.#step),
-        condition: `${path} as described`,
+        condition: `the ${direction} as described${described === undefined ? '' : ` (${described})`}`,
         passed: false,
-        got: `${path} ${says}${described === undefined ? '' : ` (${described})`}`,
+        got: deviationWords(deviation),
         code: 'not-as-described',
         place: this.#step.at,
         deviation,
