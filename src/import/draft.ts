@@ -12,6 +12,13 @@ export interface Draft {
   readonly notes: string[];
 }
 
+/** A chain that an import gives: what it is called, a word for its file, and what goes into it. */
+export interface ChainDraft {
+  readonly title: string;
+  readonly word: string;
+  readonly draft: Draft;
+}
+
 export interface DraftSecret {
   /** `env NAME`, or `locked`. */
   readonly source: string;

@@ -1,3 +1,5 @@
+import type { Project } from '../core/chain/project.ts';
+import type { ChainDraft } from './draft.ts';
 import type { ImportedCommands } from './request.ts';
 
 /** A form in which documentation shows requests. Its code is loaded when it is read. */
@@ -21,3 +23,28 @@ export const IMPORTERS = {
     }),
   },
 } as const satisfies Readonly<Record<string, Importer>>;
+
+/** A form of a document that describes or records several calls. Its code is loaded when it is read. */
+export interface DocumentImporter {
+  /** Reads a file, or of it what `words` name; `folder` is that of the project. Throws `file-not-found`, `not-a-description`, `import-unreadable`. */
+  readonly read: (
+    path: string,
+    words: readonly string[],
+    project: Project,
+    folder: string,
+  ) => Promise<readonly ChainDraft[]>;
+}
+
+/** Those importers by the names of their forms. */
+export const DOCUMENT_IMPORTERS = {
+  openapi: {
+    read: async (path, words, project, folder) =>
+      (await import('./description/from-description.ts')).importOpenApi(path, words, project, folder),
+  },
+} as const satisfies Readonly<Record<string, DocumentImporter>>;
+
+/** All forms, by their names. */
+export const IMPORT_FORMS: readonly string[] = [
+  ...Object.keys(IMPORTERS),
+  ...Object.keys(DOCUMENT_IMPORTERS),
+];

@@ -126,8 +126,9 @@ function printTable(terminal: Terminal, description: Description, found: readonl
   );
   const methodWidth = Math.max(...found.map(({ method }) => method.length));
   const pathWidth = Math.min(Math.max(...found.map(({ path }) => widthOf(path))), Math.floor(width * 0.45));
+  const idWidth = Math.min(Math.max(0, ...found.map(({ id = '' }) => widthOf(id))), Math.floor(width * 0.25));
   for (const head of found) {
-    const { method, path, id, summary, deprecated, incoming } = head;
+    const { method, path, id = '', summary, deprecated, incoming } = head;
     const about = [
       ...(incoming === undefined ? [] : [`comes in: ${incoming}`]),
       ...(deprecated ? ['deprecated'] : []),
@@ -135,8 +136,7 @@ function printTable(terminal: Terminal, description: Description, found: readonl
     ].join(' · ');
     const left = `${pad(method, methodWidth)}  ${pad(path, pathWidth)}  `;
     const rest = Math.max(10, width - widthOf(left));
-    const named = id === undefined ? '' : id;
-    const line = fit(`${named}${about === '' ? '' : `${named === '' ? '' : '  '}${about}`}`, rest);
+    const line = fit(`${pad(fit(id, idWidth), idWidth)}${about === '' ? '' : `  ${about}`}`, rest);
     terminal.write(
       deprecated
         ? colours.dim(`${left}${line}`.trimEnd()) + '\n'

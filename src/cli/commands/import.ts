@@ -1,15 +1,21 @@
-import { existsSync, readFileSync } from 'node:fs';
-import { dirname, resolve } from 'node:path';
+import { existsSync, mkdirSync, readFileSync, statSync } from 'node:fs';
+import { dirname, join, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
 import { memberOf } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
 import type { Draft } from '../../import/draft.ts';
-import { type Importer, IMPORTERS } from '../../import/index.ts';
+import {
+  DOCUMENT_IMPORTERS,
+  type DocumentImporter,
+  IMPORT_FORMS,
+  type Importer,
+  IMPORTERS,
+} from '../../import/index.ts';
 import type { ImportedRequest } from '../../import/request.ts';
 import { finished, toSteps } from '../../import/to-step.ts';
 import { printNotes, writeDraft } from '../draft/add-draft.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
-import { loadProject } from '../../api/load.ts';
+import { CHAIN_ENDING, loadProject } from '../../api/load.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 
 export interface ImportOptions {
@@ -22,13 +28,18 @@ export interface ImportOptions {
 export function importCommand(
   form: string,
   source: string | undefined,
+  words: readonly string[],
   options: ImportOptions,
 ): Promise<ExitCode> {
   return guarded(async () => {
+    const documents = memberOf<DocumentImporter>(DOCUMENT_IMPORTERS, form);
+    if (documents) return importDocument(form, documents, { source, words, options });
+    if (words.length > 0)
+      fail('wrong-form', `one text is imported from ${form}, and this is more: put it in quotes`);
     const importer: Importer | undefined = memberOf<Importer>(IMPORTERS, form);
     if (!importer)
       fail('import-unreadable', `${form} can't be imported`, {
-        hint: `batharon import ${Object.keys(IMPORTERS).join(' | ')}`,
+        hint: `batharon import ${IMPORT_FORMS.join(' | ')}`,
       });
     const { requests, notes } = await importer.read(sourceOf(importer, source ?? '-'));
     const { project } = loadProject(options.env, false, {
@@ -40,6 +51,65 @@ export function importCommand(
     else await writeDraft(draft, project, options.add, titleOf(requests[0]!));
     return 0;
   });
+}
+
+/** Imports the chains of a document: prints them, or writes them into a file, or a file each into a folder. */
+async function importDocument(
+  form: string,
+  documents: DocumentImporter,
+  {
+    source,
+    words,
+    options: { add, env },
+  }: {
+    readonly source: string | undefined;
+    readonly words: readonly string[];
+    readonly options: ImportOptions;
+  },
+): Promise<ExitCode> {
+  if (source === undefined || !existsSync(source))
+    fail('file-not-found', source === undefined ? 'no file is named' : `there is no file ${source}`, {
+      hint: `batharon import ${form} FILE`,
+    });
+  const isFolder =
+    add !== undefined && (!/\.[^./]+$/.test(add) || (existsSync(add) && statSync(add).isDirectory()));
+  const near = add === undefined ? dirname(resolve(source)) : isFolder ? resolve(add) : dirname(resolve(add));
+  const { project } = loadProject(env, false, { near });
+  const folder = project.file === undefined ? near : dirname(resolve(project.file));
+  const chains = await documents.read(source, words, project, folder);
+  if (chains.length === 0) fail('import-unreadable', `${source} has nothing that could be a step`);
+  if (isFolder) mkdirSync(add!, { recursive: true });
+  // What the first chain brings into the project is there for the others.
+  const made = new Set<string>();
+  for (const [i, { title, word, draft }] of chains.entries()) {
+    const rest = withoutMade(draft, made);
+    if (add === undefined) printDraft(rest, chains.length > 1 ? `${word}${CHAIN_ENDING}` : undefined);
+    else
+      await writeDraft(rest, project, isFolder ? join(add, word + CHAIN_ENDING) : add, title, {
+        isOneOfMany: chains.length > 1,
+      });
+    if (add === undefined && i < chains.length - 1) outputTerminal().write('\n');
+  }
+  if (isFolder) errorTerminal().write(`\nNext: batharon check ${add!}\n`);
+  return 0;
+}
+
+/** A draft without what an earlier one has brought. */
+function withoutMade(draft: Draft, made: Set<string>): Draft {
+  const fresh = <T>(part: 'services' | 'credentials' | 'secrets', entries: Map<string, T>): Map<string, T> =>
+    new Map(
+      [...entries].filter(([name]) => {
+        const key = `${part} ${name}`;
+        return !made.has(key) && made.add(key);
+      }),
+    );
+  return {
+    ...draft,
+    services: fresh('services', draft.services),
+    credentials: fresh('credentials', draft.credentials),
+    secrets: fresh('secrets', draft.secrets),
+    notes: draft.notes.filter((note) => !made.has(note) && made.add(note)),
+  };
 }
 
 /** The argument, a file that it names, or standard input. */
@@ -58,7 +128,7 @@ function titleOf({ method, url }: ImportedRequest): string {
 }
 
 /** Prints what an import gives: what goes into the chain, what into the project, and what could not be carried over. */
-function printDraft(draft: Draft): void {
+function printDraft(draft: Draft, file?: string): void {
   const output = outputTerminal();
   const { colours } = output;
   const sections = (parts: readonly (readonly [string, ReadonlyMap<string, readonly string[]>])[]): void => {
@@ -75,7 +145,7 @@ function printDraft(draft: Draft): void {
       }
     }
   };
-  output.write(colours.dim('# the chain file\n'));
+  output.write(colours.dim(`# ${file ?? 'the chain file'}\n`));
   sections([['inputs', draft.inputs]]);
   output.write(
     `steps:\n${finished(draft.step)

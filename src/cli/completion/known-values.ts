@@ -6,7 +6,7 @@ import { SCHEMA_FILES } from '../../core/schema/file-schema.ts';
 import { CHAIN_ENDING, load, loadProject } from '../../api/load.ts';
 import { OpenRun } from '../../api/open-run.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
-import { IMPORTERS } from '../../import/index.ts';
+import { IMPORT_FORMS } from '../../import/index.ts';
 import type { Asked, Candidate } from './candidates.ts';
 import { SCRIPTS } from './scripts.ts';
 
@@ -59,7 +59,7 @@ const SOURCES: Readonly<Record<string, Source>> = {
   '<step>': stepsOfFile,
   'draw what': (asked) => [...chains(asked), ...runs(asked)],
   'explain words': () => topics().map(({ word, what }) => ({ word, about: what })),
-  'import form': () => plain(Object.keys(IMPORTERS)),
+  'import form': () => plain(IMPORT_FORMS),
   'completion shell': () => plain(Object.keys(SCRIPTS)),
   'schema file': () => plain(SCHEMA_FILES),
   'secret set name': secrets,

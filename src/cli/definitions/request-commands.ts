@@ -1,4 +1,4 @@
-import { IMPORTERS } from '../../import/index.ts';
+import { IMPORT_FORMS } from '../../import/index.ts';
 import type { CommandDefinition } from './command-definition.ts';
 import { ENV, PERMISSIONS } from './options.ts';
 
@@ -69,29 +69,35 @@ export const requestCommands: readonly CommandDefinition[] = [
     ) => (await import('../commands/calls.ts')).calls(service, words, options),
   },
   {
-    usage: 'import <form> [source]',
+    usage: 'import <form> [source] [operations...]',
     group: 'request',
-    about: 'turn a request from API documentation into a step',
+    about: 'turn requests from API documentation, a description or a recording into steps',
     arguments: {
-      form: [Object.keys(IMPORTERS).join(', ')],
+      form: [IMPORT_FORMS.join(', ')],
       source: ['the text in quotes, or a file (default: standard input)'],
+      operations: [
+        "of a description: ids of operations, or 'GET /path' (default: all, a chain for each tag)",
+      ],
     },
     options: [
       {
         flags: '--add <file>',
-        about: 'add the step to a chain file, and its service and credential to the project',
+        about:
+          'add the steps to a chain file, and services and credentials to the project; a folder gets a file for each chain',
       },
       { flags: '--name <name>', about: 'name of the step' },
       ENV,
     ],
     examples: [
       'batharon import curl \'curl -H "Emberfold-Key: $KEY" https://api.emberfold.example/v1/racks\' --add racks.chain.yaml',
+      'batharon import openapi kiln.openapi.yaml createPiece --add piece.chain.yaml',
     ],
     run: async (
       form: string,
       source: string | undefined,
+      operations: readonly string[],
       options: import('../commands/import.ts').ImportOptions,
-    ) => (await import('../commands/import.ts')).importCommand(form, source, options),
+    ) => (await import('../commands/import.ts')).importCommand(form, source, operations, options),
   },
   {
     usage: 'sign-in [credential]',

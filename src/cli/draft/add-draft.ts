@@ -1,5 +1,6 @@
 import { existsSync, readFileSync, writeFileSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
+import { countOf } from '../../core/count-of.ts';
 import { readChain } from '../../core/chain/read/read-chain.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { readProject } from '../../core/chain/read/read-project.ts';
@@ -16,7 +17,13 @@ import { errorTerminal } from '../terminal/terminal.ts';
  * Adds a draft to a chain file, which is made where it is missing, and to its project file. Nothing is written unless both
  * read as well as before. Keys in it are locked.
  */
-export async function writeDraft(draft: Draft, project: Project, path: string, title: string): Promise<void> {
+export async function writeDraft(
+  draft: Draft,
+  project: Project,
+  path: string,
+  title: string,
+  { isOneOfMany = false }: { readonly isOneOfMany?: boolean } = {},
+): Promise<void> {
   if (!path.endsWith(CHAIN_ENDING))
     fail('wrong-form', `${path} is no chain file: its name ends in ${CHAIN_ENDING}`, {
       hint: `--add ${path.replace(/\.[^./]*$/, '')}${CHAIN_ENDING}`,
@@ -25,7 +32,7 @@ export async function writeDraft(draft: Draft, project: Project, path: string, t
     project.file === undefined ? join(dirname(resolve(path)), PROJECT_FILE) : resolve(project.file);
   const before = { chain: textOf(path), project: textOf(projectPath) };
   const after = {
-    chain: withStep(path, before.chain ?? `chain: ${JSON.stringify(title)}\n\nsteps:\n`, draft),
+    chain: withStep(path, before.chain ?? newChain(title, draft), draft),
     project: withProject(projectPath, before.project ?? '', draft),
   };
   const findings = problemsAfter(projectPath, path, after);
@@ -39,7 +46,7 @@ export async function writeDraft(draft: Draft, project: Project, path: string, t
     if (value !== undefined) await new LockedStore(dirname(projectPath), process.env).setSecret(name, value);
   if (after.project !== (before.project ?? '')) writeFileSync(projectPath, after.project);
   writeFileSync(path, after.chain);
-  report(draft, path, projectPath, before);
+  report(draft, path, projectPath, { before, isOneOfMany });
 }
 
 /**
@@ -82,6 +89,11 @@ export function pickOf(pick: string): [name: string, expression: string] {
 
 function textOf(path: string): string | undefined {
   return existsSync(path) ? readFileSync(path, 'utf8') : undefined;
+}
+
+/** A chain file to begin with; what a person gives stands above the steps. */
+function newChain(title: string, { inputs }: Draft): string {
+  return `chain: ${JSON.stringify(title)}\n${inputs.size > 0 ? '\ninputs:\n' : ''}\nsteps:\n`;
 }
 
 function withStep(path: string, text: string, draft: Draft): string {
@@ -127,11 +139,18 @@ function problemsBefore(projectPath: string, path: string, texts: Texts): number
   return texts.chain === undefined ? 0 : problemsAfter(projectPath, path, texts).length;
 }
 
-function report(draft: Draft, path: string, projectPath: string, before: Texts): void {
+function report(
+  draft: Draft,
+  path: string,
+  projectPath: string,
+  { before, isOneOfMany }: { readonly before: Texts; readonly isOneOfMany: boolean },
+): void {
   const terminal = errorTerminal();
   const { colours } = terminal;
+  const calls = finished(draft.step).filter((line) => line.startsWith('- call: '));
+  const what = calls.length > 1 ? countOf(calls.length, 'step') : calls[0]!.replace(/^- call: /, '');
   terminal.write(
-    `${colours.green('added')}   ${finished(draft.step)[0]!.replace(/^- call: /, '')} to ${path}${before.chain === undefined ? ', a new file' : ''}\n`,
+    `${colours.green('added')}   ${what} to ${path}${before.chain === undefined ? ', a new file' : ''}\n`,
   );
   const parts = [
     ...[...draft.services.keys()].map((name) => `the service ${name}`),
@@ -147,6 +166,7 @@ function report(draft: Draft, path: string, projectPath: string, before: Texts):
       `        to ${relativeName(projectPath)}${before.project === undefined ? ', a new file' : ''}: ${parts.join(', ')}\n`,
     );
   printNotes(draft);
+  if (isOneOfMany) return;
   const steps = /name: (\w+)/.exec(finished(draft.step).join('\n'))?.[1];
   terminal.write(`\nNext: batharon ${steps === undefined ? `run ${path}` : `try ${path} ${steps}`}\n`);
 }

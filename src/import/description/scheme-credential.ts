@@ -19,8 +19,17 @@ export function schemeFor({ schemes }: Description, { security }: Operation): Se
   return undefined;
 }
 
-/** The credential for a scheme, by a name; undefined if there is no kind for it. */
-export function credentialOf(scheme: SecurityScheme, name: string): SchemeCredential | undefined {
+/**
+ * The credential for a scheme, by a name; undefined if there is no kind for it. Addresses that the description gives without
+ * a host lie at `server`.
+ */
+export function credentialOf(
+  scheme: SecurityScheme,
+  name: string,
+  server = 'https://api.emberfold.example',
+): SchemeCredential | undefined {
+  const at = (address: string): string =>
+    scalar(URL.canParse(address, server) ? new URL(address, server).href : address);
   const made = (lines: readonly string[], ...secrets: string[]): SchemeCredential => ({ lines, secrets });
   const secret = (part?: string): string =>
     part === undefined ? name : nameOfPlaceholder(`${name}_${part}`);
@@ -43,7 +52,7 @@ export function credentialOf(scheme: SecurityScheme, name: string): SchemeCreden
         secret(),
       );
     case 'oauth2':
-      return oauth2(scheme, { made, secret, inserted });
+      return oauth2(scheme, { made, secret, inserted, at });
     case 'openIdConnect': {
       const issuer = scheme.provider?.replace(/\/\.well-known\/openid-configuration$/, '');
       return issuer === undefined
@@ -71,10 +80,12 @@ function oauth2(
     made,
     secret,
     inserted,
+    at,
   }: {
     made: (lines: readonly string[], ...secrets: string[]) => SchemeCredential;
     secret: (part?: string) => string;
     inserted: (part?: string) => string;
+    at: (address: string) => string;
   },
 ): SchemeCredential | undefined {
   const flow = (kind: string) => flows.find((one) => one.kind === kind);
@@ -85,7 +96,7 @@ function oauth2(
   const found = client ?? code ?? device ?? password;
   if (found?.tokenUrl === undefined) return undefined;
   const scope = found.scopes.length > 0 ? [`scope: ${scalar(found.scopes.join(' '))}`] : [];
-  const token = `token-url: ${scalar(found.tokenUrl)}`;
+  const token = `token-url: ${at(found.tokenUrl)}`;
   const id = `client-id: ${inserted('client_id')}`;
   if (client)
     return made(
@@ -105,7 +116,7 @@ function oauth2(
       [
         'kind: oauth2',
         'grant: browser',
-        `authorize-url: ${scalar(code.authorizationUrl ?? '')}`,
+        `authorize-url: ${at(code.authorizationUrl ?? '')}`,
         token,
         id,
         ...scope,
@@ -114,7 +125,7 @@ function oauth2(
     );
   if (device)
     return made(
-      ['kind: oauth2', 'grant: device', `device-url: ${scalar(device.deviceUrl ?? '')}`, token, id, ...scope],
+      ['kind: oauth2', 'grant: device', `device-url: ${at(device.deviceUrl ?? '')}`, token, id, ...scope],
       secret('client_id'),
     );
   return made(
