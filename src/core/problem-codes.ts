@@ -30,6 +30,9 @@ export const problemCodes = {
   'unknown-name': problem('Nothing that stands before this place defines the name.'),
   'unknown-function': problem('There is no function of this name.'),
   'unknown-member': problem('What stands before the dot is known, and has no member of this name.'),
+  'unknown-schema': problem(
+    'fits(…) names a schema that is neither under `shapes`, nor in a description, nor a file.',
+  ),
   'unknown-zone': problem('The time zone is not in the IANA list.'),
   'unknown-algorithm': problem('The digest algorithm is not one of those that the language has.'),
   'wrong-arguments': problem('A function is given too few or too many arguments.'),

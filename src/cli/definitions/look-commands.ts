@@ -24,6 +24,24 @@ export const lookCommands: readonly CommandDefinition[] = [
       (await import('../commands/view.ts')).view(where, options),
   },
   {
+    usage: 'shape <where>',
+    group: 'look',
+    about: 'make a JSON Schema of recorded responses of a step',
+    arguments: { where: ['RUN:STEP, such as last:rack_pieces'] },
+    options: [
+      {
+        flags: '--from-runs <number>',
+        about: 'use the responses of so many runs of the chain',
+        byDefault: '1',
+      },
+      { flags: '--add', about: 'add it under `shapes` of the project file, for fits(value, NAME)' },
+      { flags: '--name <name>', about: 'what it is called there (default: the name of the step)' },
+    ],
+    examples: ['batharon shape last:rack_pieces --from-runs 20 --add'],
+    run: async (where: string, options: import('../commands/shape.ts').ShapeOptions) =>
+      (await import('../commands/shape.ts')).shape(where, options),
+  },
+  {
     usage: 'draw <what>',
     group: 'look',
     about: 'draw a chain, or what a run has done, as a sequence diagram',

@@ -1,4 +1,5 @@
 import type { ContractLevel } from '../contract/description.ts';
+import type { Schema } from '../contract/schema.ts';
 import type { Kind } from '../language/kinds.ts';
 import type { Duration } from '../language/values.ts';
 import type { Place } from '../problems.ts';
@@ -355,6 +356,8 @@ export interface Chain {
   readonly cleanup: readonly Step[];
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
+  /** The schemas that its expressions hold values to, by the names that they say. */
+  readonly schemas: ReadonlyMap<string, Schema>;
   /** It asks for a step as `steps.NAME`. */
   readonly usesSteps: boolean;
   /** Loops of which an expression asks for NAME.iterations. */

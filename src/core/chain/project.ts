@@ -1,4 +1,6 @@
 import type { ContractLevel, Description } from '../contract/description.ts';
+import type { Schema } from '../contract/schema.ts';
+import type { Shapes } from '../contract/shapes.ts';
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
 import type {
@@ -135,6 +137,10 @@ export interface Project {
   readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };
   /** Some expression reads XML. */
   readonly usesXPath: boolean;
+  /** The shapes that it defines for all chains. */
+  readonly shapes: Shapes;
+  /** The schemas that its own expressions hold values to, by the names that they say. */
+  readonly schemas: ReadonlyMap<string, Schema>;
   /** Where the listener for callbacks is, and where services elsewhere reach it. */
   readonly callbacks?: CallbackSetting;
   readonly descriptions?: Descriptions;

@@ -1,4 +1,5 @@
 import type { HeaderList, Validator } from '../ports.ts';
+import { sameInItems } from '../language/same-in-items.ts';
 import { numberOf } from '../language/numbers.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import type { DescribedParameter, Description, Operation } from './description.ts';
@@ -64,7 +65,7 @@ export function responseDeviations(
   }
   const isEmpty = response.size === 0;
   const hasNone = method === 'HEAD' || response.status === 204 || response.status === 304;
-  if (described.content.length === 0 || hasNone) return together(found);
+  if (described.content.length === 0 || hasNone) return sameInItems(found).slice(0, MOST);
   const types = described.content.map(({ type }) => type).join(', ');
   if (isEmpty) return [...found, { path: 'body', says: `is empty, ${types} wanted`, at: described.at }];
   const { type } = response;
@@ -80,18 +81,7 @@ export function responseDeviations(
     for (const { path, says, at: where } of validator.violations(schema, response.json))
       found.push({ path, says, at: where ?? described.at });
   }
-  return together(found);
-}
-
-/** The same deviation of several items as one. */
-function together(found: readonly Deviation[]): Deviation[] {
-  const byPlace = new Map<string, Deviation>();
-  for (const one of found) {
-    const key = `${one.path.replace(/\[\d+\]/g, '[*]')} ${one.says}`;
-    const first = byPlace.get(key);
-    byPlace.set(key, first ? { ...first, also: (first.also ?? 0) + 1 } : one);
-  }
-  return [...byPlace.values()].slice(0, MOST);
+  return sameInItems(found).slice(0, MOST);
 }
 
 /** A request as far as it is looked at. */
@@ -128,7 +118,7 @@ export function requestDeviations(
       json,
     ))
       found.push({ path, says, at: at ?? operation.body!.at });
-  return together(found);
+  return sameInItems(found).slice(0, MOST);
 }
 
 /** A parameter whose value is the text as it stands. */

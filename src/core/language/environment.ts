@@ -10,6 +10,12 @@ export type DigestAlgorithm = (typeof DIGEST_ALGORITHMS)[number];
  */
 export type XPath = (xml: string, expression: string, namespaces: ReadonlyMap<string, string>) => Maybe;
 
+/** Where a value is not as a schema wants it: a path of `$`, and what is wrong there. */
+export interface Misfit {
+  readonly path: string;
+  readonly says: string;
+}
+
 /** What an expression may ask of the world besides values. */
 export interface World {
   /** The current time in milliseconds; the same throughout one request. */
@@ -22,6 +28,8 @@ export interface World {
   readonly file?: (path: string) => Uint8Array;
   /** Reads XML; there where an expression of the file asks for it. */
   readonly xpath?: XPath;
+  /** Where a value is not as a schema of this name wants it; there where an expression of the chain asks for one. */
+  readonly fits?: (value: Value, schema: string) => readonly Misfit[];
   /** The IANA name of the zone in which dates are shown. */
   readonly zone: string;
 }

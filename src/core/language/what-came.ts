@@ -5,6 +5,7 @@ import { evaluateAgain, whyNothing, withItem } from './diagnose.ts';
 import { differenceOf } from './difference.ts';
 import type { Environment } from './environment.ts';
 import { withArticle } from './kinds.ts';
+import { saidOfPlace, sameInItems } from './same-in-items.ts';
 import { brief } from './show.ts';
 import { type BinaryTree, type CallTree, givesNodes, isRelation, type Tree } from './tree.ts';
 import { kindOf, type Maybe, type Value } from './values.ts';
@@ -22,6 +23,10 @@ export function whatCame(tree: Tree, text: string, environment: Environment, ite
   if (tree.type === 'unary' && tree.operator === '!') return `${source(tree.operand)} holds`;
   if (tree.type === 'call') {
     const first = tree.arguments[0];
+    if (tree.name === 'fits' && first) {
+      const misfit = whatDoesNotFit(tree, source(first), environment, item);
+      if (misfit !== undefined) return misfit;
+    }
     if (tree.name === 'exists' && first)
       return whyNothing(first, text, environment, item)?.message ?? 'nothing';
     if (tree.name === 'same' && tree.arguments.length > 1) {
@@ -87,6 +92,26 @@ function whatIsApart(tree: CallTree, environment: Environment, item: Maybe): str
             .join(', ')}${items.length > 3 ? ` and ${items.length - 3} more` : ''}`,
         ];
   return [...only('left', apart.left), ...only('right', apart.right)].join('; ');
+}
+
+/** So many places that do not fit are said. */
+const MISFITS = 20;
+
+/** Where a value is not as its schema wants it; undefined where that can't be told. */
+function whatDoesNotFit(
+  tree: CallTree,
+  source: string,
+  environment: Environment,
+  item: Maybe,
+): string | undefined {
+  const [value, schema] = tree.arguments.map((argument) => evaluateAgain(argument, environment, item));
+  if (value === undefined || typeof schema !== 'string') return undefined;
+  const misfits = sameInItems(environment.world.fits?.(value, schema) ?? []);
+  if (misfits.length === 0) return undefined;
+  const said = misfits
+    .slice(0, MISFITS)
+    .map((one) => saidOfPlace({ ...one, path: source + one.path.slice(1) }));
+  return [...said, ...(misfits.length > MISFITS ? [`${misfits.length - MISFITS} more`] : [])].join('; ');
 }
 
 function whichItems(

@@ -13,7 +13,8 @@ import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template
 import { checkName } from './check-name.ts';
 import { literalValue } from './literal-values.ts';
 import { bracesAsValue, bracesInText, braceTooMany, closingBrace, unclosedInsertion } from './braces.ts';
-import { indexBehindFilter, itemNotUsed, lengthAsMember, pathInQuotes } from './path-warnings.ts';
+import { indexBehindFilter, pathWarnings } from './path-warnings.ts';
+import { SchemaNames } from './schema-names.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/structure.ts';
 import { commentInText, dollarInText, expressionInText, joinInText } from './text-warnings.ts';
@@ -30,7 +31,8 @@ export class FieldReader {
   readonly secrets = new Set<string>();
   /** Some expression reads XML. */
   usesXPath = false;
-  /** Names of which an expression asks for .iterations, or uses as a whole. */
+  readonly schemas = new SchemaNames();
+  /** Names of which an expression asks for .iterations. */
   readonly iterationsOf = new Set<string>();
 
   constructor(findings: Findings) {
@@ -93,10 +95,8 @@ export class FieldReader {
       return undefined;
     }
     this.#use(expression.tree);
-    indexBehindFilter(this.findings, node, node.text, expression.tree);
-    lengthAsMember(this.findings, node, node.text, expression.tree);
-    pathInQuotes(this.findings, node, node.text, expression.tree);
-    itemNotUsed(this.findings, node, node.text, expression.tree);
+    this.schemas.use(this.findings, node, expression.tree);
+    pathWarnings(this.findings, node, node.text, expression.tree);
     return this.findings.placed(expression, node);
   }
 
@@ -235,6 +235,7 @@ export class FieldReader {
       return { end };
     }
     indexBehindFilter(this.findings, node, node.text, tree);
+    this.schemas.use(this.findings, node, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };
   }

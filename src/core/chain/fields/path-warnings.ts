@@ -26,7 +26,7 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
  * Says of `.length` behind a path of the response that it is a member like others: whoever compares it mostly means how long
  * something is. `['length']` says that the member is meant.
  */
-export function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
   for (const child of childrenOf(tree)) lengthAsMember(findings, node, text, child);
   if (tree.type !== 'binary' || tree.operator === 'in') return;
   for (const side of [tree.left, tree.right]) {
@@ -48,7 +48,7 @@ export function lengthAsMember(findings: Findings, node: ScalarNode, text: strin
 }
 
 /** Says of a quoted path, such as `upper('$.title')`, that it is only a text. A pattern or a text that is searched for may be one. */
-export function pathInQuotes(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+function pathInQuotes(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
   for (const child of childrenOf(tree)) pathInQuotes(findings, node, text, child);
   if (tree.type !== 'literal' || typeof tree.value !== 'string') return;
   if (!/^\$(?:\.[A-Za-z_]\w*|\[\d+\])+$/.test(tree.value)) return;
@@ -61,7 +61,7 @@ export function pathInQuotes(findings: Findings, node: ScalarNode, text: string,
 }
 
 /** Says of a condition on the items of a list that it speaks of none of them. */
-export function itemNotUsed(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+function itemNotUsed(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
   for (const child of childrenOf(tree)) itemNotUsed(findings, node, text, child);
   if (tree.type !== 'call' || (tree.name !== 'any' && tree.name !== 'every')) return;
   const [list, condition] = tree.arguments;
@@ -99,4 +99,12 @@ function isIndex({ descendant, selectors }: Segment): boolean {
 
 function givesSeveral({ selectors }: Segment): boolean {
   return selectors.some(({ type }) => type === 'filter' || type === 'slice');
+}
+
+/** What is probably not meant, in a whole expression. */
+export function pathWarnings(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
+  indexBehindFilter(findings, node, text, tree);
+  lengthAsMember(findings, node, text, tree);
+  pathInQuotes(findings, node, text, tree);
+  itemNotUsed(findings, node, text, tree);
 }

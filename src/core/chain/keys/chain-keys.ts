@@ -5,6 +5,17 @@ import { COLUMN_KINDS, INPUT_KINDS } from '../model.ts';
 const stepsExample = 'steps:\n  - call: GET kiln /racks';
 
 /** Of the project and of a chain. */
+export const shapesKey: KeyDefinition = {
+  name: 'shapes',
+  sort: 'structure',
+  shape: map,
+  wants: 'a map of names and schemas',
+  about:
+    'Schemas by name, for fits(value, NAME): JSON Schema (2020-12), or the path of a file with one. One refers to another as `#/NAME`.',
+  example:
+    'shapes:\n  Piece:\n    type: object\n    required: [id, price]\n    properties:\n      id: { type: string }\n      price: { type: number }',
+};
+
 export const defineKey: KeyDefinition = {
   name: 'define',
   sort: 'value expression',
@@ -60,6 +71,7 @@ export const chainKeys: readonly KeyDefinition[] = [
     example: 'inputs:\n  rack: { default: A3, about: the rack to look at }',
   },
   defineKey,
+  shapesKey,
   {
     name: 'steps',
     sort: 'structure',

@@ -1,4 +1,4 @@
-import { defineKey } from './chain-keys.ts';
+import { defineKey, shapesKey } from './chain-keys.ts';
 import * as z from 'zod';
 import {
   type KeyDefinition,
@@ -104,6 +104,7 @@ export const projectKeys: readonly KeyDefinition[] = [
     example: 'values:\n  studio: north',
   },
   defineKey,
+  shapesKey,
   {
     name: 'zone',
     sort: 'setting',

@@ -11,6 +11,7 @@ import type { Chain } from '../model.ts';
 import type { Project } from '../project.ts';
 import type { DescribedLines, FileFinding, FollowedFile, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
+import { describedSchemas, readShapes, schemaNamed } from './read-shapes.ts';
 import { readDefinitions } from './read-definitions.ts';
 import { readInputs } from './read-inputs.ts';
 import { readSteps } from './read-steps.ts';
@@ -223,6 +224,13 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
   const { fields, project } = reader;
   const root = checkStructure(fields.findings, file.root, chainKeys, 'a chain file');
   if (!root) return undefined;
+  const shapes = readShapes(fields, valueOf(root, 'shapes'), reader.files);
+  fields.schemas.find = (name) =>
+    schemaNamed(name, {
+      shapes: [shapes, project.shapes],
+      files: reader.files,
+      described: describedSchemas(project),
+    });
   const functions = readChainDefinitions(fields, root, project);
   const scope = new ChainScope(undefined, functions);
   announceKept(file.root, scope, fields);
@@ -269,6 +277,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     cleanup,
     results,
     usesXPath: fields.usesXPath,
+    schemas: fields.schemas.used,
     iterationsOf: fields.iterationsOf,
     secrets: fields.secrets,
     uses: reader.used,

@@ -11,6 +11,8 @@ import type { Typed } from '../model.ts';
 import { type CallbackSetting, GUARDS, type Project, SECRET_SOURCES, type SecretSource } from '../project.ts';
 import { plainSecret } from '../fields/plain-secrets.ts';
 import { readCredential } from './read-credential.ts';
+import { NO_SHAPES } from '../../contract/shapes.ts';
+import { readShapes, schemaNamed } from './read-shapes.ts';
 import { readDefinitions } from './read-definitions.ts';
 import { readService } from './read-service.ts';
 import { kindOfTyped } from '../fields/typed-values.ts';
@@ -32,6 +34,8 @@ export const NO_PROJECT: Project = {
   zone: 'UTC',
   mask: { also: new Set(), never: new Set() },
   usesXPath: false,
+  shapes: NO_SHAPES,
+  schemas: new Map(),
 };
 
 export interface ReadProject {
@@ -93,6 +97,8 @@ function readRoot(
     [...secrets.keys()],
     serviceNodes.map(({ key }) => key.text),
   );
+  const shapes = readShapes(fields, valueOf(root, 'shapes'));
+  fields.schemas.find = (name) => schemaNamed(name, { shapes: [shapes] });
   const functions = readProjectDefinitions(fields, root);
   const values = readValues(fields, valueOf(root, 'values'), functions);
   const scope: StaticScope = {
@@ -137,6 +143,8 @@ function readRoot(
     zone: isZone(zone) ? zone : 'UTC',
     mask,
     usesXPath: fields.usesXPath,
+    shapes,
+    schemas: fields.schemas.used,
     ...optional('callbacks', readCallbacks(fields, valueOf(root, 'callbacks'))),
     ...optional('records', readRecords(fields, valueOf(root, 'records'))),
   };

@@ -2,7 +2,7 @@ import type { CallStep } from '../../chain/model.ts';
 import type { ContractLevel, Operation } from '../../contract/description.ts';
 import { type Deviation, requestDeviations, responseDeviations } from '../../contract/deviations.ts';
 import { findOperation, partsOf } from '../../contract/find-operation.ts';
-import { countOf } from '../../count-of.ts';
+import { saidOfPlace } from '../../language/same-in-items.ts';
 import type { EventDeviation } from '../../events.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
@@ -107,10 +107,10 @@ export function tellUntold(context: RunContext, step: CallStep): void {
 export function deviationText(deviation: EventDeviation): string {
   const { operation, direction, status, described } = deviation;
   const where = direction === 'request' ? `${operation}, sent` : `${operation}, ${status ?? 'response'}`;
-  return `${where}: ${deviationWords(deviation)}${described === undefined ? '' : ` (${described})`}`;
+  return `${where}: ${saidOfDeviation(deviation)}${described === undefined ? '' : ` (${described})`}`;
 }
 
 /** What is wrong, and where in what came or was sent. */
-export function deviationWords({ path, says, also }: EventDeviation): string {
-  return `${path} ${says}${also === undefined ? '' : `, and so in ${countOf(also, 'more item')}`}`;
+export function saidOfDeviation({ path, says, also }: EventDeviation): string {
+  return saidOfPlace({ path, says, ...(also === undefined ? {} : { also }) });
 }

@@ -6,6 +6,8 @@ import type { RunContext } from '../scope/context.ts';
 export interface ChainNeeds {
   /** Names of secrets that some step can need: those it inserts, those of its services and of the credentials of its calls. */
   readonly secrets: ReadonlySet<string>;
+  /** The chain itself, and those that it follows or that sign in for it. */
+  readonly chains: ReadonlySet<Chain>;
   /** Names of the services that it calls, those of chains that it follows included. */
   readonly services: ReadonlySet<string>;
 }
@@ -53,7 +55,7 @@ export function needsOf(
   // Addresses of all services are made, since any of them may be inserted.
   for (const { urlSecrets } of project.services.values()) take(urlSecrets);
   inChain(chain, true);
-  return { secrets, services };
+  return { secrets, services, chains: visited };
 }
 
 /** Where the services that a chain calls are in this environment: their origins by their names. */

@@ -10,13 +10,17 @@ import { renderText } from '../scope/insert.ts';
  */
 export async function prepare(context: RunContext): Promise<void> {
   const { chain, masker, names, options, ports, project } = context;
-  for (const name of needsOf(chain, project, options.signInChains).secrets) {
+  const needs = needsOf(chain, project, options.signInChains);
+  for (const name of needs.secrets) {
     const secret = await ports.secrets.get(name);
     if (!masker.add(secret, `secret ${name}`)) context.tooShort.add(`secret ${name}`);
     context.secrets.set(name, secret);
   }
-  if (project.descriptions && ports.validator) context.contract.validator ??= await ports.validator();
-  if (chain.usesXPath || project.usesXPath) context.xpath = await ports.formats.xpath();
+  const chains = [...needs.chains];
+  const holds =
+    project.descriptions !== undefined || [project, ...chains].some(({ schemas }) => schemas.size > 0);
+  if (ports.validator && holds) context.contract.validator ??= await ports.validator();
+  if ([project, ...chains].some(({ usesXPath }) => usesXPath)) context.xpath = await ports.formats.xpath();
   for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
   for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);
   setValues(context);

@@ -196,7 +196,6 @@ export class RunContext {
   get contract(): ContractState {
     return this.#shared.contract;
   }
-
   get masker(): Masker {
     return this.#shared.hidden.masker;
   }
@@ -320,6 +319,7 @@ export class RunContext {
       digest: (algorithm, data) => digests.digest(algorithm, data),
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
       ...(this.#shared.xpath ? { xpath: this.#shared.xpath } : {}),
+      fits: this.contract.fitting(this.chain, this.project),
       file: (path) =>
         files.bytes?.(path, this.chain.file) ?? fail('file-not-found', `the file ${path} can't be read here`),
       zone: this.project.zone,

@@ -1,4 +1,7 @@
 import type { EventDeviation } from '../../events.ts';
+import { fail } from '../../problems.ts';
+import type { Schema } from '../../contract/schema.ts';
+import type { World } from '../../language/environment.ts';
 import type { Validator } from '../../ports.ts';
 
 /** What a run has seen that is not as a description says. */
@@ -9,6 +12,18 @@ export class ContractState {
   readonly #told = new Set<string>();
   /** Those for which a step fails, by its address, until it ends. */
   readonly #failing = new Map<string, EventDeviation[]>();
+
+  /** What says where a value is not as a schema wants it, by the name that an expression of a chain or project says. */
+  fitting(
+    chain: { readonly schemas: ReadonlyMap<string, Schema> },
+    project: { readonly schemas: ReadonlyMap<string, Schema> },
+  ): NonNullable<World['fits']> {
+    return (value, name) => {
+      const schema = chain.schemas.get(name) ?? project.schemas.get(name);
+      if (!schema || !this.validator) return fail('unknown-schema', `the schema ${name} can't be read here`);
+      return this.validator.violations(schema, value);
+    };
+  }
 
   /** Whether a deviation is told: not where the same one was already, at another item of a list. */
   isNew({ operation, direction, status, path, says }: EventDeviation): boolean {

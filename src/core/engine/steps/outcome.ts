@@ -4,7 +4,7 @@ import { childrenOf, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
 import type { EventDeviation } from '../../events.ts';
-import { deviationText, deviationWords } from '../exchange/hold-to-contract.ts';
+import { deviationText, saidOfDeviation } from '../exchange/hold-to-contract.ts';
 import type { RunContext } from '../scope/context.ts';
 import { evaluateAll } from '../scope/evaluate.ts';
 import { placed } from '../scope/with-place.ts';
@@ -83,7 +83,7 @@ export class StepOutcome {
         step: this.#context.address(this.#step),
         condition: `the ${direction} as described${described === undefined ? '' : ` (${described})`}`,
         passed: false,
-        got: deviationWords(deviation),
+        got: saidOfDeviation(deviation),
         code: 'not-as-described',
         place: this.#step.at,
         deviation,

@@ -37,6 +37,17 @@ export const askingFunctions = [
       return mode === undefined ? equalValues(a, b) : equalInAnyOrder(a, b);
     },
   }),
+  define(family, 'fits', {
+    about:
+      "Whether a value is as a schema wants it: a name under `shapes`, a schema of a service description ('Piece', or 'kiln#Piece' where several have it), or the path of a file of JSON Schema. A failed expectation lists each place that is otherwise.",
+    parameters: [takes.any('value'), takes.text('schema')],
+    returns: YES_NO,
+    examples: [],
+    evaluate: ([value, schema], { world }) =>
+      world.fits
+        ? world.fits(value, schema).length === 0
+        : fail('unknown-schema', `the schema ${schema} can't be read here`),
+  }),
   define(family, 'kind', {
     about:
       "The kind of a value: 'nothing', 'null', 'yes or no', 'number', 'text', 'list', 'object', 'time', 'duration' or 'bytes'.",
