@@ -64,14 +64,13 @@ function runsOf({ fromRuns = '1' }: ShapeOptions): number {
 
 /** Earlier runs of the same chain in the same environment. */
 function idsLike(records: Records, { id, run: { file, environment } }: OpenRun, most: number): string[] {
-  const like = records
-    .list()
-    .flatMap((run) =>
-      !('unreadable' in run) && run.run !== id && run.file === file && run.environment === environment
-        ? [run.run]
-        : [],
-    );
-  return like.slice(0, Math.max(0, most));
+  const like: string[] = [];
+  for (const one of records.list()) {
+    if (like.length >= most) break;
+    if (!('unreadable' in one) && one.run !== id && one.file === file && one.environment === environment)
+      like.push(one.run);
+  }
+  return like;
 }
 
 /** The responses of a step, in each iteration of its loops. */
