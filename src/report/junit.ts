@@ -123,7 +123,24 @@ function ofStep(step: RecordedStep, run: RecordedRun): Case[] {
     ...wrongOf(step, run),
     ...(told.length > 0 ? { said: told.join('\n') } : {}),
   };
-  return [own, ...inner];
+  return [own, ...deviationsOf(step), ...inner];
+}
+
+/** A case for each place at which a call was not as described: a failure where that fails the step. */
+function deviationsOf({ expected, warnings }: RecordedStep): Case[] {
+  return [...expected, ...warnings].flatMap((event): Case[] => {
+    const { deviation } = event;
+    if (!deviation) return [];
+    const { direction, operation, path, says, status } = deviation;
+    const at = path.replace(/\[\d+\]/g, '[]');
+    const name = `${operation} ${direction === 'request' ? 'sent' : (status ?? '')} ${at} as described`;
+    const message = `${path} ${says}${deviation.described === undefined ? '' : ` (${deviation.described})`}`;
+    return [
+      event.event === 'warning'
+        ? { name, time: 0, skipped: message }
+        : { name, time: 0, wrong: { as: 'failure', type: 'not-as-described', message, text: message } },
+    ];
+  });
 }
 
 function wrongOf(step: RecordedStep, run: RecordedRun): Pick<Case, 'wrong'> {

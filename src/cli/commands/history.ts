@@ -1,12 +1,12 @@
 import { countOf } from '../../core/count-of.ts';
 import { relative, resolve } from 'node:path';
 import type { ExitCode } from '../../core/events.ts';
-import { readDuration } from '../../core/language/lexer.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { StepStatistics } from '../../core/record/step-statistics.ts';
 import type { Records, UnreadableRun, RunSummary } from '../../api/record-types.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { loadProject } from '../../api/load.ts';
+import { sinceOf } from '../records/since.ts';
 import { agoWords } from '../records/ago-words.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
 import { printStepTable } from '../view/step-table.ts';
@@ -126,17 +126,6 @@ function printSteps(
   const left = unreadable === 0 ? '' : `; ${countOf(unreadable, 'record')} can't be read`;
   terminal.write(terminal.colours.dim(`over ${countOf(read, 'run')}${left}\n`));
   return 0;
-}
-
-/** How long ago, in milliseconds. Throws `wrong-form`. */
-function sinceOf(text: string): number {
-  const duration = readDuration(text);
-  if (duration !== undefined) return duration;
-  const at = Date.parse(text);
-  if (!Number.isNaN(at)) return Date.now() - at;
-  return fail('wrong-form', `--since ${text} is neither a time ago nor a date`, {
-    hint: '--since 2h, or --since 2026-03-01',
-  });
 }
 
 function print(terminal: Terminal, run: RunSummary | UnreadableRun, going: boolean): void {

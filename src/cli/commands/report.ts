@@ -11,9 +11,18 @@ import { makeReports, type ReportFiles } from '../../api/make-reports.ts';
 import { errorTerminal, writeData } from '../terminal/terminal.ts';
 
 /** `batharon report [RUN…]`: recorded runs as HTML, JUnit, HAR, Markdown or JSON. */
-export function report(wanted: readonly string[], options: ReportFiles): Promise<ExitCode> {
+export function report(
+  wanted: readonly string[],
+  options: ReportFiles & { readonly contract?: boolean; readonly since?: string },
+): Promise<ExitCode> {
   return guarded(async () => {
-    const records = recordsOf(loadProject(undefined, false).project);
+    const { project } = loadProject(undefined, false);
+    const records = recordsOf(project);
+    if (options.contract) {
+      const { reportContract } = await import('./report-contract.ts');
+      return reportContract(wanted, project, records, options);
+    }
+    if (options.since !== undefined) fail('wrong-form', '--since stands beside --contract');
     const sources = (wanted.length > 0 ? wanted : ['last']).map((run) =>
       OpenRun.read(records, records.find(run)),
     );

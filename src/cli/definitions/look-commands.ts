@@ -118,12 +118,23 @@ export const lookCommands: readonly CommandDefinition[] = [
     group: 'look',
     about: 'write a report of recorded runs to a file or standard output',
     arguments: { runs: ['last, ids of runs, or the starts of some', ['last']] },
-    options: Object.entries<ReportKind>(REPORTS).map(([name, { about }]) => ({
-      flags: `--${name} [file]`,
-      about: `${about} (default: standard output)`,
-    })),
-    examples: ['batharon report last --html fire.html'],
-    run: async (runs: string[], options: import('../../api/make-reports.ts').ReportFiles) =>
-      (await import('../commands/report.ts')).report(runs, options),
+    options: [
+      ...Object.entries<ReportKind>(REPORTS).map(([name, { about }]) => ({
+        flags: `--${name} [file]`,
+        about: `${about} (default: standard output)`,
+      })),
+      {
+        flags: '--contract',
+        about:
+          'operations, statuses and members of service descriptions that the runs have met and never met, and every deviation; as a table, or with --html, --markdown, --json',
+        conflicts: ['junit', 'har'],
+      },
+      { flags: '--since <time>', about: 'with --contract, of all runs since then: 2h, 3d, or a date' },
+    ],
+    examples: ['batharon report last --html fire.html', 'batharon report --contract --since 7d'],
+    run: async (
+      runs: string[],
+      options: import('../../api/make-reports.ts').ReportFiles & { contract?: boolean; since?: string },
+    ) => (await import('../commands/report.ts')).report(runs, options),
   },
 ];

@@ -1,0 +1,54 @@
+import type { ContractCoverage } from '../../core/contract/coverage.ts';
+import {
+  deviationLine,
+  met,
+  neverMet,
+  neverSeenText,
+  summaryOf,
+} from '../../report/contract/contract-texts.ts';
+import type { Terminal } from '../terminal/terminal.ts';
+import { fit, pad, widthOf } from '../terminal/text-width.ts';
+
+/** Shows what runs have met of a description, what never, and where they were otherwise. */
+export function printCoverage(terminal: Terminal, coverage: ContractCoverage): void {
+  const { colours, width } = terminal;
+  const { deviations, file, operations, service, unknown } = coverage;
+  terminal.write(`${colours.bold(service)}  ${summaryOf(coverage)}  ${colours.dim(file)}\n`);
+  if (deviations.length > 0) terminal.write('\n');
+  for (const one of deviations) {
+    const times = one.count > 1 ? ` ×${one.count}` : '';
+    terminal.write(`${colours.red('differs')} ${one.operation}${times}  ${colours.dim(`run ${one.run}`)}\n`);
+    terminal.write(`        ${deviationLine(one)}\n`);
+  }
+  terminal.write('\n');
+  const left = Math.min(
+    Math.max(...operations.map(({ operation }) => widthOf(operation)), 9),
+    Math.floor(width * 0.42),
+  );
+  const called = operations.filter(({ calls }) => calls > 0);
+  const middle = Math.min(
+    Math.max(...called.map((one) => widthOf(met(one).join(', '))), 3),
+    Math.floor(width * 0.25),
+  );
+  terminal.write(colours.dim(`${pad('operation', left)}  ${pad('met', middle)}  never met\n`));
+  for (const one of called) {
+    const rest = Math.max(10, width - left - middle - 4);
+    terminal.write(
+      `${pad(fit(one.operation, left), left)}  ${colours.green(pad(fit(met(one).join(', '), middle), middle))}  ${colours.dim(fit(neverMet(one).join(', '), rest))}`.trimEnd() +
+        '\n',
+    );
+    if (one.neverSeen.length > 0)
+      terminal.write(
+        colours.dim(
+          `${' '.repeat(2)}${fit(`${one.neverSeen.length} of ${one.members} members never seen: ${neverSeenText(one)}`, width - 2)}\n`,
+        ),
+      );
+  }
+  const never = operations.filter(({ calls }) => calls === 0);
+  if (never.length > 0) {
+    terminal.write(`\nnever called: ${never.length}\n`);
+    for (const { operation } of never) terminal.write(`  ${colours.dim(operation)}\n`);
+  }
+  if (unknown.length > 0) terminal.write('\nnot described\n');
+  for (const { request, count } of unknown) terminal.write(`  ${request} ×${count}\n`);
+}
