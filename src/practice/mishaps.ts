@@ -1,5 +1,6 @@
 import type { FastifyReply, FastifyRequest } from 'fastify';
 import { seeded } from './seeded-random.ts';
+import { drifted } from './drift.ts';
 import { drained } from './drained.ts';
 import { page, problem } from './problem.ts';
 import type { State } from './state.ts';
@@ -22,6 +23,7 @@ export const MISHAPS = {
   'lost-response': 'the request is carried out, and the connection broken off in place of a response',
   'cut-response': 'the request is carried out, and its response breaks off in its middle',
   '500-after': 'the request is carried out, and the response is an internal error all the same',
+  drift: 'the response is a little otherwise than described: for learning what a contract finds',
   'early-notice': 'a notice about a firing comes before the response to its request',
   'double-notice': 'a notice about a firing comes twice',
   'garbled-notice': 'a notice about a firing is no JSON',
@@ -47,6 +49,7 @@ const AFTERWARDS: ReadonlySet<Mishap> = new Set<Mishap>([
   'lost-response',
   'cut-response',
   '500-after',
+  'drift',
   'early-notice',
   'double-notice',
   'garbled-notice',
@@ -65,7 +68,8 @@ export class Moods {
   of(request: FastifyRequest): Mishap | undefined {
     const asked = request.headers['emberfold-mishap'] ?? (request.query as Record<string, unknown>).mishap;
     if (typeof asked === 'string' && Object.hasOwn(MISHAPS, asked)) return asked as Mishap;
-    const { moody } = this.#state.options;
+    const { drift, moody } = this.#state.options;
+    if (drift) return 'drift';
     if (moody > 0 && /^\/v1\/(?!token)/.test(request.url))
       return this.#chance() < moody ? FAULTS[Math.floor(this.#chance() * FAULTS.length)] : undefined;
     if (!request.url.startsWith('/v1/moody')) return undefined;
@@ -134,6 +138,7 @@ export class Moods {
         .header('content-length', body.length);
       return body;
     }
+    if (mishap === 'drift') return drifted(request, reply, payload);
     if (mishap !== 'lost-response' && mishap !== 'cut-response') return payload;
     if (mishap === 'lost-response') request.raw.socket.resetAndDestroy();
     else {

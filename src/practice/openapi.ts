@@ -25,7 +25,15 @@ const response = (description: string, schema: object, headers: readonly string[
   content: json(schema),
   ...(headers.length === 0
     ? {}
-    : { headers: Object.fromEntries(headers.map((name) => [name, { schema: text }])) }),
+    : {
+        // One with a question mark does not always come.
+        headers: Object.fromEntries(
+          headers.map((name) => [
+            name.replace('?', ''),
+            { schema: text, ...(name.endsWith('?') ? {} : { required: true }) },
+          ]),
+        ),
+      }),
 });
 
 const query = (name: string, schema: object, description: string, required = false): object => ({
@@ -69,6 +77,20 @@ const changed = {
   ...missing,
 };
 
+const pieceMembers = {
+  id: text,
+  serial: { ...whole, description: 'Beyond what a double keeps' },
+  name: text,
+  rack: text,
+  state: { enum: ['waiting', 'fired', 'collected'] },
+  glazed: { type: 'boolean' },
+  glaze: { type: ['string', 'null'] },
+  cone: whole,
+  price: { ...money, description: 'In euros, with two digits after the point' },
+  made: { type: 'string', format: 'date' },
+  href: text,
+};
+
 export const openapi = {
   openapi: '3.1.0',
   info: {
@@ -83,6 +105,8 @@ export const openapi = {
     '/': {
       get: {
         operationId: 'describe',
+        tags: ['service'],
+        summary: 'What the service offers, and what can go wrong',
         security: [],
         responses: { '200': response('What the service offers', { type: 'object' }) },
       },
@@ -90,6 +114,8 @@ export const openapi = {
     '/openapi.json': {
       get: {
         operationId: 'description',
+        tags: ['service'],
+        summary: 'This description',
         security: [],
         responses: { '200': response('This description', { type: 'object' }) },
       },
@@ -97,6 +123,8 @@ export const openapi = {
     '/ledger': {
       get: {
         operationId: 'ledger',
+        tags: ['service'],
+        summary: 'What the service has received, for tests that prove what was sent',
         security: [],
         responses: { '200': response('What the service has received', ref('Ledger')) },
       },
@@ -104,6 +132,7 @@ export const openapi = {
     '/v1/token': {
       post: {
         operationId: 'token',
+        tags: ['signing in'],
         summary: 'A token by client credentials, a refresh token, or for a device (RFC 6749, RFC 8628)',
         security: [{ client: [] }],
         requestBody: body(
@@ -144,6 +173,8 @@ export const openapi = {
     '/v1/racks': {
       get: {
         operationId: 'listRacks',
+        tags: ['racks'],
+        summary: 'All racks, with how many pieces stand on each',
         responses: {
           '200': response(
             'All racks',
@@ -156,10 +187,11 @@ export const openapi = {
     '/v1/racks/{rack}/pieces': {
       get: {
         operationId: 'listRackPieces',
+        tags: ['racks'],
         summary: 'A page of the pieces of a rack; the next one is in the Link field (RFC 8288)',
         parameters: [path('rack'), query('page', { type: 'integer', minimum: 1 }, 'Which page'), ...filters],
         responses: {
-          '200': response('A page', object({ rack: text, pieces: list(ref('PartOfPiece')) }), ['Link']),
+          '200': response('A page', object({ rack: text, pieces: list(ref('PartOfPiece')) }), ['Link?']),
           '400': problem('Not such a page'),
           ...failures,
           ...missing,
@@ -169,6 +201,7 @@ export const openapi = {
     '/v1/pieces': {
       get: {
         operationId: 'listPieces',
+        tags: ['pieces'],
         summary: 'Pieces by cursor, or by page number where `page` is given',
         parameters: [
           query('cursor', text, 'next_cursor of the page before'),
@@ -188,6 +221,8 @@ export const openapi = {
       },
       post: {
         operationId: 'createPiece',
+        tags: ['pieces'],
+        summary: 'A new piece',
         requestBody: body(draft),
         responses: {
           '201': response('The new piece', ref('Piece'), ['Location', 'ETag']),
@@ -199,7 +234,10 @@ export const openapi = {
     '/v1/pieces/{id}': {
       parameters: [path('id')],
       get: {
+        parameters: [query('fields', text, 'Members to show, with commas between them')],
         operationId: 'readPiece',
+        tags: ['pieces'],
+        summary: 'One piece, or the members of it that `fields` names',
         responses: {
           '200': response('The piece', ref('PartOfPiece'), ['ETag']),
           '304': { description: 'As it was' },
@@ -207,10 +245,24 @@ export const openapi = {
           ...missing,
         },
       },
-      put: { operationId: 'replacePiece', requestBody: body(draft), responses: changed },
-      patch: { operationId: 'changePiece', requestBody: body(draft), responses: changed },
+      put: {
+        operationId: 'replacePiece',
+        tags: ['pieces'],
+        summary: 'Another piece in the place of one',
+        requestBody: body(draft),
+        responses: changed,
+      },
+      patch: {
+        operationId: 'changePiece',
+        tags: ['pieces'],
+        summary: 'Some members of a piece with other values',
+        requestBody: body(draft),
+        responses: changed,
+      },
       delete: {
         operationId: 'deletePiece',
+        tags: ['pieces'],
+        summary: 'A piece that is not there any more',
         responses: {
           '204': { description: 'Deleted' },
           '412': problem('Changed meanwhile'),
@@ -222,6 +274,8 @@ export const openapi = {
     '/v1/glazes': {
       get: {
         operationId: 'listGlazes',
+        tags: ['glazes'],
+        summary: 'All glazes, in JSON or XML',
         responses: {
           '200': {
             description: 'All glazes, in XML where Accept asks for it',
@@ -234,6 +288,8 @@ export const openapi = {
     '/v1/glazes/{name}': {
       get: {
         operationId: 'readGlaze',
+        tags: ['glazes'],
+        summary: 'One glaze',
         parameters: [path('name')],
         responses: { '200': response('The glaze', ref('Glaze')), ...failures, ...missing },
       },
@@ -241,6 +297,7 @@ export const openapi = {
     '/v1/firings': {
       post: {
         operationId: 'loadFiring',
+        tags: ['firings'],
         summary: 'Loads a piece into the kiln; with an Idempotency-Key, once',
         parameters: [{ name: 'Idempotency-Key', in: 'header', schema: text }],
         requestBody: body(object({ piece: text, cone: whole, notify: text }, ['cone'])),
@@ -250,12 +307,25 @@ export const openapi = {
           '422': problem('Not a firing'),
           ...writeFailures,
         },
+        callbacks: {
+          notice: {
+            '{$request.body#/notify}': {
+              post: {
+                summary: 'The firing has come to its end; the request is signed (RFC 9421, hmac-sha256)',
+                requestBody: body(ref('Firing')),
+                responses: { '2XX': { description: 'Understood; anything else is sent again' } },
+              },
+            },
+          },
+        },
       },
     },
     '/v1/firings/{id}': {
       parameters: [path('id')],
       get: {
         operationId: 'readFiring',
+        tags: ['firings'],
+        summary: 'A firing as it is now: ask again until it is done or cracked',
         responses: {
           '200': response('The firing as it is now', ref('Firing')),
           '410': problem('Taken back'),
@@ -265,6 +335,8 @@ export const openapi = {
       },
       delete: {
         operationId: 'takeBackFiring',
+        tags: ['firings'],
+        summary: 'Takes a piece out of the kiln again',
         responses: {
           '204': { description: 'Taken back' },
           '410': problem('Taken back already'),
@@ -276,6 +348,8 @@ export const openapi = {
     '/v1/firings/{id}/certificate': {
       get: {
         operationId: 'readCertificate',
+        tags: ['firings'],
+        summary: 'The certificate of a firing that is done, as a picture',
         parameters: [path('id')],
         responses: {
           '200': {
@@ -291,6 +365,7 @@ export const openapi = {
     '/v1/daylight': {
       get: {
         operationId: 'readDaylight',
+        tags: ['daylight'],
         summary: 'When pots can dry outdoors on a day; needs no credential',
         security: [],
         parameters: [query('date', { type: 'string', format: 'date' }, 'The day', true)],
@@ -306,6 +381,8 @@ export const openapi = {
     '/v1/office/orders': {
       get: {
         operationId: 'listOrders',
+        tags: ['office'],
+        summary: 'Orders, for staff',
         security: [{ staff: [] }],
         responses: {
           '200': response(
@@ -319,6 +396,7 @@ export const openapi = {
     '/v1/catalogue': {
       get: {
         operationId: 'catalogue',
+        tags: ['pieces'],
         summary: 'All pieces as CSV',
         responses: {
           '200': { description: 'The rows', content: { 'text/csv': { schema: text } } },
@@ -329,6 +407,7 @@ export const openapi = {
     '/v1/kiln/events': {
       get: {
         operationId: 'kilnEvents',
+        tags: ['firings'],
         summary: 'What the kiln did, as server-sent events',
         responses: {
           '200': { description: 'The events', content: { 'text/event-stream': { schema: text } } },
@@ -339,6 +418,7 @@ export const openapi = {
     '/v1/film': {
       get: {
         operationId: 'film',
+        tags: ['transfers'],
         summary: 'A large download',
         parameters: [query('megabytes', { type: 'integer', minimum: 1, maximum: 500 }, 'How large')],
         responses: {
@@ -352,11 +432,14 @@ export const openapi = {
       parameters: [path('id')],
       get: {
         operationId: 'readPhoto',
+        tags: ['transfers'],
         summary: 'Leads to another host, which wants no credential',
         responses: { '302': { description: 'Where it lies' }, ...failures, ...missing },
       },
       put: {
         operationId: 'uploadPhoto',
+        tags: ['transfers'],
+        summary: 'A photo of a piece, of any kind and size',
         requestBody: { required: true, content: { '*/*': {} } },
         responses: {
           '201': response('What came', object({ size: whole, sha256: text, type: text })),
@@ -367,6 +450,8 @@ export const openapi = {
     '/pictures/{file}': {
       get: {
         operationId: 'picture',
+        tags: ['transfers'],
+        summary: 'A picture at the other host',
         security: [],
         parameters: [path('file')],
         responses: {
@@ -378,6 +463,7 @@ export const openapi = {
     '/v1/device': {
       post: {
         operationId: 'device',
+        tags: ['signing in'],
         summary: 'Signing in on another device (RFC 8628)',
         security: [],
         requestBody: body(
@@ -403,12 +489,16 @@ export const openapi = {
     '/device': {
       get: {
         operationId: 'devicePage',
+        tags: ['signing in'],
+        summary: 'The page on which a person lets a device in',
         security: [],
         parameters: [query('code', text, 'The code of the panel')],
         responses: { '200': page('A form for the code') },
       },
       post: {
         operationId: 'approveDevice',
+        tags: ['signing in'],
+        summary: 'Lets a device in',
         security: [],
         requestBody: body(object({ code: text }), 'application/x-www-form-urlencoded'),
         responses: { '200': page('The panel is in'), '404': page('No such code') },
@@ -417,6 +507,7 @@ export const openapi = {
     '/v1/archive/firings': {
       get: {
         operationId: 'archive',
+        tags: ['archive'],
         summary: 'Old firings, behind Digest (RFC 7616)',
         security: [{ archive: [] }],
         responses: {
@@ -429,9 +520,17 @@ export const openapi = {
       },
     },
     '/v1/studio/login': {
-      get: { operationId: 'loginPage', security: [], responses: { '200': page('The form') } },
+      get: {
+        operationId: 'loginPage',
+        tags: ['studio'],
+        summary: 'The page on which a person signs in',
+        security: [],
+        responses: { '200': page('The form') },
+      },
       post: {
         operationId: 'login',
+        tags: ['studio'],
+        summary: 'Signs in with a form, and sets a cookie',
         security: [],
         requestBody: body(object({ user: text, password: text }), 'application/x-www-form-urlencoded'),
         responses: { '303': { description: 'Signed in, with a cookie' }, '403': page('Not you') },
@@ -440,6 +539,8 @@ export const openapi = {
     '/v1/studio/plans': {
       get: {
         operationId: 'plans',
+        tags: ['studio'],
+        summary: 'What is planned, for whoever has the cookie',
         security: [{ studio: [] }],
         responses: {
           '200': response('The plans', object({ plans: list(object({ day: text, kiln: text })) })),
@@ -450,6 +551,7 @@ export const openapi = {
     '/v1/signed/orders': {
       get: {
         operationId: 'listSigned',
+        tags: ['signed orders'],
         summary: 'Each request is signed (RFC 9421, hmac-sha256)',
         security: [],
         responses: {
@@ -459,6 +561,8 @@ export const openapi = {
       },
       post: {
         operationId: 'order',
+        tags: ['signed orders'],
+        summary: 'An order, in a signed request',
         security: [],
         requestBody: body({ type: 'object' }),
         responses: {
@@ -470,6 +574,7 @@ export const openapi = {
     '/v1/moody/racks': {
       get: {
         operationId: 'moodyRacks',
+        tags: ['racks'],
         summary: 'Misbehaves now and then, the same way at every start',
         security: [],
         responses: {
@@ -506,23 +611,12 @@ export const openapi = {
         required: ['type', 'title', 'status'],
       },
       TokenError: object({ error: text, error_description: text }),
-      Piece: object({
-        id: text,
-        serial: { ...whole, description: 'Beyond what a double keeps' },
-        name: text,
-        rack: text,
-        state: { enum: ['waiting', 'fired', 'collected'] },
-        glazed: { type: 'boolean' },
-        glaze: { type: ['string', 'null'] },
-        cone: whole,
-        price: { ...money, description: 'In euros, with two digits after the point' },
-        made: { type: 'string', format: 'date' },
-        href: text,
-      }),
+      Piece: object(pieceMembers),
       PartOfPiece: {
         description: 'A piece, or the members of it that `fields` names',
         type: 'object',
-        properties: { id: text, serial: whole, name: text, cone: whole, price: money },
+        properties: pieceMembers,
+        additionalProperties: false,
       },
       Glaze: object({ name: text, cone: whole, colour: text, price: money }),
       Firing: object({

@@ -13,6 +13,8 @@ export interface PracticeOptions {
   readonly budget?: number;
   /** How often a request below /v1 meets a mishap, from 0 to 1; sign-in is spared. */
   readonly moody?: number;
+  /** It answers a little otherwise than its description says. */
+  readonly drift?: boolean;
   /** How long a token lives, in seconds of the service's time. */
   readonly tokenLife?: number;
 }
@@ -104,8 +106,9 @@ export class State {
     budget = 100_000,
     tokenLife = 300,
     moody = 0,
+    drift = false,
   }: PracticeOptions) {
-    this.options = { speed, seed, rate, burst, budget, tokenLife, moody };
+    this.options = { speed, seed, rate, burst, budget, tokenLife, moody, drift };
     this.pieces = new Map(firstPieces(seed).map((piece) => [piece.id, piece]));
   }
 

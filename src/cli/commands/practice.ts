@@ -7,7 +7,12 @@ import { errorTerminal } from '../terminal/terminal.ts';
 const DEFAULT_PORT = 4717;
 
 /** `batharon practice`: runs the service until it is interrupted. */
-export async function practice(options: { port?: string; speed: string; rate: string }): Promise<ExitCode> {
+export async function practice(options: {
+  port?: string;
+  speed: string;
+  rate: string;
+  drift?: boolean;
+}): Promise<ExitCode> {
   const terminal = errorTerminal();
   const numbers = { port: options.port ?? String(DEFAULT_PORT), speed: options.speed, rate: options.rate };
   for (const [name, text] of Object.entries(numbers)) {
@@ -23,7 +28,11 @@ export async function practice(options: { port?: string; speed: string; rate: st
       return 2;
     }
   }
-  const settings = { speed: Number(numbers.speed), rate: Number(numbers.rate) };
+  const settings = {
+    speed: Number(numbers.speed),
+    rate: Number(numbers.rate),
+    drift: options.drift === true,
+  };
   const service = await listen(Number(numbers.port), options.port === undefined, settings);
   if (!service) {
     terminal.write(`port ${numbers.port} is taken; --port 0 takes a free one\n`);
@@ -50,7 +59,7 @@ export async function practice(options: { port?: string; speed: string; rate: st
 async function listen(
   port: number,
   elsewhere: boolean,
-  settings: { speed: number; rate: number },
+  settings: { speed: number; rate: number; drift: boolean },
 ): Promise<Awaited<ReturnType<typeof startPractice>> | undefined> {
   try {
     return await startPractice({ port, ...settings });

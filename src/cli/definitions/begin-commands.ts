@@ -29,9 +29,10 @@ export const beginCommands: readonly CommandDefinition[] = [
       { flags: '--port <number>', about: 'port to listen on (default: 4717, or any free port)' },
       { flags: '--speed <factor>', about: 'run its clock this many times faster', byDefault: '1' },
       { flags: '--rate <requests>', about: 'requests per second allowed per credential', byDefault: '20' },
+      { flags: '--drift', about: 'answer a little otherwise than its description says' },
     ],
     examples: ['batharon practice --port 4717 --speed 10'],
-    run: async (options: { port?: string; speed: string; rate: string }) =>
+    run: async (options: { port?: string; speed: string; rate: string; drift?: boolean }) =>
       (await import('../commands/practice.ts')).practice(options),
   },
   {
