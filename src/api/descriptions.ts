@@ -11,14 +11,15 @@ import { descriptionReader } from './prepare-descriptions.ts';
 export class ProjectDescriptions implements Descriptions {
   readonly findings: Finding[] = [];
   readonly #project: Project & { readonly file: string };
+  readonly #folder: string;
+  /** The folder is another one than that of the project. */
+  readonly #isElsewhere: boolean;
   readonly #known = new Map<string, Description | undefined>();
 
-  constructor(project: Project & { readonly file: string }) {
+  constructor(project: Project & { readonly file: string }, folder?: string) {
     this.#project = project;
-  }
-
-  get #folder(): string {
-    return dirname(resolve(this.#project.file));
+    this.#folder = folder ?? dirname(resolve(project.file));
+    this.#isElsewhere = folder !== undefined;
   }
 
   of(name: string): Description | undefined {
@@ -52,7 +53,11 @@ export class ProjectDescriptions implements Descriptions {
         place: at,
       });
     try {
-      const opened = descriptionReader().openDescription(path, shortPath(path), this.#folder);
+      const opened = descriptionReader().openDescription(
+        path,
+        this.#isElsewhere ? from : shortPath(path),
+        this.#folder,
+      );
       const { length } = opened.warnings;
       if (length > 0)
         this.findings.push({
@@ -80,10 +85,12 @@ export class ProjectDescriptions implements Descriptions {
 }
 
 /** Those of a project; undefined where no service has one. */
-export function descriptionsOf(project: Project): ProjectDescriptions | undefined {
+export function descriptionsOf(project: Project, folder?: string): ProjectDescriptions | undefined {
   const { file } = project;
   const isDescribed = [...project.services.values()].some(({ description }) => description);
-  return file === undefined || !isDescribed ? undefined : new ProjectDescriptions({ ...project, file });
+  return file === undefined || !isDescribed
+    ? undefined
+    : new ProjectDescriptions({ ...project, file }, folder);
 }
 
 /** Whether a description is fetched, and kept beside the project. */

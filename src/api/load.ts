@@ -201,12 +201,13 @@ function missingTlsFiles(read: ReturnType<typeof readProject> | undefined): Load
   );
 }
 
-/** The same for files whose texts are known. */
+/** The same for files whose texts are known; `descriptionsIn` is the folder of descriptions, where it is not that of the project. */
 export function loadTexts(
   read: ReturnType<typeof readProject> | undefined,
   chains: readonly { path: string; text: string }[],
+  { descriptionsIn }: { readonly descriptionsIn?: string } = {},
 ): Loaded {
-  const descriptions = read && descriptionsOf(read.project);
+  const descriptions = read && descriptionsOf(read.project, descriptionsIn);
   const project = { ...(read?.project ?? NO_PROJECT), ...(descriptions ? { descriptions } : {}) };
   const results = chains.map(({ path, text }) => readChain(path, text, project, { files: readNear }));
   const signIns = loadSignIns(project);

@@ -300,7 +300,7 @@ export const openapi = {
         tags: ['firings'],
         summary: 'Loads a piece into the kiln; with an Idempotency-Key, once',
         parameters: [{ name: 'Idempotency-Key', in: 'header', schema: text }],
-        requestBody: body(object({ piece: text, cone: whole, notify: text }, ['cone'])),
+        requestBody: body(object({ piece: text, cone: whole, notify: text }, ['cone', 'notify'])),
         responses: {
           '202': response('Accepted', ref('Firing'), ['Location', 'Retry-After']),
           '400': problem('Not JSON'),

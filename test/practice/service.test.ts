@@ -1,6 +1,8 @@
 // The practice service answers as its own description says, and keeps its promises about limits and keys.
+import { readFileSync, writeFileSync } from 'node:fs';
 import { Ajv2020 } from 'ajv/dist/2020.js';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
+import { stringify } from 'yaml';
 import { openapi } from '../../src/practice/openapi.ts';
 import { type PracticeService, startPractice } from '../../src/practice/service.ts';
 import { KEYS } from '../../src/practice/state.ts';
@@ -217,6 +219,13 @@ test('every response is as /openapi.json says', async () => {
       .map((name) => `${name.toUpperCase()} ${path}`),
   );
   expect(described.filter((one) => ![...asked].some((seen) => seen.startsWith(`${one} `)))).toEqual([]);
+});
+
+test('the demo has the description as it is (UPDATE=1 writes it)', () => {
+  const path = new URL('../../examples/kiln.openapi.yaml', import.meta.url);
+  const text = stringify(openapi, { aliasDuplicateObjects: false, lineWidth: 0 });
+  if (process.env.UPDATE === '1') writeFileSync(path, text);
+  expect(readFileSync(path, 'utf8')).toBe(text);
 });
 
 test('/v1/moody misbehaves now and then, the same way at every start', async () => {

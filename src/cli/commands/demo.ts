@@ -5,7 +5,9 @@ import glazed from '../../../examples/glazed.chain.yaml';
 import fire from '../../../examples/fire.chain.yaml';
 import closed from '../../../examples/kiln-closed.chain.yaml';
 import piece from '../../../examples/piece.chain.yaml';
+import drift from '../../../examples/drift.chain.yaml';
 import project from '../../../examples/batharon.yaml';
+import description from '../../../examples/kiln.openapi.yaml';
 import { readProject } from '../../core/chain/read/read-project.ts';
 
 import type { ExitCode } from '../../core/events.ts';
@@ -14,6 +16,7 @@ import { filesOf } from '../../api/files-of.ts';
 import { Given, inputsOf } from '../project/given-inputs.ts';
 import { loadTexts, PROJECT_FILE } from '../../api/load.ts';
 import { printFindings } from '../terminal/print-findings.ts';
+import { loadReader } from '../../api/prepare-descriptions.ts';
 import { type Paces, runRecorded } from '../../api/run-recorded.ts';
 import { RunView } from '../view/run-view.ts';
 import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
@@ -48,6 +51,12 @@ const CHAINS: readonly {
     exit: 0,
   },
   {
+    path: 'drift.chain.yaml',
+    text: drift,
+    about: 'The service answers otherwise than its description says. The run passes, and warns where.',
+    exit: 0,
+  },
+  {
     path: 'kiln-closed.chain.yaml',
     text: closed,
     about: 'This one fails on purpose: it asks for a certificate while the kiln is still hot.',
@@ -55,16 +64,22 @@ const CHAINS: readonly {
   },
 ];
 
+/** What the service says of itself. */
+const DESCRIPTION = { path: 'kiln.openapi.yaml', text: description };
+
 /** `batharon demo`: 0 where each chain ended as it was meant to. */
 export async function demo(options: { write?: string }): Promise<ExitCode> {
   const terminal = errorTerminal();
   if (options.write !== undefined) return writeDemo(terminal, options.write);
-  const loaded = loadTexts(readProject(PROJECT_FILE, project, undefined, true), CHAINS);
+  const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
+  writeFileSync(join(folder, DESCRIPTION.path), DESCRIPTION.text);
+  await loadReader();
+  const read = readProject(PROJECT_FILE, project, undefined, true);
+  const loaded = loadTexts(read, CHAINS, { descriptionsIn: folder });
   printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
   // Its time runs faster, so that a kiln cools while you watch.
   const world = await openHere(loaded.project, { practice: { speed: 8 } });
-  const folder = mkdtempSync(join(tmpdir(), 'batharon-demo-'));
   const paces: Paces = new Map();
   let asMeant = true;
   const say = (text: string): void =>
@@ -74,7 +89,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
         .join('\n')}\n`,
     );
   say(
-    `The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Four chains are run against it.`,
+    `The practice service, a made-up pottery studio, listens at ${world.practice ?? ''}. Five chains are run against it.`,
   );
   try {
     for (const [i, chain] of loaded.chains.entries()) {
@@ -118,6 +133,7 @@ function next(terminal: Terminal): void {
     ['cd kiln && batharon run', 'runs them from there; change one, and run it again'],
     ['batharon run glazed.chain.yaml --give rack=B1', 'the same chain for another rack'],
     ['batharon send GET kiln /glazes', 'one request without a file, its response with paths'],
+    ['batharon calls kiln', 'lists what the service offers, by its description'],
     ['batharon check', 'finds what is wrong before anything is sent'],
     ['batharon explain keep', 'says what a word means, with an example'],
   ] as const;
@@ -126,7 +142,7 @@ function next(terminal: Terminal): void {
 }
 
 function writeDemo(terminal: Terminal, folder: string): ExitCode {
-  const files = [{ path: PROJECT_FILE, text: project }, ...CHAINS];
+  const files = [{ path: PROJECT_FILE, text: project }, DESCRIPTION, ...CHAINS];
   const taken = files.find(({ path }) => existsSync(join(folder, path)));
   if (taken) {
     terminal.write(`${join(folder, taken.path)} is there already; nothing was written.\n`);
