@@ -41,6 +41,9 @@ export const DOCUMENT_IMPORTERS = {
     read: async (path, words, project, folder) =>
       (await import('./description/from-description.ts')).importOpenApi(path, words, project, folder),
   },
+  har: {
+    read: async (path, _, project) => (await import('./har/from-har.ts')).importHar(path, project),
+  },
 } as const satisfies Readonly<Record<string, DocumentImporter>>;
 
 /** All forms, by their names. */

@@ -11,6 +11,7 @@ import {
   wholeVariable,
 } from './placeholders.ts';
 import type { ImportedRequest } from './request.ts';
+import { isInserted } from './step-secrets.ts';
 import { scalar } from './yaml-text.ts';
 
 /** Names of fields and parameters that carry a key. */
@@ -52,7 +53,7 @@ export function takeCredential(
 
   const { headers } = request;
   const field = (test: (name: string, value: string) => boolean): number =>
-    headers.findIndex(([name, value]) => test(name, value));
+    headers.findIndex(([name, value]) => !isInserted(value) && test(name, value));
   const without = (at: number): ImportedRequest => ({
     ...request,
     headers: headers.filter((_, i) => i !== at),

@@ -11,7 +11,7 @@ export function isSecretNamed(name: string, value: string): boolean {
 
 /** The insertion of a secret that stands for a key; undefined if the name does not say that it is one. */
 export function secretFor(draft: Draft, name: string, value: string): string | undefined {
-  if (!isSecretNamed(name, value)) return undefined;
+  if (!isSecretNamed(name, value) || isInserted(value)) return undefined;
   const open = wholeVariable(value);
   const secret = freeName(
     name
@@ -48,6 +48,11 @@ export function cookiesWithSecrets(draft: Draft, value: string): string {
     const secret = secretFor(draft, named, text);
     return secret === undefined ? whole : `${before}${name}=${secret}`;
   });
+}
+
+/** Whether something known from elsewhere is inserted into a text, so that it is no key. */
+export function isInserted(text: string): boolean {
+  return text.includes('\ue002');
 }
 
 /** An insertion of something that is no open value of the documentation. */
