@@ -19,6 +19,7 @@ const child = spawn(
         'practice/proofs',
         'practice/pace',
         'practice/kills',
+        'import/har',
         '--runInBand',
         '--testTimeout=3600000',
         ...process.argv.slice(2),

@@ -10,6 +10,8 @@ export interface Draft {
   readonly credentials: Map<string, string[]>;
   readonly secrets: Map<string, DraftSecret>;
   readonly notes: string[];
+  /** What the chain gives, by name. */
+  readonly results?: Map<string, string[]>;
 }
 
 /** A chain that an import gives: what it is called, a word for its file, and what goes into it. */

@@ -41,6 +41,10 @@ export const DOCUMENT_IMPORTERS = {
     read: async (path, words, project, folder) =>
       (await import('./description/from-description.ts')).importOpenApi(path, words, project, folder),
   },
+  arazzo: {
+    read: async (path, words, project, folder) =>
+      (await import('./arazzo/from-arazzo.ts')).importArazzo(path, words, project, folder),
+  },
   har: {
     read: async (path, _, project) => (await import('./har/from-har.ts')).importHar(path, project),
   },

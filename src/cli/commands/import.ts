@@ -152,6 +152,7 @@ function printDraft(draft: Draft, file?: string): void {
       .map((line) => `  ${line}`.trimEnd())
       .join('\n')}\n`,
   );
+  if (draft.results && draft.results.size > 0) sections([['results', draft.results]]);
   const secrets = new Map([...draft.secrets].map(([name, { source }]) => [name, [source]]));
   if (draft.services.size + draft.credentials.size + secrets.size > 0)
     output.write(`\n${colours.dim('# batharon.yaml')}\n`);

@@ -100,6 +100,16 @@ export const requestCommands: readonly CommandDefinition[] = [
     ) => (await import('../commands/import.ts')).importCommand(form, source, operations, options),
   },
   {
+    usage: 'export <form> <file>',
+    group: 'request',
+    about: 'write a chain as an Arazzo document, as far as that goes',
+    arguments: { form: ['arazzo'], file: ['chain file'] },
+    options: [{ flags: '--to <file>', about: 'where it is written (default: standard output)' }, ENV],
+    examples: ['batharon export arazzo glazed.chain.yaml --to glazed.arazzo.yaml'],
+    run: async (form: string, file: string, options: { to?: string; env?: string }) =>
+      (await import('../commands/export.ts')).exportCommand(form, file, options),
+  },
+  {
     usage: 'sign-in [credential]',
     group: 'request',
     about: 'get and test a token without a chain; show its scope and when it expires',

@@ -103,7 +103,11 @@ function withStep(path: string, text: string, draft: Draft): string {
     (all, [name, lines]) => addEntry(path, all, 'inputs', { name, lines }),
     text,
   );
-  return addStep(path, withInputs, finished(draft.step));
+  const withSteps = addStep(path, withInputs, finished(draft.step));
+  return [...(draft.results ?? [])].reduce(
+    (all, [name, lines]) => addEntry(path, all, 'results', { name, lines }),
+    withSteps,
+  );
 }
 
 function withProject(path: string, text: string, draft: Draft): string {
@@ -147,8 +151,8 @@ function report(
 ): void {
   const terminal = errorTerminal();
   const { colours } = terminal;
-  const calls = finished(draft.step).filter((line) => line.startsWith('- call: '));
-  const what = calls.length > 1 ? countOf(calls.length, 'step') : calls[0]!.replace(/^- call: /, '');
+  const calls = finished(draft.step).filter((line) => line.startsWith('- '));
+  const what = calls.length > 1 ? countOf(calls.length, 'step') : calls[0]!.replace(/^- (?:call: )?/, '');
   terminal.write(
     `${colours.green('added')}   ${what} to ${path}${before.chain === undefined ? ', a new file' : ''}\n`,
   );
