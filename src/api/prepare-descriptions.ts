@@ -1,5 +1,9 @@
-import { existsSync, readFileSync, statSync } from 'node:fs';
+import { existsSync, statSync } from 'node:fs';
 import { dirname, join, resolve } from 'node:path';
+import { readRegularFile } from '../io/secrets/own-folder.ts';
+
+/** What is wrong with a larger one is said where it is read. */
+const LARGEST_FILE = 16 * 1024 * 1024;
 
 type Reader = typeof import('../io/description/open-description.ts');
 
@@ -30,7 +34,7 @@ function speaksOfDescription(place: string): boolean {
     for (let at = statSync(whole).isDirectory() ? whole : dirname(whole); ; at = dirname(at)) {
       const path = join(at, 'batharon.yaml');
       // Anywhere: keys may be in quotes, or come by an environment.
-      if (existsSync(path)) return readFileSync(path, 'utf8').includes('description');
+      if (existsSync(path)) return readRegularFile(path, LARGEST_FILE).includes('description');
       if (dirname(at) === at) return false;
     }
   } catch {

@@ -1,4 +1,5 @@
 import * as z from 'zod';
+import { deviationSchema } from './event-deviation.ts';
 import { EVENT_VERSION } from './event-version.ts';
 
 /**
@@ -46,21 +47,6 @@ const kept = z.strictObject({
   value: z.string(),
   typed: z.string().optional(),
   sealed: z.string().optional(),
-});
-
-/** Where a request or a response is not as the description of its service says. */
-const deviation = z.strictObject({
-  /** The operation: `GET /v1/pieces/{id}`. */
-  operation: z.string(),
-  direction: z.enum(['request', 'response']),
-  status: z.int().optional(),
-  /** A path of `$`; of what is not in the body, a word for it. */
-  path: z.string(),
-  says: z.string(),
-  /** At how many more items of lists it is the same. */
-  also: z.int().optional(),
-  /** Where the description says otherwise: `kiln.openapi.yaml:211`. */
-  described: z.string().optional(),
 });
 
 const file = z.strictObject({ path: z.string(), digest: z.string() });
@@ -317,7 +303,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     hint: z.string().optional(),
     code: z.string().optional(),
     place: place.optional(),
-    deviation: deviation.optional(),
+    deviation: deviationSchema.optional(),
   }),
   z.strictObject({
     event: z.literal('kept'),
@@ -365,7 +351,7 @@ export const eventSchema = z.discriminatedUnion('event', [
     step: step.optional(),
     code: z.string(),
     message: z.string(),
-    deviation: deviation.optional(),
+    deviation: deviationSchema.optional(),
   }),
   z.strictObject({
     event: z.literal('step-ended'),
@@ -408,6 +394,4 @@ type KeysOf<T> = T extends readonly (infer Item)[]
 export type EventMember = KeysOf<RunEvent> & string;
 export type Outcome = z.infer<typeof outcome>;
 export type ExitCode = EventOf<'run-ended'>['exit'];
-/** A deviation as an event tells it. */
-export type EventDeviation = z.infer<typeof deviation>;
 export type EventBody = z.infer<typeof body>;

@@ -1,5 +1,5 @@
 import type { Credential } from './chain/project.ts';
-import type { Schema, Violation } from './contract/schema.ts';
+import type { Schema, Violation } from './contract/json-schema.ts';
 import type { DigestAlgorithm, XPath } from './language/environment.ts';
 import type { Value, ValueObject } from './language/values.ts';
 

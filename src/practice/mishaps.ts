@@ -1,6 +1,6 @@
 import type { FastifyReply, FastifyRequest } from 'fastify';
 import { seeded } from './seeded-random.ts';
-import { drifted } from './drift.ts';
+import { drifted } from './planned-drift.ts';
 import { drained } from './drained.ts';
 import { page, problem } from './problem.ts';
 import type { State } from './state.ts';

@@ -157,8 +157,8 @@ async function record(url: string, seed: number): Promise<Recorder> {
         JSON.stringify({ piece: one(pieces).id, cone: 6 }),
       );
       if (firing.id === undefined) return;
-      await client.ask('GET', `/v1/firings/${String(firing.id)}`, headers);
-      await client.ask('DELETE', `/v1/firings/${String(firing.id)}`, headers);
+      await client.ask('GET', `/v1/firings/${firing.id as string}`, headers);
+      await client.ask('DELETE', `/v1/firings/${firing.id as string}`, headers);
     },
     () => client.ask('GET', '/v1/daylight?date=2026-06-21', {}),
     () => client.ask('GET', '/pictures/none.png', {}),

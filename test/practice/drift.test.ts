@@ -10,7 +10,7 @@ import { findOperation, partsOf } from '../../src/core/contract/find-operation.t
 import { parseJson } from '../../src/core/language/json.ts';
 import { openDescription } from '../../src/io/description/open-description.ts';
 import { SchemaValidator } from '../../src/io/description/validate.ts';
-import { DRIFTS, type PlannedDrift } from '../../src/practice/drift.ts';
+import { DRIFTS, type PlannedDrift } from '../../src/practice/planned-drift.ts';
 import { openapi } from '../../src/practice/openapi.ts';
 import { startPractice } from '../../src/practice/service.ts';
 import { KEYS } from '../../src/practice/state.ts';

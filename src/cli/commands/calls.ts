@@ -1,7 +1,7 @@
 import { existsSync } from 'node:fs';
 import { countOf } from '../../core/count-of.ts';
 import type { Description, OperationHead } from '../../core/contract/description.ts';
-import { findOperations } from '../../core/contract/search.ts';
+import { findOperations } from '../../core/contract/operation-search.ts';
 import type { ExitCode } from '../../core/events.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import type { Project } from '../../core/chain/project.ts';

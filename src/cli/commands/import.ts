@@ -48,7 +48,7 @@ export function importCommand(
     const draft = toSteps(requests, project, options.name);
     draft.notes.push(...notes);
     if (options.add === undefined) printDraft(draft);
-    else await writeDraft(draft, project, options.add, titleOf(requests[0]!));
+    else await writeDraft(draft, project, options.add, { title: titleOf(requests[0]!) });
     return 0;
   });
 }
@@ -78,19 +78,20 @@ async function importDocument(
   const folder = project.file === undefined ? near : dirname(resolve(project.file));
   const chains = await documents.read(source, words, project, folder);
   if (chains.length === 0) fail('import-unreadable', `${source} has nothing that could be a step`);
-  if (isFolder) mkdirSync(add!, { recursive: true });
+  if (isFolder) mkdirSync(add, { recursive: true });
   // What the first chain brings into the project is there for the others.
   const made = new Set<string>();
   for (const [i, { title, word, draft }] of chains.entries()) {
     const rest = withoutMade(draft, made);
     if (add === undefined) printDraft(rest, chains.length > 1 ? `${word}${CHAIN_ENDING}` : undefined);
     else
-      await writeDraft(rest, project, isFolder ? join(add, word + CHAIN_ENDING) : add, title, {
+      await writeDraft(rest, project, isFolder ? join(add, word + CHAIN_ENDING) : add, {
+        title,
         isOneOfMany: chains.length > 1,
       });
     if (add === undefined && i < chains.length - 1) outputTerminal().write('\n');
   }
-  if (isFolder) errorTerminal().write(`\nNext: batharon check ${add!}\n`);
+  if (isFolder) errorTerminal().write(`\nNext: batharon check ${add}\n`);
   return 0;
 }
 

@@ -101,7 +101,7 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
       // A path is typed from here, and written from the folder of the chain file.
       const near = dirname(resolve(add));
       const lines = stepLines(call, options, typed, (path) => relative(near, resolve(path)));
-      await writeDraft(draftOf(lines, typed), project, add, title);
+      await writeDraft(draftOf(lines, typed), project, add, { title });
     }
     return exit;
   });

@@ -21,8 +21,7 @@ export async function writeDraft(
   draft: Draft,
   project: Project,
   path: string,
-  title: string,
-  { isOneOfMany = false }: { readonly isOneOfMany?: boolean } = {},
+  { title, isOneOfMany = false }: { readonly title: string; readonly isOneOfMany?: boolean },
 ): Promise<void> {
   if (!path.endsWith(CHAIN_ENDING))
     fail('wrong-form', `${path} is no chain file: its name ends in ${CHAIN_ENDING}`, {

@@ -1,5 +1,5 @@
 import type { ContractLevel } from '../contract/description.ts';
-import type { Schema } from '../contract/schema.ts';
+import type { Schema } from '../contract/json-schema.ts';
 import type { Kind } from '../language/kinds.ts';
 import type { Duration } from '../language/values.ts';
 import type { Place } from '../problems.ts';

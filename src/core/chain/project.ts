@@ -1,5 +1,5 @@
 import type { ContractLevel, Description } from '../contract/description.ts';
-import type { Schema } from '../contract/schema.ts';
+import type { Schema } from '../contract/json-schema.ts';
 import type { Shapes } from '../contract/shapes.ts';
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';

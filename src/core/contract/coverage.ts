@@ -1,4 +1,4 @@
-import type { EventDeviation } from '../events.ts';
+import type { EventDeviation } from '../event-deviation.ts';
 import type { Maybe } from '../language/values.ts';
 import type { Description, OperationHead } from './description.ts';
 import { findOperation } from './find-operation.ts';

@@ -1,5 +1,5 @@
-import type { Ref, Spot } from './document.ts';
-import type { Schema } from './schema.ts';
+import type { DescriptionWarning, Ref, Spot } from './document.ts';
+import type { Schema } from './json-schema.ts';
 
 /** What a description calls an operation: enough to find it, and to say where it stands. */
 export interface OperationHead {
@@ -104,12 +104,6 @@ export interface OAuthFlow {
   readonly authorizationUrl?: string;
   readonly deviceUrl?: string;
   readonly scopes: readonly string[];
-}
-
-/** Something in a description that could not be used as it is written. */
-export interface DescriptionWarning {
-  readonly message: string;
-  readonly at: Spot;
 }
 
 /** What is known of a description without reading its operations. */

@@ -45,7 +45,7 @@ export function textMember(node: unknown, name: string): string | undefined {
 }
 
 /** The line on which an object begins; that of `around` for anything else. */
-export function lineOf(node: unknown, around = 1): number {
+export function lineOfData(node: unknown, around = 1): number {
   const line = isData(node) ? node[LINE] : undefined;
   return typeof line === 'number' ? line : around;
 }
@@ -141,10 +141,16 @@ export function followed(
 }
 
 /** What reading a description needs besides its data. */
-export interface Reading {
+export interface DescriptionReading {
   readonly source: DescriptionSource;
   readonly isOld: boolean;
   readonly fileName: (file: string) => string;
   /** What could not be used as written. */
   readonly warn: (ref: Ref, line: number, message: string) => void;
+}
+
+/** Something in a description that could not be used as it is written. */
+export interface DescriptionWarning {
+  readonly message: string;
+  readonly at: Spot;
 }

@@ -1,6 +1,6 @@
 import { memberText } from '../language/path-text.ts';
 import { isObject, type Maybe } from '../language/values.ts';
-import { defOf, type Schema, type SchemaObject } from './schema.ts';
+import { defOf, type Schema, type SchemaObject } from './json-schema.ts';
 
 /** So many members of one schema are counted, and so deep. */
 const MOST = 500;
@@ -20,7 +20,7 @@ export function describedMembers({ json }: Schema): string[] {
       const parts = schema[keyword];
       if (Array.isArray(parts)) for (const one of parts as unknown[]) visit(one, path, inside);
     }
-    for (const [name, member] of Object.entries((schema['properties'] ?? {}) as object)) {
+    for (const [name, member] of Object.entries(schema['properties'] ?? {})) {
       const below = path + memberText(name);
       if ((member as SchemaObject)['writeOnly'] === true) continue;
       if (paths.size < MOST) paths.add(below);

@@ -1,4 +1,5 @@
-import type { DescriptionWarning, Direction } from './description.ts';
+import type { Direction } from './description.ts';
+import type { DescriptionWarning } from './document.ts';
 import {
   type DataObject,
   dataEntries,
@@ -6,7 +7,7 @@ import {
   type DescriptionSource,
   followed,
   isData,
-  lineOf,
+  lineOfData,
   pointerPart,
   type Ref,
   refTarget,
@@ -15,7 +16,7 @@ import {
   textMember,
   withoutLines,
 } from './document.ts';
-import type { JsonSchema, Schema } from './schema.ts';
+import type { JsonSchema, Schema } from './json-schema.ts';
 
 /** How a schema is read. */
 export interface SchemaReading {
@@ -143,7 +144,7 @@ class Normal {
   whole(ref: Ref): JsonSchema {
     const json = this.#schema(this.#reading.source.at(ref.file, ref.pointer), ref, 1, 0);
     if (typeof json === 'boolean' || Object.keys(this.#defs).length === 0) return json as JsonSchema;
-    return Object.assign(json as object, { $defs: this.#defs }) as JsonSchema;
+    return Object.assign(json as object, { $defs: this.#defs });
   }
 
   #warn(ref: Ref, line: number, message: string): void {
@@ -156,7 +157,7 @@ class Normal {
       this.#warn(ref, around, `a schema is an object, and this is ${jsonKind(node)}`);
       return true;
     }
-    const line = lineOf(node, around);
+    const line = lineOfData(node, around);
     if (++this.#parts > MOST_PARTS || level > MOST_LEVELS) {
       this.#warn(ref, line, 'the schema is too large, so this part of it is not looked at');
       return true;
@@ -182,13 +183,14 @@ class Normal {
     if (written === undefined) return undefined;
     const target = typeof written === 'string' ? refTarget(ref.file, written) : undefined;
     const found = target && followed(this.#reading.source, target);
+    const words = typeof written === 'string' ? written : jsonKind(written);
     if (!found || 'lost' in found) {
       this.#warn(
         ref,
         line,
         target
-          ? `nothing stands at ${String(written)}`
-          : `${String(written)} is not followed: only files of the project are, by JSON pointers`,
+          ? `nothing stands at ${words}`
+          : `${words} is not followed: only files of the project are, by JSON pointers`,
       );
       return undefined;
     }
@@ -241,7 +243,11 @@ class Normal {
         .join('/'),
     });
     const wrong = (): void =>
-      this.#warn(ref, lineOf(value, line), `${keyword} can't be ${jsonKind(value)}, so it is not looked at`);
+      this.#warn(
+        ref,
+        lineOfData(value, line),
+        `${keyword} can't be ${jsonKind(value)}, so it is not looked at`,
+      );
     if (ONE.includes(keyword)) {
       to[keyword] = this.#schema(value, below(), line, level + 1);
     } else if (SEVERAL.includes(keyword) || ALTERNATIVES.includes(keyword)) {
@@ -256,8 +262,8 @@ class Normal {
       if (!isData(value)) return wrong();
       const named: Record<string, unknown> = {};
       for (const [name, one] of dataEntries(value))
-        if (keyword !== 'patternProperties' || this.#isPattern(name, ref, lineOf(one, line)))
-          setOwn(named, name, this.#schema(one, below(name), lineOf(value, line), level + 1));
+        if (keyword !== 'patternProperties' || this.#isPattern(name, ref, lineOfData(one, line)))
+          setOwn(named, name, this.#schema(one, below(name), lineOfData(value, line), level + 1));
       to[keyword] = named;
     } else if (keyword === 'items') {
       // A list of schemas is what `prefixItems` is now.
@@ -330,13 +336,13 @@ class Normal {
 
 /** What OpenAPI 3.0 says in words of its own, in those of JSON Schema. */
 function fromOld(to: Record<string, unknown>, node: DataObject): void {
-  for (const [flag, keyword, bound] of [
-    ['exclusiveMinimum', 'exclusiveMinimum', 'minimum'],
-    ['exclusiveMaximum', 'exclusiveMaximum', 'maximum'],
+  for (const [keyword, bound] of [
+    ['exclusiveMinimum', 'minimum'],
+    ['exclusiveMaximum', 'maximum'],
   ] as const) {
-    if (dataMember(node, flag) !== true || typeof to[bound] !== 'number') continue;
+    if (dataMember(node, keyword) !== true || typeof to[bound] !== 'number') continue;
     to[keyword] = to[bound];
-    delete to[bound];
+    Reflect.deleteProperty(to, bound);
   }
   if (dataMember(node, 'nullable') !== true) return;
   const { type } = to;
@@ -348,7 +354,7 @@ function fromOld(to: Record<string, unknown>, node: DataObject): void {
   for (const keyword of ['allOf', 'oneOf', 'anyOf']) {
     const parts = to[keyword];
     if (!Array.isArray(parts) || type !== undefined) continue;
-    delete to[keyword];
+    Reflect.deleteProperty(to, keyword);
     to['anyOf'] = [{ [keyword]: parts }, { type: 'null' }];
   }
 }
@@ -358,5 +364,11 @@ export function jsonKind(value: unknown): string {
   if (value === null) return 'null';
   if (Array.isArray(value)) return 'a list';
   if (typeof value === 'object') return 'an object';
-  return typeof value === 'string' ? 'a text' : typeof value === 'number' ? 'a number' : String(value);
+  return typeof value === 'string'
+    ? 'a text'
+    : typeof value === 'number'
+      ? 'a number'
+      : value === true
+        ? 'true'
+        : 'false';
 }

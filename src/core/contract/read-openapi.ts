@@ -1,20 +1,15 @@
 import { fail } from '../problems.ts';
-import type {
-  DescriptionHead,
-  DescriptionWarning,
-  OAuthFlow,
-  OperationHead,
-  SecurityScheme,
-} from './description.ts';
+import type { DescriptionHead, OAuthFlow, OperationHead, SecurityScheme } from './description.ts';
+import type { DescriptionWarning } from './document.ts';
 import {
   dataEntries,
   dataMember,
   type DescriptionSource,
   followed,
   isData,
-  lineOf,
+  lineOfData,
   pointerPart,
-  type Reading,
+  type DescriptionReading,
   type Ref,
   refTarget,
   textMember,
@@ -39,7 +34,7 @@ export function readDescription(
   const warn = (ref: Ref, line: number, message: string): void => {
     warnings.push({ message, at: { file: fileName(ref.file), line } });
   };
-  const reading: Reading = { source, isOld: specification === '3.0', fileName, warn };
+  const reading: DescriptionReading = { source, isOld: specification === '3.0', fileName, warn };
   const info = dataMember(root, 'info');
   const operations = readOperations(reading, root);
   const head: DescriptionHead = {
@@ -96,18 +91,18 @@ function readServers(root: unknown): string[] {
 
 // ---- operations
 
-function readOperations(reading: Reading, root: unknown): OperationHead[] {
+function readOperations(reading: DescriptionReading, root: unknown): OperationHead[] {
   const heads: OperationHead[] = [];
   const paths = dataMember(root, 'paths');
   if (paths !== undefined && !isData(paths))
-    reading.warn({ file: '', pointer: '' }, lineOf(root), 'paths is no object');
+    reading.warn({ file: '', pointer: '' }, lineOfData(root), 'paths is no object');
   for (const [path] of dataEntries(paths)) {
     const item = { file: '', pointer: `/paths/${pointerPart(path)}` };
     if (path.startsWith('/')) heads.push(...headsOf(reading, item, path));
     else if (!path.startsWith('x-'))
       reading.warn(
         item,
-        lineOf(dataMember(paths, path), lineOf(paths)),
+        lineOfData(dataMember(paths, path), lineOfData(paths)),
         `the path ${path} does not begin with /`,
       );
   }
@@ -121,12 +116,12 @@ function readOperations(reading: Reading, root: unknown): OperationHead[] {
 }
 
 /** The operations of a path item. */
-function headsOf(reading: Reading, at: Ref, path: string, incoming?: string): OperationHead[] {
+function headsOf(reading: DescriptionReading, at: Ref, path: string, incoming?: string): OperationHead[] {
   const found = followed(reading.source, at);
   if ('lost' in found || !isData(found.node)) {
     reading.warn(
       at,
-      lineOf(reading.source.at(at.file, at.pointer)),
+      lineOfData(reading.source.at(at.file, at.pointer)),
       `nothing can be read of the path ${path}`,
     );
     return [];
@@ -146,7 +141,7 @@ function headsOf(reading: Reading, at: Ref, path: string, incoming?: string): Op
   ];
   return methods.flatMap(([method, pointer, operation]) => {
     const ref = { file: item.file, pointer: item.pointer + pointer };
-    const line = lineOf(operation, lineOf(node));
+    const line = lineOfData(operation, lineOfData(node));
     if (!isData(operation)) {
       reading.warn(ref, line, `${method} ${path} is no object`);
       return [];
@@ -172,7 +167,7 @@ function headsOf(reading: Reading, at: Ref, path: string, incoming?: string): Op
   });
 }
 
-function parameterNames(reading: Reading, nodes: readonly unknown[], file: string): string[] {
+function parameterNames(reading: DescriptionReading, nodes: readonly unknown[], file: string): string[] {
   const names = nodes.flatMap((node) => {
     const parameters = dataMember(node, 'parameters');
     return (Array.isArray(parameters) ? (parameters as unknown[]) : []).flatMap((one) => {
@@ -187,7 +182,7 @@ function parameterNames(reading: Reading, nodes: readonly unknown[], file: strin
 }
 
 /** Requests that the service sends because of an operation. */
-function callbacksOf(reading: Reading, head: OperationHead): OperationHead[] {
+function callbacksOf(reading: DescriptionReading, head: OperationHead): OperationHead[] {
   const callbacks = dataMember(reading.source.at(head.ref.file, head.ref.pointer), 'callbacks');
   return dataEntries(callbacks).flatMap(([name]) => {
     const found = followed(reading.source, {
@@ -209,7 +204,7 @@ function callbacksOf(reading: Reading, head: OperationHead): OperationHead[] {
 }
 
 /** Two operations of one name: by it only the first can be found. */
-function twice(reading: Reading, heads: readonly OperationHead[]): void {
+function twice(reading: DescriptionReading, heads: readonly OperationHead[]): void {
   const ids = new Set<string>();
   for (const { id, ref, at } of heads) {
     if (id === undefined) continue;
@@ -220,7 +215,7 @@ function twice(reading: Reading, heads: readonly OperationHead[]): void {
 
 // ---- who may call
 
-function readSchemes({ source }: Reading): SecurityScheme[] {
+function readSchemes({ source }: DescriptionReading): SecurityScheme[] {
   const pointer = '/components/securitySchemes';
   return dataEntries(source.at('', pointer)).flatMap(([name]) => {
     const found = followed(source, { file: '', pointer: `${pointer}/${pointerPart(name)}` });
@@ -236,8 +231,8 @@ function readSchemes({ source }: Reading): SecurityScheme[] {
       provider: textMember(node, 'openIdConnectUrl'),
       flows: dataEntries(dataMember(node, 'flows')).map(([kind, flow]) => flowOf(kind, flow)),
     };
-    for (const key of Object.keys(scheme)) if (scheme[key] === undefined) delete scheme[key];
-    return [scheme as unknown as SecurityScheme];
+    const there = Object.entries(scheme).filter(([, value]) => value !== undefined);
+    return [Object.fromEntries(there) as unknown as SecurityScheme];
   });
 }
 
@@ -257,7 +252,7 @@ function flowOf(kind: string, flow: unknown): OAuthFlow {
 // ---- what can't be used
 
 /** Reads each operation and each schema once, for the warnings. */
-function inspect(reading: Reading, head: DescriptionHead, warnings: DescriptionWarning[]): void {
+function inspect(reading: DescriptionReading, head: DescriptionHead, warnings: DescriptionWarning[]): void {
   const { source, isOld, fileName } = reading;
   const seen = new Set<string>();
   const schema = (ref: Ref | undefined): void => {

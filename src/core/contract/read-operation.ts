@@ -13,9 +13,9 @@ import {
   dataMember,
   followed,
   isData,
-  lineOf,
+  lineOfData,
   pointerPart,
-  type Reading,
+  type DescriptionReading,
   type Ref,
   textMember,
   withoutLines,
@@ -24,7 +24,7 @@ import {
 const PLACES = ['path', 'query', 'header', 'cookie', 'querystring'] as const;
 
 /** Reads all that a description says of one operation; what is not as the specification has it is left out, with a warning. */
-export function readOperation(reading: Reading, head: OperationHead): Operation {
+export function readOperation(reading: DescriptionReading, head: OperationHead): Operation {
   const { ref, item } = head;
   const node = reading.source.at(ref.file, ref.pointer);
   const about = textMember(node, 'description');
@@ -51,7 +51,7 @@ function below({ file, pointer }: Ref, ...parts: string[]): Ref {
 
 /** What stands at a place; undefined with a warning if it is lost or no object. */
 function found(
-  reading: Reading,
+  reading: DescriptionReading,
   ref: Ref,
   what: string,
   around: number,
@@ -65,11 +65,15 @@ function found(
     );
     return undefined;
   }
-  return { ...there, line: lineOf(there.node, around) };
+  return { ...there, line: lineOfData(there.node, around) };
 }
 
 /** Those of the operation take the place of those of the path that have the same name and place. */
-function readParameters(reading: Reading, owners: readonly Ref[], head: OperationHead): DescribedParameter[] {
+function readParameters(
+  reading: DescriptionReading,
+  owners: readonly Ref[],
+  head: OperationHead,
+): DescribedParameter[] {
   const all = new Map<string, DescribedParameter>();
   for (const owner of owners) {
     const list = dataMember(reading.source.at(owner.file, owner.pointer), 'parameters');
@@ -85,7 +89,7 @@ function readParameters(reading: Reading, owners: readonly Ref[], head: Operatio
 }
 
 function readParameter(
-  reading: Reading,
+  reading: DescriptionReading,
   { node, ref, line }: { readonly node: unknown; readonly ref: Ref; readonly line: number },
 ): DescribedParameter | undefined {
   const name = textMember(node, 'name');
@@ -115,7 +119,7 @@ function readParameter(
   };
 }
 
-function readBody(reading: Reading, at: Ref, head: OperationHead): DescribedBody | undefined {
+function readBody(reading: DescriptionReading, at: Ref, head: OperationHead): DescribedBody | undefined {
   if (reading.source.at(at.file, at.pointer) === undefined) return undefined;
   const body = found(reading, at, 'requestBody', head.at.line);
   if (!body) return undefined;
@@ -129,7 +133,7 @@ function readBody(reading: Reading, at: Ref, head: OperationHead): DescribedBody
 }
 
 /** The bodies of each media type; a media type itself may stand elsewhere since 3.2. */
-function readContent({ source }: Reading, at: Ref): DescribedContent[] {
+function readContent({ source }: DescriptionReading, at: Ref): DescribedContent[] {
   return dataEntries(source.at(at.file, at.pointer)).map(([type]) => {
     const media = followed(source, below(at, type));
     if ('lost' in media) return { type: mediaTypeOf(type) };
@@ -156,7 +160,7 @@ function exampleOf(node: unknown): unknown {
   return value === undefined ? undefined : withoutLines(value);
 }
 
-function readResponses(reading: Reading, at: Ref, head: OperationHead): DescribedResponse[] {
+function readResponses(reading: DescriptionReading, at: Ref, head: OperationHead): DescribedResponse[] {
   return dataEntries(reading.source.at(at.file, at.pointer)).flatMap(([status]) => {
     if (status.startsWith('x-')) return [];
     if (!/^(?:[1-5]\d\d|[1-5]XX|default)$/i.test(status)) {
@@ -179,7 +183,7 @@ function readResponses(reading: Reading, at: Ref, head: OperationHead): Describe
   });
 }
 
-function readHeaders(reading: Reading, at: Ref, around: number): DescribedHeader[] {
+function readHeaders(reading: DescriptionReading, at: Ref, around: number): DescribedHeader[] {
   return dataEntries(reading.source.at(at.file, at.pointer)).flatMap(([name]) => {
     // The specification says to leave it out: `content` speaks of it.
     if (name.toLowerCase() === 'content-type') return [];

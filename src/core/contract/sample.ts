@@ -1,5 +1,5 @@
 import { setOwn } from './document.ts';
-import { defOf, type JsonSchema, type Schema, type SchemaObject } from './schema.ts';
+import { defOf, type JsonSchema, type Schema, type SchemaObject } from './json-schema.ts';
 
 /** So deep is a made-up value; what would lie deeper is left out. */
 const MOST_LEVELS = 10;

@@ -1,5 +1,5 @@
 import { BIT, JSON_VALUE, type Kind } from '../language/kinds.ts';
-import { defOf, type Schema, type SchemaObject } from './schema.ts';
+import { defOf, type Schema, type SchemaObject } from './json-schema.ts';
 
 /** So deep are the members of members known before anything runs, and so many of them. */
 const MOST_LEVELS = 8;

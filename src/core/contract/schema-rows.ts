@@ -1,6 +1,6 @@
 import { brief } from '../language/show.ts';
 import type { Value } from '../language/values.ts';
-import { defOf, type JsonSchema, type Schema, type SchemaObject } from './schema.ts';
+import { defOf, type JsonSchema, type Schema, type SchemaObject } from './json-schema.ts';
 import { typeWords } from './violation-words.ts';
 
 /** A part of a schema as a person reads it. */
@@ -67,7 +67,7 @@ class Rows {
 
   #members(schema: SchemaObject, level: number, around: readonly unknown[], before = ''): void {
     const required = new Set((schema['required'] ?? []) as readonly string[]);
-    for (const [name, member] of Object.entries((schema['properties'] ?? {}) as object))
+    for (const [name, member] of Object.entries(schema['properties'] ?? {}))
       this.part(member, { name: before + name, level, required: required.has(name) }, around);
     const more = schema['additionalProperties'];
     if (typeof more === 'object') this.part(more, { name: `${before}…`, level, required: false }, around);

@@ -1,6 +1,6 @@
 import { dataAt, dataMember, type DescriptionSource, LINE, pointerPart, pointerParts } from './document.ts';
 import { normalSchema } from './normal-schema.ts';
-import type { Schema } from './schema.ts';
+import type { Schema } from './json-schema.ts';
 
 /** Schemas by name, as a project or a chain defines them. */
 export interface Shapes {
@@ -24,7 +24,7 @@ export function shapesOf(
     at: (other, pointer) => (other === '' ? dataAt(data, pointerParts(pointer)) : undefined),
   };
   const known = new Map<string, Schema | undefined>();
-  const names = Object.keys((data ?? {}) as object).filter((name) => name !== LINE);
+  const names = Object.keys(data ?? {}).filter((name) => name !== LINE);
   return {
     names,
     find: (name) => {

@@ -55,6 +55,11 @@ export function memberOfFailure({ keyword, params }: SchemaFailure): string | un
   return typeof name === 'string' ? name : undefined;
 }
 
+/** How many characters a text has: code points, as JSON Schema counts them. */
+export function charactersIn(text: string): number {
+  return text.replace(/[\ud800-\udbff][\udc00-\udfff]/g, '.').length;
+}
+
 /** What is wrong, as it stands behind the path: "is a text, number wanted". */
 export function failureWords(failure: SchemaFailure): string {
   const { keyword, params, data, schema } = failure;
@@ -62,8 +67,8 @@ export function failureWords(failure: SchemaFailure): string {
   const size = Array.isArray(data)
     ? countOf(data.length, 'item')
     : typeof data === 'string'
-      ? countOf([...data].length, 'character')
-      : countOf(Object.keys((data ?? {}) as object).length, 'member');
+      ? countOf(charactersIn(data), 'character')
+      : countOf(Object.keys(data ?? {}).length, 'member');
   switch (keyword) {
     case 'type': {
       const type = params['type'];
@@ -115,7 +120,7 @@ export function failureWords(failure: SchemaFailure): string {
       return `has a member ${JSON.stringify(params['propertyName'])}, a name that is not as wanted`;
     case 'items':
     case 'unevaluatedItems':
-      return `has ${size}, at most ${limit ?? String(params['len'])} wanted`;
+      return `has ${size}, at most ${String(params['limit'] ?? params['len'])} wanted`;
     case 'oneOf':
       return params['passingSchemas']
         ? 'fits more than one of the alternatives, exactly one wanted'

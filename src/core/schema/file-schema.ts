@@ -20,7 +20,7 @@ import {
   retryKeys,
 } from '../chain/keys/traffic-keys.ts';
 import type { KeyDefinition } from '../chain/source/key-definition.ts';
-import { type Schema, schemaOfShape } from './shape-schema.ts';
+import { type FileSchema, schemaOfShape } from './shape-schema.ts';
 
 /** The two files that people write. */
 export const SCHEMA_FILES = ['chain', 'project'] as const;
@@ -30,7 +30,7 @@ export type SchemaFile = (typeof SCHEMA_FILES)[number];
  * The form of one of the two files as JSON Schema (draft 2020-12), for editors: keys, what may stand under them, and what
  * `explain` says of each. It says nothing of expressions and names, which `check` looks at.
  */
-export function schemaOfFile(file: SchemaFile): Schema {
+export function schemaOfFile(file: SchemaFile): FileSchema {
   const keys = file === 'chain' ? chainKeys : projectKeys;
   return {
     $schema: 'https://json-schema.org/draft/2020-12/schema',
@@ -41,7 +41,7 @@ export function schemaOfFile(file: SchemaFile): Schema {
 }
 
 /** A map of some keys and no others. */
-function mapOf(keys: readonly KeyDefinition[], more: Readonly<Record<string, Schema>> = {}): Schema {
+function mapOf(keys: readonly KeyDefinition[], more: Readonly<Record<string, FileSchema>> = {}): FileSchema {
   const required = keys.filter((key) => key.required).map(({ name }) => name);
   return {
     type: 'object',
@@ -54,33 +54,33 @@ function mapOf(keys: readonly KeyDefinition[], more: Readonly<Record<string, Sch
   };
 }
 
-function schemaOfKey(key: KeyDefinition): Schema {
+function schemaOfKey(key: KeyDefinition): FileSchema {
   const schema = schemaOfShape(key);
   const inside = INSIDE.get(key);
   const description = key.default === undefined ? key.about : `${key.about} Default: ${key.default}.`;
   return { description, ...(inside ? inside(schema) : schema) };
 }
 
-const STEPS: Schema = { type: 'array', items: { $ref: '#/$defs/step' } };
-const each = (value: Schema): Schema => ({ type: 'object', additionalProperties: value });
-const either = (...schemas: readonly Schema[]): Schema => ({ anyOf: schemas });
+const STEPS: FileSchema = { type: 'array', items: { $ref: '#/$defs/step' } };
+const each = (value: FileSchema): FileSchema => ({ type: 'object', additionalProperties: value });
+const either = (...schemas: readonly FileSchema[]): FileSchema => ({ anyOf: schemas });
 
 /** A schema in which the map that a shape takes has the keys that it may have. */
-function withMap(schema: Schema, map: Schema): Schema {
+function withMap(schema: FileSchema, map: FileSchema): FileSchema {
   if (schema.anyOf) return either(...schema.anyOf.map((one) => withMap(one, map)));
   return schema.type === 'object' ? map : schema;
 }
 
-const CONDITION: Schema = { type: ['string', 'boolean'] };
+const CONDITION: FileSchema = { type: ['string', 'boolean'] };
 
-function expectations(): Schema {
+function expectations(): FileSchema {
   const one = either(CONDITION, mapOf(expectationKeys));
   return either(one, { type: 'array', items: one });
 }
 
 /** What a key may have inside, by its definition; of all others the shape says it. */
-const INSIDE: ReadonlyMap<KeyDefinition, (shape: Schema) => Schema> = new Map([
-  ...keysCalled(chainKeys, 'steps', (): Schema => ({ ...STEPS, minItems: 1 })),
+const INSIDE: ReadonlyMap<KeyDefinition, (shape: FileSchema) => FileSchema> = new Map([
+  ...keysCalled(chainKeys, 'steps', (): FileSchema => ({ ...STEPS, minItems: 1 })),
   ...keysCalled(chainKeys, 'cleanup', () => STEPS),
   ...keysCalled(chainKeys, 'inputs', () => each(either(mapOf(inputKeys), { type: 'null' }))),
   ...Object.values(STEP_SHAPES).flatMap((keys) =>
@@ -111,12 +111,12 @@ const INSIDE: ReadonlyMap<KeyDefinition, (shape: Schema) => Schema> = new Map([
 function keysCalled(
   keys: readonly KeyDefinition[],
   name: string,
-  inside: (shape: Schema) => Schema,
-): [KeyDefinition, (shape: Schema) => Schema][] {
+  inside: (shape: FileSchema) => FileSchema,
+): [KeyDefinition, (shape: FileSchema) => FileSchema][] {
   return keys.filter((key) => key.name === name).map((key) => [key, inside]);
 }
 
-function credentialOf(kind: (typeof CREDENTIAL_KINDS)[number]): Schema {
+function credentialOf(kind: (typeof CREDENTIAL_KINDS)[number]): FileSchema {
   const { about, keys } = credentialKeys[kind];
   const { kind: _, ...own } = mapOf([credentialOriginsKey, credentialTestKey, ...keys]).properties!;
   const required = ['kind', ...keys.filter((key) => key.required).map(({ name }) => name)];
@@ -130,7 +130,7 @@ function credentialOf(kind: (typeof CREDENTIAL_KINDS)[number]): Schema {
 }
 
 /** A step by what it does: each has keys of its own. */
-function chainDefinitions(): Readonly<Record<string, Schema>> {
+function chainDefinitions(): Readonly<Record<string, FileSchema>> {
   const needed: Readonly<Record<Verb, readonly string[]>> = {
     call: ['call'],
     ask: ['ask', 'name'],
@@ -141,7 +141,7 @@ function chainDefinitions(): Readonly<Record<string, Schema>> {
     follow: ['follow'],
     plain: [],
   };
-  const steps = (Object.keys(STEP_SHAPES) as Verb[]).map((verb): Schema => {
+  const steps = (Object.keys(STEP_SHAPES) as Verb[]).map((verb): FileSchema => {
     const { required: _, ...map } = mapOf(STEP_SHAPES[verb]);
     return {
       title: verb === 'plain' ? 'a step that sends nothing' : verb,

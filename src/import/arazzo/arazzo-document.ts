@@ -85,7 +85,6 @@ export type ArazzoWorkflow = z.infer<typeof workflow>;
 export type ArazzoStep = z.infer<typeof step>;
 export type ArazzoCriterion = z.infer<typeof criterion>;
 export type ArazzoAction = z.infer<typeof action>;
-export type ArazzoParameter = z.infer<typeof parameter>;
 
 /** Reads a document. Throws `import-unreadable`, `not-a-description`. */
 export function readArazzo(path: string): ArazzoDocument {

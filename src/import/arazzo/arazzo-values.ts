@@ -9,14 +9,14 @@ import { expressionOf, type NamesOfWorkflow } from './runtime-expressions.ts';
 
 /** A value of JSON in which runtime expressions are insertions; undefined if one can't be said. */
 function valueOf(value: unknown, names: NamesOfWorkflow): Value | undefined {
-  let isWhole = true;
+  const lost: string[] = [];
   const inText = (text: string): string => {
     const whole = text.startsWith('$') && !text.includes(' ') ? expressionOf(text, names) : undefined;
     if (whole !== undefined) return inserted(whole);
-    if (/^\$(?:inputs|steps|response|request|statusCode|url|outputs|workflows)\b/.test(text)) isWhole = false;
+    if (/^\$(?:inputs|steps|response|request|statusCode|url|outputs|workflows)\b/.test(text)) lost.push(text);
     return text.replace(/\{(\$[^{}]*)\}/g, (_, expression: string) => {
       const own = expressionOf(expression, names);
-      if (own === undefined) isWhole = false;
+      if (own === undefined) lost.push(expression);
       return inserted(own ?? '');
     });
   };
@@ -28,7 +28,7 @@ function valueOf(value: unknown, names: NamesOfWorkflow): Value | undefined {
       : one;
   };
   const made = visit(parseJson(JSON.stringify(value ?? null)));
-  return isWhole ? made : undefined;
+  return lost.length === 0 ? made : undefined;
 }
 
 /** A value as the lines of a key; undefined if it has no equivalent. */

@@ -1,6 +1,6 @@
 import { existsSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
-import type { Description, Operation, OperationHead } from '../../core/contract/description.ts';
+import type { OperationHead } from '../../core/contract/description.ts';
 import { pointerParts } from '../../core/contract/document.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { openDescription } from '../../io/description/open-description.ts';
@@ -61,13 +61,10 @@ class Sources {
       const description = openDescription(file, file, dirname(resolve(path)));
       this.#drafts.set(
         name,
-        new DescriptionDrafts(
-          description,
-          description.operations,
-          project,
-          relative(folder, resolve(file)).replaceAll('\\', '/'),
+        new DescriptionDrafts(description, description.operations, project, {
+          path: relative(folder, resolve(file)).replaceAll('\\', '/'),
           name,
-        ),
+        }),
       );
     }
   }
@@ -185,7 +182,7 @@ class WorkflowDraft {
     const operation = drafts.description.operation(head);
     const service = drafts.bringService(this.#draft, operation);
     const parameters = this.#parameters(step);
-    const path = this.#path(drafts.description, operation, service.base, parameters, step);
+    const path = this.#path(pathOf(drafts.description, operation, service.base), parameters, step);
     const at = (where: string): (readonly [string, unknown])[] =>
       parameters.filter((one) => one.in === where).map(({ name, value }) => [name, value] as const);
     const map = (word: string, values: readonly (readonly [string, unknown])[]): string[] => {
@@ -227,13 +224,11 @@ class WorkflowDraft {
   }
 
   #path(
-    description: Description,
-    operation: Operation,
-    base: readonly string[],
+    written: string,
     parameters: readonly { readonly name: string; readonly in: string; readonly value: unknown }[],
     { stepId }: ArazzoStep,
   ): string {
-    return pathOf(description, operation, base).replace(/\{([^{}]*)\}/g, (_, name: string) => {
+    return written.replace(/\{([^{}]*)\}/g, (_, name: string) => {
       const given = parameters.find((one) => one.in === 'path' && one.name === name);
       const [line] = given ? (valueLines('x', given.value, this.#names) ?? []) : [];
       if (line !== undefined) return line.replace(/^x: /, '').replace(/^"(.*)"$/s, '$1');

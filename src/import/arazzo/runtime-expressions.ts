@@ -66,33 +66,21 @@ function withBehind(base: string, behind: string): string | undefined {
     : undefined;
 }
 
-/** A text in which runtime expressions stand in braces, as a template of a chain; undefined if one can't be said. */
-export function templateOf(text: string, names: NamesOfWorkflow): string | undefined {
-  const whole = text.startsWith('$') ? expressionOf(text, names) : undefined;
-  if (whole !== undefined) return `\${${whole}}`;
-  let isWhole = true;
-  const escaped = text.replaceAll('${', () => '$${');
-  const written = escaped.replace(/\{(\$[^{}]*)\}/g, (_, expression: string) => {
-    const own = expressionOf(expression, names);
-    if (own === undefined) isWhole = false;
-    return `\${${own ?? ''}}`;
-  });
-  return isWhole ? written : undefined;
-}
-
 /** The condition of a criterion in the language of chains; undefined if it has nothing that corresponds. */
 export function conditionOfCriterion(
   { condition, context, type = 'simple' }: ArazzoCriterion,
   names: NamesOfWorkflow,
 ): string | undefined {
   if (type === 'simple') {
-    let isWhole = true;
+    const lost: string[] = [];
     const written = condition.replace(EXPRESSION, (expression) => {
       const own = expressionOf(expression, names);
-      if (own === undefined) isWhole = false;
+      if (own === undefined) lost.push(expression);
       return own ?? '';
     });
-    return isWhole && !/\$[A-Za-z]/.test(written.replace(/'[^']*'/g, '')) ? written.trim() : undefined;
+    return lost.length === 0 && !/\$[A-Za-z]/.test(written.replace(/'[^']*'/g, ''))
+      ? written.trim()
+      : undefined;
   }
   const about = context === undefined ? undefined : expressionOf(context, names);
   if (about === undefined) return undefined;

@@ -21,13 +21,12 @@ export class DescriptionDrafts {
   /** The names of credentials by those of their schemes. */
   readonly #credentials = new Map<string, string>();
 
-  /** `name` is what the service is called, where it is new and that is known. */
+  /** `path` is how the project names the description, `name` what the service is called, where it is new and that is known. */
   constructor(
     description: Description,
     heads: readonly OperationHead[],
     project: Project,
-    path: string,
-    name?: string,
+    { path, name }: { readonly path: string; readonly name?: string },
   ) {
     this.description = description;
     this.#project = project;

@@ -1,7 +1,7 @@
 import { dirname, relative, resolve } from 'node:path';
 import type { Description, OperationHead } from '../../core/contract/description.ts';
 import { partsOf } from '../../core/contract/find-operation.ts';
-import { findOperations } from '../../core/contract/search.ts';
+import { findOperations } from '../../core/contract/operation-search.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { nearest } from '../../core/language/nearest.ts';
 import { fail } from '../../core/problems.ts';
@@ -25,7 +25,9 @@ export function importOpenApi(
     words.length > 0
       ? words.map((word) => operationNamed(description, word))
       : description.operations.filter(({ incoming }) => incoming === undefined);
-  const maker = new DescriptionDrafts(description, heads, project, relativePath(folder, path));
+  const maker = new DescriptionDrafts(description, heads, project, {
+    path: relativePath(folder, path),
+  });
   if (words.length > 0)
     return [
       { title: description.title, word: nameOfPlaceholder(description.title), draft: maker.draft(heads) },

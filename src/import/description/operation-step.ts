@@ -1,7 +1,7 @@
 import type { DescribedParameter, Description, Operation } from '../../core/contract/description.ts';
 import { partsOf, pathOfServer } from '../../core/contract/find-operation.ts';
 import { sampleOf } from '../../core/contract/sample.ts';
-import { resolved, type SchemaObject } from '../../core/contract/schema.ts';
+import { resolved, type SchemaObject } from '../../core/contract/json-schema.ts';
 import { parseJson } from '../../core/language/json.ts';
 import type { Value } from '../../core/language/values.ts';
 import { nameOfPlaceholder } from '../placeholders.ts';

@@ -21,7 +21,7 @@ import {
 import { normalSchema } from '../../core/contract/normal-schema.ts';
 import { readDescription } from '../../core/contract/read-openapi.ts';
 import { readOperation } from '../../core/contract/read-operation.ts';
-import type { Schema } from '../../core/contract/schema.ts';
+import type { Schema } from '../../core/contract/json-schema.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { textOfFile } from '../files/text-file.ts';
 import { OWN_FOLDER, readRegularFile } from '../secrets/own-folder.ts';

@@ -5,7 +5,7 @@ import {
   type Schema,
   type SchemaObject,
   type Violation,
-} from '../../core/contract/schema.ts';
+} from '../../core/contract/json-schema.ts';
 import { TOLD_BY } from '../../core/contract/normal-schema.ts';
 import { failureWords, memberOfFailure, pathOfPointer } from '../../core/contract/violation-words.ts';
 import { memberText } from '../../core/language/path-text.ts';

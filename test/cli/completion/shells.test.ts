@@ -70,7 +70,7 @@ describe('what could complete a line', () => {
     ['batharon try racks.chain.yaml ', ['racks', 'later']],
     ['batharon view last:', ['last:rest']],
     ['batharon view la', ['last']],
-    ['batharon import ', ['curl', 'fetch', 'http']],
+    ['batharon import ', ['curl', 'fetch', 'http', 'openapi', 'arazzo', 'har']],
     ['batharon schema ', ['chain', 'project']],
     ['batharon explain idempotency-', []],
     ['batharon none ', []],

@@ -3,14 +3,21 @@ import type { Spot } from '../../contract/document.ts';
 import type { Findings } from '../source/findings.ts';
 import type { SourceNode } from '../source/source-file.ts';
 
+/** Something that is not as a description says. */
+export interface FoundDeviation {
+  readonly where: SourceNode;
+  readonly code: 'not-described' | 'not-as-described';
+  readonly message: string;
+  readonly hint?: string | undefined;
+  /** Where the description says otherwise. */
+  readonly at?: Spot | undefined;
+}
+
 /** A finding that stops a run where the contract is strict. */
 export function sayDeviation(
   findings: Findings,
   level: 'strict' | 'warn',
-  where: SourceNode,
-  code: 'not-described' | 'not-as-described',
-  message: string,
-  { hint, at }: { readonly hint?: string | undefined; readonly at?: Spot | undefined } = {},
+  { where, code, message, hint, at }: FoundDeviation,
 ): void {
   const whole = at ? `${message} (${spotText(at)})` : message;
   if (level === 'strict') findings.problem(where, code, whole, hint);

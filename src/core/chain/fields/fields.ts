@@ -29,7 +29,6 @@ export class FieldReader {
   readonly used = new Set<string>();
   /** Names of secrets that the fields read so far insert; `*` where one inserts them all. */
   readonly secrets = new Set<string>();
-  /** Some expression reads XML. */
   usesXPath = false;
   readonly schemas = new SchemaNames();
   /** Names of which an expression asks for .iterations. */

@@ -1,4 +1,4 @@
-import type { Schema } from '../../contract/schema.ts';
+import type { Schema } from '../../contract/json-schema.ts';
 import { childrenOf, type Tree } from '../../language/tree.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';

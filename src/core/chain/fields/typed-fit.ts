@@ -5,9 +5,9 @@ import {
   type Schema,
   type SchemaObject,
   type Violation,
-} from '../../contract/schema.ts';
+} from '../../contract/json-schema.ts';
 import { bitsOfTypes } from '../../contract/schema-kind.ts';
-import { failureWords, typeWords } from '../../contract/violation-words.ts';
+import { charactersIn, failureWords, typeWords } from '../../contract/violation-words.ts';
 import { kindWords } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import { approximately, wholeNumber } from '../../language/numbers.ts';
@@ -46,14 +46,18 @@ class Fit {
       found.push(...this.visit(defOf(this.#schema.json, schema['$ref']), typed, path, level + 1));
     for (const one of listed(schema, 'allOf')) found.push(...this.visit(one, typed, path, level + 1));
     for (const keyword of ['oneOf', 'anyOf'])
-      found.push(...this.#nearest(schema, keyword, typed, path, level));
+      found.push(
+        ...this.#nearest(listed(schema, keyword), schema, typed, (one) =>
+          this.visit(one, typed, path, level + 1),
+        ),
+      );
     const types = typesOf(schema);
     if (types.length > 0 && (bitsOfTypes(types) & kindOfTyped(typed).bits) === 0)
       return [...found, say(`is ${kindWords(kindOfTyped(typed).bits)}, ${typeWords(types)} wanted`)];
     const literal = literalOf(typed);
     if (literal !== undefined) for (const says of ofLiteral(schema, types, literal)) found.push(say(says));
     const members = membersOfTyped(typed);
-    if (members) found.push(...this.#members(schema, members, path, level, say));
+    if (members) found.push(...this.#members(schema, members, path, { level, say }));
     if (typed.type === 'list' && schema['prefixItems'] === undefined)
       typed.items.forEach((item, i) => {
         found.push(...this.visit(schema['items'], item, `${path}[${i}]`, level + 1));
@@ -62,13 +66,18 @@ class Fit {
   }
 
   /** What is wrong with the alternative that is nearest, where none fits. */
-  #nearest(schema: SchemaObject, keyword: string, typed: Typed, path: string, level: number): Violation[] {
-    const lists = listed(schema, keyword).map((one) => this.visit(one, typed, path, level + 1));
+  #nearest(
+    alternatives: readonly unknown[],
+    schema: SchemaObject,
+    typed: Typed,
+    visit: (one: unknown) => Violation[],
+  ): Violation[] {
+    const lists = alternatives.map(visit);
     if (lists.length === 0 || lists.some((list) => list.length === 0)) return [];
     const told = schema[TOLD_BY] as { member: string; mapping: Record<string, string> } | undefined;
     const value = told && membersOfTyped(typed)?.find(([name]) => name === told.member)?.[1];
     const named = value && literalOf(value);
-    const meant = listed(schema, keyword).findIndex(
+    const meant = alternatives.findIndex(
       (one) => typeof named === 'string' && (one as SchemaObject)['$ref'] === told!.mapping[named],
     );
     return lists[meant] ?? lists.toSorted((a, b) => a.length - b.length)[0]!;
@@ -78,8 +87,7 @@ class Fit {
     schema: SchemaObject,
     members: readonly (readonly [string, Typed])[],
     path: string,
-    level: number,
-    say: (says: string, at?: string) => Violation,
+    { level, say }: { readonly level: number; readonly say: (says: string, at?: string) => Violation },
   ): Violation[] {
     const properties = (schema['properties'] ?? {}) as Readonly<Record<string, JsonSchema>>;
     const known = Object.keys(properties);
@@ -142,10 +150,10 @@ function* ofLiteral(schema: SchemaObject, types: readonly string[], value: Value
     wholeNumber(value) === undefined
   )
     yield failure('type', { type: 'integer' });
-  const size = typeof data === 'string' ? [...data].length : data;
+  const size = typeof data === 'string' ? charactersIn(data) : data;
   const [least, most] = typeof data === 'string' ? ['minLength', 'maxLength'] : ['minimum', 'maximum'];
   if (typeof size !== 'number') return;
-  const [from, to] = [schema[least!], schema[most!]];
-  if (typeof from === 'number' && size < from) yield failure(least!, { limit: from });
-  if (typeof to === 'number' && size > to) yield failure(most!, { limit: to });
+  const [from, to] = [schema[least], schema[most]];
+  if (typeof from === 'number' && size < from) yield failure(least, { limit: from });
+  if (typeof to === 'number' && size > to) yield failure(most, { limit: to });
 }

@@ -1,11 +1,11 @@
 import type { DescribedParameter, Description } from '../../contract/description.ts';
 import { partsOf } from '../../contract/find-operation.ts';
 import { contentFor } from '../../contract/responses.ts';
-import type { Violation } from '../../contract/schema.ts';
+import type { Violation } from '../../contract/json-schema.ts';
 import { nameList, nearest } from '../../language/nearest.ts';
 import { numberOf, numberText } from '../../language/numbers.ts';
 import { isNumeric } from '../../language/values.ts';
-import { operationText, sayDeviation } from '../fields/contract-findings.ts';
+import { type FoundDeviation, operationText, sayDeviation } from '../fields/contract-findings.ts';
 import { misfits } from '../fields/typed-fit.ts';
 import { literalOf } from '../fields/typed-values.ts';
 import type { CallBody, Field, Parameter, Typed } from '../model.ts';
@@ -63,11 +63,11 @@ class DescribedCheck {
 
   #say(
     where: SourceNode,
-    code: 'not-described' | 'not-as-described',
+    code: FoundDeviation['code'],
     message: string,
-    more?: Parameters<typeof sayDeviation>[5],
+    more: Pick<FoundDeviation, 'at' | 'hint'> = {},
   ): void {
-    sayDeviation(this.#reader.fields.findings, this.#call.level, where, code, message, more);
+    sayDeviation(this.#reader.fields.findings, this.#call.level, { where, code, message, ...more });
   }
 
   #deviation(where: SourceNode, what: string, { path, says, at }: Violation): void {

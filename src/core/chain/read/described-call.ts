@@ -1,4 +1,5 @@
-import type { ContractLevel, DescribedResponse, Description, Operation } from '../../contract/description.ts';
+import { CONTRACTS, type ContractLevel } from '../../contract/description.ts';
+import type { DescribedResponse, Description, Operation } from '../../contract/description.ts';
 import { findOperation, partsOf, type PathSegment } from '../../contract/find-operation.ts';
 import { responseFor } from '../../contract/responses.ts';
 import { kindOfEither } from '../../contract/schema-kind.ts';
@@ -39,23 +40,19 @@ export function describedCall(
   }
   const at = valueOf(node, 'call')!;
   const path = request.where.replace(/^\S+ (?=\/)/, '').split(/[?#]/)[0]!;
-  if ('methods' in found)
-    sayDeviation(
-      fields.findings,
-      level,
-      at,
-      'not-described',
-      `${path} has no ${request.method} in ${description.file}`,
-      {
-        hint: `it has ${nameList(found.methods)}`,
-      },
-    );
-  else
-    sayDeviation(fields.findings, level, at, 'not-described', `${description.file} has no ${path}`, {
-      hint: found.near
-        ? `the nearest is ${found.near.method} ${found.near.path} (${spotText(found.near.at)})`
-        : `batharon calls ${service!.name} lists what it has`,
-    });
+  const said =
+    'methods' in found
+      ? {
+          message: `${path} has no ${request.method} in ${description.file}`,
+          hint: `it has ${nameList(found.methods)}`,
+        }
+      : {
+          message: `${description.file} has no ${path}`,
+          hint: found.near
+            ? `the nearest is ${found.near.method} ${found.near.path} (${spotText(found.near.at)})`
+            : `batharon calls ${service!.name} lists what it has`,
+        };
+  sayDeviation(fields.findings, level, { where: at, code: 'not-described', ...said });
   return undefined;
 }
 
@@ -110,17 +107,18 @@ export function checkStatuses(
     ].flatMap(([, one, several]) => (one ?? several!).split(',').map(Number));
     for (const status of statuses)
       if (!responseFor(operation.responses, status))
-        sayDeviation(
-          findings,
-          level,
-          condition,
-          'not-described',
-          `${operationText(operation)} has no response with status ${status}`,
-          {
-            at: operation.head.at,
-            hint: `it has ${nameList(operation.responses.map((one) => one.status))}`,
-          },
-        );
+        sayDeviation(findings, level, {
+          where: condition,
+          code: 'not-described',
+          message: `${operationText(operation)} has no response with status ${status}`,
+          at: operation.head.at,
+          hint: `it has ${nameList(operation.responses.map((one) => one.status))}`,
+        });
     return statuses;
   });
+}
+
+/** What a key `contract` says. */
+export function contractOf(written: string | undefined): ContractLevel | undefined {
+  return CONTRACTS.find((one) => one === written);
 }

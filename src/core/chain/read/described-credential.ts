@@ -6,7 +6,11 @@ export function mayBeSigned(
   { kind, fields }: Credential,
   { type, scheme, parameter, in: where }: SecurityScheme,
 ): boolean {
-  const name = fields.get('name')?.parts.join('').toLowerCase();
+  const name = fields
+    .get('name')
+    ?.parts.map((part) => (typeof part === 'string' ? part : ''))
+    .join('')
+    .toLowerCase();
   switch (kind) {
     case 'basic':
     case 'digest':

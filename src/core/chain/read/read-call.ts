@@ -24,8 +24,13 @@ import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkDescribed } from './check-described.ts';
-import { checkStatuses, type DescribedCall, describedCall, describedKind } from './described-call.ts';
-import { contractOf } from './read-service.ts';
+import {
+  checkStatuses,
+  contractOf,
+  type DescribedCall,
+  describedCall,
+  describedKind,
+} from './described-call.ts';
 import type { StaticScope } from '../../language/scope.ts';
 
 /** Reads a call: what is sent first, then what is made of the response. */

@@ -5,7 +5,6 @@ import { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { serviceKeys } from '../keys/project-keys.ts';
-import { CONTRACTS, type ContractLevel } from '../../contract/description.ts';
 import type { Credential, Service, Tls } from '../project.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { readParameters } from './read-body.ts';
@@ -20,6 +19,7 @@ import {
   type SourceNode,
   valueOf,
 } from '../source/source-file.ts';
+import { contractOf } from './described-call.ts';
 import { checkStructure } from '../source/structure.ts';
 import { isThisMachine } from '../../this-machine.ts';
 
@@ -112,13 +112,8 @@ function readDescriptionSetting(
     );
     return undefined;
   }
-  if (URL.canParse(from) && /^https?:/.test(from)) plainSecretsInUrl(fields.findings, node as ScalarNode);
+  if (URL.canParse(from) && /^https?:/.test(from)) plainSecretsInUrl(fields.findings, node);
   return { from, at: fields.findings.place(node) };
-}
-
-/** What a key `contract` says. */
-export function contractOf(written: string | undefined): ContractLevel | undefined {
-  return CONTRACTS.find((one) => one === written);
 }
 
 function readTls(fields: FieldReader, node: ReturnType<typeof valueOf>, scope: StaticScope): Tls | undefined {

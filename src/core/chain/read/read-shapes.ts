@@ -1,6 +1,6 @@
 import type { Description } from '../../contract/description.ts';
 import { LINE, pointerPart, setOwn } from '../../contract/document.ts';
-import type { Schema } from '../../contract/schema.ts';
+import type { Schema } from '../../contract/json-schema.ts';
 import { schemaOfData, type Shapes, shapesOf } from '../../contract/shapes.ts';
 import { nearest } from '../../language/nearest.ts';
 import { isNumberText } from '../../language/numbers.ts';

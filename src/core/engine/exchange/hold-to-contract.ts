@@ -3,7 +3,7 @@ import type { ContractLevel, Operation } from '../../contract/description.ts';
 import { type Deviation, requestDeviations, responseDeviations } from '../../contract/deviations.ts';
 import { findOperation, partsOf } from '../../contract/find-operation.ts';
 import { saidOfPlace } from '../../language/same-in-items.ts';
-import type { EventDeviation } from '../../events.ts';
+import type { EventDeviation } from '../../event-deviation.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
 

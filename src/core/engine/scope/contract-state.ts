@@ -1,6 +1,6 @@
-import type { EventDeviation } from '../../events.ts';
+import type { EventDeviation } from '../../event-deviation.ts';
 import { fail } from '../../problems.ts';
-import type { Schema } from '../../contract/schema.ts';
+import type { Schema } from '../../contract/json-schema.ts';
 import type { World } from '../../language/environment.ts';
 import type { Validator } from '../../ports.ts';
 

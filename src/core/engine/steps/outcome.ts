@@ -3,7 +3,7 @@ import type { Environment } from '../../language/environment.ts';
 import { childrenOf, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { Value } from '../../language/values.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
-import type { EventDeviation } from '../../events.ts';
+import type { EventDeviation } from '../../event-deviation.ts';
 import { deviationText, saidOfDeviation } from '../exchange/hold-to-contract.ts';
 import type { RunContext } from '../scope/context.ts';
 import { evaluateAll } from '../scope/evaluate.ts';

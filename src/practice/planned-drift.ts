@@ -111,10 +111,10 @@ function changed(value: unknown, at: string, kind: DriftKind): unknown {
     (inner, step) => (inner as Record<string, unknown> | undefined)?.[step],
     value,
   ) as Record<string, unknown> | undefined;
-  if (typeof holder !== 'object' || holder === null) return value;
+  if (typeof holder !== 'object') return value;
   if (kind === 'extra') holder[last] = 'yes';
   if (kind === 'extra' || !(last in holder)) return value;
-  if (kind === 'gone') delete holder[last];
+  if (kind === 'gone') Reflect.deleteProperty(holder, last);
   else holder[last] = otherwise(holder[last], kind);
   return value;
 }

@@ -1,4 +1,4 @@
-import type { DescriptionWarning } from './description.ts';
+import type { DescriptionWarning } from './document.ts';
 import type { Spot } from './document.ts';
 
 /** A JSON Schema (2020-12): an object of keywords, or true for any value, false for none. */
@@ -15,7 +15,7 @@ export interface SchemaObject {
 export interface Schema {
   readonly json: JsonSchema;
   /** Where a part of it is written; undefined for what has no place. */
-  at(part: unknown): Spot | undefined;
+  readonly at: (part: unknown) => Spot | undefined;
   readonly warnings: readonly DescriptionWarning[];
 }
 
