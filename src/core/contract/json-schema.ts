@@ -1,5 +1,4 @@
-import type { DescriptionWarning } from './document.ts';
-import type { Spot } from './document.ts';
+import type { DescriptionWarning, Spot } from './document.ts';
 
 /** A JSON Schema (2020-12): an object of keywords, or true for any value, false for none. */
 export type JsonSchema = boolean | SchemaObject;

@@ -1,5 +1,4 @@
 import type { Direction } from './description.ts';
-import type { DescriptionWarning } from './document.ts';
 import {
   type DataObject,
   dataEntries,
@@ -15,6 +14,7 @@ import {
   type Spot,
   textMember,
   withoutLines,
+  type DescriptionWarning,
 } from './document.ts';
 import type { JsonSchema, Schema } from './json-schema.ts';
 

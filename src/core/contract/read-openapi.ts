@@ -1,6 +1,5 @@
 import { fail } from '../problems.ts';
 import type { DescriptionHead, OAuthFlow, OperationHead, SecurityScheme } from './description.ts';
-import type { DescriptionWarning } from './document.ts';
 import {
   dataEntries,
   dataMember,
@@ -13,6 +12,7 @@ import {
   type Ref,
   refTarget,
   textMember,
+  type DescriptionWarning,
 } from './document.ts';
 import { normalSchema } from './normal-schema.ts';
 import { readOperation } from './read-operation.ts';

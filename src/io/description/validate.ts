@@ -126,9 +126,14 @@ export class SchemaValidator implements Validator {
     const best =
       byName >= 0
         ? this.#explained(compiled, lists[byName]!)
-        : explained.filter((list) => list !== undefined).toSorted((a, b) => a.length - b.length)[0]!;
+        : explained.filter((list) => list !== undefined).toSorted((a, b) => apart(a) - apart(b))[0]!;
     return best.map((one) => ({ ...one, instancePath: error.instancePath + one.instancePath }));
   }
+}
+
+/** How far a value is from an alternative: one without its members is hardly meant as it. */
+function apart(errors: readonly ErrorObject[]): number {
+  return errors.reduce((sum, { keyword }) => sum + (keyword === 'required' ? 2 : 1), 0);
 }
 
 function validatorOf(all: boolean): Ajv2020 {
@@ -138,6 +143,8 @@ function validatorOf(all: boolean): Ajv2020 {
     meta: false,
     validateSchema: false,
     addUsedSchema: true,
+    // A member may be called `constructor`.
+    ownProperties: true,
     allErrors: all,
     verbose: all,
     formats: fullFormats,
@@ -146,7 +153,9 @@ function validatorOf(all: boolean): Ajv2020 {
 }
 
 /** How a pattern is tried: in linear time where it can be. */
-function testerOf(pattern: string, flags: string): { test(text: string): boolean } {
+function testerOf(pattern: string, flags: string): { test(text: string): boolean; toString(): string } {
+  // By this the library tells patterns apart.
+  const toString = (): string => `/${pattern}/${flags}`;
   try {
     const own = new Pattern(
       pattern.replace(/\\([dDwWs])/g, (whole, letter: string, at: number) => {
@@ -157,10 +166,10 @@ function testerOf(pattern: string, flags: string): { test(text: string): boolean
         return isInClass ? set! : set === undefined ? whole : `[${set}]`;
       }),
     );
-    return { test: (text) => own.search(text) };
+    return { test: (text) => own.search(text), toString };
   } catch {
     const other = new RegExp(pattern, flags);
-    return { test: (text) => text.length > LONGEST_FOR_REGEXP || other.test(text) };
+    return { test: (text) => text.length > LONGEST_FOR_REGEXP || other.test(text), toString };
   }
 }
 

@@ -1,5 +1,10 @@
-import { CONTRACTS, type ContractLevel } from '../../contract/description.ts';
-import type { DescribedResponse, Description, Operation } from '../../contract/description.ts';
+import {
+  type ContractLevel,
+  CONTRACTS,
+  type DescribedResponse,
+  type Description,
+  type Operation,
+} from '../../contract/description.ts';
 import { findOperation, partsOf, type PathSegment } from '../../contract/find-operation.ts';
 import { responseFor } from '../../contract/responses.ts';
 import { kindOfEither } from '../../contract/schema-kind.ts';
