@@ -59,7 +59,11 @@ export function findOperation(
         ...new Set(found.filter(({ score }) => score === found[0]!.score).map(({ head }) => head.method)),
       ],
     };
-  return nearestOperation(description, method, isBased ? [...base, ...segments] : segments);
+  return nearestOperation(
+    description,
+    method,
+    isBased ? { path: [...base, ...segments], prefix } : { path: segments, prefix: [] },
+  );
 }
 
 function isPrefix(
@@ -148,14 +152,15 @@ function scoreOf(path: readonly PathSegment[], segments: readonly (string | RegE
 function nearestOperation(
   { operations }: Description,
   method: string,
-  segments: readonly PathSegment[],
+  { path, prefix }: { readonly path: readonly PathSegment[]; readonly prefix: readonly string[] },
 ): FoundOperation {
-  const written = `/${segments.map((part) => part ?? '{}').join('/')}`;
+  const written = `/${path.map((part) => part ?? '{}').join('/')}`;
+  const before = prefix.map((part) => `/${part}`).join('');
   const paths = new Map<string, OperationHead>();
   for (const head of operations) {
     if (head.incoming !== undefined) continue;
-    const path = head.path.replace(/\{[^{}]*\}/g, '{}');
-    if (!paths.has(path) || head.method === method) paths.set(path, head);
+    const whole = before + head.path.replace(/\{[^{}]*\}/g, '{}');
+    if (!paths.has(whole) || head.method === method) paths.set(whole, head);
   }
   // Of very many it would take long, and one that begins otherwise is hardly meant.
   const names = [...paths.keys()];

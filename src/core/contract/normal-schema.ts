@@ -314,23 +314,25 @@ class Normal {
     to[TOLD_BY] = { member, mapping };
   }
 
-  /** A member that only goes the other way is not wanted here. */
+  /** A member that only goes the other way is neither wanted nor known here. */
   #forDirection(to: Record<string, unknown>, node: DataObject, ref: Ref): void {
-    const { required } = to as { required?: readonly string[] };
-    if (!required) return;
     const other = this.#reading.direction === 'response' ? 'writeOnly' : 'readOnly';
     const properties = dataMember(node, 'properties');
-    const wanted = required.filter((name) => {
-      let property = dataMember(properties, name);
+    const isOther = (name: string): boolean => {
+      const property = dataMember(properties, name);
       const next = textMember(property, '$ref');
-      if (next !== undefined && dataMember(property, other) === undefined) {
-        const target = refTarget(ref.file, next);
-        const found = target && followed(this.#reading.source, target);
-        if (found && 'node' in found) property = found.node;
-      }
-      return dataMember(property, other) !== true;
-    });
-    to['required'] = [...new Set(wanted)];
+      if (next === undefined || dataMember(property, other) !== undefined)
+        return dataMember(property, other) === true;
+      const target = refTarget(ref.file, next);
+      const found = target && followed(this.#reading.source, target);
+      return found !== undefined && 'node' in found && dataMember(found.node, other) === true;
+    };
+    const { required, properties: own } = to as {
+      required?: readonly string[];
+      properties?: Record<string, unknown>;
+    };
+    if (required) to['required'] = [...new Set(required.filter((name) => !isOther(name)))];
+    for (const name of Object.keys(own ?? {})) if (isOther(name)) Reflect.deleteProperty(own!, name);
   }
 }
 

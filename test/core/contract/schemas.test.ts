@@ -219,8 +219,8 @@ describe('alternatives', () => {
     [
       'the one that a member names',
       'Pot',
-      { form: 'plate', litres: 2 },
-      ['$.width is missing, whole number wanted'],
+      { form: 'plate', rim: 3 },
+      ['$.width is missing, whole number wanted', '$.rim is a number, true or false wanted'],
     ],
     [
       'the one that is nearest',

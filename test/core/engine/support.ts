@@ -21,6 +21,8 @@ import type { ProblemCode } from '../../../src/core/problem-codes.ts';
 import { ProblemError } from '../../../src/core/problems.ts';
 import { RunCookies } from '../../../src/io/http/cookies.ts';
 import { RunCredentials } from '../../../src/io/credentials/index.ts';
+import { SchemaValidator } from '../../../src/io/description/validate.ts';
+import { descriptionsBy } from '../contract/support.ts';
 import { formats } from '../../../src/io/files/formats.ts';
 import { HurriedClock } from '../../../src/io/hurried-clock.ts';
 
@@ -124,6 +126,9 @@ export interface RunSetting {
   readonly cases?: readonly string[];
   readonly answers?: RunOptions['answers'];
   readonly responses?: RunOptions['responses'];
+  /** The descriptions of services, as texts by their names. */
+  readonly descriptions?: Record<string, string>;
+  readonly contract?: RunOptions['contract'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -134,10 +139,13 @@ export async function runChain(
   script: (request: WireRequest, nth: number) => Reply,
   setting: RunSetting = {},
 ): Promise<Ran> {
-  const project =
+  const read =
     setting.project === undefined
       ? NO_PROJECT
       : readProject('batharon.yaml', setting.project, undefined, true).project;
+  const project = setting.descriptions
+    ? { ...read, descriptions: descriptionsBy(setting.descriptions) }
+    : read;
   const { chain, findings } = readChain('test.chain.yaml', text, project, {
     files: (path) => {
       const other = setting.chains?.[path];
@@ -172,6 +180,7 @@ export async function runChain(
     files: setting.files ?? noFiles,
     cookies: new RunCookies(),
     formats,
+    validator: () => Promise.resolve(new SchemaValidator()),
     ...setting.ports,
   };
   const { exit, results } = await run(chain, project, setting.around?.(ports) ?? ports, {
@@ -183,6 +192,7 @@ export async function runChain(
     signal: controller.signal,
     ...(setting.leave ? { leave: true } : {}),
     ...(setting.cases ? { cases: setting.cases } : {}),
+    ...(setting.contract ? { contract: setting.contract } : {}),
     ...(setting.answers ? { answers: setting.answers } : {}),
     ...(setting.signInChains ? { signInChains: setting.signInChains } : {}),
     emit: (event) => {
