@@ -302,6 +302,15 @@ test('each code says what, why, and what to do; all stand in messages.txt', asyn
 
 /** Codes whose message needs a network, a disk, a terminal or a file of another format: the tests that meet them. */
 const ELSEWHERE: Readonly<Record<string, string>> = {
+  'unknown-schema': 'core/chain/read/check-described.test.ts',
+  'not-described': 'core/chain/read/check-described.test.ts',
+  'not-as-described': 'core/chain/read/check-described.test.ts',
+  'not-a-description': 'io/description/suites.test.ts',
+  'no-description': 'cli/commands/calls.test.ts',
+  'description-not-fetched': 'cli/commands/calls.test.ts',
+  'description-missing': 'cli/commands/calls.test.ts',
+  'description-altered': 'cli/commands/calls.test.ts',
+  'description-flawed': 'cli/commands/calls.test.ts',
   'no-such-case': 'core/engine/steps/accept.test.ts',
   'pattern-too-large': 'core/language/expressions.test.ts',
   'not-text': 'core/language/expressions.test.ts',

@@ -1,4 +1,5 @@
-import type { ContractCoverage } from '../../core/contract/coverage.ts';
+import { countOf } from '../../core/count-of.ts';
+import type { ContractCoverage, CountedDeviation } from '../../core/contract/coverage.ts';
 import {
   deviationLine,
   met,
@@ -7,7 +8,7 @@ import {
   summaryOf,
 } from '../../report/contract/contract-texts.ts';
 import type { Terminal } from '../terminal/terminal.ts';
-import { fit, pad, widthOf } from '../terminal/text-width.ts';
+import { fit, pad, widthOf, wrap } from '../terminal/text-width.ts';
 
 /** Shows what runs have met of a description, what never, and where they were otherwise. */
 export function printCoverage(terminal: Terminal, coverage: ContractCoverage): void {
@@ -15,10 +16,10 @@ export function printCoverage(terminal: Terminal, coverage: ContractCoverage): v
   const { deviations, file, operations, service, unknown } = coverage;
   terminal.write(`${colours.bold(service)}  ${summaryOf(coverage)}  ${colours.dim(file)}\n`);
   if (deviations.length > 0) terminal.write('\n');
-  for (const one of deviations) {
-    const times = one.count > 1 ? ` ×${one.count}` : '';
-    terminal.write(`${colours.red('differs')} ${one.operation}${times}  ${colours.dim(`run ${one.run}`)}\n`);
-    terminal.write(`        ${deviationLine(one)}\n`);
+  for (const [operation, own] of byOperation(deviations)) {
+    terminal.write(`${colours.red('differs')} ${operation}  ${colours.dim(`run ${own.at(-1)!.run}`)}\n`);
+    for (const one of own)
+      terminal.write(`        ${deviationLine(one)}${one.count > 1 ? colours.dim(` ×${one.count}`) : ''}\n`);
   }
   terminal.write('\n');
   const left = Math.min(
@@ -44,11 +45,19 @@ export function printCoverage(terminal: Terminal, coverage: ContractCoverage): v
         ),
       );
   }
-  const never = operations.filter(({ calls }) => calls === 0);
+  const never = operations.filter(({ calls }) => calls === 0).map(({ operation }) => operation);
   if (never.length > 0) {
-    terminal.write(`\nnever called: ${never.length}\n`);
-    for (const { operation } of never) terminal.write(`  ${colours.dim(operation)}\n`);
+    terminal.write(`\nnever called: ${countOf(never.length, 'operation')}\n`);
+    for (const line of wrap(never.join(', '), terminal.wrapWidth - 2))
+      terminal.write(`  ${colours.dim(line)}\n`);
   }
   if (unknown.length > 0) terminal.write('\nnot described\n');
   for (const { request, count } of unknown) terminal.write(`  ${request} ×${count}\n`);
+}
+
+/** Deviations by the operations that they are of, in the order in which these came. */
+function byOperation(deviations: readonly CountedDeviation[]): Map<string, CountedDeviation[]> {
+  const all = new Map<string, CountedDeviation[]>();
+  for (const one of deviations) all.set(one.operation, [...(all.get(one.operation) ?? []), one]);
+  return all;
 }

@@ -22,8 +22,12 @@ export function printOperation(
 ): void {
   const { colours } = terminal;
   const operation = description.operation(head);
-  const title = (text: string, more = ''): void =>
-    terminal.write(`\n${colours.bold(text)}${more === '' ? '' : `  ${colours.dim(more)}`}\n`);
+  const line = (text: string, more = ''): void =>
+    terminal.write(`${colours.bold(text)}${more === '' ? '' : `  ${colours.dim(more)}`}\n`);
+  const title = (text: string, more = ''): void => {
+    terminal.write('\n');
+    line(text, more);
+  };
   terminal.write(
     `${colours.bold(`${head.method} ${head.path}`)}  ${colours.dim(
       [
@@ -59,13 +63,18 @@ export function printOperation(
     title(`body${operation.body.required ? ' *' : ''}`, typesOf(operation.body.content));
     printContent(terminal, description, operation.body.content, 'request');
   }
+  let isAlone = true;
   for (const { status, about, content, headers } of operation.responses) {
-    title(status, [firstLine(about), typesOf(content)].filter((one) => one !== '').join(' · '));
+    const isShown = /^2/.test(status);
+    // Those of which no more is said stand below each other.
+    if (isShown || isAlone) terminal.write('\n');
+    isAlone = isShown;
+    line(status, [firstLine(about), typesOf(content)].filter((one) => one !== '').join(' · '));
     if (headers.length > 0)
       terminal.write(
         `  ${colours.dim(`headers ${headers.map(({ name, required }) => name + (required ? ' *' : '')).join(', ')}`)}\n`,
       );
-    if (/^2/.test(status)) printContent(terminal, description, content, 'response');
+    if (isShown) printContent(terminal, description, content, 'response');
   }
   if (head.incoming !== undefined) return;
   title('step');
@@ -130,8 +139,10 @@ function printRows(terminal: Terminal, rows: readonly SchemaRow[]): void {
   for (const row of shown) {
     const { kind, about = '' } = row;
     const rest = width - left - middle - 6;
+    const hasWords = about !== '' && rest >= 8;
+    const written = hasWords ? pad(fit(kind, middle), middle) : fit(kind, width - left - 4);
     terminal.write(
-      `  ${pad(fit(nameOf(row), left), left)}  ${colours.cyan(pad(fit(kind, middle), about === '' ? 0 : middle))}${about === '' || rest < 8 ? '' : `  ${colours.dim(fit(about, rest))}`}`.trimEnd() +
+      `  ${pad(fit(nameOf(row), left), left)}  ${colours.cyan(written)}${hasWords ? `  ${colours.dim(fit(about, rest))}` : ''}`.trimEnd() +
         '\n',
     );
   }

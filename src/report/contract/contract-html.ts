@@ -34,6 +34,7 @@ const OWN_STYLE = `
 .contract code { font-family: ui-monospace, monospace; }
 .contract .wrong { font-weight: 600; }
 .contract .never { opacity: .6; }
+.contract .never .never { opacity: 1; }
 `;
 
 function ofService(coverage: ContractCoverage): string {
