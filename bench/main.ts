@@ -1,5 +1,6 @@
 import { benchCalls } from './calls.ts';
 import { benchCheck } from './check.ts';
+import { benchContract } from './contract.ts';
 import { benchLanguage } from './language.ts';
 import { benchLoops } from './loops.ts';
 import { benchMasking } from './masking.ts';
@@ -15,6 +16,7 @@ const parts = {
   calls: benchCalls,
   transfer: benchTransfer,
   loops: benchLoops,
+  contract: benchContract,
   masking: benchMasking,
   record: benchRecord,
 };

@@ -11,6 +11,13 @@ const body = JSON.stringify({
   })),
 });
 
+/** An object of 30 members. */
+const wide = JSON.stringify(
+  Object.fromEntries(
+    Array.from({ length: 30 }, (_, i) => [`member_${i}`, [`text ${i}`, i, i % 2 === 0][i % 3]]),
+  ),
+);
+
 /** How long a service takes at the least that is not on the same machine, in milliseconds. */
 const NEAR = 5;
 
@@ -26,8 +33,9 @@ const server = createServer((request, response) => {
     return next();
   }
   const respond = (): void => {
-    response.writeHead(200, { 'content-type': 'application/json', 'content-length': body.length });
-    response.end(body);
+    const text = request.url?.startsWith('/wide') ? wide : body;
+    response.writeHead(200, { 'content-type': 'application/json', 'content-length': text.length });
+    response.end(text);
   };
   if (request.url?.startsWith('/near/')) setTimeout(respond, NEAR);
   else respond();

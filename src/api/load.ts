@@ -10,6 +10,7 @@ import type { SourceFile } from '../core/chain/source/source-file.ts';
 import { fail, ProblemError } from '../core/problems.ts';
 import { textOfFile } from '../io/files/text-file.ts';
 import { descriptionsOf } from './descriptions.ts';
+import { descriptionReader } from './prepare-descriptions.ts';
 import { readRegularFile } from '../io/secrets/own-folder.ts';
 
 export const PROJECT_FILE = 'batharon.yaml';
@@ -209,7 +210,10 @@ export function loadTexts(
 ): Loaded {
   const descriptions = read && descriptionsOf(read.project, descriptionsIn);
   const project = { ...(read?.project ?? NO_PROJECT), ...(descriptions ? { descriptions } : {}) };
-  const results = chains.map(({ path, text }) => readChain(path, text, project, { files: readNear }));
+  const recorded = descriptions && descriptionReader().recordedKindsOf(project);
+  const results = chains.map(({ path, text }) =>
+    readChain(path, text, project, { files: readNear, recorded }),
+  );
   const signIns = loadSignIns(project);
   const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
   return {

@@ -5,7 +5,7 @@ import { readRegularFile } from '../io/secrets/own-folder.ts';
 /** What is wrong with a larger one is said where it is read. */
 const LARGEST_FILE = 16 * 1024 * 1024;
 
-type Reader = typeof import('../io/description/open-description.ts');
+type Reader = typeof import('./description-tools.ts');
 
 let reader: Reader | undefined;
 
@@ -19,7 +19,7 @@ export async function prepareDescriptions(places: readonly string[]): Promise<vo
 
 /** Loads it in any case. */
 export async function loadReader(): Promise<Reader> {
-  return (reader ??= await import('../io/description/open-description.ts'));
+  return (reader ??= await import('./description-tools.ts'));
 }
 
 /** What reads descriptions, once it is loaded. */

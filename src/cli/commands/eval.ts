@@ -44,7 +44,7 @@ export function evalCommand(text: string, file: string | undefined, options: Eva
       response: response === undefined ? { missing: `${where} has no body` } : ANY,
     });
     if (!expression) return refuse(text, problems[0]!);
-    const world = await worldFor(text, project.zone);
+    const world = await worldFor(text, project);
     const terminal = errorTerminal();
     const warnings = new Set<string>();
     const environment: Environment = {

@@ -6,6 +6,7 @@ import { SCHEMA_FILES } from '../../core/schema/file-schema.ts';
 import { CHAIN_ENDING, load, loadProject } from '../../api/load.ts';
 import { OpenRun } from '../../api/open-run.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
+import { CONTRACTS } from '../../core/contract/description.ts';
 import { IMPORT_FORMS } from '../../import/index.ts';
 import type { Asked, Candidate } from './candidates.ts';
 import { SCRIPTS } from './scripts.ts';
@@ -59,6 +60,12 @@ const SOURCES: Readonly<Record<string, Source>> = {
   '<step>': stepsOfFile,
   'draw what': (asked) => [...chains(asked), ...runs(asked)],
   'explain words': () => topics().map(({ word, what }) => ({ word, about: what })),
+  'calls service': () =>
+    [...project().services.values()].flatMap(({ description, name }) =>
+      description ? [{ word: name, about: description.from }] : [],
+    ),
+  'export form': () => plain(['arazzo']),
+  '--contract': () => plain(CONTRACTS),
   'import form': () => plain(IMPORT_FORMS),
   'completion shell': () => plain(Object.keys(SCRIPTS)),
   'schema file': () => plain(SCHEMA_FILES),

@@ -1,6 +1,7 @@
 import type { ContractLevel, Description } from '../contract/description.ts';
 import type { Schema } from '../contract/json-schema.ts';
 import type { Shapes } from '../contract/shapes.ts';
+import type { Kind } from '../language/kinds.ts';
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
 import type {
@@ -146,6 +147,8 @@ export interface Project {
   readonly descriptions?: Descriptions;
   /** The kinds of responses are not taken from descriptions. */
   readonly ignoresDescribedKinds?: true;
+  /** The kind of the latest recorded response of a step, which a description says less surely. */
+  readonly recordedKinds?: (file: string, address: string) => Kind | undefined;
   /** How many runs are recorded at most, and how much they may take, in bytes. */
   readonly records?: { readonly runs?: number; readonly size?: number };
 }

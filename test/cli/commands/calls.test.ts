@@ -348,3 +348,50 @@ test('shape, fits, and the contract of runs', async () => {
   expect([...xml.matchAll(/<failure type="not-as-described"/g)]).toHaveLength(4);
   expect(xml).toContain('name="GET /v1/racks 200 $.racks[].pieces as described"');
 });
+
+test('strict, a recorded response that is otherwise sets a wrong description aside, with a warning', async () => {
+  const own = folderWith({});
+  await batharon(own, ['demo', '--write', 'kiln']);
+  const demo = join(own, 'kiln');
+  const path = join(demo, 'kiln.openapi.yaml');
+  // The description takes the members of a glaze for others than they are.
+  const wrong = readFileSync(path, 'utf8').replaceAll('colour', 'color');
+  writeFileSync(path, wrong);
+  const project = readFileSync(join(demo, 'batharon.yaml'), 'utf8');
+  writeFileSync(
+    join(demo, 'batharon.yaml'),
+    project.replace('description:', 'contract: strict\n    description:'),
+  );
+  writeFileSync(
+    join(demo, 'a.chain.yaml'),
+    'chain: A\nsteps:\n  - call: GET kiln /glazes/ash\n    name: ash\n    keep: { hue: $.colour }\n',
+  );
+  const before = await batharon(demo, ['check', 'a.chain.yaml']);
+  expect(before.code).not.toBe(0);
+  expect(before.stderr + before.stdout).toContain('$ has no member colour (kiln.openapi.yaml:');
+
+  // Where nothing else helps, the contract is off for the step, and what came is recorded.
+  await batharon(demo, ['send', 'GET', 'kiln', '/glazes/ash']);
+  writeFileSync(
+    join(demo, 'a.chain.yaml'),
+    readFileSync(join(demo, 'a.chain.yaml'), 'utf8').replace(
+      '    name: ash',
+      '    name: ash\n    contract: off',
+    ),
+  );
+  expect((await batharon(demo, ['run', 'a.chain.yaml'])).code).toBe(0);
+  writeFileSync(
+    join(demo, 'a.chain.yaml'),
+    readFileSync(join(demo, 'a.chain.yaml'), 'utf8').replace('    contract: off\n', ''),
+  );
+  const after = await batharon(demo, ['check', 'a.chain.yaml']);
+  expect(after.stderr + after.stdout).toMatch(
+    /warning: \$ has no member colour \(kiln\.openapi\.yaml:\d+\), and a recorded response is otherwise/,
+  );
+  expect(after.code).toBe(0);
+  // In the run it is told all the same.
+  const run = await batharon(demo, ['run', 'a.chain.yaml']);
+  expect(run.stderr).toContain('$.colour is not described');
+  const evaluated = await batharon(demo, ['eval', "fits($, 'kiln#Glaze')", '--on', 'last:ash']);
+  expect(evaluated.stdout).toBe('false\n');
+});

@@ -84,7 +84,8 @@ export function readCall(
   const described = describedCall(reader, node, request, contract);
   const statuses = described && checkStatuses(reader, described, valueOf(node, 'expect'));
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
-  const responseOf = described && kindFor(reader, node, described, { statuses, readAs });
+  const responseOf =
+    described && kindFor(reader, node, described, { statuses, readAs, address: base.address });
   const response = responseOf ? { readAs, kind: responseOf } : readAs;
   const poll = readPoll(fields, valueOf(node, 'poll'), scope, response);
   const pages = readPages(fields, valueOf(node, 'pages'), scope, response);
@@ -177,13 +178,18 @@ export function readCall(
  * way, the description of this one says nothing of it.
  */
 function kindFor(
-  { project, undoing }: StepReader,
+  { fields, project, undoing }: StepReader,
   node: MapNode,
   described: DescribedCall,
   {
+    address,
     statuses,
     readAs,
-  }: { readonly statuses: readonly number[] | undefined; readonly readAs: ReadAs | undefined },
+  }: {
+    readonly address: string;
+    readonly statuses: readonly number[] | undefined;
+    readonly readAs: ReadAs | undefined;
+  },
 ): Kind | undefined {
   const poll = valueOf(node, 'poll');
   const isElsewhere = poll?.type === 'map' && valueOf(poll, 'at') !== undefined;
@@ -191,7 +197,8 @@ function kindFor(
   const expect = valueOf(node, 'expect');
   const speaksOfStatus = expect !== undefined && /\bstatus\b/.test(scalarsOf(expect).join(' '));
   if (isElsewhere || isOther || (speaksOfStatus && (statuses ?? []).length === 0)) return undefined;
-  return describedKind(described, speaksOfStatus ? statuses : undefined);
+  const recorded = project.recordedKinds?.(fields.findings.file.path, address);
+  return recorded ?? describedKind(described, speaksOfStatus ? statuses : undefined);
 }
 
 /** All texts in a node. */

@@ -48,14 +48,22 @@ export function readChain(
   path: string,
   text: string,
   project: Project,
-  more: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined } = {},
+  more: {
+    readonly files?: ReadFile | undefined;
+    readonly following?: readonly string[] | undefined;
+    /** What recorded responses say, where a description says otherwise. */
+    readonly recorded?: Project['recordedKinds'] | undefined;
+  } = {},
 ): ReadChain {
   const read = readWith(path, text, project, more);
   const isDescribed = project.descriptions !== undefined && project.ignoresDescribedKinds === undefined;
   if (!isDescribed || !read.findings.some(({ level }) => level === 'problem')) return read;
   // What is wrong only by what a description says of the kinds of responses is no more certain than that.
   const without = readWith(path, text, { ...project, ignoresDescribedKinds: true }, more);
-  return byDescription(read, without);
+  const isStrict = read.contracts.some(({ level }) => level === 'strict');
+  const recordedKinds = isStrict ? more.recorded : undefined;
+  const recorded = recordedKinds && readWith(path, text, { ...project, recordedKinds }, more);
+  return byDescription(read, without, recorded);
 }
 
 function readWith(
@@ -78,10 +86,12 @@ function readWith(
 }
 
 /** What was found with the kinds of descriptions, where some of it would not have been found without. */
-function byDescription(read: ReadChain, without: ReadChain): ReadChain {
+function byDescription(read: ReadChain, without: ReadChain, recorded: ReadChain | undefined): ReadChain {
   const key = ({ code, message, place }: Finding): string =>
     `${place?.line}:${place?.column} ${code} ${message}`;
   const known = new Set(without.findings.map(key));
+  // A recorded response gives the lie to what only a description says.
+  const still = recorded && new Set(recorded.findings.map(({ place }) => `${place?.line}:${place?.column}`));
   const found = read.findings.flatMap((finding): Finding[] => {
     if (finding.level === 'warning' || known.has(key(finding))) return [];
     const { fix: _, ...rest } = finding;
@@ -90,6 +100,11 @@ function byDescription(read: ReadChain, without: ReadChain): ReadChain {
     const call = read.contracts.findLast(({ line }) => line <= (finding.place?.line ?? 0));
     const isPlaced = /\(\S+:\d+\)$/.test(rest.message);
     const message = call && !isPlaced ? `${rest.message} (${spotText(call.at)})` : rest.message;
+    const isOutdated = still?.has(`${finding.place?.line}:${finding.place?.column}`) === false;
+    if (isOutdated)
+      return [
+        { ...rest, code, message: `${message}, and a recorded response is otherwise`, level: 'warning' },
+      ];
     return [
       call?.level === 'strict' ? { ...rest, code, message } : { ...rest, code, message, level: 'warning' },
     ];

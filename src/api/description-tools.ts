@@ -1,0 +1,3 @@
+/** What is needed only where a project has descriptions, and loaded then. */
+export { lastDescription, openDescription } from '../io/description/open-description.ts';
+export { recordedKindsOf } from './recorded-kinds.ts';
