@@ -146,7 +146,7 @@ steps:
     at-once: 32
     steps:
       - call: GET kiln /wide/\${n}
-        expect: status == 200
+        expect: status == 200 && $.member_1 == 1
 `,
     project,
   );

@@ -84,6 +84,8 @@ export function responseDeviations(
   return sameInItems(found).slice(0, MOST);
 }
 
+const NO_QUERY = new URLSearchParams();
+
 /** A request as far as it is looked at. */
 export interface SentRequest {
   readonly url: string;
@@ -99,8 +101,9 @@ export function requestDeviations(
   validator: Validator,
 ): Deviation[] {
   const found: Deviation[] = [];
-  const query = new URL(url).searchParams;
-  for (const parameter of operation.parameters) {
+  const search = url.indexOf('?');
+  const query = search < 0 ? NO_QUERY : new URLSearchParams(url.slice(search).replace(/#.*$/s, ''));
+  for (const parameter of search < 0 ? [] : operation.parameters) {
     if (parameter.in !== 'query' || !isPlain(parameter)) continue;
     for (const value of new Set(query.getAll(parameter.name)))
       for (const { says, at } of wireViolations(

@@ -40,17 +40,23 @@ export function findOperation(
   base: readonly PathSegment[] = [],
 ): FoundOperation {
   const { table, prefix } = tableOf(description);
-  const fitting = (path: readonly PathSegment[], which: 'segments' | 'whole') =>
-    (table.get(path.length) ?? []).flatMap((template) => {
-      if (template[which].length !== path.length) return [];
+  const fitting = (
+    path: readonly PathSegment[],
+    which: 'segments' | 'whole',
+  ): { readonly head: OperationHead; readonly score: number }[] => {
+    const all: { readonly head: OperationHead; readonly score: number }[] = [];
+    for (const template of table.get(path.length) ?? []) {
+      if (template[which].length !== path.length) continue;
       const score = scoreOf(path, template[which]);
-      return score === undefined ? [] : [{ head: template.head, score }];
-    });
+      if (score !== undefined) all.push({ head: template.head, score });
+    }
+    return all;
+  };
   // Where the description has the path of the service too, what stands behind it is no path of its own.
   const isBased = base.length > 0 && isPrefix(description, base, prefix);
   const found = isBased ? fitting([...base, ...segments], 'whole') : fitting(segments, 'segments');
   if (found.length === 0 && !isBased) found.push(...fitting([...base, ...segments], 'whole'));
-  found.sort((a, b) => b.score - a.score);
+  if (found.length > 1) found.sort((a, b) => b.score - a.score);
   const exact = found.find(({ head }) => head.method === method);
   if (exact) return { head: exact.head };
   if (found.length > 0)
@@ -116,6 +122,7 @@ export function partsOf(path: string): string[] {
 }
 
 function decoded(part: string): string {
+  if (!part.includes('%')) return part;
   try {
     return decodeURIComponent(part);
   } catch {
@@ -136,8 +143,8 @@ function segmentOf(part: string): string | RegExp {
 /** How well a path fits: higher for each part that is the same text; undefined where it does not. */
 function scoreOf(path: readonly PathSegment[], segments: readonly (string | RegExp)[]): number | undefined {
   let score = 0;
-  for (const [i, segment] of segments.entries()) {
-    const part = path[i];
+  for (let i = 0; i < segments.length; i++) {
+    const [segment, part] = [segments[i]!, path[i]];
     if (typeof segment === 'string') {
       if (part === segment) score += 3;
       else if (part === undefined) score -= 1;

@@ -212,15 +212,20 @@ function plainOf(value: Value): unknown {
   if (value instanceof Duration) return durationText(value);
   if (value instanceof Uint8Array) return Buffer.from(value).toString('base64');
   if (Array.isArray(value)) {
-    const plain = value.map(plainOf);
-    return plain.every((item, i) => item === value[i]) ? value : plain;
+    let copy: unknown[] | undefined;
+    for (const [i, item] of value.entries()) {
+      if (typeof item !== 'object') continue;
+      const plain = plainOf(item);
+      if (plain !== item) (copy ??= value.slice())[i] = plain;
+    }
+    return copy ?? value;
   }
   let copy: Record<string, unknown> | undefined;
-  for (const [name, member] of Object.entries(value)) {
+  for (const name in value) {
+    const member = value[name]!;
+    if (typeof member !== 'object') continue;
     const plain = plainOf(member);
-    if (plain === member) continue;
-    copy ??= { ...value };
-    copy[name] = plain;
+    if (plain !== member) (copy ??= { ...value })[name] = plain;
   }
   return copy ?? value;
 }

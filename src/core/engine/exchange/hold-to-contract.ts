@@ -7,6 +7,19 @@ import type { EventDeviation } from '../../event-deviation.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
 
+const basePaths = new Map<string, readonly string[]>();
+
+/** The parts of the path of a service's URL: there are few of them, and each of their calls asks. */
+function basePathOf(base: string): readonly string[] {
+  let parts = basePaths.get(base);
+  if (!parts) {
+    parts = partsOf(new URL(base).pathname);
+    if (basePaths.size > 1_000) basePaths.clear();
+    basePaths.set(base, parts);
+  }
+  return parts;
+}
+
 /** How a call is held to the description of its service. */
 export function contractLevel(context: RunContext, step: CallStep): ContractLevel {
   return context.options.contract ?? step.contract ?? context.serviceOf(step)?.contract ?? 'warn';
@@ -25,9 +38,9 @@ export function holdToContract(context: RunContext, step: CallStep, result: Call
   const base = context.serviceBases.get(service.name);
   if (!description || base === undefined || !result.url.startsWith(base)) return;
   const { method } = result.request;
-  const segments = partsOf(new URL(result.url).pathname);
-  const own = partsOf(new URL(base).pathname);
-  const found = findOperation(description, method, segments.slice(own.length), own);
+  const end = result.url.slice(base.length).search(/[?#]/);
+  const path = end < 0 ? result.url.slice(base.length) : result.url.slice(base.length, base.length + end);
+  const found = findOperation(description, method, partsOf(path), basePathOf(base));
   if (!('head' in found)) {
     // A path that is written was looked at before the run.
     if (step.target.type === 'address')
