@@ -98,7 +98,7 @@ function readOperations(reading: DescriptionReading, root: unknown): OperationHe
     reading.warn({ file: '', pointer: '' }, lineOfData(root), 'paths is no object');
   for (const [path] of dataEntries(paths)) {
     const item = { file: '', pointer: `/paths/${pointerPart(path)}` };
-    if (path.startsWith('/')) heads.push(...headsOf(reading, item, path));
+    if (path.startsWith('/')) heads.push(...headsOf(reading, item, { path, around: lineOfData(paths) }));
     else if (!path.startsWith('x-'))
       reading.warn(
         item,
@@ -108,7 +108,11 @@ function readOperations(reading: DescriptionReading, root: unknown): OperationHe
   }
   for (const [name] of dataEntries(dataMember(root, 'webhooks')))
     heads.push(
-      ...headsOf(reading, { file: '', pointer: `/webhooks/${pointerPart(name)}` }, `/${name}`, name),
+      ...headsOf(
+        reading,
+        { file: '', pointer: `/webhooks/${pointerPart(name)}` },
+        { path: `/${name}`, incoming: name },
+      ),
     );
   const incoming = heads.flatMap((head) => callbacksOf(reading, head));
   twice(reading, heads);
@@ -116,12 +120,20 @@ function readOperations(reading: DescriptionReading, root: unknown): OperationHe
 }
 
 /** The operations of a path item. */
-function headsOf(reading: DescriptionReading, at: Ref, path: string, incoming?: string): OperationHead[] {
+function headsOf(
+  reading: DescriptionReading,
+  at: Ref,
+  {
+    path,
+    incoming,
+    around = 1,
+  }: { readonly path: string; readonly incoming?: string; readonly around?: number },
+): OperationHead[] {
   const found = followed(reading.source, at);
   if ('lost' in found || !isData(found.node)) {
     reading.warn(
       at,
-      lineOfData(reading.source.at(at.file, at.pointer)),
+      lineOfData(reading.source.at(at.file, at.pointer), around),
       `nothing can be read of the path ${path}`,
     );
     return [];
@@ -196,8 +208,7 @@ function callbacksOf(reading: DescriptionReading, head: OperationHead): Operatio
         : headsOf(
             reading,
             { file: found.ref.file, pointer: `${found.ref.pointer}/${pointerPart(address)}` },
-            address,
-            `${name} of ${head.id ?? `${head.method} ${head.path}`}`,
+            { path: address, incoming: `${name} of ${head.id ?? `${head.method} ${head.path}`}` },
           ),
     );
   });
