@@ -306,6 +306,24 @@ results:
     },
   },
   {
+    word: 'job: notice that a service has changed',
+    also: 'api changed, drift, breaking change, contract, contract test, schema, json schema, openapi, has the response the right structure, nightly',
+    about:
+      'fits(…) holds a response to a schema under shapes; batharon shape makes one of recorded responses. Where the service has an OpenAPI description, `description: FILE` on it does that for every response, with contract: strict as a failure; batharon run --against passed compares with the last run.',
+    chain: `chain: The racks are as we rely on
+shapes:
+  Rack:
+    type: object
+    required: [id, pieces]
+    properties:
+      id: { type: string }
+      pieces: { type: integer, minimum: 0 }
+steps:
+  - call: GET kiln /racks
+    expect: every(rack in $.racks, fits(rack, 'Rack'))
+`,
+  },
+  {
     word: 'job: undo',
     also: 'undo, rollback, cleanup, teardown, compensate, take back, finally',
     about:

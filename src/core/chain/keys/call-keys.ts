@@ -132,7 +132,8 @@ export const callKeys: readonly KeyDefinition[] = [
     example: 'service-expect: no',
   },
   contractKey(
-    'What it means where this call or its response is not as the description of the service says: the step fails, a warning, or nothing. What the service says without it.',
+    'What it means where this call or its response is not as the description of the service says: the step fails, a warning, or nothing.',
+    'what the service says',
   ),
   {
     name: 'timeout',

@@ -18,14 +18,14 @@ import { GUARDS } from '../project.ts';
 import { PER } from './traffic-keys.ts';
 
 /** The key by which a service or a call says how it is held to the description. */
-export function contractKey(about: string): KeyDefinition {
+export function contractKey(about: string, byDefault: string): KeyDefinition {
   return {
     name: 'contract',
     manner: true,
     sort: 'setting',
     shape: shapeOf(() => z.enum(CONTRACTS)),
     wants: `one of ${CONTRACTS.join(', ')}`,
-    default: 'warn',
+    default: byDefault,
     about,
     example: 'contract: strict',
   };
@@ -278,11 +278,12 @@ export const serviceKeys: readonly KeyDefinition[] = [
     shape: text,
     wants: 'the path or the URL of an OpenAPI description',
     about:
-      'What the service says of itself: OpenAPI 3.0, 3.1 or 3.2, in JSON or YAML. A path begins at the folder of the project file. What a URL gives is kept in `descriptions/` beside it, and renewed by `batharon calls SERVICE --renew`. Calls and responses are held to it.',
+      'What the service says of itself: OpenAPI 3.0, 3.1 or 3.2, in JSON or YAML. A path begins at the folder of the project file. What a URL gives is kept in `descriptions/` beside it, and renewed by `batharon calls SERVICE --renew`. Calls and responses are compared with it.',
     example: 'description: kiln.openapi.yaml',
   },
   contractKey(
-    'What it means where a call or a response is not as the description says. A call may set it otherwise.',
+    'What it means where a call or a response is not as the description says: the step fails, a warning, or nothing. A call may set it otherwise, `--contract` for a whole run.',
+    'warn',
   ),
   {
     name: 'redirects',
