@@ -1,6 +1,5 @@
 import type { Project } from '../core/chain/project.ts';
 import { type Kind, kindOfValue } from '../core/language/kinds.ts';
-import type { Value } from '../core/language/values.ts';
 import { ProblemError } from '../core/problems.ts';
 import { type OpenRun, responseOf } from './open-run.ts';
 import { runsOfChain } from './recorded-names.ts';
@@ -27,7 +26,7 @@ export function recordedKindsOf(project: Project): (file: string, address: strin
       const step = open.step(address);
       const response = step && responseOf(step);
       const value = response && response.status < 400 ? open.value(response) : undefined;
-      if (value !== undefined) return kindOfValue(value as Value);
+      if (value !== undefined) return kindOfValue(value);
     }
     return undefined;
   };

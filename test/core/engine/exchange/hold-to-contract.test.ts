@@ -57,7 +57,7 @@ describe('a response', () => {
       '$.id is a number, text wanted',
     ],
   ] as const)('%s', async (_, reply, what) => {
-    const { warnings } = await said(`${READ}    expect: status > 0\n`, () => reply as Reply);
+    const { warnings } = await said(`${READ}    expect: status > 0\n`, () => reply);
     expect(warnings.map((one) => one.replace(/^[^:]*: | \(kiln.*/g, ''))).toContain(what);
   });
 
@@ -102,10 +102,7 @@ describe('how it is held', () => {
   });
 
   test('what a step fails for otherwise does not hide it', async () => {
-    const found = await said(
-      `${READ}    contract: strict\n    keep: { x: number($.id) }\n`,
-      wrong,
-    );
+    const found = await said(`${READ}    contract: strict\n    keep: { x: number($.id) }\n`, wrong);
     expect(found.exit).toBe(1);
     expect(found.deviations).toBe(1);
   });
