@@ -4,6 +4,7 @@ import { numberOf } from '../language/numbers.ts';
 import type { Maybe, Value } from '../language/values.ts';
 import type { DescribedParameter, Description, Operation } from './description.ts';
 import type { Spot } from './document.ts';
+import { partsOf } from './find-operation.ts';
 import { contentFor, responseFor } from './responses.ts';
 
 /** Where a request or a response is not as its operation is described. */
@@ -84,44 +85,75 @@ export function responseDeviations(
   return sameInItems(found).slice(0, MOST);
 }
 
-const NO_QUERY = new URLSearchParams();
-
 /** A request as far as it is looked at. */
 export interface SentRequest {
   readonly url: string;
+  /** The parts of its path behind that of the service. */
+  readonly segments: readonly string[];
+  readonly headers: HeaderList;
   /** The body, where it is JSON. */
   readonly json: Maybe;
 }
 
-/** Where a request is not as its operation is described: parameters of the query and a body of JSON. */
+/** Headers that the specification leaves to other words of a description. */
+const NOT_PARAMETERS: ReadonlySet<string> = new Set(['accept', 'content-type', 'authorization']);
+
+/** Where a request is not as its operation is described: parameters of path, query and headers, and a body of JSON. */
 export function requestDeviations(
   description: Description,
   operation: Operation,
-  { url, json }: SentRequest,
+  request: SentRequest,
   validator: Validator,
 ): Deviation[] {
   const found: Deviation[] = [];
-  const search = url.indexOf('?');
-  const query = search < 0 ? NO_QUERY : new URLSearchParams(url.slice(search).replace(/#.*$/s, ''));
-  for (const parameter of search < 0 ? [] : operation.parameters) {
-    if (parameter.in !== 'query' || !isPlain(parameter)) continue;
-    for (const value of new Set(query.getAll(parameter.name)))
-      for (const { says, at } of wireViolations(
-        description,
-        { schema: parameter.schema!, value, isItem: true },
-        'request',
-        validator,
-      ))
-        found.push({ path: `query ${parameter.name}`, says, at: at ?? parameter.at });
-  }
-  const content = operation.body?.content.find(({ type }) => isJson(type));
-  if (json !== undefined && content?.schema)
+  if (operation.parameters.length > 0)
+    for (const { parameter, value, what } of sentParameters(operation, request)) {
+      if (value === undefined) {
+        found.push({ path: what, says: 'is missing', at: parameter.at });
+        continue;
+      }
+      const own = { schema: parameter.schema!, value, isItem: parameter.in === 'query' };
+      for (const { says, at } of wireViolations(description, own, 'request', validator))
+        found.push({ path: what, says, at: at ?? parameter.at });
+    }
+  const { json } = request;
+  const content = json === undefined ? undefined : operation.body?.content.find(({ type }) => isJson(type));
+  if (content?.schema)
     for (const { path, says, at } of validator.violations(
       description.schema(content.schema, 'request'),
-      json,
+      json!,
     ))
       found.push({ path, says, at: at ?? operation.body!.at });
   return sameInItems(found).slice(0, MOST);
+}
+
+/** The parameters that a request gave as texts as they stand, and headers that it had to give; what each is called. */
+function* sentParameters(
+  { head, parameters }: Operation,
+  { headers, segments, url }: SentRequest,
+): Generator<{
+  readonly parameter: DescribedParameter;
+  readonly value: string | undefined;
+  readonly what: string;
+}> {
+  const search = url.indexOf('?');
+  const query = search < 0 ? undefined : new URLSearchParams(url.slice(search).replace(/#.*$/s, ''));
+  const names = parameters.some((one) => one.in === 'path') ? partsOf(head.path) : [];
+  for (const parameter of parameters) {
+    const { in: where, name } = parameter;
+    if (where === 'query' && query && isPlain(parameter))
+      for (const value of new Set(query.getAll(name))) yield { parameter, value, what: `query ${name}` };
+    if (where === 'path' && parameter.schema && parameter.style === 'simple') {
+      const at = names.indexOf(`{${name}}`);
+      const value = at < 0 ? undefined : segments.at(at - names.length);
+      if (value !== undefined) yield { parameter, value, what: `path ${name}` };
+    }
+    if (where === 'header' && !NOT_PARAMETERS.has(name.toLowerCase())) {
+      const value = headers.find(([other]) => other.toLowerCase() === name.toLowerCase())?.[1];
+      if (value === undefined ? parameter.required : parameter.schema !== undefined)
+        yield { parameter, value, what: `header ${name}` };
+    }
+  }
 }
 
 /** A parameter whose value is the text as it stands. */

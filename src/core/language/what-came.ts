@@ -95,7 +95,7 @@ function whatIsApart(tree: CallTree, environment: Environment, item: Maybe): str
 }
 
 /** So many places that do not fit are said. */
-const MISFITS = 10;
+const MISFITS = 50;
 
 /** Where a value is not as its schema wants it; undefined where that can't be told. */
 function whatDoesNotFit(

@@ -40,7 +40,8 @@ export function holdToContract(context: RunContext, step: CallStep, result: Call
   const { method } = result.request;
   const end = result.url.slice(base.length).search(/[?#]/);
   const path = end < 0 ? result.url.slice(base.length) : result.url.slice(base.length, base.length + end);
-  const found = findOperation(description, method, partsOf(path), basePathOf(base));
+  const segments = partsOf(path);
+  const found = findOperation(description, method, segments, basePathOf(base));
   if (!('head' in found)) {
     // A path that is written was looked at before the run.
     if (step.target.type === 'address')
@@ -74,7 +75,12 @@ export function holdToContract(context: RunContext, step: CallStep, result: Call
   // What the service has refused may be just what a chain is for.
   if (!validator || status === 400 || status === 422) return;
   const { url, json } = result.request;
-  const request = requestDeviations(description, operation, { url, json }, validator);
+  const request = requestDeviations(
+    description,
+    operation,
+    { url, json, segments, headers: result.sentHeaders },
+    validator,
+  );
   for (const one of request) tell(context, step, level, eventOf(operation, 'request', one));
 }
 

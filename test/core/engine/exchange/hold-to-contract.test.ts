@@ -1,5 +1,7 @@
 // Responses are held to the description while a chain runs: told, failing, or set aside; the same of many once.
 import { describe, expect, test } from '@jest/globals';
+import { readChain } from '../../../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../../../src/core/chain/read/read-project.ts';
 import { KILN } from '../../contract/support.ts';
 import { runChain, type Reply, type RunSetting } from '../support.ts';
 
@@ -176,6 +178,51 @@ describe('a request', () => {
       'POST /pieces, sent: $.name is a number, text wanted (kiln.openapi.yaml:71)',
     ]);
   });
+});
+
+test('of a path and of headers what was inserted is looked at', async () => {
+  const steps = `${READ}    keep: { id: "'p'" }
+  - call: GET kiln /pieces/\${id}
+  - call: POST kiln /pieces
+    as: nobody
+    contract: warn
+    headers: "\${{}}"
+    json: { name: Bowl }
+`;
+  const { warnings } = await said(steps, (request) => ({
+    ...piece(1),
+    status: request.method === 'POST' ? 201 : 200,
+  }));
+  expect(warnings).toEqual([
+    'GET /pieces/{id}, sent: path id has 1 character, at least 2 wanted (kiln.openapi.yaml:44)',
+    'POST /pieces, sent: header Idempotency-Key is missing (kiln.openapi.yaml:29)',
+  ]);
+});
+
+test('a chain that signs in is looked at as well', async () => {
+  const project = `services:
+  kiln: { url: "https://kiln.example/v1", as: desk, description: kiln.openapi.yaml }
+credentials:
+  desk: { kind: chain, file: in.chain.yaml, headers: { Kiln-Key: "\${key}" } }
+`;
+  const read = readProject('batharon.yaml', project, undefined, true);
+  const signIn = readChain(
+    'in.chain.yaml',
+    `chain: In\nsteps:\n${READ}    as: nobody\n    keep: { key: $.id }\nresults: { key: key }\n`,
+    read.project,
+  ).chain!;
+  const { warnings } = await said(
+    '  - call: GET kiln /pieces?state=fired\n',
+    (request) =>
+      request.url.includes('?') ? { json: '{"pieces":[]}', headers: [['total', '0']] } : piece('"1"'),
+    {
+      project,
+      signInChains: new Map([['desk', signIn]]),
+    },
+  );
+  expect(warnings).toEqual([
+    'GET /pieces/{id}, 200: $.price is a text, number wanted (kiln.openapi.yaml:63)',
+  ]);
 });
 
 test('no secret stands in what is said', async () => {
