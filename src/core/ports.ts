@@ -36,6 +36,8 @@ export interface Ports {
 
 /** Holds values to schemas (JSON Schema 2020-12). */
 export interface Validator {
+  /** Whether a value fits. */
+  fits(schema: Schema, value: Value): boolean;
   /** Where a value is not as a schema wants it, at most 50 places; none if it fits. */
   violations(schema: Schema, value: Value): readonly Violation[];
 }

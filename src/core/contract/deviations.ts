@@ -173,11 +173,14 @@ function wireViolations(
   validator: Validator,
 ): readonly { readonly says: string; readonly at?: Spot }[] {
   const schema = description.schema(ref, direction);
+  // Most are texts, and fit as such.
+  if (validator.fits(schema, value)) return [];
   const readings: Value[] = [value];
   if (/^-?\d{1,30}(?:\.\d{1,30})?(?:[eE][-+]?\d{1,3})?$/.test(value)) readings.unshift(numberOf(value));
   if (value === 'true' || value === 'false') readings.unshift(value === 'true');
   if (value === '') readings.push(null);
   const items = isItem ? readings.map((one) => [one]) : [value.split(',').map((one) => one.trim())];
-  const lists = [...readings, ...items].map((one) => validator.violations(schema, one));
-  return lists.some((list) => list.length === 0) ? [] : lists[0]!;
+  return [...readings, ...items].some((one) => validator.fits(schema, one))
+    ? []
+    : validator.violations(schema, readings[0]!);
 }

@@ -40,14 +40,23 @@ export class SchemaValidator implements Validator {
   readonly #compiled = new WeakMap<Schema, Compiled>();
   #count = 0;
 
+  fits(schema: Schema, value: Value): boolean {
+    return schema.json === true || this.#compiledOf(schema).quick(plainOf(value));
+  }
+
   violations(schema: Schema, value: Value): readonly Violation[] {
     if (schema.json === true) return [];
     const data = plainOf(value);
-    let compiled = this.#compiled.get(schema);
-    if (!compiled) this.#compiled.set(schema, (compiled = this.#compile(schema)));
+    const compiled = this.#compiledOf(schema);
     if (compiled.quick(data)) return [];
     const errors = this.#errors(compiled, data) ?? (compiled.quick.errors as ErrorObject[]);
     return errors.slice(0, MOST_VIOLATIONS).map((error) => violationOf(schema, compiled, error, data));
+  }
+
+  #compiledOf(schema: Schema): Compiled {
+    let compiled = this.#compiled.get(schema);
+    if (!compiled) this.#compiled.set(schema, (compiled = this.#compile(schema)));
+    return compiled;
   }
 
   #compile({ json }: Schema): Compiled {
