@@ -67,7 +67,7 @@ async function importDocument(
     readonly options: ImportOptions;
   },
 ): Promise<ExitCode> {
-  if (source === undefined || !existsSync(source))
+  if (source === undefined || !existsSync(source) || !statSync(source).isFile())
     fail('file-not-found', source === undefined ? 'no file is named' : `there is no file ${source}`, {
       hint: `batharon import ${form} FILE`,
     });

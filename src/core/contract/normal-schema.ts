@@ -72,7 +72,7 @@ const TYPES: ReadonlySet<unknown> = new Set([
 const PLAIN: Readonly<Record<string, (value: unknown) => boolean>> = {
   type: (value) =>
     Array.isArray(value) ? value.length > 0 && value.every((one) => TYPES.has(one)) : TYPES.has(value),
-  enum: (value) => Array.isArray(value),
+  enum: (value) => Array.isArray(value) && value.length > 0,
   const: () => true,
   multipleOf: (value) => isNumber(value) && (value as number) > 0,
   maximum: isNumber,
@@ -91,7 +91,7 @@ const PLAIN: Readonly<Record<string, (value: unknown) => boolean>> = {
   pattern: isText,
   format: isText,
   required: isTexts,
-  dependentRequired: (value) => dataEntries(value).every(([, names]) => isTexts(names)),
+  dependentRequired: (value) => isData(value) && dataEntries(value).every(([, names]) => isTexts(names)),
   title: isText,
   description: isText,
   deprecated: isYesNo,

@@ -103,7 +103,7 @@ const STATIC =
 
 function reasonToLeaveOut({ request, response }: HarEntry): string | undefined {
   const type = response.content.mimeType.split(';')[0]!.trim().toLowerCase();
-  if (!/^https?:/i.test(request.url)) return 'no HTTP';
+  if (!/^https?:/i.test(request.url) || !URL.canParse(request.url)) return 'no HTTP';
   if (response.status === 0) return 'no response';
   if (response.status === 101) return 'a socket';
   if (/^(?:OPTIONS|CONNECT)$/.test(request.method)) return 'asked by a browser beforehand';

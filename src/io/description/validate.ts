@@ -14,6 +14,7 @@ import { durationText } from '../../core/language/duration-text.ts';
 import { Exact, numberText } from '../../core/language/numbers.ts';
 import { Pattern } from '../../core/language/pattern/pattern.ts';
 import { Duration, Time, type Value } from '../../core/language/values.ts';
+import { fail } from '../../core/problems.ts';
 import type { Validator } from '../../core/ports.ts';
 
 const MOST_VIOLATIONS = 50;
@@ -62,7 +63,7 @@ export class SchemaValidator implements Validator {
   #compile({ json }: Schema): Compiled {
     const id = `schema${++this.#count}`;
     const root = typeof json === 'boolean' ? json : { ...json, $id: id };
-    return { id, root, quick: this.#quick.compile(root), alternatives: new Map() };
+    return { id, root, quick: compiled(this.#quick, root), alternatives: new Map() };
   }
 
   /** All that does not fit; undefined where it lies beyond what is looked at. */
@@ -137,6 +138,15 @@ export class SchemaValidator implements Validator {
         ? this.#explained(compiled, lists[byName]!)
         : explained.filter((list) => list !== undefined).toSorted((a, b) => apart(a) - apart(b))[0]!;
     return best.map((one) => ({ ...one, instancePath: error.instancePath + one.instancePath }));
+  }
+}
+
+/** Compiles a schema. Throws `not-a-description` where the library can't use it, though all of its words are right. */
+function compiled(ajv: Ajv2020, root: JsonSchema): ValidateFunction {
+  try {
+    return ajv.compile(root);
+  } catch (error) {
+    return fail('not-a-description', `a schema can't be used: ${(error as Error).message}`);
   }
 }
 

@@ -3,6 +3,7 @@ import { describe, expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { kindOfSchema } from '../../../src/core/contract/schema-kind.ts';
 import { sampleOf } from '../../../src/core/contract/sample.ts';
+import { schemaRows } from '../../../src/core/contract/schema-rows.ts';
 import { shapeOfValues } from '../../../src/core/contract/shape-of-values.ts';
 import { schemaOfData, shapesOf } from '../../../src/core/contract/shapes.ts';
 import { parseJson } from '../../../src/core/language/json.ts';
@@ -187,6 +188,80 @@ describe('random schemas', () => {
       { numRuns: 30 },
     );
   });
+});
+
+test('whatever stands in a schema, it is read, shown, made a kind of and tried', () => {
+  const words = fc.constantFrom(
+    ...[
+      'type',
+      'enum',
+      'const',
+      'items',
+      'prefixItems',
+      'properties',
+      'required',
+      'additionalProperties',
+      'oneOf',
+      'anyOf',
+      'allOf',
+      'not',
+      'if',
+      'then',
+      'pattern',
+      'format',
+      'minimum',
+      'multipleOf',
+      'minLength',
+      'uniqueItems',
+      'contains',
+      'dependentRequired',
+      'propertyNames',
+      'unevaluatedProperties',
+      '$ref',
+      'discriminator',
+      'nullable',
+      'readOnly',
+    ],
+  );
+  const { any } = fc.letrec<{ any: unknown }>((tie) => ({
+    any: fc.oneof(
+      { maxDepth: 4 },
+      fc.constantFrom<unknown>(
+        'string',
+        'object',
+        'array',
+        'integer',
+        'null',
+        '#/a',
+        '#',
+        '(',
+        'date',
+        true,
+        false,
+        null,
+        0,
+        -1,
+        2,
+        0.5,
+        1e400,
+        [],
+        {},
+      ),
+      fc.array(tie('any'), { maxLength: 3 }),
+      fc.dictionary(words, tie('any'), { maxKeys: 4 }),
+      fc.dictionary(names, tie('any'), { maxKeys: 3 }),
+    ),
+  }));
+  fc.assert(
+    fc.property(fc.dictionary(words, any, { maxKeys: 6 }), fc.jsonValue({ maxDepth: 3 }), (schema, value) => {
+      const read = schemaOfData(schema, 'test');
+      kindOfSchema(read);
+      schemaRows(read);
+      sampleOf(read);
+      validator.violations(read, valueOf(value));
+    }),
+    { numRuns: 1500 },
+  );
 });
 
 describe('alternatives', () => {
