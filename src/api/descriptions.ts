@@ -4,7 +4,6 @@ import type { Description } from '../core/contract/description.ts';
 import type { Descriptions, Project, Service } from '../core/chain/project.ts';
 import type { Finding } from '../core/chain/source/finding.ts';
 import { ProblemError } from '../core/problems.ts';
-import { keptDescription } from '../io/description/kept-description.ts';
 import { descriptionReader } from './prepare-descriptions.ts';
 
 /** The descriptions of a project, with what was found when they were read. */
@@ -32,7 +31,7 @@ export class ProjectDescriptions implements Descriptions {
 
   #open({ name, description }: Service): Description | undefined {
     const { from, at } = description!;
-    const kept = isFetched(from) ? keptDescription(this.#folder, name) : undefined;
+    const kept = isFetched(from) ? descriptionReader().keptDescription(this.#folder, name) : undefined;
     if (isFetched(from) && !kept) {
       this.findings.push({
         level: 'warning',
