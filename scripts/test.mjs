@@ -1,7 +1,9 @@
 // Everything that must hold: formatting, lint, types, import rules, dead code, then all tests.
 // `npm test -- PATTERN` runs only the tests whose file matches, and none of the rest.
 import { spawn, spawnSync } from 'node:child_process';
-import { existsSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readdirSync, renameSync, rmSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
 
 const root = fileURLToPath(new URL('..', import.meta.url));
@@ -67,6 +69,28 @@ function installPeer(name, program) {
   spawnSync('apt-get', ['update', '-qq'], { stdio: 'ignore', timeout: 60_000 });
   if (install().status !== 0) process.stderr.write(`${name} could not be installed\n`);
 }
+
+/** Data that Debian publishes and npm does not: unpacked beside the packages, so nothing is installed. */
+function fetchPublished(name) {
+  const folder = fileURLToPath(new URL(`../node_modules/.cache/published/${name}`, import.meta.url));
+  if (existsSync(folder) || !existsSync('/usr/bin/apt-get')) return;
+  process.stderr.write(`fetching ${name} for the tests\n`);
+  const work = mkdtempSync(join(tmpdir(), 'batharon-published-'));
+  const download = () =>
+    spawnSync('apt-get', ['download', '-qq', name], { cwd: work, stdio: 'ignore', timeout: 60_000 });
+  if (download().status !== 0 && process.getuid?.() === 0) {
+    spawnSync('apt-get', ['update', '-qq'], { stdio: 'ignore', timeout: 60_000 });
+    download();
+  }
+  const [file] = readdirSync(work).filter((one) => one.endsWith('.deb'));
+  // Under its name only once it is whole.
+  const isWhole = file && spawnSync('dpkg', ['-x', file, 'data'], { cwd: work }).status === 0;
+  if (isWhole) cpSync(join(work, 'data'), `${folder}.${process.pid}`, { recursive: true });
+  if (isWhole && !existsSync(folder)) renameSync(`${folder}.${process.pid}`, folder);
+  rmSync(`${folder}.${process.pid}`, { recursive: true, force: true });
+  if (!isWhole) process.stderr.write(`${name} could not be fetched\n`);
+  rmSync(work, { recursive: true, force: true });
+}
 const wants = (pattern) => wanted.length === 0 || wanted.some((one) => pattern.test(one));
 if (wants(/credentials/)) installPeer('apache2', '/usr/sbin/apache2');
 if (wants(/proxies/))
@@ -77,6 +101,8 @@ if (wants(/proxies/))
     installPeer(name, program);
 if (wants(/import/)) installPeer('curl', '/usr/bin/curl');
 if (wants(/report/)) installPeer('chromium', '/usr/bin/chromium');
+
+if (wants(/description|suites/)) fetchPublished('libtest-json-schema-acceptance-perl');
 
 const checked = wanted.length > 0 ? [] : await first();
 const beside = wanted.length > 0 ? Promise.resolve([]) : others();

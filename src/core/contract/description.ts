@@ -13,6 +13,8 @@ export interface OperationHead {
   readonly deprecated: boolean;
   /** Names of its parameters. */
   readonly parameters: readonly string[];
+  /** Where it lives, if elsewhere than the others. */
+  readonly servers?: readonly string[];
   /** A request that the service sends: its name, or the operation that brings it about. */
   readonly incoming?: string;
   /** Where the path item and the operation stand. */

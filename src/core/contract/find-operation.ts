@@ -93,13 +93,16 @@ function isPrefix(
 function tableOf(description: Description): Table {
   const known = tables.get(description);
   if (known) return known;
-  const prefixes = description.servers.map((url) => partsOf(pathOfServer(url)));
-  const prefix = prefixes.find((parts) => parts.length > 0) ?? [];
+  const prefix = prefixOf(description.servers);
   const table = new Map<number, Template[]>();
   for (const head of description.operations) {
     if (head.incoming !== undefined) continue;
     const segments = partsOf(head.path).map(segmentOf);
-    const template = { head, segments, whole: [...prefix, ...segments] };
+    const template = {
+      head,
+      segments,
+      whole: [...(head.servers ? prefixOf(head.servers) : prefix), ...segments],
+    };
     for (const length of new Set([segments.length, template.whole.length])) {
       const list = table.get(length) ?? [];
       list.push(template);
@@ -109,6 +112,10 @@ function tableOf(description: Description): Table {
   const made = { table, prefix, bases: new Map<string, boolean>() };
   tables.set(description, made);
   return made;
+}
+
+function prefixOf(servers: readonly string[]): string[] {
+  return servers.map((url) => partsOf(pathOfServer(url))).find((parts) => parts.length > 0) ?? [];
 }
 
 /** The path of a server's address, which may be relative. */

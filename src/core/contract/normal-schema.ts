@@ -262,7 +262,10 @@ class Normal {
       if (!isData(value)) return wrong();
       const named: Record<string, unknown> = {};
       for (const [name, one] of dataEntries(value))
-        if (keyword !== 'patternProperties' || this.#isPattern(name, ref, lineOfData(one, line)))
+        // The library leaves this one out.
+        if (name === '__proto__')
+          this.#warn(ref, lineOfData(one, line), 'a member called __proto__ is not looked at');
+        else if (keyword !== 'patternProperties' || this.#isPattern(name, ref, lineOfData(one, line)))
           setOwn(named, name, this.#schema(one, below(name), lineOfData(value, line), level + 1));
       to[keyword] = named;
     } else if (keyword === 'items') {

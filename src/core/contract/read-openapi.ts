@@ -73,8 +73,9 @@ function specificationOf(root: unknown, file: string): string {
   );
 }
 
-function readServers(root: unknown): string[] {
-  const servers = dataMember(root, 'servers');
+/** Those of a description, of a path or of an operation. */
+function readServers(around: unknown): string[] {
+  const servers = dataMember(around, 'servers');
   return (Array.isArray(servers) ? (servers as unknown[]) : []).flatMap((server) => {
     const url = textMember(server, 'url');
     const variables = dataMember(server, 'variables');
@@ -161,6 +162,7 @@ function headsOf(
     const id = textMember(operation, 'operationId');
     const summary = textMember(operation, 'summary') ?? textMember(node, 'summary');
     const tags = dataMember(operation, 'tags');
+    const servers = [operation, node].map(readServers).find(({ length }) => length > 0);
     return [
       {
         method,
@@ -170,6 +172,7 @@ function headsOf(
         tags: Array.isArray(tags) ? tags.filter((tag): tag is string => typeof tag === 'string') : [],
         deprecated: dataMember(operation, 'deprecated') === true,
         parameters: parameterNames(reading, [node, operation], item.file),
+        ...(servers === undefined ? {} : { servers }),
         ...(incoming === undefined ? {} : { incoming }),
         item,
         ref,

@@ -24,7 +24,7 @@ import {
 import { makeOwnFolder } from '../secrets/own-folder.ts';
 
 /** Changes with the form of what is stored, and with what is made of a description. */
-const FORMAT = 1;
+const FORMAT = 2;
 /** The first line says how long the header is. */
 const FIRST_LINE = 16;
 

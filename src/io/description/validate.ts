@@ -1,3 +1,4 @@
+import { createContext, Script } from 'node:vm';
 import { Ajv2020, type ErrorObject, type ValidateFunction } from 'ajv/dist/2020.js';
 import { fullFormats } from 'ajv-formats/dist/formats.js';
 import {
@@ -22,6 +23,9 @@ const MOST_VIOLATIONS = 50;
 const MOST_ITEMS = 1_000;
 /** A pattern that is not of RFC 9485 may take time that grows with the square of a text or worse, so a longer text fits. */
 const LONGEST_FOR_REGEXP = 1_000;
+/** So short a text takes no time worth speaking of, whatever the pattern. */
+const SHORT_FOR_REGEXP = 16;
+const LONGEST_TRY_MS = 100;
 
 /** A schema with what was compiled of it. */
 interface Compiled {
@@ -171,26 +175,52 @@ function validatorOf(all: boolean): Ajv2020 {
   });
 }
 
+/** What ECMAScript's escapes stand for, which RFC 9485 does not have ([CharacterClassEscape](https://tc39.es/ecma262/#prod-CharacterClassEscape)). */
+const CHARACTERS: Readonly<Record<string, string>> = {
+  d: '0-9',
+  w: 'A-Za-z0-9_',
+  s: ' \\t\\n\\r\u000b\u000c\u00a0\u1680\u2000-\u200a\u2028\u2029\u202f\u205f\u3000\ufeff',
+};
+
 /** How a pattern is tried: in linear time where it can be. */
 function testerOf(pattern: string, flags: string): { test(text: string): boolean; toString(): string } {
   // By this the library tells patterns apart.
   const toString = (): string => `/${pattern}/${flags}`;
   try {
     const own = new Pattern(
-      pattern.replace(/\\([dDwWs])/g, (whole, letter: string, at: number) => {
+      pattern.replace(/\\([dDwWsS])/g, (whole, letter: string, at: number) => {
         const escaped = /\\*$/.exec(pattern.slice(0, at))![0].length % 2 === 1;
         const isInClass = /(?:^|[^\\])\[(?:[^\]\\]|\\.)*$/.test(pattern.slice(0, at));
-        const set = { d: '0-9', w: 'A-Za-z0-9_', s: ' \\t\\n\\r' }[letter];
-        if (escaped || (isInClass && set === undefined)) return whole;
-        return isInClass ? set! : set === undefined ? whole : `[${set}]`;
+        const set = CHARACTERS[letter.toLowerCase()]!;
+        const isNegated = letter !== letter.toLowerCase();
+        if (escaped || (isInClass && isNegated)) return whole;
+        return isInClass ? set : `[${isNegated ? '^' : ''}${set}]`;
       }),
     );
     return { test: (text) => own.search(text), toString };
   } catch {
-    const other = new RegExp(pattern, flags);
-    return { test: (text) => text.length > LONGEST_FOR_REGEXP || other.test(text), toString };
+    return { test: boundedTest(new RegExp(pattern, flags)), toString };
   }
 }
+
+/** Tries an expression that may take long; one that once took too long fits from then on. */
+function boundedTest(expression: RegExp): (text: string) => boolean {
+  const context = createContext({ expression, text: '' });
+  let isSlow = false;
+  return (text) => {
+    if (text.length <= SHORT_FOR_REGEXP) return expression.test(text);
+    if (isSlow || text.length > LONGEST_FOR_REGEXP) return true;
+    context.text = text;
+    try {
+      return TRY.runInContext(context, { timeout: LONGEST_TRY_MS }) as boolean;
+    } catch {
+      isSlow = true;
+      return true;
+    }
+  };
+}
+
+const TRY = new Script('expression.test(text)');
 
 function violationOf(schema: Schema, compiled: Compiled, error: ErrorObject, data: unknown): Violation {
   const failure = {

@@ -327,6 +327,10 @@ describe('how long it takes', () => {
     expect(said({ pattern: '^(a+)+$' }, `${'a'.repeat(60)}!`)).toHaveLength(1);
     // It is none of RFC 9485, so of a long text it is not looked at.
     expect(said({ pattern: '^(?=(a+)+$)' }, `${'a'.repeat(5000)}!`)).toEqual([]);
+    // Of a short one it is tried for a moment, once.
+    const texts = Array.from({ length: 500 }, () => `${'a'.repeat(60)}!`);
+    expect(said({ items: { pattern: '^(?=(a+)+$)' } }, texts)).toEqual([]);
+    expect(said({ items: { pattern: '^(?=.*b)' } }, [...texts, 'b'.repeat(60)])).toHaveLength(50);
   });
 
   test('a million items that are all wrong are said in few words', () => {

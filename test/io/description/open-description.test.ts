@@ -173,6 +173,7 @@ paths:
       callbacks: { done: { '{$request.body#/notify}': { post: { responses: { '200': { description: ok } } } } } }
     query: { responses: { '200': { description: It } } }
     additionalOperations: { LINK: { responses: { '200': { description: It } } } }
+  /moved/{id}: { servers: [ { url: /v9 } ], get: { operationId: moved, responses: { '200': { description: It } } } }
   /racks/all/pieces/{id}.json: { get: { operationId: all, responses: { '200': { description: It } } } }
 webhooks: { cracked: { post: { summary: A piece has cracked, responses: { '200': { description: ok } } } } }
 components:
@@ -188,6 +189,7 @@ components:
       ['GET', '/racks/{rack}/pieces/{id}.json', undefined],
       ['QUERY', '/racks/{rack}/pieces/{id}.json', undefined],
       ['LINK', '/racks/{rack}/pieces/{id}.json', undefined],
+      ['GET', '/moved/{id}', undefined],
       ['GET', '/racks/all/pieces/{id}.json', undefined],
       ['POST', '/cracked', 'cracked'],
       ['POST', '{$request.body#/notify}', 'done of one'],
@@ -210,7 +212,7 @@ components:
       { kind: 'deviceAuthorization', tokenUrl: '/t', deviceUrl: '/d', scopes: ['a'] },
     ]);
     const find = (...path: (string | undefined)[]): string | undefined => {
-      const found = findOperation(description, 'GET', path, ['v2']);
+      const found = findOperation(description, 'GET', path, path[0] === 'v9' ? [] : ['v2']);
       return 'head' in found ? found.head.id : undefined;
     };
     // What is written goes before what is filled in; a part that is known in the run may be either.
@@ -218,6 +220,8 @@ components:
     expect(find('racks', 'A3', 'pieces', 'p1.json')).toBe('one');
     expect(find('racks', undefined, 'pieces', undefined)).toBe('one');
     expect(find('racks', 'A3', 'pieces', 'p1')).toBeUndefined();
+    // It lives elsewhere than the others.
+    expect(find('v9', 'moved', '7')).toBe('moved');
   });
 
   test('what is wrong is left out, with its place, and the rest is used', () => {

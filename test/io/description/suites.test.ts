@@ -1,5 +1,5 @@
-// Published suites judge: JSON Schema's own tests of a draft whose keywords are still the same, and example descriptions.
-import { readdirSync, readFileSync } from 'node:fs';
+// Published suites judge: JSON Schema's own tests, and example descriptions.
+import { existsSync, readdirSync, readFileSync } from 'node:fs';
 import { createRequire } from 'node:module';
 import { mkdtempSync, rmSync } from 'node:fs';
 import { tmpdir } from 'node:os';
@@ -30,52 +30,65 @@ interface Group {
   }[];
 }
 
-describe('the JSON Schema test suite', () => {
-  const tests = join(dirname(require.resolve('json-schema-test-suite')), 'tests/draft4');
-  const groups = (file: string): Group[] => JSON.parse(readFileSync(join(tests, file), 'utf8')) as Group[];
-  /** What the draft of the suite says otherwise than 2020-12, or what is not looked at, which the docs list. */
-  const OTHERWISE: Readonly<Record<string, string>> = {
-    'dependencies.json': 'is dependentRequired and dependentSchemas now',
-    'definitions.json': 'refers to the meta-schema of the draft',
-    'refRemote.json': 'refers to other hosts, which are never asked',
-    'additionalItems.json': 'has another meaning since 2020-12',
-  };
-  const PARTS: ReadonlySet<string> = new Set([
-    'remote ref, containing refs itself', // of the meta-schema
-    'an array of schemas for items', // items beyond the list are free there
-    'maximum validation (explicit false exclusivity)',
-    'exclusiveMaximum validation', // a truth beside maximum, which only OpenAPI 3.0 still has
-    'exclusiveMinimum validation',
-    'escaped pointer ref', // definitions beside pointers with %25
-    'nested refs',
-    'Recursive references between schemas', // by the ids of schemas
-  ]);
-  const files = readdirSync(tests).filter((name) => name.endsWith('.json') && !(name in OTHERWISE));
-
-  test.each(files)('%s', (file) => {
-    for (const { description, schema, tests: cases } of groups(file)) {
-      if (PARTS.has(description)) continue;
-      const read = schemaOfData(schema, 'suite');
-      for (const { data, description: what, valid } of cases) {
-        const violations = validator.violations(read, parseJson(JSON.stringify(data)));
-        expect({ file, description, what, fits: violations.length === 0 }).toEqual({
-          file,
-          description,
-          what,
-          fits: valid,
-        });
-        for (const { path, says } of violations) expect(`${path} ${says}`).toMatch(/^\$\S* .+/s);
+/** Runs a suite. What comes out otherwise has a warning where it is written, or is among the exceptions. */
+function tryAll(folder: string, exceptions: Readonly<Record<string, string>>): void {
+  const otherwise = new Set<string>();
+  const files = readdirSync(folder, { recursive: true })
+    .map(String)
+    .filter((name) => name.endsWith('.json'));
+  expect(files.length).toBeGreaterThan(30);
+  let count = 0;
+  for (const file of files)
+    for (const group of JSON.parse(readFileSync(join(folder, file), 'utf8')) as Group[]) {
+      const schema = schemaOfData(group.schema, 'suite');
+      for (const { data, valid } of group.tests) {
+        count++;
+        const violations = validator.violations(schema, parseJson(JSON.stringify(data)));
+        for (const { path, says } of violations) expect(`${path} ${says}`).toMatch(/^\$.* .+/s);
+        const isRight = (violations.length === 0) === valid;
+        if (!isRight && schema.warnings.length === 0) otherwise.add(`${file}: ${group.description}`);
       }
     }
-  });
+  // A new one is a defect; one that has gone shall leave the list.
+  expect(
+    [...otherwise].filter((one) => !Object.keys(exceptions).some((start) => one.startsWith(start))),
+  ).toEqual([]);
+  expect(
+    Object.keys(exceptions).filter((start) => ![...otherwise].some((one) => one.startsWith(start))),
+  ).toEqual([]);
+  expect(count).toBeGreaterThan(200);
+}
 
-  test('what is otherwise is read without a crash', () => {
-    for (const file of Object.keys(OTHERWISE))
-      for (const { schema, tests: cases } of groups(file)) {
-        const read = schemaOfData(schema, 'suite');
-        for (const { data } of cases) validator.violations(read, parseJson(JSON.stringify(data)));
-      }
-  });
+describe('the JSON Schema test suite', () => {
+  const draft4 = join(dirname(require.resolve('json-schema-test-suite')), 'tests/draft4');
+  const newest = 'usr/share/perl5/auto/share/dist/Test-JSON-Schema-Acceptance/tests/draft2020-12';
+  const published = new URL(
+    `../../../node_modules/.cache/published/libtest-json-schema-acceptance-perl/${newest}`,
+    import.meta.url,
+  ).pathname;
+  const isThere = existsSync(published);
+  if (!isThere) process.stderr.write('LEFT OUT: the JSON Schema test suite of 2020-12 is missing\n');
+
+  (isThere ? test : test.skip)('of 2020-12', () =>
+    tryAll(published, {
+      'optional/float-overflow.json: all integers are multiples': '1e308 is more than the library divides',
+      'optional/format/email.json': 'a local part in quotes is refused',
+      'optional/format/idn-': 'none of the formats that are looked at',
+      'optional/format/iri': 'none of the formats that are looked at',
+      'unevaluatedItems.json: unevaluatedItems with nested items': 'of alternatives that all fit, one counts',
+      'unevaluatedItems.json: unevaluatedItems depends on': 'what contains has met does not count',
+      'unevaluatedItems.json: unevaluatedItems and contains': 'what contains has met does not count',
+      'unevaluatedProperties.json: unevaluatedProperties with if/then/else, then':
+        'an if alone does not count',
+    }),
+  );
+
+  test('of draft 4, which has most keywords in common', () =>
+    tryAll(draft4, {
+      'additionalItems.json': 'has another meaning since 2020-12',
+      'optional/format.json: validation of URIs': 'a relative reference is a uri there',
+      'optional/zeroTerminatedFloats.json': '1.0 is an integer now',
+    }));
 });
 
 describe('example descriptions', () => {
