@@ -105,9 +105,9 @@ describe('example descriptions', () => {
     // The same file, read by a parser of JSON alone, has the same paths.
     const data = parseData(readFileSync(path, 'utf8'), name) as { paths?: Record<string, unknown> };
     if (name.endsWith('.json')) expect(plain(data)).toEqual(JSON.parse(readFileSync(path, 'utf8')));
+    const lines = readFileSync(path, 'utf8').split('\n');
     for (const head of description.operations) {
       const operation = description.operation(head);
-      const lines = readFileSync(path, 'utf8').split('\n');
       expect(lines[head.at.line - 1]).toContain(head.method.toLowerCase());
       const schemas = [
         ...operation.parameters.map(({ schema }) => schema),
