@@ -109,7 +109,10 @@ function namedBlock(text: string, path: string): { path: string; text: string } 
 }
 
 test('the chains of README, guide and recipes hold against the practice service', async () => {
-  const texts = pages.map((page) => readFileSync(join(root, page), 'utf8'));
+  // The chains of that page run against other servers, in `test/peers/`.
+  const texts = pages
+    .filter((page) => page !== 'docs/graphql-and-json-rpc.md')
+    .map((page) => readFileSync(join(root, page), 'utf8'));
   const named = namedBlock(texts.join('\n'), 'rack.chain.yaml')!;
   const chains = texts
     .flatMap((text) => [...text.matchAll(/```yaml\n(chain:[\s\S]*?)```/g)].map(([, block]) => block!))

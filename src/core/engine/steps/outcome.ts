@@ -17,26 +17,33 @@ export class StepOutcome {
   readonly #step: Step;
   readonly #environment: Environment;
   readonly #page: string | undefined;
+  readonly #said: (ofStatus: boolean) => string;
   /** The first thing that went wrong. */
   problem: Problem | undefined;
 
   readonly #advice: string | undefined;
 
-  /** `page` describes the response where it is a page, which is rarely what was expected. */
+  /**
+   * `page` describes the response where it is a page, which is rarely what was expected. `said` gives the error that it
+   * holds, for a condition that speaks of the status or of the body, or nothing.
+   */
   constructor(
     context: RunContext,
     step: Step,
     environment: Environment,
     {
       page,
+      said,
       advice,
     }: {
       readonly page?: string | undefined;
+      readonly said?: ((ofStatus: boolean) => string) | undefined;
       readonly advice?: { readonly ofStatus: string } | undefined;
     } = {},
   ) {
     this.#advice = advice?.ofStatus;
     this.#page = page;
+    this.#said = said ?? (() => '');
     this.#context = context;
     this.#step = step;
     this.#environment = environment;
@@ -114,7 +121,7 @@ export class StepOutcome {
         condition: expression.text,
         passed,
         ...more,
-        ...(passed || because === undefined ? {} : { because: this.#said(because) }),
+        ...(passed || because === undefined ? {} : { because: this.#reason(because) }),
         ...(passed ? {} : { place }),
       });
     };
@@ -123,7 +130,7 @@ export class StepOutcome {
       if (passed) return report(true);
       const nothing = passed === undefined ? expression.whyNothing(this.#environment) : undefined;
       const got =
-        (nothing?.message ?? expression.whatCame(this.#environment)) + this.#pageNote(expression.tree);
+        (nothing?.message ?? expression.whatCame(this.#environment)) + this.#insteadOf(expression.tree);
       // Of a status that was not expected, what to do about it.
       const hint = nothing?.hint ?? (speaksOfStatus(expression.tree) ? this.#advice : undefined);
       if (onlyWarns) return this.#warn(expression.text, got, because);
@@ -140,21 +147,22 @@ export class StepOutcome {
       });
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
-      const { code, message, hint } = error.problem;
+      const { code, hint } = error.problem;
+      const message = error.problem.message + this.#insteadOf(expression.tree);
       if (onlyWarns) return this.#warn(expression.text, message, because);
       report(false, { got: message, code, ...(hint === undefined ? {} : { hint }) });
-      this.#note(error.problem);
+      this.#note({ ...error.problem, message });
     }
   }
 
   /** An expectation whose author wants to know where it does not hold, and no more. */
   #warn(condition: string, got: string, because: Template | undefined): void {
-    const why = because === undefined ? '' : ` (${this.#said(because)})`;
+    const why = because === undefined ? '' : ` (${this.#reason(because)})`;
     this.#context.warn(this.#step, 'expectation-not-met', `expected ${condition}, got ${got}${why}`);
   }
 
   /** Why it has to hold; as it is written where that comes to nothing. */
-  #said(because: Template): string {
+  #reason(because: Template): string {
     try {
       return shownText(this.#context, this.#environment, because);
     } catch (error) {
@@ -168,13 +176,14 @@ export class StepOutcome {
   }
 
   /** What came instead, for a condition that speaks of the body or its type. */
-  #pageNote(tree: Tree): string {
-    if (this.#page === undefined) return '';
+  #insteadOf(tree: Tree): string {
+    const ofStatus = speaksOfStatus(tree);
     const speaks = (part: Tree): boolean =>
       part.type === 'response' ||
       (part.type === 'name' && (part.name === 'type' || part.name === 'body')) ||
       childrenOf(part).some(speaks);
-    return speaks(tree) ? `, ${this.#page}` : '';
+    if (!speaks(tree)) return ofStatus ? this.#said(true) : '';
+    return this.#page === undefined ? this.#said(ofStatus) : `, ${this.#page}`;
   }
 
   /** Keeps names, top to bottom; ends at the first that can't be kept. */
@@ -186,7 +195,9 @@ export class StepOutcome {
         kept = evaluateAll(value, this.#environment);
       } catch (error) {
         if (!(error instanceof ProblemError)) throw error;
-        this.#note(error.problem);
+        const tree = value.type === 'expression' ? value.value.expression.tree : undefined;
+        const message = error.problem.message + (tree ? this.#insteadOf(tree) : '');
+        this.#note({ ...error.problem, message });
         return;
       }
       const isLong = !(hidden || secret) || this.#context.hidden.hide(kept, `secret ${name}`);

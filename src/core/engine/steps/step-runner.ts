@@ -30,6 +30,7 @@ import { tellUntold } from '../exchange/hold-to-contract.ts';
 import { mustFail } from './must-fail.ts';
 import { writeRow } from './write-row.ts';
 import type { Done, Stop } from './step-result.ts';
+import { saidInstead } from '../wire/error-summary.ts';
 import { defaultExpectations } from './default-expectations.ts';
 import { isAccepted, mayFail } from './acceptance.ts';
 
@@ -232,7 +233,8 @@ export class StepRunner {
       call?.response.status === 401 && step.type === 'call'
         ? { ofStatus: refusedAdvice(step, context) }
         : undefined;
-    const outcome = new StepOutcome(context, step, environment, { page, advice });
+    const said = call && ((ofStatus: boolean) => saidInstead(call, ofStatus));
+    const outcome = new StepOutcome(context, step, environment, { page, said, advice });
     if (call && step.type === 'call') {
       if (!step.pages && !step.poll) warnNextPage(context, step, call);
       const gone = step.undoing && (call.response.status === 404 || call.response.status === 410);
