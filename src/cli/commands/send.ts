@@ -14,6 +14,7 @@ import { type Draft, freeName, serviceAt } from '../../import/draft.ts';
 import { finished } from '../../import/to-step.ts';
 import { inserted } from '../../import/step-secrets.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
+import { bearerOption } from '../draft/bearer-option.ts';
 import { pickOf, writeDraft } from '../draft/add-draft.ts';
 import { printExchange, printResponse } from '../view/exchange-view.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
@@ -28,6 +29,7 @@ import { watchInterruption } from '../terminal/signals.ts';
 
 export interface SendOptions {
   readonly as?: string;
+  readonly bearer?: readonly string[];
   readonly query?: readonly string[];
   readonly header?: readonly string[];
   readonly json?: string;
@@ -46,20 +48,27 @@ export interface SendOptions {
 }
 
 /** `batharon send METHOD SERVICE PATH`: one request without a file. */
-export function send(words: readonly string[], options: SendOptions): Promise<ExitCode> {
+export function send(words: readonly string[], given: SendOptions): Promise<ExitCode> {
   return guarded(async () => {
     const terminal = errorTerminal();
-    const { project, findings, signInChains } = loadProject(options.env, true);
+    const { project: own, findings, signInChains } = loadProject(given.env, true);
     const wrong = findings.filter(({ finding }) => finding.level === 'problem');
     if (wrong.length > 0) {
       printFindings(terminal, wrong);
       return 2;
     }
+    const bearer = given.bearer && bearerOption(given.bearer, own);
+    const project = bearer?.project ?? own;
+    const options = bearer ? { ...given, as: bearer.name } : given;
     const typed = new TypedKeys(project);
-    const { call, title } = requestLine(words, [...project.services.keys()], (url) => {
-      const found = serviceAt(project, url);
-      return found && `${found.service.name} ${found.path}`;
-    });
+    const { call, title } = requestLine(
+      [...words, ...(bearer?.rest ?? [])],
+      [...project.services.keys()],
+      (url) => {
+        const found = serviceAt(project, url);
+        return found && `${found.service.name} ${found.path}`;
+      },
+    );
     const step = stepLines(call, options, typed, (path) => path);
     const text = `chain: ${JSON.stringify(title)}\nsteps:\n${step.map((line) => `  ${line}`).join('\n')}\n`;
     const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
@@ -101,7 +110,9 @@ export function send(words: readonly string[], options: SendOptions): Promise<Ex
       // A path is typed from here, and written from the folder of the chain file.
       const near = dirname(resolve(add));
       const lines = stepLines(call, options, typed, (path) => relative(near, resolve(path)));
-      await writeDraft(draftOf(lines, typed), project, add, { title });
+      const draft = draftOf(lines, typed);
+      bearer?.addTo(draft);
+      await writeDraft(draft, own, add, { title });
     }
     return exit;
   });

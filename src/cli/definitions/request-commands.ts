@@ -5,7 +5,7 @@ import { ENV, PERMISSIONS } from './options.ts';
 /** Commands to try requests, and to get at credentials and secrets. */
 export const requestCommands: readonly CommandDefinition[] = [
   {
-    usage: 'send <words...>',
+    usage: 'send [words...]',
     group: 'request',
     about: 'send one request and show the response, with the path of each value in it',
     arguments: { words: ['METHOD SERVICE PATH, or METHOD URL'] },
@@ -13,6 +13,11 @@ export const requestCommands: readonly CommandDefinition[] = [
       {
         flags: '--as <credential>',
         about: 'credential to send it with, or nobody (default: that of the service)',
+      },
+      {
+        flags: '--bearer <source...>',
+        about: 'bearer token to send it with, by where it comes from: env NAME or ask',
+        conflicts: 'as',
       },
       { flags: '--query <name=value>', about: 'query parameter (repeatable)', several: true },
       { flags: '--header <name:value>', about: 'header (repeatable)', several: true },
@@ -39,7 +44,10 @@ export const requestCommands: readonly CommandDefinition[] = [
       },
       ...PERMISSIONS,
     ],
-    examples: ['batharon send GET kiln /racks/A3/pieces --query limit=5'],
+    examples: [
+      'batharon send GET kiln /racks/A3/pieces --query limit=5',
+      'batharon send GET https://api.emberfold.example/v1/racks --bearer env TOKEN',
+    ],
     run: async (words: string[], options: import('../commands/send.ts').SendOptions) =>
       (await import('../commands/send.ts')).send(words, options),
   },

@@ -155,7 +155,43 @@ describe('send', () => {
     );
   });
 
+  test('with a key in a variable and no project; what is added runs on its own', async () => {
+    const folder = folderWith({});
+    const url = `${practice.url}/racks`;
+    const env = { KILN_KEY: KEYS.personalToken, XDG_CONFIG_HOME: join(folder, 'config') };
+    const sent = await runProgram(folder, ['send', '--bearer', 'env', 'KILN_KEY', 'GET', url], { env });
+    expect([sent.code, sent.stderr]).toEqual([0, expect.stringContaining('Bearer ‹credential›')]);
+    expect(sent.stdout).toContain('$.racks[0]');
+    const words = ['send', 'GET', url, '--add', 'racks.chain.yaml', '--bearer', 'env KILN_KEY'];
+    expect((await runProgram(folder, words, { env })).code).toBe(0);
+    expect(readFileSync(join(folder, 'batharon.yaml'), 'utf8')).toContain('kiln_key: env KILN_KEY');
+    const ran = await runProgram(folder, ['run', 'racks.chain.yaml'], { env });
+    expect([ran.code, ran.stderr]).toEqual([0, expect.stringContaining('1 of 1 step passed')]);
+    for (const { stdout, stderr } of [sent, ran]) expect(stdout + stderr).not.toContain(KEYS.personalToken);
+    expect(events(folder)).not.toContain(KEYS.personalToken);
+  });
+
   test.each<[string, string[], number, RegExp]>([
+    [
+      'a token in the place of where it comes from',
+      ['GET', 'kiln', '/x', '--bearer', 'abcdefghijklmnop'],
+      2,
+      /--bearer takes where the token comes from, not the token \(wrong-form\)\n {4}hint: --bearer env TOKEN/,
+    ],
+    [
+      'a variable without a name',
+      ['GET', 'kiln', '/x', '--bearer', 'env'],
+      2,
+      /--bearer env takes the name of a variable/,
+    ],
+    [
+      'a variable that is not set',
+      ['GET', 'https://kiln.invalid/x', '--bearer', 'env', 'EMBER_UNSET'],
+      2,
+      /the variable EMBER_UNSET, which is not set/,
+    ],
+    ['two credentials', ['GET', 'kiln', '/x', '--bearer', 'ask', '--as', 'key'], 2, /cannot be used with/],
+    ['nothing to send', ['--bearer', 'env', 'KILN_KEY'], 2, /a request is METHOD SERVICE PATH/],
     [
       'a status of 400 or more',
       ['GET', 'kiln', '/pieces/nope'],
