@@ -112,13 +112,17 @@ function typed(command: string, keys: readonly string[]): Promise<string> {
     const child = spawn('script', ['-qfec', command, '/dev/null'], { cwd: folder, env });
     let shown = '';
     child.stdout.on('data', (data: Buffer) => (shown += data.toString()));
-    child.on('close', () => resolve(shown));
+    let wait: NodeJS.Timeout | undefined;
+    child.on('close', () => {
+      clearInterval(wait);
+      resolve(shown);
+    });
     const next = (i: number): void => {
       if (i === keys.length) return void child.stdin.end();
       child.stdin.write(keys[i]!);
       // A shell answers a key when it has read all before it; each waits until nothing more comes.
       let seen = -1;
-      const wait = setInterval(() => {
+      wait = setInterval(() => {
         if (shown.length === seen) {
           clearInterval(wait);
           next(i + 1);
