@@ -17,7 +17,8 @@ export class StepOutcome {
   readonly #step: Step;
   readonly #environment: Environment;
   readonly #page: string | undefined;
-  readonly #said: (ofStatus: boolean) => string;
+  readonly #errorOf: (ofStatus: boolean) => string;
+  #isErrorSaid = false;
   /** The first thing that went wrong. */
   problem: Problem | undefined;
 
@@ -43,7 +44,7 @@ export class StepOutcome {
   ) {
     this.#advice = advice?.ofStatus;
     this.#page = page;
-    this.#said = said ?? (() => '');
+    this.#errorOf = said ?? (() => '');
     this.#context = context;
     this.#step = step;
     this.#environment = environment;
@@ -175,7 +176,15 @@ export class StepOutcome {
     }
   }
 
-  /** What came instead, for a condition that speaks of the body or its type. */
+  /** The error that the response holds, said once. */
+  #said(ofStatus: boolean): string {
+    if (this.#isErrorSaid) return '';
+    const said = this.#errorOf(ofStatus);
+    this.#isErrorSaid = said !== '';
+    return said;
+  }
+
+  /** What came instead, for a condition that speaks of the status, the body or its type. */
   #insteadOf(tree: Tree): string {
     const ofStatus = speaksOfStatus(tree);
     const speaks = (part: Tree): boolean =>

@@ -233,7 +233,9 @@ export class StepRunner {
       call?.response.status === 401 && step.type === 'call'
         ? { ofStatus: refusedAdvice(step, context) }
         : undefined;
-    const said = call && ((ofStatus: boolean) => saidInstead(call, ofStatus));
+    // With a status that is not expected, it stands there already.
+    const isSaid = step.type === 'call' && step.expectsSuccess && (call?.response.status ?? 0) >= 400;
+    const said = call && !isSaid ? (ofStatus: boolean) => saidInstead(call, ofStatus) : undefined;
     const outcome = new StepOutcome(context, step, environment, { page, said, advice });
     if (call && step.type === 'call') {
       if (!step.pages && !step.poll) warnNextPage(context, step, call);

@@ -49,3 +49,12 @@ test.each<[unknown, string]>([
   expect(await messageOf(200, json, '    expect: size > 5000\n')).not.toContain('the service said');
   expect(await messageOf(200, json, '    expect: status == 201\n')).toBe('expected status == 201, got 200');
 });
+
+test.each<[string, string[]]>([
+  ['$.heat > 5', ['422, "no"', '$.heat found nothing: $ has the members message']],
+  ['[status == 200, $.heat > 5]', ['422, "no"', '$.heat found nothing: $ has the members message']],
+])('it is said once: %s', async (expected, got) => {
+  const chain = `chain: Test\nsteps:\n  - call: GET kiln /a\n    expect: ${expected}\n`;
+  const { of } = await runChain(chain, () => ({ status: 422, json: '{"message":"no"}' }), { project: KILN });
+  expect(of('expected').map((one) => one.got)).toEqual(got);
+});
