@@ -29,6 +29,8 @@ export function bearerOption(words: readonly string[], project: Project): Bearer
   const [where = '', ...rest] = from === 'ask' ? ['', ...others] : others;
   if (from === 'env' && !/^[A-Za-z_]\w*$/.test(where))
     fail('wrong-form', '--bearer env takes the name of a variable behind it', { hint: EXAMPLE });
+  const known = knownBearer(project, from, where);
+  if (known !== undefined) return { name: known, project, rest, addTo: () => undefined };
   const name = freeName(from === 'env' ? where : 'token', {
     has: (one) => project.credentials.has(one) || project.secrets.has(one),
   });
@@ -49,4 +51,18 @@ export function bearerOption(words: readonly string[], project: Project): Bearer
       draft.secrets.set(name, { source });
     },
   };
+}
+
+/** The bearer credential that the project has already, with the token from the same place. */
+function knownBearer(project: Project, from: string, where: string): string | undefined {
+  if (from === 'ask') return undefined;
+  for (const { name, kind, fields } of project.credentials.values()) {
+    const [part, ...others] = fields.get('token')?.parts ?? [];
+    if (kind !== 'bearer' || fields.size > 1 || others.length > 0) continue;
+    if (part === undefined || typeof part === 'string') continue;
+    const [, secret] = /^\$?\{?\s*secret\.([A-Za-z0-9_]+)\s*\}?$/.exec(part.expression.text) ?? [];
+    const source = secret === undefined ? undefined : project.secrets.get(secret);
+    if (source?.from === from && source.where === where) return name;
+  }
+  return undefined;
 }

@@ -163,10 +163,11 @@ describe('send', () => {
     expect([sent.code, sent.stderr]).toEqual([0, expect.stringContaining('Bearer ‹credential›')]);
     expect(sent.stdout).toContain('$.racks[0]');
     const words = ['send', 'GET', url, '--add', 'racks.chain.yaml', '--bearer', 'env KILN_KEY'];
-    expect((await runProgram(folder, words, { env })).code).toBe(0);
-    expect(readFileSync(join(folder, 'batharon.yaml'), 'utf8')).toContain('kiln_key: env KILN_KEY');
+    // The second time, the project has the credential.
+    for (let i = 0; i < 2; i++) expect((await runProgram(folder, words, { env })).code).toBe(0);
+    expect(readFileSync(join(folder, 'batharon.yaml'), 'utf8').match(/ env KILN_KEY/g)).toHaveLength(1);
     const ran = await runProgram(folder, ['run', 'racks.chain.yaml'], { env });
-    expect([ran.code, ran.stderr]).toEqual([0, expect.stringContaining('1 of 1 step passed')]);
+    expect([ran.code, ran.stderr]).toEqual([0, expect.stringContaining('2 of 2 steps passed')]);
     for (const { stdout, stderr } of [sent, ran]) expect(stdout + stderr).not.toContain(KEYS.personalToken);
     expect(events(folder)).not.toContain(KEYS.personalToken);
   });
