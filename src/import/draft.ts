@@ -14,6 +14,18 @@ export interface Draft {
   readonly results?: Map<string, string[]>;
 }
 
+/** A draft with nothing in it yet. */
+export function emptyDraft(): Draft {
+  return {
+    step: [],
+    inputs: new Map(),
+    services: new Map(),
+    credentials: new Map(),
+    secrets: new Map(),
+    notes: [],
+  };
+}
+
 /** A chain that an import gives: what it is called, a word for its file, and what goes into it. */
 export interface ChainDraft {
   readonly title: string;

@@ -2,7 +2,7 @@ import { holdsKey } from '../core/chain/fields/plain-secrets.ts';
 import { encodeQuery } from '../core/engine/scope/insert.ts';
 import type { Project } from '../core/chain/project.ts';
 import { isObject, membersOf, objectOf, type Value } from '../core/language/values.ts';
-import { type Draft, freeName, hostWord, serviceAt } from './draft.ts';
+import { type Draft, emptyDraft, freeName, hostWord, serviceAt } from './draft.ts';
 import { takeCredential } from './keys-of-request.ts';
 import {
   nameOfPlaceholder,
@@ -25,14 +25,7 @@ export function toStep(imported: ImportedRequest, project: Project, name?: strin
 
 /** The same for several requests, which share services and credentials where these are the same. */
 export function toSteps(all: readonly ImportedRequest[], project: Project, name?: string): Draft {
-  const draft: Draft = {
-    step: [],
-    inputs: new Map(),
-    services: new Map(),
-    credentials: new Map(),
-    secrets: new Map(),
-    notes: [],
-  };
+  const draft = emptyDraft();
   const made: MadeService[] = [];
   for (const [i, imported] of all.entries())
     addRequest(draft, made, imported, {

@@ -10,7 +10,7 @@ import { soundsSecret } from '../../core/chain/keys/secret-members.ts';
 import { SHORTEST_NEEDLE } from '../../api/locked-secrets.ts';
 import type { Secrets } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { type Draft, freeName, serviceAt } from '../../import/draft.ts';
+import { type Draft, emptyDraft, freeName, serviceAt } from '../../import/draft.ts';
 import { finished } from '../../import/to-step.ts';
 import { inserted } from '../../import/step-secrets.ts';
 import { entry, key, scalar, textEntry } from '../../import/yaml-text.ts';
@@ -302,11 +302,8 @@ function jsonOf(text: string): Value {
 
 function draftOf(step: string[], typed: TypedKeys): Draft {
   return {
+    ...emptyDraft(),
     step: step.filter((line) => line !== '  name: send'),
-    inputs: new Map(),
-    services: new Map(),
-    credentials: new Map(),
     secrets: new Map([...typed.all].map(([name, value]) => [name, { source: 'locked', value }])),
-    notes: [],
   };
 }

@@ -1,7 +1,7 @@
 import type { Description, Operation, OperationHead } from '../../core/contract/description.ts';
 import { partsOf } from '../../core/contract/find-operation.ts';
 import type { Project, Service } from '../../core/chain/project.ts';
-import { type Draft, freeName, hostWord, serviceAt } from '../draft.ts';
+import { type Draft, emptyDraft, freeName, hostWord, serviceAt } from '../draft.ts';
 import { nameOfPlaceholder } from '../placeholders.ts';
 import { scalar } from '../yaml-text.ts';
 import { operationStep } from './operation-step.ts';
@@ -44,14 +44,7 @@ export class DescriptionDrafts {
   }
 
   draft(heads: readonly OperationHead[]): Draft {
-    const draft: Draft = {
-      step: [],
-      inputs: new Map(),
-      services: new Map(),
-      credentials: new Map(),
-      secrets: new Map(),
-      notes: [],
-    };
+    const draft = emptyDraft();
     const operations = heads.map((head) => this.description.operation(head));
     const names = new Set<string>();
     for (const operation of operations) {
