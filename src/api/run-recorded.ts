@@ -5,6 +5,7 @@ import { run, type RunResult } from '../core/engine/run/run.ts';
 import { RunCookies } from '../io/http/cookies.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
+import { PASSING } from '../core/events.ts';
 import type { OpenWorld } from './open-world.ts';
 
 export type { RunResult };
@@ -46,8 +47,7 @@ export async function runRecorded(
         ...(world.onDefect ? { onDefect: world.onDefect } : {}),
         ...(world.practice === undefined ? {} : { practice: world.practice }),
         emit: (event) => {
-          // How far something is says nothing afterwards.
-          if (event.event !== 'transferred') writer.take(event);
+          if (!PASSING.has(event.event)) writer.take(event);
           options.emit(event);
         },
       },

@@ -1,56 +1,13 @@
 import * as z from 'zod';
 import { deviationSchema } from './event-deviation.ts';
+import { at, attempt, body, file, headers, kept, phases, place, problem, step } from './event-parts.ts';
 import { EVENT_VERSION } from './event-version.ts';
 
 /**
  * Everything that a run tells, one kind an event. What a person sees, live or later, is made from these and nothing else.
  * Texts are masked before an event leaves the engine. Values are texts in the notation of JSON, so that no reader damages
- * a number. Times (`at`) are milliseconds since 1970, other times milliseconds.
+ * a number.
  */
-const at = z.number();
-const step = z.string();
-const attempt = z.int().min(1);
-const headers = z.array(z.tuple([z.string(), z.string()]).readonly()).readonly();
-const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
-
-const problem = z.strictObject({
-  code: z.string(),
-  message: z.string(),
-  hint: z.string().optional(),
-  place: place.optional(),
-});
-
-/** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
-const body = z.strictObject({
-  size: z.int(),
-  /** SHA-256 in hexadecimal digits, by which the whole is kept; undefined if `text` is the whole already, where the body comes
-   * from a file or goes into one, or where no bodies are kept. */
-  digest: z.string().optional(),
-  type: z.string().optional(),
-  text: z.string().optional(),
-  cut: z.boolean().optional(),
-});
-
-const phases = z.strictObject({
-  name: z.number().optional(),
-  connect: z.number().optional(),
-  tls: z.number().optional(),
-  firstByte: z.number().optional(),
-  body: z.number().optional(),
-});
-
-/**
- * A value as a text in JSON's notation, masked; whole in `typed` where JSON does not say its kind, or sealed where it holds
- * something secret.
- */
-const kept = z.strictObject({
-  value: z.string(),
-  typed: z.string().optional(),
-  sealed: z.string().optional(),
-});
-
-const file = z.strictObject({ path: z.string(), digest: z.string() });
-
 /** `accepted`: it failed, and the chain says that it may. */
 const outcome = z.enum(['passed', 'failed', 'skipped', 'interrupted', 'accepted']);
 
@@ -208,6 +165,18 @@ export const eventSchema = z.discriminatedUnion('event', [
     bytes: z.int(),
     of: z.int().optional(),
   }),
+  /** An item of a stream has come: the first 1,000 are told, of the others now and then the newest. */
+  z.strictObject({
+    event: z.literal('item-received'),
+    at,
+    step,
+    /** How many have come by now. */
+    nth: z.int(),
+    /** The beginning of the item, as a person reads it. */
+    item: z.string(),
+  }),
+  /** The end of the text that a stream shows while it comes; told now and then, and not recorded. */
+  z.strictObject({ event: z.literal('text-received'), at, step, text: z.string() }),
   /** A person is asked. */
   z.strictObject({
     event: z.literal('asked'),
@@ -380,6 +349,9 @@ export const eventSchema = z.discriminatedUnion('event', [
     problem: problem.optional(),
   }),
 ]);
+
+/** Events that say how far something is, which says nothing afterwards: no record keeps them. */
+export const PASSING: ReadonlySet<RunEvent['event']> = new Set(['transferred', 'text-received']);
 
 export type RunEvent = z.infer<typeof eventSchema>;
 export type EventOf<K extends RunEvent['event']> = Extract<RunEvent, { event: K }>;

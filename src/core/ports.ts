@@ -67,8 +67,21 @@ export interface WireRequest {
   readonly body?: Uint8Array | StreamedBody;
   /** How to connect; as default without it. */
   readonly connection?: Connection;
-  /** Takes the body while it comes, free of any content coding; the response then has an empty one. */
-  readonly receive?: (chunk: Uint8Array) => Promise<void>;
+  /**
+   * Says, once the head of the response is there, what takes the body while it comes, free of any content coding; the response
+   * then has an empty one. Undefined where the body is to be read whole.
+   */
+  readonly receive?: (head: ResponseHead) => Receiver | undefined;
+}
+
+/** Takes a body piece by piece, no faster than its promises resolve. */
+export type Receiver = (chunk: Uint8Array) => Promise<void>;
+
+/** What comes of a response before its body. */
+export interface ResponseHead {
+  readonly status: number;
+  /** Names in lower case, in the order and number in which they came. */
+  readonly headers: HeaderList;
 }
 
 /** A body that is read while it is sent, afresh each time. */
@@ -109,10 +122,7 @@ export interface Phases {
 
 export type Phase = keyof Phases;
 
-export interface WireResponse {
-  readonly status: number;
-  /** Names in lower case, in the order and number in which they came. */
-  readonly headers: HeaderList;
+export interface WireResponse extends ResponseHead {
   /** Whole and without any content coding that is known. */
   readonly body: Uint8Array;
   /** A content coding that is not known, in which the body still is. */
@@ -121,9 +131,7 @@ export interface WireResponse {
 }
 
 /** A response that broke off. */
-export interface PartialResponse {
-  readonly status: number;
-  readonly headers: HeaderList;
+export interface PartialResponse extends ResponseHead {
   /** What came of the body, as it got: still in its content coding. */
   readonly body: Uint8Array;
 }
@@ -270,10 +278,32 @@ export interface Formats {
   csv(text: string, separator?: string): Promise<Value>;
   /** Reads bytes in a charset of the IANA registry; returns undefined for one that is not known. */
   charset(name: string): Promise<((bytes: Uint8Array) => string) | undefined>;
-  /** Server-sent events (HTML Standard, 9.2) as a list of objects with `data`, and `event`, `id`, `retry` where given. */
-  events(text: string): Promise<Value>;
+  /** A decoder of text in a charset of the IANA registry that comes in pieces; undefined for one that is not known. */
+  textDecoder(charset: string): Promise<PieceDecoder | undefined>;
+  /** A reader of server-sent events (HTML Standard, 9.2), for the first connection or one after another. */
+  eventReader(before?: Pick<EventReader, 'lastId' | 'retry'>): Promise<EventReader>;
   /** The evaluator of XPath. */
   xpath(): Promise<XPath>;
+}
+
+/** Decodes a text that comes in pieces. */
+export interface PieceDecoder {
+  decode(piece: Uint8Array): string;
+  /** The rest, once all pieces have come. */
+  end(): string;
+}
+
+/** Reads server-sent events as they come. */
+export interface EventReader {
+  /**
+   * Reads on; the events that are complete are objects with `data`, and `event` and `id` where they were given. Throws
+   * `body-too-large`.
+   */
+  read(lines: readonly string[]): Value[];
+  /** What a reconnection says as Last-Event-ID; empty where there is none. */
+  readonly lastId: string;
+  /** How long to wait before a reconnection, in milliseconds; undefined if the service does not say. */
+  readonly retry: number | undefined;
 }
 
 /** Keeps what a run leaves behind besides its events, and sees to it that these are kept. */

@@ -64,8 +64,9 @@ export class ReplayTransport implements Transport {
       });
     const headers = headersOfRecorded(response.headers.filter(([name]) => name !== 'set-cookie'));
     const whole = { status: response.status, headers, body: bytes, phases: {} };
-    if (!request.receive) return whole;
-    await request.receive(bytes);
+    const receive = request.receive?.(whole);
+    if (!receive) return whole;
+    await receive(bytes);
     return { ...whole, body: new Uint8Array() };
   }
 }

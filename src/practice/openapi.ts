@@ -415,6 +415,56 @@ export const openapi = {
         },
       },
     },
+    '/v1/kiln/watch': {
+      get: {
+        operationId: 'watchKiln',
+        tags: ['firings'],
+        summary: 'The course of a firing, as it goes on',
+        parameters: [
+          query('cut', { type: 'integer', minimum: 1 }, 'Breaks off after so many events'),
+          query('forever', { type: 'string' }, 'Goes on without an end'),
+        ],
+        responses: {
+          '200': { description: 'The events', content: { 'text/event-stream': { schema: text } } },
+          ...failures,
+        },
+      },
+    },
+    '/v1/kiln/sensors': {
+      get: {
+        operationId: 'kilnSensors',
+        tags: ['firings'],
+        summary: 'What the sensors say, a line each, without an end',
+        responses: {
+          '200': { description: 'The lines', content: { 'application/x-ndjson': { schema: text } } },
+          ...failures,
+        },
+      },
+    },
+    '/v1/desk/advice': {
+      post: {
+        operationId: 'askAdvice',
+        tags: ['firings'],
+        summary: 'Advice that is written word by word',
+        requestBody: {
+          required: true,
+          content: {
+            'application/json': {
+              schema: {
+                type: 'object',
+                required: ['question'],
+                properties: { question: { type: 'string' } },
+              },
+            },
+          },
+        },
+        responses: {
+          '200': { description: 'The words', content: { 'text/event-stream': { schema: text } } },
+          '422': problem('No question'),
+          ...failures,
+        },
+      },
+    },
     '/v1/film': {
       get: {
         operationId: 'film',

@@ -12,6 +12,7 @@ import { problem, sendJson } from './problem.ts';
 import { addSigned } from './signed.ts';
 import { GLAZES } from './stock.ts';
 import { addStudio } from './studio.ts';
+import { addStreams } from './streams.ts';
 import { addTransfers, glazesXml } from './transfers.ts';
 import { type PracticeOptions, State } from './state.ts';
 
@@ -138,6 +139,7 @@ function addRoutes(server: FastifyInstance, state: State): void {
   addPieces(server, state, guard);
   addFirings(server, state, guard);
   addTransfers(server, state, guard);
+  addStreams(server, state, guard);
   addArchive(server, state);
   addStudio(server, state);
   addSigned(server);

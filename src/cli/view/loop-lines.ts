@@ -80,6 +80,8 @@ export class LoopLines {
         return this.#does(iteration, undefined, event.state);
       case 'page-received':
         return this.#does(iteration, undefined, `page ${event.page}`);
+      case 'item-received':
+        return this.#does(iteration, undefined, countOf(event.nth, 'item'));
       case 'transferred':
         return this.#does(iteration, undefined, shareWords(event));
       case 'waiting':

@@ -1,4 +1,6 @@
+import { countOf } from '../../core/count-of.ts';
 import type { EventOf } from '../../core/events.ts';
+import { visible } from '../../core/language/show.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
 
 /** How many columns a bar takes. */
@@ -32,6 +34,11 @@ export function transferWords({ at, bytes, direction, of }: EventOf<'transferred
   const taken = at - since;
   const left = share < 1 && taken > 1000 ? `, about ${roughTime((taken / share) * (1 - share))} left` : '';
   return `${progressBar(share, 1)} ${sizeWords(bytes)} of ${sizeWords(of)} ${direction}${left}`;
+}
+
+/** How many items of a stream have come, and the newest. */
+export function itemWords({ item, nth }: EventOf<'item-received'>): string {
+  return `${countOf(nth, 'item')} · ${visible(item)}`;
 }
 
 /** What a step waits for, and until when. */

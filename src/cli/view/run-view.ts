@@ -5,7 +5,7 @@ import type { EventOf, RunEvent } from '../../core/events.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
 import { LoopLines } from './loop-lines.ts';
-import { transferWords, waitWords } from './progress-words.ts';
+import { itemWords, transferWords, waitWords } from './progress-words.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
@@ -142,6 +142,12 @@ export class RunView {
       case 'page-received':
         step.pages = event;
         return this.#progress(step, `page ${event.page}, ${event.gathered} items`);
+      case 'item-received':
+        step.newest = event;
+        return this.#progress(step, itemWords(event));
+      case 'text-received':
+        step.text = event.text;
+        return this.#progress(step, step.newest && countOf(step.newest.nth, 'item'));
       case 'transferred':
         return this.#progress(step, transferWords(event, step.sent?.at));
       case 'waiting':
@@ -238,7 +244,7 @@ export class RunView {
       return;
     const lines = this.#lines;
     const what = [began.request, note].filter((text) => text !== undefined && text !== '').join('  ');
-    lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`]);
+    lines.live([`${lines.paint('waits')}${lines.name(step)} ${what}`, ...lines.growing(step.text)]);
   }
 
   #stepEnded(event: EventOf<'step-ended'>): void {

@@ -9,6 +9,8 @@ import { wrap, chop, padStart, pad, fit, widthOf } from '../terminal/text-width.
 /** The columns of the marks at the left, and of the labels of what failed. */
 export const MARK = 8;
 const LABEL = 10;
+/** So many lines of a text that grows are shown. */
+const GROWING = 6;
 
 /** A step, as its events have told it so far. */
 export interface SeenStep {
@@ -30,6 +32,10 @@ export interface SeenStep {
   /** How often its request was sent again, because of its response or because none came. */
   repeats: number;
   pages?: EventOf<'page-received'>;
+  /** The newest item of a stream. */
+  newest?: EventOf<'item-received'>;
+  /** The end of the text that a stream shows while it comes. */
+  text?: string;
 }
 
 /** Writes the lines of a view: a mark in a fixed left column, and a text beside it. */
@@ -79,6 +85,14 @@ export class StepLines {
     this.terminal.write(lines.map((line) => fit(line, this.terminal.width)).join('\n'));
     this.#liveLines = lines.length;
     this.#liveSince = questionsAsked();
+  }
+
+  /** The last lines of a text that grows. */
+  growing(text: string | undefined): string[] {
+    if (text === undefined) return [];
+    const { colours, width } = this.terminal;
+    const lines = text.split('\n').flatMap((line) => wrap(visible(line), width - MARK - 1));
+    return lines.slice(-GROWING).map((line) => ' '.repeat(MARK) + colours.cyan(line));
   }
 
   /** A mark, and a text that goes on below itself where it is long. */

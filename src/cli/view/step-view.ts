@@ -1,19 +1,24 @@
 import type { EventOf } from '../../core/events.ts';
+import { visible } from '../../core/language/show.ts';
 import { parseJson } from '../../core/language/json.ts';
 import type { Phases } from '../../core/ports.ts';
 import { countOf } from '../../core/count-of.ts';
-import type { Before, RecordedAttempt, RecordedStep } from '../../core/record/recorded-run.ts';
+import type { Before, RecordedAttempt, RecordedItem, RecordedStep } from '../../core/record/recorded-run.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { responseTree, printTree } from './response-tree.ts';
 import type { OpenRun } from '../../api/open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
-import { wrap, chop, pad } from '../terminal/text-width.ts';
+import { wrap, chop, fit, pad, padStart } from '../terminal/text-width.ts';
 
 /** Columns of the labels beside a request. */
 const LABEL = 10;
 const MARK = 8;
+
+/** Of the items of a stream so many are shown, at its beginning and at its end. */
+const FIRST_ITEMS = 12;
+const LAST_ITEMS = 4;
 
 const PHASES: readonly (readonly [keyof Phases, string])[] = [
   ['name', 'looking up the name'],
@@ -51,7 +56,7 @@ export class StepView {
     for (const one of step.arrived) this.#arrived(one);
     if (!only && step.attempts.length > 1) {
       const last = step.attempts.at(-1)!;
-      if (last.response) this.#body(last.response);
+      if (last.response && !last.items) this.#body(last.response);
     }
   }
 
@@ -127,7 +132,7 @@ export class StepView {
         `${colours.yellow(pad('got', MARK))}${colours.bold(String(partial.status))} · ${size === 0 ? 'nothing of its body' : `${type ?? 'no content type'}, ${sizeWords(size)} of its body`}\n`,
       );
       this.#fields(partial.headers);
-      if (withBody) this.#sentBody(partial.body);
+      if (withBody && !attempt.items) this.#sentBody(partial.body);
     }
     if (failed) {
       this.#terminal.write(`${colours.red(pad('failed', MARK))}${failed.problem.message}\n`);
@@ -136,7 +141,26 @@ export class StepView {
     if (!response && !failed)
       this.#terminal.write(`${colours.yellow(pad('interrupted', MARK))}no response is recorded\n`);
     if (redirected) this.#row('', `redirected to ${redirected.to}`);
-    if (withBody && response) this.#body(response);
+    if (attempt.items) this.#items(attempt.items);
+    else if (withBody && response) this.#body(response);
+  }
+
+  /** What came bit by bit, and when: the first of it and the last. */
+  #items(items: readonly RecordedItem[]): void {
+    const { colours, width } = this.#terminal;
+    const last = items.at(-1)!;
+    const digits = String(last.nth).length;
+    const between = items.length - FIRST_ITEMS - LAST_ITEMS;
+    this.#terminal.write('\n');
+    items.forEach(({ after, item, nth }, i) => {
+      if (between > 0 && i === FIRST_ITEMS) this.#row('', `… ${between} more`, true);
+      if (between > 0 && i >= FIRST_ITEMS && i < FIRST_ITEMS + between) return;
+      const when = pad(`after ${timeWords(after)}`, 14);
+      const text = fit(visible(item), width - MARK - 18 - digits);
+      this.#terminal.write(
+        `${' '.repeat(MARK)}${colours.dim(`${when} ${padStart(String(nth), digits)}`)}  ${text}\n`,
+      );
+    });
   }
 
   #arrived({ answered, body, headers, method, url }: EventOf<'callback-received'>): void {

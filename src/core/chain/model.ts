@@ -120,6 +120,7 @@ export interface CallStep extends StepBase {
   readonly retry?: Retry;
   readonly poll?: Poll;
   readonly pages?: Pages;
+  readonly stream?: Stream;
   readonly callback?: Callback;
   readonly idempotency?: Idempotency;
   /** It waits where the service says so; not where it expects just that. */
@@ -177,6 +178,21 @@ export interface Pages {
   readonly enough: boolean;
   /** The way to the next page comes from the response, so an empty page is not yet the end. */
   readonly fromResponse: boolean;
+}
+
+/** How a response is read bit by bit. */
+export interface Stream {
+  readonly until?: PlacedExpression;
+  readonly within: Setting<Duration>;
+  /** The longest silence between two items. */
+  readonly quiet?: Setting<Duration>;
+  readonly upTo: Setting<number>;
+  /** What has come will do where a bound is reached. */
+  readonly enough: boolean;
+  /** How many of the newest items are held; all without it. */
+  readonly newest?: Setting<number>;
+  /** What each item adds to the text that is shown while it comes. */
+  readonly live?: Template;
 }
 
 export interface Callback {
@@ -241,6 +257,10 @@ export interface Save {
 
 export const READ_AS = ['json', 'xml', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
 export type ReadAs = (typeof READ_AS)[number];
+
+/** What a stream can be read as. */
+export const STREAMED_AS = ['events', 'json-lines', 'lines'] as const satisfies readonly ReadAs[];
+export type StreamedAs = (typeof STREAMED_AS)[number];
 
 export interface GroupStep extends StepBase {
   readonly type: 'group';

@@ -12,6 +12,7 @@ import {
   retryKeys,
 } from '../chain/keys/traffic-keys.ts';
 import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from '../chain/keys/project-keys.ts';
+import { streamKeys } from '../chain/keys/stream-keys.ts';
 import type { KeyDefinition } from '../chain/source/key-definition.ts';
 import {
   credentialKeys,
@@ -50,6 +51,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a follow', followKeys],
   ['key of pages', pagesKeys],
   ['key of poll', pollKeys],
+  ['key of stream', streamKeys],
   ['key of retry', retryKeys],
   ['key of idempotency', idempotencyKeys],
   ['key of callback', callbackKeys],
@@ -74,6 +76,7 @@ const GOES_WITH: Readonly<Record<string, readonly KeyDefinition[]>> = {
   multipart: partKeys,
   pages: pagesKeys,
   poll: [...pollKeys, ...callKeys.filter(({ name }) => name === 'retry')],
+  stream: streamKeys,
   retry: retryKeys,
   idempotency: idempotencyKeys,
   callback: callbackKeys,
@@ -93,6 +96,7 @@ const PAGES: Readonly<Record<string, string>> = {
   'key of write': 'docs/looping.md',
   'key of pages': 'docs/paging.md',
   'key of poll': 'docs/polling.md',
+  'key of stream': 'docs/streams.md',
   'key of callback': 'docs/polling.md',
   'key of callbacks': 'docs/polling.md',
   'key of retry': 'docs/limits.md',

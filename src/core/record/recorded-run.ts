@@ -111,6 +111,15 @@ export interface RecordedAttempt {
   response?: EventOf<'response-received'>;
   failed?: EventOf<'request-failed'>;
   redirected?: EventOf<'redirected'>;
+  /** What came bit by bit, as far as it was told. */
+  items?: RecordedItem[];
+}
+
+export interface RecordedItem {
+  readonly nth: number;
+  readonly item: string;
+  /** Milliseconds since the request was sent. */
+  readonly after: number;
 }
 
 export interface RecordedWait {

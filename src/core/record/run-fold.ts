@@ -227,6 +227,12 @@ export class RunFold {
       case 'page-received':
         step.pages = event;
         return;
+      case 'item-received': {
+        const attempt = step.attempts.at(-1);
+        const { at, item, nth } = event;
+        if (attempt) (attempt.items ??= []).push({ nth, item, after: at - attempt.sent.at });
+        return;
+      }
       case 'callback-received':
         step.arrived.push(event);
         return;

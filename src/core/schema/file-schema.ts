@@ -10,6 +10,7 @@ import {
 import { repeatKeys } from '../chain/keys/loop-keys.ts';
 import { callbacksKeys, projectKeys, recordsKeys, serviceKeys } from '../chain/keys/project-keys.ts';
 import { expectationKeys, writeKeys } from '../chain/keys/step-keys.ts';
+import { streamKeys } from '../chain/keys/stream-keys.ts';
 import { STEP_SHAPES, type Verb } from '../chain/keys/step-shapes.ts';
 import {
   callbackKeys,
@@ -96,6 +97,7 @@ const INSIDE: ReadonlyMap<KeyDefinition, (shape: FileSchema) => FileSchema> = ne
   ...Object.entries({
     poll: pollKeys,
     pages: pagesKeys,
+    stream: streamKeys,
     retry: retryKeys,
     callback: callbackKeys,
     idempotency: idempotencyKeys,

@@ -28,22 +28,17 @@ export const formats: Formats = {
     return iconv.encodingExists(name) ? (bytes) => iconv.decode(Buffer.from(bytes), name) : undefined;
   },
 
-  async events(text): Promise<Value> {
-    const { createParser } = await import('eventsource-parser');
-    const events: Value[] = [];
-    const parser = createParser({
-      onEvent: ({ data, event, id }) =>
-        events.push(
-          objectOf([
-            ['data', data],
-            ...(event === undefined ? [] : [['event', event] as const]),
-            ...(id === undefined ? [] : [['id', id] as const]),
-          ]),
-        ),
-    });
-    parser.feed(text);
-    return events;
+  async textDecoder(charset) {
+    const { default: iconv } = await import('iconv-lite');
+    if (!iconv.encodingExists(charset)) return undefined;
+    const decoder = iconv.getDecoder(charset);
+    return {
+      decode: (piece) => decoder.write(Buffer.from(piece)),
+      end: () => decoder.end() ?? '',
+    };
   },
+
+  eventReader: async (before) => (await import('./event-reader.ts')).eventReader(before),
 
   xpath: async () => (await import('./xpath.ts')).xpath,
 };

@@ -97,13 +97,14 @@ function dispatch(
         headers = headerList(raw);
         watch.phase('body');
         announced = Number(headers.find(([name]) => name === 'content-length')?.[1] ?? 0);
-        if (!request.receive && request.method !== 'HEAD' && announced > MAXIMUM_BODY) abort!(tooLarge());
-        if (request.receive) {
+        const receiver = request.receive?.({ status, headers });
+        if (!receiver && request.method !== 'HEAD' && announced > MAXIMUM_BODY) abort!(tooLarge());
+        if (receiver) {
           const encoding = headers.find(([name]) => name === 'content-encoding')?.[1];
           receiving = new Receiving(
             resume,
             abort!,
-            request.receive,
+            receiver,
             request.method === 'HEAD' ? undefined : encoding,
           );
         }

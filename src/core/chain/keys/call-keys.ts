@@ -185,6 +185,15 @@ export const callKeys: readonly KeyDefinition[] = [
     example: "poll:\n  until: $.state == 'done'\n  every: 1s..10s\n  within: 5m",
   },
   {
+    name: 'stream',
+    sort: 'setting',
+    shape: map,
+    wants: 'a map of until, within, quiet, up-to, enough, newest and live',
+    about:
+      'Reads the response bit by bit, as it comes: server-sent events, a JSON value a line, or lines. `$` is the list of what came. `timeout` is then the time until the response begins.',
+    example: "stream:\n  until: item.event == 'done'\n  within: 30s",
+  },
+  {
     name: 'pages',
     sort: 'setting',
     shape: map,

@@ -96,9 +96,20 @@ const OTHER_NAMES = {
     example: 'index + 1',
   },
   gathered: {
-    where: 'expect, keep and show of a call with pages, and inside pages',
-    about: 'The items of all pages so far, as a list.',
+    where: 'expect, keep and show of a call with pages, and inside pages and stream',
+    about: 'The items of all pages, or of the stream, so far, as a list.',
     example: 'length(gathered) > 0',
+  },
+  item: {
+    where: 'stream',
+    about:
+      'The newest item: an event with .data, .event and .id, the value of a line of JSON, or the text of a line.',
+    example: "item.event == 'done'",
+  },
+  received: {
+    where: 'stream, and expect, keep and show of a call with stream',
+    about: 'How many items have come, those among them that `newest` let go.',
+    example: 'received > 100',
   },
   page: { where: 'pages', about: 'The number of the page that came, from 1.', example: 'page + 1' },
   arrived: {

@@ -10,6 +10,7 @@ import {
   type Parameter,
   READ_AS,
   type ReadAs,
+  STREAMED_AS,
   type Template,
   type Timeouts,
 } from '../model.ts';
@@ -19,6 +20,7 @@ import { readRequestLine } from './read-request-line.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
+import { readStream, STREAM_NAMES, streamedKind } from './read-stream.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
 import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
@@ -86,7 +88,12 @@ export function readCall(
   const service = request && request.target.type !== 'url' ? request.target.service : undefined;
   const responseOf =
     described && kindFor(reader, node, described, { statuses, readAs, address: base.address });
-  const response = responseOf ? { readAs, kind: responseOf } : readAs;
+  const streamNode = valueOf(node, 'stream');
+  const response = streamNode
+    ? { readAs, kind: streamedKind(readAs) }
+    : responseOf
+      ? { readAs, kind: responseOf }
+      : readAs;
   const poll = readPoll(fields, valueOf(node, 'poll'), scope, response);
   const pages = readPages(fields, valueOf(node, 'pages'), scope, response);
   if (poll && pages)
@@ -96,6 +103,8 @@ export function readCall(
       'a call polls or reads pages, and here it does both',
       'two steps: the first polls, the second reads pages',
     );
+  const stream = readStream(fields, streamNode, scope, readAs);
+  if (streamNode) streamAlone(reader, node, readAs);
   const waitsFor = readCallback(fields, callbackNode, project, {
     scope: scope.outside(),
     response: callbackNode ? scope.after(response, { arrived: ARRIVED }) : scope.outside(),
@@ -112,7 +121,10 @@ export function readCall(
       'repeatable: yes, where asking again changes nothing',
     );
   const repeatable = saysYes(fields.literal(valueOf(node, 'repeatable')));
-  const more = { ...(pages ? PAGES_NAMES : {}), ...(callbackNode ? { arrived: ARRIVED } : {}) };
+  const more = {
+    ...(pages ? PAGES_NAMES : {}),
+    ...(stream ? STREAM_NAMES : {}),
+    ...(callbackNode ? { arrived: ARRIVED } : {}) };
   const outcome = readOutcome(reader, node, scope, scope.after(response, more));
   const serviceExpect = saysYes(fields.literal(valueOf(node, 'service-expect')), true);
   const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
@@ -162,6 +174,7 @@ export function readCall(
     retry,
     poll,
     pages,
+    stream,
     callback: waitsFor,
     idempotency,
     repeatable,
@@ -193,12 +206,32 @@ function kindFor(
 ): Kind | undefined {
   const poll = valueOf(node, 'poll');
   const isElsewhere = poll?.type === 'map' && valueOf(poll, 'at') !== undefined;
-  const isOther = undoing === true || project.ignoresDescribedKinds === true || (readAs ?? 'json') !== 'json';
+  const isOther =
+    undoing === true || valueOf(node, 'stream') !== undefined || project.ignoresDescribedKinds === true || (readAs ?? 'json') !== 'json';
   const expect = valueOf(node, 'expect');
   const speaksOfStatus = expect !== undefined && /\bstatus\b/.test(scalarsOf(expect).join(' '));
   if (isElsewhere || isOther || (speaksOfStatus && (statuses ?? []).length === 0)) return undefined;
   const recorded = project.recordedKinds?.(fields.findings.file.path, address);
   return recorded ?? describedKind(described, speaksOfStatus ? statuses : undefined);
+}
+
+/** What can't stand beside `stream`. */
+function streamAlone({ fields }: StepReader, node: MapNode, readAs: ReadAs | undefined): void {
+  const others = ['poll', 'pages', 'save'].filter((name) => valueOf(node, name));
+  if (others.length > 0)
+    fields.findings.problem(
+      valueOf(node, 'stream')!,
+      'wrong-form',
+      `a stream is read item by item, and ${others.join(' and ')} ${others.length > 1 ? 'want' : 'wants'} the whole response`,
+      'two steps, of which one streams',
+    );
+  if (readAs !== undefined && !STREAMED_AS.some((one) => one === readAs))
+    fields.findings.problem(
+      valueOf(node, 'read-as')!,
+      'wrong-form',
+      `a stream is read item by item, and ${readAs} has none`,
+      `read-as: ${STREAMED_AS.join(', read-as: ')}`,
+    );
 }
 
 /** All texts in a node. */

@@ -6,6 +6,7 @@ import type { MapNode, SourceNode } from '../source/source-file.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
 import { plainOf } from '../source/structure.ts';
 import type { OwnFunction } from '../../language/tree.ts';
+import { streamKeys } from '../keys/stream-keys.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';
 
 const mannerOf = (...keys: readonly (readonly KeyDefinition[])[]): ReadonlySet<string> =>
@@ -19,6 +20,7 @@ const INSIDE: Readonly<Record<string, ReadonlySet<string>>> = {
   repeat: mannerOf(repeatKeys),
   poll: mannerOf(pollKeys),
   pages: mannerOf(pagesKeys),
+  stream: mannerOf(streamKeys),
 };
 
 /** A mark of a step as written, made when it is first asked for: two steps with one mark do the same. */

@@ -49,6 +49,8 @@ export async function sendRepeating(
     } catch (error) {
       if (!(error instanceof ProblemError)) throw error;
       failure = error;
+      // What has begun to come bit by bit is connected to again by who takes it.
+      if (request.intake?.head) throw failure;
     }
     // A call that does not wait as told takes such a response as any other.
     const retryAfter =

@@ -88,7 +88,9 @@ export async function sendFollowing(
       await storeCookies(context, request, wire.url, response.headers);
     const next = most === 0 ? undefined : redirectOf(wire, response, queryKey(context, request));
     if (!next) {
-      const reading = readResult(context, step, response, saved);
+      const reading = request.intake?.head
+        ? { body: request.intake.read(), size: request.intake.size }
+        : readResult(context, step, response, saved);
       const { body, size } = reading instanceof Promise ? await reading : reading;
       const result: CallResult = {
         response,
@@ -104,7 +106,7 @@ export async function sendFollowing(
       context.hidden.learn(result.body);
       context.hidden.learnFields(response.headers);
       hideKept(context, step, result.body.value, namesBeforeKeep(context, step, result));
-      reportResponse(context, step, result, { attempt, more: sent });
+      reportResponse(context, step, result, { attempt, more: { ...sent, isCut: request.intake?.cut } });
       holdToContract(context, step, result);
       return result;
     }

@@ -30,21 +30,24 @@ export function reportResponse(
   }: Pick<CallResult, 'response' | 'body' | 'size' | 'saved' | 'elapsed'>,
   {
     attempt,
-    more: { once, before } = {},
+    more: { once, before, isCut } = {},
   }: {
     readonly attempt: number;
-    readonly more?: { readonly once?: boolean; readonly before?: boolean } | undefined;
+    readonly more?:
+      | { readonly once?: boolean; readonly before?: boolean; readonly isCut?: boolean | undefined }
+      | undefined;
   },
 ): void {
   const bytes = saved ? utf8(body.text ?? '') : response.body;
+  const isBeginning = saved !== undefined || isCut === true;
   const shown = showBody(context, bytes, body, saved !== undefined);
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
   const { digest: _, ...beginning } = shown.event;
-  const described = saved ? { ...beginning, size } : shown.event;
+  const described = saved ? { ...beginning, size } : isCut ? { ...shown.event, size } : shown.event;
   const headers = context.hidden.fields(response.headers);
   if (!before && !saved) keep(context, shown, once);
   const sealed =
-    before || saved || !once
+    before || isBeginning || !once
       ? undefined
       : sealedResponse(context, response, shown.whole === (body.text ?? bytes));
   context.emit({

@@ -1,10 +1,11 @@
 import type { CallStep } from '../../chain/model.ts';
-import type { WireResponse, WireRequest } from '../../ports.ts';
+import type { Receiver, ResponseHead, WireResponse, WireRequest } from '../../ports.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
 import { showBody, keep, shownPartial, rounded } from './report-call.ts';
 import { isSafe } from '../../methods.ts';
 import { resendPolicy } from '../wire/idempotency.ts';
+import type { Intake } from '../wire/intake.ts';
 import { SavedBody } from '../wire/saved-body.ts';
 import type { Pace } from '../pace/pace.ts';
 import { fileName } from '../scope/file-name.ts';
@@ -151,6 +152,7 @@ export async function transmit(
     readonly delayed: number | undefined;
   },
 ): Promise<Sent> {
+  const { intake } = request;
   let received: WireResponse | undefined;
   let saved: SavedBody | undefined;
   let deadline: Deadline | undefined;
@@ -177,10 +179,12 @@ export async function transmit(
       deadline.received = (bytes, of) => transfer.take(bytes, of);
     }
     const outgoing = new Transfer(context, step, 'sent').watching(wire);
-    received = await context.ports.transport.send(
-      receive ? { ...outgoing, receive: (chunk) => receive.take(chunk) } : outgoing,
-      deadline,
-    );
+    if (intake) received = await sendTaken(context, outgoing, intake, deadline);
+    else
+      received = await context.ports.transport.send(
+        receive ? { ...outgoing, receive: () => (chunk) => receive.take(chunk) } : outgoing,
+        deadline,
+      );
     progress.reached = true;
     const { phases, elapsed } = deadline.end();
     if (saved && !receive) await saved.take(received.body);
@@ -198,7 +202,7 @@ export async function transmit(
     const reason = deadline.stopped ?? error;
     context.noteDefect(reason);
     const problem: Problem = problemOf(reason);
-    const { partial } = deadline;
+    const partial = intake?.head ? { ...intake.head, body: intake.bytes } : deadline.partial;
     context.emit({
       event: 'request-failed',
       step: context.address(step),
@@ -211,9 +215,47 @@ export async function transmit(
     });
     throw new ProblemError(problem);
   } finally {
+    intake?.close();
     pace?.leave(received, sent);
   }
 }
+
+/** Sends a request whose response is taken bit by bit; once enough of it has come, it has not failed. */
+async function sendTaken(
+  context: RunContext,
+  wire: WireRequest,
+  intake: Intake,
+  deadline: Deadline,
+): Promise<WireResponse> {
+  intake.open((reason) => deadline.stop(reason));
+  const receive = (head: ResponseHead): Receiver | undefined => {
+    const take = intake.begin(head);
+    if (take) deadline.goesOn();
+    return take;
+  };
+  try {
+    const received = await context.ports.transport.send({ ...wire, receive }, deadline);
+    if (!intake.head) return received;
+    await intake.end();
+    return { ...received, body: intake.bytes };
+  } catch (error) {
+    if (!intake.done || !intake.head) throw error;
+    return { ...intake.head, body: intake.bytes, phases: {} };
+  }
+}
+
+/** Takes the body of a response that is there whole. */
+async function takeWhole(response: WireResponse, intake: Intake): Promise<WireResponse> {
+  intake.open(() => undefined);
+  try {
+    await intake.begin(response)?.(response.body);
+    await intake.end();
+  } finally {
+    intake.close();
+  }
+  return response;
+}
+
 export function sendOnce(
   context: RunContext,
   step: CallStep,
@@ -225,7 +267,10 @@ export function sendOnce(
   }: { readonly request: BuiltRequest; readonly progress: Progress; readonly patience: number },
 ): Promise<Sent> | Sent {
   const before = pastResponse(context, step, wire);
-  if (before) return { response: before, elapsed: 0, once: true, before: true };
+  if (before) {
+    const sent = (response: WireResponse): Sent => ({ response, elapsed: 0, once: true, before: true });
+    return request.intake ? takeWhole(before, request.intake).then(sent) : sent(before);
+  }
   const send = (): Promise<Sent> => {
     const pace = context.paceOf(step, wire.url);
     const entering = pace?.enter(patience, context.interruption, progress.again);

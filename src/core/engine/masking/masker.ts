@@ -87,6 +87,11 @@ export class Masker {
     return found.length === 0 ? text : replaced(text, found);
   }
 
+  /** How much of a text that goes on is not the beginning of a secret that its next part may complete, in UTF-16 units. */
+  settledLength(text: string): number {
+    return this.#needles.settledLength(text);
+  }
+
   /** Where secrets stand in a text: in order, apart from each other. */
   find(text: string): Hidden[] {
     if (text.length < SHORTEST_NEEDLE || this.#needles.size === 0) return [];

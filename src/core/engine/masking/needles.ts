@@ -162,6 +162,31 @@ export class Needles {
     }
     return found;
   }
+
+  /** How much of a text that goes on can't be the beginning of a needle that its next part completes, in UTF-16 units. */
+  settledLength(text: string): number {
+    if (this.#size === 0) return text.length;
+    // More of a needle than that is found as it stands.
+    for (let at = Math.max(0, text.length - TELLING_START); at < text.length; at++) {
+      // The trees are known by so many characters; fewer may begin any of them.
+      if (text.length - at < BLOCK) return at;
+      const tree = this.#trees.get(keyAt(text, at));
+      if (tree && reachesEnd(tree, text, at)) return at;
+    }
+    return text.length;
+  }
+}
+
+/** Whether a needle at a place goes on where the text ends. */
+function reachesEnd(tree: Branch, text: string, from: number): boolean {
+  let at = from;
+  for (let branch: Branch | undefined = tree; branch; branch = branch.next?.get(text.charCodeAt(at))) {
+    const same = common(branch.part, text, at);
+    at += same;
+    if (at === text.length) return same < branch.part.length || branch.next !== undefined;
+    if (same < branch.part.length) return false;
+  }
+  return false;
 }
 
 const HASH = 0x9e3779b1;

@@ -19,6 +19,7 @@ const TOLD: ReadonlySet<RunEvent['event']> = new Set([
   'iteration-ended',
   'state-seen',
   'page-received',
+  'item-received',
   'step-ended',
 ]);
 

@@ -30,13 +30,13 @@ export class Deadline implements Watch, Watched {
   /** Calls back when the request goes out on its connection. */
   onSent: (() => void) | undefined;
   readonly #clock: Clock;
-  readonly #limits: Limits;
+  #limits: Limits;
   readonly #began: number;
   readonly #phases: Phases = {};
   readonly #interruption: Interruption;
   readonly #onInterruption = (reason: Error): void => {
-    if (this.#grace === 0) this.#stop(reason);
-    else this.#cancelGrace = this.#clock.timer(this.#grace, () => this.#stop(reason));
+    if (this.#grace === 0) this.stop(reason);
+    else this.#cancelGrace = this.#clock.timer(this.#grace, () => this.stop(reason));
   };
   readonly #grace: number;
   #cancelGrace: (() => void) | undefined;
@@ -68,10 +68,16 @@ export class Deadline implements Watch, Watched {
     this.#callbacks.push(callback);
   }
 
-  #stop(reason: Error): void {
+  /** Ends the request. */
+  stop(reason: Error): void {
     if (this.stopped) return;
     this.stopped = reason;
     for (const callback of this.#callbacks) callback(reason);
+  }
+
+  /** The response may go on as long as it likes: something else bounds that. */
+  goesOn(): void {
+    this.#limits = { ...this.#limits, total: Infinity };
   }
 
   phase(phase: Phase): void {
@@ -110,16 +116,16 @@ export class Deadline implements Watch, Watched {
     const phase = this.#current;
     const spent = this.#clock.elapsed() - this.#began;
     if (phase === 'body') {
-      this.#stop(
+      this.stop(
         new ProblemError({
           code: 'time-limit',
           message: `the response had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
-          hint: "a response that never ends can't be read whole: another address that says the same at once, or timeout: on the call where it only takes long",
+          hint: "stream: on the call reads what never ends bit by bit; timeout: gives more time to what only takes long",
         }),
       );
       return;
     }
-    this.#stop(
+    this.stop(
       new ProblemError({
         code: 'time-limit',
         message: `no response within ${seconds(milliseconds)} ${what}; ${phase ? `it was ${PHASE_WORDS[phase]}` : 'the request had not begun'} after ${seconds(spent)}`,

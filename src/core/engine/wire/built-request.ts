@@ -1,5 +1,6 @@
 import type { Maybe } from '../../language/values.ts';
 import type { StreamedBody, Connection } from '../../ports.ts';
+import type { Intake } from './intake.ts';
 import type { Limits } from '../time/deadline.ts';
 
 /** A request before a credential is added to it. */
@@ -19,6 +20,8 @@ export interface BuiltRequest {
   /** Secrets were inserted into its body, which is meant for one origin as well. */
   readonly secretBody?: boolean;
   readonly connection?: Connection;
+  /** Takes the response bit by bit. */
+  readonly intake?: Intake;
   /** Which page of a list it asks for. */
   readonly page?: number;
 }

@@ -5,7 +5,7 @@ import { shorten, visible } from '../../language/show.ts';
 import { type Maybe, memberOf, type Value } from '../../language/values.ts';
 import { ProblemError } from '../../problems.ts';
 import { isTextType, JSON_TYPE, TEXT_TYPE } from '../../text-types.ts';
-import type { ReadAs } from '../../chain/model.ts';
+import { type ReadAs, STREAMED_AS, type StreamedAs } from '../../chain/model.ts';
 import type { Formats, HeaderList } from '../../ports.ts';
 
 /** The body of a response, read. */
@@ -37,7 +37,8 @@ interface ContentType {
 /** The last one: responses of one service are mostly of one type. */
 let known: ContentType = { field: '' };
 
-function contentType(headers: HeaderList): ContentType {
+/** The media type of a body, and its charset. */
+export function contentTypeOf(headers: HeaderList): ContentType {
   const field = headerValue(headers, 'content-type') ?? '';
   if (field === known.field) return known;
   const type = /^\s*([^\s;,]+)/.exec(field)?.[1]?.toLowerCase();
@@ -59,6 +60,15 @@ const SAYS: Readonly<Record<string, ReadAs>> = {
   'application/x-jsonlines': 'json-lines',
   'application/json-lines': 'json-lines',
 };
+
+/** What a response is streamed as: as the step wants, or by its content type; undefined where that has no items. */
+export function streamedAs(readAs: ReadAs | undefined, type: string | undefined): StreamedAs | undefined {
+  const wanted = readAs ?? (type === undefined ? 'lines' : memberOf(SAYS, type));
+  const as = STREAMED_AS.find((one) => one === wanted);
+  if (as || wanted !== undefined || type === undefined) return as;
+  if (JSON_TYPE.test(type) || type === 'application/json-seq') return 'json-lines';
+  return isTextType(type) && !/\bx?html\b/.test(type) ? 'lines' : undefined;
+}
 
 /** How the step wants a body to be read. */
 export interface Reading {
@@ -99,7 +109,7 @@ function readIn(
   { readAs, separator }: Reading,
   { formats, decoded }: { readonly formats: Formats; readonly decoded?: Decoded | undefined },
 ): ReadBody | Promise<ReadBody> {
-  const { type } = contentType(headers);
+  const { type } = contentTypeOf(headers);
   const as = readAs ?? (type === undefined ? undefined : memberOf(SAYS, type));
   if (as !== 'csv' && as !== 'lines' && as !== 'events' && as !== 'json-lines')
     return readPlain(headers, bytes, as === 'xml' ? 'text' : as, decoded);
@@ -108,11 +118,15 @@ function readIn(
   if (as === 'lines') return { ...plain, value: linesOf(plain.text) };
   if (as === 'json-lines') return readJsonLines(plain, readAs !== undefined);
   return readWith(
-    (text) => (as === 'csv' ? formats.csv(text, separator) : formats.events(text)),
+    (text) => (as === 'csv' ? formats.csv(text, separator) : eventsOf(text, formats)),
     plain,
     as,
     readAs !== undefined,
   );
+}
+
+async function eventsOf(text: string, formats: Formats): Promise<Value[]> {
+  return (await formats.eventReader()).read(linesOf(text));
 }
 
 function linesOf(text: string): string[] {
@@ -171,7 +185,7 @@ function readPlain(
   readAs: 'json' | 'text' | 'bytes' | undefined,
   decoded: Decoded | undefined,
 ): ReadBody {
-  const { type } = contentType(headers);
+  const { type } = contentTypeOf(headers);
   const charset = decoded?.charset;
   const withType = type === undefined ? {} : { type };
   if (bytes.length === 0 && readAs !== 'bytes' && readAs !== 'text') return { value: undefined, ...withType };
@@ -228,7 +242,7 @@ const UTF_16: readonly (readonly [first: number, second: number, charset: string
 
 /** The charset of a text where it is not UTF-8: as its first bytes, its content type or its XML declaration say. */
 function charsetOf(headers: HeaderList, bytes: Uint8Array): string | undefined {
-  const { type, charset } = contentType(headers);
+  const { type, charset } = contentTypeOf(headers);
   const isXml = type !== undefined && /[/+]xml$/.test(type);
   const isText = isXml || (type !== undefined && isTextType(type));
   const marked = UTF_16.find(
