@@ -5,6 +5,7 @@ import { benchLanguage } from './language.ts';
 import { benchLoops } from './loops.ts';
 import { benchMasking } from './masking.ts';
 import { benchRecord } from './record.ts';
+import { benchStream } from './stream.ts';
 import { benchStart } from './start.ts';
 import { benchTransfer } from './transfer.ts';
 
@@ -15,6 +16,7 @@ const parts = {
   check: benchCheck,
   calls: benchCalls,
   transfer: benchTransfer,
+  stream: benchStream,
   loops: benchLoops,
   contract: benchContract,
   masking: benchMasking,

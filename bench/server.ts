@@ -32,6 +32,21 @@ const server = createServer((request, response) => {
     };
     return next();
   }
+  if (request.url?.startsWith('/events')) {
+    const events = Number(new URL(request.url, 'http://127.0.0.1').searchParams.get('n'));
+    response.writeHead(200, { 'content-type': 'text/event-stream' });
+    let nth = 0;
+    const more = (): void => {
+      while (nth < events) {
+        let text = '';
+        while (nth < events && text.length < 16_000)
+          text += `id: ${++nth}\nevent: heat\ndata: {"kiln":"north","celsius":${nth % 1300}}\n\n`;
+        if (!response.write(text)) return void response.once('drain', more);
+      }
+      response.end();
+    };
+    return more();
+  }
   const respond = (): void => {
     const text = request.url?.startsWith('/wide') ? wide : body;
     response.writeHead(200, { 'content-type': 'application/json', 'content-length': text.length });

@@ -221,7 +221,9 @@ export const problemCodes = {
     'A poll met a state for which neither `until` nor `while` holds, so nobody has said what it means.',
   ),
   'poll-out-of-time': problem('A poll reached its bound `within` before its condition passed.'),
-  'stream-ended': problem('A response that is read bit by bit ended before the condition of its stream held.'),
+  'stream-ended': problem(
+    'A response that is read bit by bit ended before the condition of its stream held.',
+  ),
   'stream-out-of-time': problem('A stream reached its bound `within` before its condition held.'),
   'stream-silent': problem('Nothing came in a stream for longer than its bound `quiet`.'),
   'live-empty': warn('`live` of a stream is to show a text while it comes, and no item gave one.'),

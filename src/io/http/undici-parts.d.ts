@@ -18,3 +18,13 @@ declare module 'undici/lib/api/api-connect.js' {
   const connect: unknown;
   export default connect;
 }
+declare module 'undici/lib/web/eventsource/eventsource-stream.js' {
+  import type { Transform } from 'node:stream';
+  /** The parser of undici's EventSource. */
+  export class EventSourceStream extends Transform {
+    constructor(options: {
+      eventSourceSettings: { lastEventId: string; origin: string; reconnectionTime: number };
+      push: (event: { type: string; options: { data?: string } } | null) => void;
+    });
+  }
+}

@@ -52,6 +52,10 @@ export interface Reply {
   readonly after?: number;
   /** No response comes: why. */
   readonly fails?: ProblemCode;
+  /** The body piece by piece, each so many milliseconds after the one before. */
+  readonly pieces?: readonly (readonly [after: number, piece: string | Uint8Array])[];
+  /** What follows the pieces: the end of the body, without more; or it breaks off, or nothing comes any more. */
+  readonly then?: 'breaks' | 'hangs';
 }
 
 /** Answers each request by a function; remembers what was sent. */
@@ -74,22 +78,37 @@ export class ScriptedTransport implements Transport {
       body,
       after = 0,
       fails,
+      pieces,
+      then,
     } = this.#script(request, this.sent.length - 1);
     watch.phase('connect');
     if (fails !== 'connection-refused') watch.phase('firstByte');
-    await new Promise<void>((resolve, reject) => {
-      const cancel = this.#clock.timer(after, resolve);
-      watch.onStop((reason) => {
-        cancel();
-        reject(reason);
-      });
+    const stopped = new Promise<never>((_, reject) => {
+      watch.onStop(reject);
     });
+    stopped.catch(() => undefined);
+    const pass = (milliseconds: number): Promise<void> => {
+      let cancel = (): void => undefined;
+      const passed = new Promise<void>((resolve) => (cancel = this.#clock.timer(milliseconds, resolve)));
+      return Promise.race([passed, stopped]).finally(() => cancel());
+    };
+    await pass(after);
     if (fails) throw new ProblemError({ code: fails, message: fails });
     watch.phase('body');
     const typed: HeaderList =
       json === undefined || headers.some(([name]) => name === 'content-type')
         ? headers
         : [...headers, ['content-type', 'application/json']];
+    if (pieces) {
+      const receive = request.receive?.({ status, headers: typed });
+      for (const [wait, piece] of pieces) {
+        await pass(wait);
+        await Promise.race([receive?.(typeof piece === 'string' ? Buffer.from(piece) : piece), stopped]);
+      }
+      if (then === 'breaks') throw new ProblemError({ code: 'connection-reset', message: 'it broke off' });
+      if (then === 'hangs') await stopped;
+      return { status, headers: typed, body: new Uint8Array(), phases: {} };
+    }
     return { status, headers: typed, body: body ?? new TextEncoder().encode(json ?? ''), phases: {} };
   }
 }

@@ -124,7 +124,8 @@ export function readCall(
   const more = {
     ...(pages ? PAGES_NAMES : {}),
     ...(stream ? STREAM_NAMES : {}),
-    ...(callbackNode ? { arrived: ARRIVED } : {}) };
+    ...(callbackNode ? { arrived: ARRIVED } : {}),
+  };
   const outcome = readOutcome(reader, node, scope, scope.after(response, more));
   const serviceExpect = saysYes(fields.literal(valueOf(node, 'service-expect')), true);
   const ofService = service === undefined ? [] : (project.services.get(service)?.expect ?? []);
@@ -207,7 +208,10 @@ function kindFor(
   const poll = valueOf(node, 'poll');
   const isElsewhere = poll?.type === 'map' && valueOf(poll, 'at') !== undefined;
   const isOther =
-    undoing === true || valueOf(node, 'stream') !== undefined || project.ignoresDescribedKinds === true || (readAs ?? 'json') !== 'json';
+    undoing === true ||
+    valueOf(node, 'stream') !== undefined ||
+    project.ignoresDescribedKinds === true ||
+    (readAs ?? 'json') !== 'json';
   const expect = valueOf(node, 'expect');
   const speaksOfStatus = expect !== undefined && /\bstatus\b/.test(scalarsOf(expect).join(' '));
   if (isElsewhere || isOther || (speaksOfStatus && (statuses ?? []).length === 0)) return undefined;

@@ -1,10 +1,18 @@
 import { saysYes } from '../source/key-definition.ts';
-import { JSON_VALUE, type Kind, LIST, listOf, maybe, NUMBER, objectKind, TEXT } from '../../language/kinds.ts';
+import {
+  JSON_VALUE,
+  type Kind,
+  LIST,
+  listOf,
+  maybe,
+  NUMBER,
+  objectKind,
+  TEXT,
+} from '../../language/kinds.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import { streamKeys } from '../keys/stream-keys.ts';
-import type { ReadAs, Stream, StreamedAs } from '../model.ts';
-import { STREAMED_AS } from '../model.ts';
+import { type ReadAs, type Stream, STREAMED_AS, type StreamedAs } from '../model.ts';
 import { optional } from '../optional.ts';
 import { type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';

@@ -359,8 +359,12 @@ export class StreamIntake implements Intake, Watched {
     if (this.received === 0) return 'no item came';
     const newest = this.#shown(this.#item!);
     const came =
-      this.received === 1 ? `1 item came: ${newest}` : `${countOf(this.received, 'item')} came, the newest ${newest}`;
-    return this.#nothings < this.received ? came : `${came}; until found nothing in ${this.received === 1 ? 'it' : 'any of them'}`;
+      this.received === 1
+        ? `1 item came: ${newest}`
+        : `${countOf(this.received, 'item')} came, the newest ${newest}`;
+    return this.#nothings < this.received
+      ? came
+      : `${came}; until found nothing in ${this.received === 1 ? 'it' : 'any of them'}`;
   }
 
   // ---- telling
@@ -408,10 +412,11 @@ export class StreamIntake implements Intake, Watched {
     const now = this.#context.ports.clock.elapsed();
     if (!this.#textIsNew || (!isEnd && now - this.#textTold < LIVE_BETWEEN)) return;
     this.#textTold = now;
-    this.#textIsNew = isEnd ? false : this.#textIsNew;
     const { masker } = this.#context;
-    const settled = isEnd ? this.#text.length : masker.settledLength(this.#text);
-    const text = masker.text(this.#text.slice(0, settled)).slice(-LIVE_SHOWN);
+    const whole = masker.text(this.#text);
+    const settled = isEnd ? whole : masker.settled(this.#text);
+    this.#textIsNew = settled !== whole;
+    const text = settled.slice(-LIVE_SHOWN);
     if (text !== '')
       this.#context.emit({ event: 'text-received', step: this.#context.address(this.#step), text });
   }

@@ -77,12 +77,7 @@ async function connect(
   }
 }
 
-function finished(
-  context: RunContext,
-  step: CallStep,
-  intake: StreamIntake,
-  result: CallResult,
-): CallResult {
+function finished(context: RunContext, step: CallStep, intake: StreamIntake, result: CallResult): CallResult {
   if (intake.isLiveEmpty)
     context.warn(
       step,
@@ -93,7 +88,11 @@ function finished(
 }
 
 /** Whether to connect again: only what can be asked twice, to a stream of events, which 204 has not ended. */
-function whyAgain(step: CallStep, { events, head }: StreamIntake, failure: ProblemError | undefined): boolean {
+function whyAgain(
+  step: CallStep,
+  { events, head }: StreamIntake,
+  failure: ProblemError | undefined,
+): boolean {
   if (!events || !isSafe(step.method) || head?.status === 204) return false;
   return failure ? BROKEN_OFF.has(failure.problem.code) : true;
 }

@@ -87,9 +87,16 @@ export class Masker {
     return found.length === 0 ? text : replaced(text, found);
   }
 
-  /** How much of a text that goes on is not the beginning of a secret that its next part may complete, in UTF-16 units. */
-  settledLength(text: string): number {
-    return this.#needles.settledLength(text);
+  /** A text that goes on, without its secrets and without what may be the beginning of one that its next part completes. */
+  settled(text: string): string {
+    const found = this.find(text);
+    let end = this.#needles.settledLength(text);
+    // A secret that the end would cut stays back whole.
+    for (const one of found) if (one.start < end && one.end > end) end = one.start;
+    return replaced(
+      text.slice(0, end),
+      found.filter((one) => one.end <= end),
+    );
   }
 
   /** Where secrets stand in a text: in order, apart from each other. */
