@@ -2,13 +2,13 @@ import * as z from 'zod';
 
 /** What events are made of. Times (`at`) are milliseconds since 1970, other times milliseconds. */
 
-export const at = z.number();
-export const step = z.string();
-export const attempt = z.int().min(1);
-export const headers = z.array(z.tuple([z.string(), z.string()]).readonly()).readonly();
-export const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
+const at = z.number();
+const step = z.string();
+const attempt = z.int().min(1);
+const headers = z.array(z.tuple([z.string(), z.string()]).readonly()).readonly();
+const place = z.strictObject({ file: z.string(), line: z.int(), column: z.int() });
 
-export const problem = z.strictObject({
+const problem = z.strictObject({
   code: z.string(),
   message: z.string(),
   hint: z.string().optional(),
@@ -16,7 +16,7 @@ export const problem = z.strictObject({
 });
 
 /** A body by what identifies it; `text` is the beginning of one that is text, up to 4 KiB. */
-export const body = z.strictObject({
+const body = z.strictObject({
   size: z.int(),
   /** SHA-256 in hexadecimal digits, by which the whole is kept; undefined if `text` is the whole already, where the body comes
    * from a file or goes into one, or where no bodies are kept. */
@@ -26,7 +26,7 @@ export const body = z.strictObject({
   cut: z.boolean().optional(),
 });
 
-export const phases = z.strictObject({
+const phases = z.strictObject({
   name: z.number().optional(),
   connect: z.number().optional(),
   tls: z.number().optional(),
@@ -38,10 +38,13 @@ export const phases = z.strictObject({
  * A value as a text in JSON's notation, masked; whole in `typed` where JSON does not say its kind, or sealed where it holds
  * something secret.
  */
-export const kept = z.strictObject({
+const kept = z.strictObject({
   value: z.string(),
   typed: z.string().optional(),
   sealed: z.string().optional(),
 });
 
-export const file = z.strictObject({ path: z.string(), digest: z.string() });
+const file = z.strictObject({ path: z.string(), digest: z.string() });
+
+/** The parts of events, by their names. */
+export const eventParts = { at, step, attempt, headers, place, problem, body, phases, kept, file };

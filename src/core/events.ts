@@ -1,6 +1,6 @@
 import * as z from 'zod';
 import { deviationSchema } from './event-deviation.ts';
-import { at, attempt, body, file, headers, kept, phases, place, problem, step } from './event-parts.ts';
+import { eventParts } from './event-parts.ts';
 import { EVENT_VERSION } from './event-version.ts';
 
 /**
@@ -8,6 +8,8 @@ import { EVENT_VERSION } from './event-version.ts';
  * Texts are masked before an event leaves the engine. Values are texts in the notation of JSON, so that no reader damages
  * a number.
  */
+const { at, attempt, body, file, headers, kept, phases, place, problem, step } = eventParts;
+
 /** `accepted`: it failed, and the chain says that it may. */
 const outcome = z.enum(['passed', 'failed', 'skipped', 'interrupted', 'accepted']);
 

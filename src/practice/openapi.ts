@@ -435,6 +435,7 @@ export const openapi = {
         operationId: 'kilnSensors',
         tags: ['firings'],
         summary: 'What the sensors say, a line each, without an end',
+        parameters: [query('lines', { type: 'integer', minimum: 1 }, 'Ends after so many')],
         responses: {
           '200': { description: 'The lines', content: { 'application/x-ndjson': { schema: text } } },
           ...failures,

@@ -46,11 +46,12 @@ export function addStreams(server: FastifyInstance, state: State, guard: Guard):
     });
   });
 
-  // What the sensors of a kiln say, a line each; nothing ends it.
+  // What the sensors of a kiln say, a line each; nothing ends it but `lines`.
   server.get('/v1/kiln/sensors', (request, reply) => {
     if (!guard(request, reply)) return reply;
+    const { lines } = request.query as { lines?: string };
     return stream(reply, 'application/x-ndjson', async (write) => {
-      for (let nth = 1; ; nth++) {
+      for (let nth = 1; nth <= Number(lines ?? Infinity); nth++) {
         await pause(state, BETWEEN / 2);
         await write(`{"nth":${nth},"shelf":${1 + (nth % 3)},"celsius":${900 + ((nth * 37) % 61)}}\n`);
       }

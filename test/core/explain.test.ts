@@ -183,6 +183,8 @@ const NAME_PLACES: Readonly<Record<string, string>> = {
   gathered: "call: GET kiln /a\npages: { next: link('next') }\nexpect: length(gathered) > 0",
   page: 'call: GET kiln /a\npages: { next-query: { page: "${page + 1}" } }',
   arrived: "call: GET kiln /a\ncallback:\n  when: arrived.body.state == 'done'",
+  item: "call: GET kiln /a\nstream: { until: item.event == 'done' }",
+  received: 'call: GET kiln /a\nstream: { until: received > 100 }',
   callback: 'call: POST kiln /a\ncallback: { within: 1m }\njson: { notify: "${callback}" }',
 };
 

@@ -9,10 +9,11 @@ import type { EventReader, HeaderList, PieceDecoder, Receiver, ResponseHead } fr
 import { type Problem, ProblemError } from '../../problems.ts';
 import { isTextType } from '../../text-types.ts';
 import type { RunContext } from '../scope/context.ts';
-import { renderText } from '../scope/insert.ts';
 import { amountOf, durationOf } from '../scope/settings.ts';
 import { placed } from '../scope/with-place.ts';
+import { LiveText } from './live-text.ts';
 import type { Watched } from '../time/watchdog.ts';
+import { Beginning } from '../wire/beginning.ts';
 import type { Intake } from '../wire/intake.ts';
 import { LineSplitter } from '../wire/line-splitter.ts';
 import { contentTypeOf, type ReadBody, streamedAs } from '../wire/read-response.ts';
@@ -29,10 +30,6 @@ const TOLD = 1000;
 /** How long nothing more is told then, in milliseconds. */
 const BETWEEN = 250;
 
-/** How long the text that is shown live is left as it is, in milliseconds, and how much of its end is shown, in UTF-16 units. */
-const LIVE_BETWEEN = 80;
-const LIVE_SHOWN = 2000;
-
 /** How much of an item is told, in UTF-16 units. */
 const ITEM_SHOWN = 200;
 
@@ -40,7 +37,6 @@ const ITEM_SHOWN = 200;
 export class StreamIntake implements Intake, Watched {
   head: ResponseHead | undefined;
   done = false;
-  cut = false;
   size = 0;
   /** How many items have come. */
   received = 0;
@@ -63,18 +59,14 @@ export class StreamIntake implements Intake, Watched {
   #sizes: number[] = [];
   #held = 0;
   #lastItem = 0;
-  #kept: Uint8Array[] = [];
-  #keptSize = 0;
+  #beginning = new Beginning(KEPT);
   #as: StreamedAs | undefined;
   #lines = new LineSplitter();
   #decoder: PieceDecoder | undefined;
   #nthLine = 0;
   #stop: ((reason: Error) => void) | undefined;
   #told = -Infinity;
-  #text = '';
-  #textTold = -Infinity;
-  #textIsNew = false;
-  #hadText = false;
+  readonly #live: LiveText | undefined;
 
   constructor(context: RunContext, step: CallStep, stream: Stream) {
     this.#context = context;
@@ -93,6 +85,7 @@ export class StreamIntake implements Intake, Watched {
     this.#environment = context.environment(step, this.items, (name) =>
       Object.hasOwn(names, name) ? names[name]!() : undefined,
     );
+    this.#live = stream.live && new LiveText(context, step, stream.live, this.#environment);
     this.#ends = context.ports.clock.elapsed() + this.within;
     context.watchdog.add(this, this.#ends);
   }
@@ -117,9 +110,7 @@ export class StreamIntake implements Intake, Watched {
   begin(head: ResponseHead): Receiver | undefined {
     if (head.status < 200 || head.status >= 300) return undefined;
     this.head = head;
-    this.cut = false;
-    this.#kept = [];
-    this.#keptSize = 0;
+    this.#beginning = new Beginning(KEPT);
     this.#nthLine = 0;
     this.#lines = new LineSplitter();
     this.#lastItem = this.#context.ports.clock.elapsed();
@@ -157,7 +148,7 @@ export class StreamIntake implements Intake, Watched {
   #take(chunk: Uint8Array): void {
     if (this.done) return;
     this.size += chunk.length;
-    this.#keep(chunk);
+    this.#beginning.take(chunk);
     this.#takeText(this.#decode(() => this.#decoder!.decode(chunk)));
   }
 
@@ -181,29 +172,15 @@ export class StreamIntake implements Intake, Watched {
   close(): void {
     this.#stop = undefined;
     this.#decoder = undefined;
-    this.#tellText(true);
-  }
-
-  #keep(chunk: Uint8Array): void {
-    const room = KEPT - this.#keptSize;
-    if (chunk.length > room) this.cut = true;
-    if (room <= 0) return;
-    const part = chunk.slice(0, room);
-    this.#kept.push(part);
-    this.#keptSize += part.length;
+    this.#live?.tell(true);
   }
 
   get bytes(): Uint8Array {
-    if (this.#kept.length > 1) {
-      const all = new Uint8Array(this.#keptSize);
-      let at = 0;
-      for (const part of this.#kept) {
-        all.set(part, at);
-        at += part.length;
-      }
-      this.#kept = [all];
-    }
-    return this.#kept[0] ?? new Uint8Array();
+    return this.#beginning.bytes;
+  }
+
+  get cut(): boolean {
+    return this.#beginning.isCut;
   }
 
   read(): ReadBody {
@@ -274,7 +251,7 @@ export class StreamIntake implements Intake, Watched {
     this.#lastItem = this.#context.ports.clock.elapsed();
     this.#hold(item, length);
     this.#tellItem(item);
-    this.#addText();
+    this.#live?.add();
     const { until } = this.#stream;
     const held = until && placed(until, () => until.expression.test(this.#environment));
     // Items differ: one that has not what until speaks of is not the one that is waited for.
@@ -369,6 +346,11 @@ export class StreamIntake implements Intake, Watched {
 
   // ---- telling
 
+  /** Items came, and none of them added to the text that is to be shown live. */
+  get isLiveEmpty(): boolean {
+    return this.#live?.isEmpty === true && this.received > 0;
+  }
+
   #tellItem(item: Value): void {
     if (this.received > TOLD && this.#lastItem - this.#told < BETWEEN) return;
     this.#told = this.#lastItem;
@@ -386,44 +368,6 @@ export class StreamIntake implements Intake, Watched {
     if (this.#as !== 'events' || !isObject(item)) return shorten(brief(item), ITEM_SHOWN);
     const { data, event } = item as { data: string; event?: string };
     return shorten(event === undefined ? data : `${event}: ${data}`, ITEM_SHOWN);
-  }
-
-  #addText(): void {
-    const { live } = this.#stream;
-    if (!live) return;
-    let added: string;
-    try {
-      added = renderText(this.#context.inserter(this.#environment), live);
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      return;
-    }
-    if (added === '') return;
-    this.#hadText = true;
-    this.#text += added;
-    this.#textIsNew = true;
-    // A secret may begin before what is shown, and is looked for whole.
-    if (this.#text.length > LIVE_SHOWN * 8) this.#text = this.#text.slice(-LIVE_SHOWN * 4);
-    this.#tellText(false);
-  }
-
-  /** Tells the end of the text. What may be the beginning of a secret is held back until the next piece says what it is. */
-  #tellText(isEnd: boolean): void {
-    const now = this.#context.ports.clock.elapsed();
-    if (!this.#textIsNew || (!isEnd && now - this.#textTold < LIVE_BETWEEN)) return;
-    this.#textTold = now;
-    const { masker } = this.#context;
-    const whole = masker.text(this.#text);
-    const settled = isEnd ? whole : masker.settled(this.#text);
-    this.#textIsNew = settled !== whole;
-    const text = settled.slice(-LIVE_SHOWN);
-    if (text !== '')
-      this.#context.emit({ event: 'text-received', step: this.#context.address(this.#step), text });
-  }
-
-  /** Items came, and none of them added to the text that is to be shown live. */
-  get isLiveEmpty(): boolean {
-    return this.#stream.live !== undefined && this.received > 0 && !this.#hadText;
   }
 }
 

@@ -120,7 +120,7 @@ export class Deadline implements Watch, Watched {
         new ProblemError({
           code: 'time-limit',
           message: `the response had begun to come, and was not complete within ${seconds(milliseconds)} ${what}`,
-          hint: "stream: on the call reads what never ends bit by bit; timeout: gives more time to what only takes long",
+          hint: 'stream: on the call reads what never ends bit by bit; timeout: gives more time to what only takes long',
         }),
       );
       return;

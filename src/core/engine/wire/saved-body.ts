@@ -1,4 +1,5 @@
 import type { FileSink } from '../../ports.ts';
+import { Beginning } from './beginning.ts';
 
 /** How much of a body that is written to a file is kept in memory, for messages, in bytes. */
 const BUFFERED = 16 * 1024;
@@ -7,8 +8,7 @@ const BUFFERED = 16 * 1024;
 export class SavedBody {
   readonly path: string;
   readonly #sink: FileSink;
-  readonly #head: Uint8Array[] = [];
-  #buffered = 0;
+  readonly #beginning = new Beginning(BUFFERED);
   size = 0;
 
   constructor(path: string, sink: FileSink) {
@@ -18,22 +18,13 @@ export class SavedBody {
 
   async take(chunk: Uint8Array): Promise<void> {
     this.size += chunk.length;
-    if (this.#buffered < BUFFERED) {
-      this.#head.push(chunk.slice(0, BUFFERED - this.#buffered));
-      this.#buffered += this.#head.at(-1)!.length;
-    }
+    this.#beginning.take(chunk);
     await this.#sink.write(chunk);
   }
 
   /** The beginning of the body. */
   head(): Uint8Array {
-    const all = new Uint8Array(this.#buffered);
-    let at = 0;
-    for (const chunk of this.#head) {
-      all.set(chunk, at);
-      at += chunk.length;
-    }
-    return all;
+    return this.#beginning.bytes;
   }
 
   commit(): Promise<void> {
