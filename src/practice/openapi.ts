@@ -442,6 +442,36 @@ export const openapi = {
         },
       },
     },
+    '/v1/kiln/changes': {
+      get: {
+        operationId: 'kilnChanges',
+        tags: ['firings'],
+        summary: 'What the kiln did since, once there is something to say',
+        parameters: [query('after', { type: 'integer', minimum: 0 }, 'The cursor of the response before')],
+        responses: {
+          '200': response('The changes', {
+            type: 'object',
+            required: ['changes', 'cursor'],
+            properties: {
+              changes: {
+                type: 'array',
+                items: {
+                  type: 'object',
+                  required: ['nth', 'state', 'celsius'],
+                  properties: {
+                    nth: { type: 'integer' },
+                    state: { type: 'string' },
+                    celsius: { type: 'integer' },
+                  },
+                },
+              },
+              cursor: { type: 'integer' },
+            },
+          }),
+          ...failures,
+        },
+      },
+    },
     '/v1/desk/advice': {
       post: {
         operationId: 'askAdvice',

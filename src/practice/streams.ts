@@ -2,7 +2,7 @@ import type { ServerResponse } from 'node:http';
 import type { FastifyInstance, FastifyReply, FastifyRequest } from 'fastify';
 import type { Caller } from './access.ts';
 import { drained } from './drained.ts';
-import { problem } from './problem.ts';
+import { problem, sendJson } from './problem.ts';
 import type { State } from './state.ts';
 
 type Guard = (request: FastifyRequest, reply: FastifyReply) => Caller | undefined;
@@ -56,6 +56,19 @@ export function addStreams(server: FastifyInstance, state: State, guard: Guard):
         await write(`{"nth":${nth},"shelf":${1 + (nth % 3)},"celsius":${900 + ((nth * 37) % 61)}}\n`);
       }
     });
+  });
+
+  // What the kiln did since a change, held back until there is something to say.
+  server.get('/v1/kiln/changes', async (request, reply) => {
+    if (!guard(request, reply)) return reply;
+    const after = Number((request.query as { after?: string }).after ?? 0);
+    await pause(state, BETWEEN);
+    const changes = COURSE.slice(after, after + 2).map(([kiln_state, celsius], i) => ({
+      nth: after + i + 1,
+      state: kiln_state,
+      celsius,
+    }));
+    return sendJson(reply, 200, { changes, cursor: after + changes.length });
   });
 
   // Advice that is written word by word.

@@ -168,6 +168,7 @@ test('every response is as /openapi.json says', async () => {
     ['GET', '/v1/catalogue', {}],
     ['GET', '/v1/kiln/events', key],
     ['GET', '/v1/kiln/sensors?lines=2', key],
+    ['GET', '/v1/kiln/changes?after=8', key],
     ['GET', '/v1/kiln/watch', { ...key, 'last-event-id': '9' }],
     ['POST', '/v1/desk/advice', key, '{}'],
     ['POST', '/v1/desk/advice', key, '{"question":"which cone?"}'],
