@@ -93,7 +93,7 @@ function fetchPublished(name) {
 }
 const wants = (pattern) => wanted.length === 0 || wanted.some((one) => pattern.test(one));
 if (wants(/credentials/)) installPeer('apache2', '/usr/sbin/apache2');
-if (wants(/proxies/))
+if (wants(/proxies|streams/))
   for (const [name, program] of [
     ['tinyproxy', '/usr/bin/tinyproxy'],
     ['squid', '/usr/sbin/squid'],

@@ -3,11 +3,12 @@ import { type ChildProcess, spawn } from 'node:child_process';
 import { chmodSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type RequestListener, type Server } from 'node:http';
 import { createServer as createTlsServer } from 'node:https';
-import { type AddressInfo, connect, createServer as createSocketServer } from 'node:net';
+import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { generate } from 'selfsigned';
+import { freePort, hasTinyproxy, isOpen, startTinyproxy } from '../peers/listening.ts';
 import { batharon, folderWith } from './support.ts';
 
 const PASSWORD = 'proxy-password-4711';
@@ -15,28 +16,6 @@ const children: ChildProcess[] = [];
 const servers: Server[] = [];
 let [http, https, certificate] = ['', '', ''];
 const seen: string[] = [];
-
-async function freePort(): Promise<number> {
-  const server = createSocketServer();
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
-  const { port } = server.address() as AddressInfo;
-  await new Promise((resolve) => server.close(resolve));
-  return port;
-}
-
-async function isOpen(port: number): Promise<void> {
-  for (let i = 0; i < 100; i++) {
-    const open = await new Promise<boolean>((resolve) => {
-      const socket = connect(port, '127.0.0.1', () => {
-        socket.destroy();
-        resolve(true);
-      }).on('error', () => resolve(false));
-    });
-    if (open) return;
-    await new Promise((resolve) => setTimeout(resolve, 100));
-  }
-  throw new Error(`nothing listens at ${port}`);
-}
 
 beforeAll(async () => {
   const made = await generate([{ name: 'commonName', value: 'kiln.test' }], {
@@ -76,15 +55,9 @@ afterAll(() => {
 
 /** Starts tinyproxy; with a user and a password where that is wanted. */
 async function tinyproxy(auth: boolean): Promise<string> {
-  const folder = mkdtempSync(join(tmpdir(), 'batharon-proxy-'));
-  const port = await freePort();
-  writeFileSync(
-    join(folder, 'conf'),
-    `Port ${port}\nListen 127.0.0.1\nTimeout 30\nAllow 127.0.0.1\n${auth ? `BasicAuth anna ${PASSWORD}\n` : ''}`,
-  );
-  children.push(spawn('tinyproxy', ['-d', '-c', join(folder, 'conf')], { stdio: 'ignore' }));
-  await isOpen(port);
-  return `127.0.0.1:${port}`;
+  const { address, child } = await startTinyproxy(auth ? `BasicAuth anna ${PASSWORD}\n` : '');
+  children.push(child);
+  return address;
 }
 
 /** Starts Squid, which finds kiln.test on this machine, and lets nobody through to closed.test. */
@@ -102,9 +75,9 @@ async function squid(): Promise<string> {
   return `127.0.0.1:${port}`;
 }
 
-const withTinyproxy = existsSync('/usr/bin/tinyproxy') ? test : test.skip;
+const withTinyproxy = hasTinyproxy ? test : test.skip;
 const withSquid = existsSync('/usr/sbin/squid') ? test : test.skip;
-if (!existsSync('/usr/bin/tinyproxy') || !existsSync('/usr/sbin/squid'))
+if (!hasTinyproxy || !existsSync('/usr/sbin/squid'))
   process.stderr.write('LEFT OUT: tinyproxy or squid is missing, so proxies are not tried\n');
 
 withTinyproxy(
