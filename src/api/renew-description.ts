@@ -64,16 +64,16 @@ function wholeOf(description: Description): Description {
 /** How the service is connected to, for a description that lies there too. */
 function connectionOf(
   { file }: Project,
-  { url, tls, proxy }: Service,
+  { address, url, tls, proxy }: Service,
 ): { readonly origin: string; readonly how: Connection } | undefined {
   const text = (template: Service['proxy']): string | undefined =>
     template?.parts.every((part) => typeof part === 'string') ? template.parts.join('') : undefined;
-  const address = url === 'practice' ? undefined : text(url);
-  if (address === undefined || !URL.canParse(address)) return undefined;
+  const home = url === 'practice' ? undefined : text(url);
+  if (home === undefined || !URL.canParse(home)) return undefined;
   const [ca, cert, key] = [text(tls?.ca), text(tls?.cert), text(tls?.key)];
-  const own = text(proxy);
+  const [pkcs12, own, elsewhere] = [text(tls?.pkcs12), text(proxy), text(address)];
   return {
-    origin: new URL(address).origin,
+    origin: new URL(home).origin,
     how: {
       ...(tls
         ? {
@@ -82,10 +82,13 @@ function connectionOf(
               ...(ca === undefined ? {} : { ca }),
               ...(cert === undefined ? {} : { cert }),
               ...(key === undefined ? {} : { key }),
+              ...(pkcs12 === undefined ? {} : { pkcs12 }),
+              ...(tls.minVersion === undefined ? {} : { minVersion: tls.minVersion }),
             },
           }
         : {}),
       ...(own === undefined ? {} : { proxy: own }),
+      ...(elsewhere === undefined ? {} : { address: elsewhere }),
       near: file ?? '.',
     },
   };

@@ -1,4 +1,4 @@
-/** The methods of HTTP by the IANA registry (RFC 9110, section 16.1.1). */
+/** The methods of HTTP by [the registry of IANA](https://www.iana.org/assignments/http-methods) (RFC 9110, section 16.1.1). */
 export const METHODS: ReadonlySet<string> = new Set(
   (
     'ACL BASELINE-CONTROL BIND CHECKIN CHECKOUT CONNECT COPY DELETE GET HEAD LABEL LINK LOCK MERGE MKACTIVITY MKCALENDAR ' +
@@ -7,11 +7,13 @@ export const METHODS: ReadonlySet<string> = new Set(
   ).split(' '),
 );
 
-/** Methods that may be sent twice (RFC 9110, section 9.2.2). */
-const IDEMPOTENT: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE', 'PUT', 'DELETE']);
+/** Those of the registry that may not be sent twice (RFC 9110, section 9.2.2). */
+const NOT_IDEMPOTENT: ReadonlySet<string> = new Set(['CONNECT', 'LOCK', 'PATCH', 'POST']);
 
-/** Methods that change nothing (RFC 9110, section 9.2.1). */
-const SAFE: ReadonlySet<string> = new Set(['GET', 'HEAD', 'OPTIONS', 'TRACE']);
+/** Those that change nothing (RFC 9110, section 9.2.1). */
+const SAFE: ReadonlySet<string> = new Set(
+  'GET HEAD OPTIONS PRI PROPFIND QUERY REPORT SEARCH TRACE'.split(' '),
+);
 
 /** Whether a request changes nothing at the service. */
 export function isSafe(method: string): boolean {
@@ -20,5 +22,5 @@ export function isSafe(method: string): boolean {
 
 /** Whether a request may be sent twice with the effect of one. */
 export function isIdempotent(method: string): boolean {
-  return IDEMPOTENT.has(method);
+  return METHODS.has(method) && !NOT_IDEMPOTENT.has(method);
 }

@@ -93,15 +93,21 @@ export interface StreamedBody {
 
 /** How a service is connected to. */
 export interface Connection {
-  /** Paths of PEM files, from the folder of `near`. */
+  /** Paths of files, from the folder of `near`. */
   readonly tls?: {
     readonly ca?: string;
     readonly cert?: string;
     readonly key?: string;
+    readonly pkcs12?: string;
+    /** Opens the key, or the file of PKCS #12. */
+    readonly password?: string;
+    readonly minVersion?: '1.2' | '1.3';
     readonly verify: boolean;
   };
   /** The URL of a proxy, or `none`; without it the variables of the environment say. */
   readonly proxy?: string;
+  /** The host and port to connect to, in place of those of the URL; its name stays in TLS and in Host. */
+  readonly address?: string;
   /** The file that says so. */
   readonly near: string;
 }
@@ -270,6 +276,7 @@ export interface Cookies {
   header(jar: string, url: string): string | undefined;
   /** Takes the Set-Cookie fields of a response. */
   store(jar: string, url: string, fields: readonly string[]): Promise<void>;
+  empty(jar: string): void;
 }
 
 /** Readers of formats that are loaded only where they are met. */

@@ -107,6 +107,8 @@ export interface CallStep extends StepBase {
   readonly save?: Save;
   /** No cookie is sent, and none is taken from the response. */
   readonly noCookies: boolean;
+  /** Its jar is emptied before it is sent. */
+  readonly newJar?: true;
   /** How often it is redirected at most. */
   readonly redirects?: number;
   /** The expectations of the service hold for this call too. */
@@ -227,6 +229,10 @@ export interface Field {
   /** The value is one insertion of an object, whose members are the fields; the name is empty. */
   readonly all?: true;
   readonly value: Template;
+  /** Its name, where that is computed; the name is empty then. */
+  readonly computedName?: Template;
+  /** It is sent besides the one before it, which has the same name. */
+  readonly more?: true;
   /** The field is not sent, not even one that would be sent anyway. */
   readonly leftOut?: true;
   readonly at: Place;

@@ -30,6 +30,8 @@ export interface Service {
   readonly pace?: PaceSetting;
   readonly tls?: Tls;
   readonly proxy?: Template;
+  /** Where it is connected to, if not where its URL says: a host and a port. */
+  readonly address?: Template;
   readonly redirects?: number;
   /** A credential may go to it over plain http. */
   readonly insecure: boolean;
@@ -66,10 +68,19 @@ export interface PaceSetting {
 }
 
 /** How a service proves who it is, and the client to it; texts are paths of PEM files. */
+/** The oldest version of TLS that can be asked for is the oldest that is spoken at all. */
+export const TLS_VERSIONS = ['1.2', '1.3'] as const;
+export type TlsVersion = (typeof TLS_VERSIONS)[number];
+
 export interface Tls {
   readonly ca?: Template;
   readonly cert?: Template;
   readonly key?: Template;
+  /** A file of PKCS #12, with the certificate and its key. */
+  readonly pkcs12?: Template;
+  /** What opens the key, or the file of PKCS #12. */
+  readonly keyPassword?: Template;
+  readonly minVersion?: TlsVersion;
   /** False: the certificate of the service is not looked at. */
   readonly verify: boolean;
 }

@@ -32,6 +32,8 @@ export interface Past {
     readonly jar: string;
     readonly url: string;
     readonly fields: readonly string[];
+    /** The jar was emptied before. */
+    readonly isNew?: boolean;
   }[];
 }
 

@@ -1,4 +1,3 @@
-import { createParser } from 'eventsource-parser';
 import type { EventReader } from '../../core/ports.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
 import { ProblemError } from '../../core/problems.ts';
@@ -7,7 +6,8 @@ import { ProblemError } from '../../core/problems.ts';
 const LONGEST_EVENT = 16 * 1024 * 1024;
 
 /** Reads server-sent events line by line. See [HTML Standard, 9.2.6](https://html.spec.whatwg.org/multipage/server-sent-events.html). */
-export function eventReader(before?: Pick<EventReader, 'lastId' | 'retry'>): EventReader {
+export async function eventReader(before?: Pick<EventReader, 'lastId' | 'retry'>): Promise<EventReader> {
+  const { createParser } = await import('eventsource-parser');
   let events: Value[] = [];
   let retry = before?.retry;
   let lastId = before?.lastId ?? '';

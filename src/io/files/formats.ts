@@ -1,5 +1,6 @@
 import type { Formats } from '../../core/ports.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
+import { eventReader } from './event-reader.ts';
 import { ProblemError } from '../../core/problems.ts';
 
 /** Readers of formats, each loaded when it is first needed. */
@@ -38,7 +39,7 @@ export const formats: Formats = {
     };
   },
 
-  eventReader: async (before) => (await import('./event-reader.ts')).eventReader(before),
+  eventReader,
 
   xpath: async () => (await import('./xpath.ts')).xpath,
 };

@@ -10,6 +10,10 @@ export class RunCookies implements Cookies {
     return text === undefined || text === '' ? undefined : text;
   }
 
+  empty(jar: string): void {
+    this.#jars.delete(jar);
+  }
+
   async store(jar: string, url: string, fields: readonly string[]): Promise<void> {
     const { CookieJar } = await import('tough-cookie');
     const own = this.#jars.get(jar) ?? new CookieJar(undefined, { looseMode: true });

@@ -55,18 +55,21 @@ export class Agents {
     const proxy = proxyOf(url, connection);
     if (!connection && proxy === undefined) return (this.#byDefault ??= { agent: this.#direct({}) });
     const tunnel = url.protocol === 'https:';
-    const key = JSON.stringify([connection?.tls, connection?.near, proxy, tunnel]);
+    const key = JSON.stringify([connection?.tls, connection?.near, connection?.address, proxy, tunnel]);
     let way = this.#ways.get(key);
     if (!way) {
       const tls = tlsOptions(connection);
-      way = proxy === undefined ? { agent: this.#direct(tls) } : this.#through(proxy, tls, tunnel);
+      way =
+        proxy === undefined
+          ? { agent: this.#direct(tls, connection?.address) }
+          : this.#through(proxy, tls, tunnel);
       this.#ways.set(key, way);
     }
     return way;
   }
 
-  #direct(tls: TlsOptions): Sender {
-    const connector = this.#connector(tls);
+  #direct(tls: TlsOptions, address?: string): Sender {
+    const connector = this.#connector(tls, address);
     return new Negotiating(connector, (connect) => new Agent({ ...OPTIONS, connect }));
   }
 
@@ -87,7 +90,7 @@ export class Agents {
   }
 
   /** Connects, and tells the watch which phase that is in. */
-  #connector(tls: TlsOptions): Connector {
+  #connector(tls: TlsOptions, address: string | undefined): Connector {
     const make = (more: TlsOptions, allowH2: boolean): buildConnector.connector =>
       makeConnector({ timeout: 0, maxCachedSessions: 100, allowH2, ...more });
     const plain = make(tls, false);
@@ -95,14 +98,15 @@ export class Agents {
     return (options, callback, offersHttp2 = false) => {
       const origin = `${options.protocol}//${options.host ?? options.hostname}`;
       const watch = this.#connecting.get(origin);
-      watch?.phase(isAddress(options.hostname) ? 'connect' : 'name');
+      const to = address === undefined ? options : elsewhere(options, address);
+      watch?.phase(isAddress(to.hostname) ? 'connect' : 'name');
       const isSecure = options.protocol === 'https:';
       let secure = secures.get(offersHttp2);
       if (isSecure && !secure) {
         secure = make({ ...tls, secureContext: tls.secureContext ?? this.#trusting() }, offersHttp2);
         secures.set(offersHttp2, secure);
       }
-      const socket = (isSecure ? secure! : plain)(options, (...result) => {
+      const socket = (isSecure ? secure! : plain)(to, (...result) => {
         if (result[0]) callback(result[0], null);
         else callback(null, result[1]);
       }) as unknown as Socket | undefined;
@@ -229,6 +233,19 @@ class Negotiating implements Sender {
   }
 }
 
+/** The same connection to another host and port; its name stays that of the URL. */
+function elsewhere(options: buildConnector.Options, address: string): buildConnector.Options {
+  const colon = address.lastIndexOf(':');
+  const name = options.hostname.replace(/^\[|\]$/g, '');
+  return {
+    ...options,
+    hostname: address.slice(0, colon).replace(/^\[|\]$/g, ''),
+    port: address.slice(colon + 1),
+    // An address of IP has no place in SNI (RFC 6066, section 3).
+    ...(isAddress(name) ? {} : { servername: name }),
+  };
+}
+
 interface TlsOptions {
   readonly secureContext?: SecureContext;
   readonly rejectUnauthorized?: boolean;
@@ -236,29 +253,35 @@ interface TlsOptions {
 
 function tlsOptions(connection: Connection | undefined): TlsOptions {
   if (!connection?.tls) return {};
-  const { ca, cert, key, verify } = connection.tls;
-  const read = (path: string): string => readPem(resolve(dirname(connection.near), path));
+  const { ca, cert, key, minVersion, password, pkcs12, verify } = connection.tls;
+  const read = (path: string): Buffer => readTlsFile(resolve(dirname(connection.near), path));
   const own = {
-    ...(ca === undefined ? {} : { ca: [...trusted(), read(ca)] }),
+    ...(ca === undefined ? {} : { ca: [...trusted(), read(ca).toString('utf8')] }),
     // A certificate and its key may stand in one file.
     ...(cert === undefined ? {} : { cert: read(cert), key: read(key ?? cert) }),
+    ...(pkcs12 === undefined ? {} : { pfx: read(pkcs12) }),
+    ...(password === undefined ? {} : { passphrase: password }),
+    ...(minVersion === undefined ? {} : { minVersion: `TLSv${minVersion}` as const }),
   };
   const rejects = verify ? {} : { rejectUnauthorized: false };
-  if (ca === undefined && cert === undefined) return rejects;
+  if (Object.keys(own).length === 0) return rejects;
   try {
     return { secureContext: createSecureContext({ ca: trusted(), ...own }), ...rejects };
   } catch (error) {
     throw new ProblemError({
       code: 'certificate-refused',
       message: `the client's certificate can't be used: ${(error as Error).message}`,
-      hint: 'cert and key in PEM, of one pair, the key without a password',
+      hint:
+        password === undefined
+          ? 'cert and key in PEM and of one pair; key-password: ${secret.NAME} where the key is encrypted'
+          : 'cert and key in PEM and of one pair, or a file of PKCS #12; key-password that opens it',
     });
   }
 }
 
-function readPem(path: string): string {
+function readTlsFile(path: string): Buffer {
   try {
-    return readFileSync(path, 'utf8');
+    return readFileSync(path);
   } catch (error) {
     return fail('file-not-found', `the file ${path} of tls can't be read: ${(error as Error).message}`, {
       hint: 'a path begins at the folder of the project file',
@@ -283,7 +306,7 @@ function trusted(): string[] {
 
 /** The proxy of a request: that of its service, or what the variables of the environment name. */
 function proxyOf(url: URL, connection: Connection | undefined): string | undefined {
-  if (connection?.proxy === 'none') return undefined;
+  if (connection?.proxy === 'none' || connection?.address !== undefined) return undefined;
   if (connection?.proxy !== undefined) return checked(connection.proxy, 'proxy:');
   if (isThisMachine(url.hostname)) return undefined;
   const { env } = process;

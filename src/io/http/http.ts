@@ -136,7 +136,7 @@ function dispatch(
       onError(error) {
         breakOff(
           watch.stopped ??
-            (error instanceof ProblemError ? error : transportProblem(error, url, status, proxy)),
+            (error instanceof ProblemError ? error : problemAt(error, request, { url, status, proxy })),
         );
       },
     };
@@ -151,8 +151,23 @@ function dispatch(
         handler,
       );
     } catch (error) {
-      reject(transportProblem(error as Error, url, 0, proxy));
+      reject(problemAt(error as Error, request, { url, status: 0, proxy }));
     }
+  });
+}
+
+/** What went wrong; where the connection went elsewhere than the URL says, that is said as well. */
+function problemAt(
+  error: Error,
+  { connection }: WireRequest,
+  { proxy, status, url }: { readonly url: URL; readonly status: number; readonly proxy: string | undefined },
+): ProblemError {
+  const known = transportProblem(error, url, status, proxy);
+  if (connection?.address === undefined) return known;
+  const { message, ...rest } = known.problem;
+  return new ProblemError({
+    ...rest,
+    message: `${message} (connected to ${connection.address}, as its address says)`,
   });
 }
 

@@ -3,6 +3,7 @@ import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } fro
 import { createServer, type RequestListener, type Server } from 'node:http';
 import { createSecureServer } from 'node:http2';
 import { createServer as createTlsServer } from 'node:https';
+import { spawnSync } from 'node:child_process';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
@@ -15,6 +16,10 @@ import { run } from '../../../src/core/engine/run/run.ts';
 import type { EventOf, RunEvent } from '../../../src/core/events.ts';
 import { HttpTransport } from '../../../src/io/http/http.ts';
 import { machinePorts } from '../../../src/io/machine-ports.ts';
+
+interface Peer {
+  getPeerCertificate(): { subject: { CN: string } };
+}
 
 const servers: Pick<Server, 'close'>[] = [];
 afterEach(() => {
@@ -498,6 +503,102 @@ describe('TLS', () => {
     );
     const { problem } = await runHere(`url: ${url}\n    tls: { ca: ca.pem }`, step, { 'ca.pem': pair.cert });
     expect(problem).toMatch(expected);
+  });
+
+  test('at another address than its name leads to, in HTTP/1.1 and HTTP/2', async () => {
+    const made = await generate([{ name: 'commonName', value: 'kiln.invalid' }], {
+      extensions: [{ name: 'subjectAltName', altNames: [{ type: 2, value: 'kiln.invalid' }] }],
+    });
+    const pair = { key: made.private, cert: made.cert };
+    const seen: string[] = [];
+    const one = createTlsServer(pair, (request, response) => {
+      seen.push(
+        `${(request.socket as unknown as { servername: string }).servername} ${request.headers.host!}`,
+      );
+      response.end('x');
+    });
+    const two = createSecureServer({ ...pair, allowHTTP1: true }, (request, response) => {
+      seen.push(String(request.headers[':authority'] ?? request.headers.host));
+      response.end('x');
+    });
+    for (const server of [one, two]) {
+      const address = (await listen(server, 'https')).replace('https://', '');
+      const { exit, problem } = await runHere(
+        `url: https://kiln.invalid:7443\n    address: ${address}\n    tls: { ca: ca.pem }`,
+        `${step}  - call: GET kiln /b\n    headers: { Host: kiln.internal }\n`,
+        { 'ca.pem': pair.cert },
+      );
+      expect([exit, problem]).toEqual([0, '']);
+    }
+    expect(seen).toEqual([
+      'kiln.invalid kiln.invalid:7443',
+      'kiln.invalid kiln.internal',
+      'kiln.invalid:7443',
+      'kiln.internal',
+    ]);
+    const gone = await runHere('url: https://kiln.invalid\n    address: 127.0.0.1:1', step);
+    expect(gone.problem).toBe(
+      'connection-refused: nothing listens at kiln.invalid (connected to 127.0.0.1:1, as its address says)',
+    );
+  });
+
+  const withOpenssl = spawnSync('openssl', ['version']).status === 0 ? test : test.skip;
+  withOpenssl('with a key that a password opens, in PEM and in PKCS #12, made by OpenSSL', async () => {
+    const folder = mkdtempSync(join(tmpdir(), 'batharon-keys-'));
+    const openssl = (...args: string[]): void => {
+      const { status, stderr } = spawnSync('openssl', args, { cwd: folder });
+      if (status !== 0) throw new Error(String(stderr));
+    };
+    const password = 'key-password-4711';
+    openssl(
+      ...'req -x509 -newkey rsa:2048 -keyout key.pem -out cert.pem -days 30 -subj /CN=desk -passout'.split(
+        ' ',
+      ),
+      `pass:${password}`,
+    );
+    openssl(
+      ...'pkcs12 -export -inkey key.pem -in cert.pem -out both.p12'.split(' '),
+      ...['-passin', `pass:${password}`, '-passout', `pass:${password}`],
+    );
+    const server = await certificate('kiln', '127.0.0.1', -1, 30);
+    const file = (name: string): Buffer => readFileSync(join(folder, name));
+    const url = await listen(
+      createTlsServer(
+        {
+          ...server,
+          ca: file('cert.pem'),
+          requestCert: true,
+          rejectUnauthorized: true,
+          maxVersion: 'TLSv1.2',
+        },
+        (request, response) => response.end((request.socket as unknown as Peer).getPeerCertificate().subject.CN),
+      ),
+      'https',
+    );
+    const files = {
+      'ca.pem': server.cert,
+      'key.pem': file('key.pem'),
+      'cert.pem': file('cert.pem'),
+      'both.p12': file('both.p12'),
+    };
+    process.env.KEY_PASSWORD = password;
+    process.env.NO_PASSWORD = 'another-password';
+    const wanted = "  - call: GET kiln /a\n    expect: text == 'desk'\n";
+    for (const [tls, said] of [
+      ["cert: cert.pem, key: key.pem, key-password: '${secret.own}'", /^$/],
+      ["pkcs12: both.p12, key-password: '${secret.own}'", /^$/],
+      ["pkcs12: both.p12, key-password: '${secret.own}', min-version: 1.2", /^$/],
+      ["pkcs12: both.p12, key-password: '${secret.own}', min-version: 1.3", /^tls-failed: /],
+      ["pkcs12: both.p12, key-password: '${secret.wrong}'", /^certificate-refused: the client's certificate/],
+      ['cert: cert.pem, key: key.pem', /^certificate-refused: the client's certificate/],
+    ] as const) {
+      const { problem } = await runHere(
+        `url: ${url}\n    tls: { ca: ca.pem, ${tls} }\nsecrets: { own: env KEY_PASSWORD, wrong: env NO_PASSWORD }`,
+        wanted,
+        files,
+      );
+      expect([tls, problem]).toEqual([tls, expect.stringMatching(said)]);
+    }
   });
 
   test('HTTP/2, where the service offers it', async () => {

@@ -1,4 +1,4 @@
-import { type Kind, union } from '../../language/kinds.ts';
+import { type Kind, OBJECT, union } from '../../language/kinds.ts';
 import type { StaticName, StaticScope } from '../../language/scope.ts';
 import type { ReadAs } from '../model.ts';
 import { GIVEN_NAMES, otherwiseCalled, responseKind, responseNameKinds } from '../keys/given-names.ts';
@@ -280,9 +280,10 @@ export class ChainScope {
   ): StaticScope {
     const { lastCall } = this;
     const given = sent ? sentNames(secrets, services) : { lookup: () => undefined, names: [] };
-    const names = [...given.names, ...Object.keys(more)];
+    const all: Readonly<Record<string, Kind>> = sent ? { cookies: OBJECT, ...more } : more;
+    const names = [...given.names, ...Object.keys(all)];
     const lookup = (name: string): StaticName | undefined =>
-      Object.hasOwn(more, name) ? { kind: more[name]! } : given.lookup(name);
+      Object.hasOwn(all, name) ? { kind: all[name]!, given: true } : given.lookup(name);
     return this.#scope(
       {
         missing: 'there is no response yet: this is read before the request is sent',
@@ -294,7 +295,7 @@ export class ChainScope {
       lookup,
       names,
       (name) =>
-        sent && (name === 'secret' || name === 'services')
+        sent && (name === 'secret' || name === 'services' || name === 'cookies')
           ? undefined
           : notHere(name, 'there is no response yet', lastCall),
     );

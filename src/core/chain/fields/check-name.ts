@@ -1,4 +1,4 @@
-import { GIVEN_NAMES, meaningOf, otherwiseCalled, RESERVED_NAMES } from '../keys/given-names.ts';
+import { GIVEN_NAMES, meaningOf, OF_STREAMS, otherwiseCalled, RESERVED_NAMES } from '../keys/given-names.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
 
@@ -24,7 +24,7 @@ export function checkName(findings: Findings, node: ScalarNode): boolean {
     );
     return false;
   }
-  if (GIVEN_NAMES.has(text)) {
+  if (GIVEN_NAMES.has(text) && !OF_STREAMS.has(text)) {
     const other = otherwiseCalled(text);
     findings.warn(
       node,

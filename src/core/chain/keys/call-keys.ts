@@ -106,11 +106,11 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'cookies',
     sort: 'setting',
-    shape: shapeOf(() => z.enum(['none'])),
-    wants: 'none',
+    shape: shapeOf(() => z.enum(['none', 'new'])),
+    wants: 'none or new',
     about:
-      'Cookies are kept for a run, one jar for each service and credential, and sent again as RFC 6265 says. `none` sends and keeps none.',
-    example: 'cookies: none',
+      'Cookies are kept for a run, one jar for each service and credential, and sent again as RFC 6265 says. `none` sends and keeps none, `new` begins with an empty jar.',
+    example: 'cookies: new',
   },
   {
     name: 'redirects',

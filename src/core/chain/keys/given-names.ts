@@ -58,6 +58,11 @@ export const RESPONSE_NAMES = {
     about: 'The fields of the response by name; the case of letters does not count.',
     example: "headers['Content-Type'] == 'application/json'",
   },
+  fields: {
+    kind: HEADERS,
+    about: 'The fields of the response by name, each a list with a text for each time that it came.',
+    example: "length(fields['Set-Cookie'] ?? []) == 2",
+  },
   body: { kind: responseKind, about: 'The same as $.', example: 'body.pieces[0].id' },
   text: { kind: maybe(TEXT), about: 'The body as text.', example: "contains(text, 'kiln')" },
   type: {
@@ -74,7 +79,8 @@ export const RESPONSE_NAMES = {
   },
   cookies: {
     kind: OBJECT,
-    about: 'The cookies that the response sets, by name.',
+    about:
+      'The cookies that the service has set in this run, by name. Before the request is sent, those that it would carry.',
     example: 'exists(cookies.studio)',
   },
   url: { kind: TEXT, about: 'The address that answered, after redirects.', example: "begins(url, 'http')" },
@@ -220,6 +226,9 @@ export const GIVEN_NAMES: ReadonlySet<string> = new Set(
     (name) => !RESERVED_NAMES.has(name) && /^[a-z]+$/.test(name),
   ),
 );
+
+/** Names of them that mean something in a call with `stream` only, which says itself where they are taken. */
+export const OF_STREAMS: ReadonlySet<string> = new Set(['item', 'received']);
 
 /** What the language calls by a name, in a few words: "the body as text". */
 export function meaningOf(name: string): string {

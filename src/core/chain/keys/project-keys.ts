@@ -14,7 +14,7 @@ import {
   yesNo,
 } from '../source/key-definition.ts';
 import { CONTRACTS } from '../../contract/description.ts';
-import { GUARDS } from '../project.ts';
+import { GUARDS, TLS_VERSIONS } from '../project.ts';
 import { PER } from './traffic-keys.ts';
 
 /** The key by which a service or a call says how it is held to the description. */
@@ -255,12 +255,15 @@ export const serviceKeys: readonly KeyDefinition[] = [
         ca: text().optional(),
         cert: text().optional(),
         key: text().optional(),
+        'key-password': text().optional(),
+        pkcs12: text().optional(),
+        'min-version': z.enum(TLS_VERSIONS).or(z.number()).optional(),
         verify: yesNo().optional(),
       }),
     ),
-    wants: 'a map of ca, cert, key and verify',
+    wants: 'a map of ca, cert, key, key-password, pkcs12, min-version and verify',
     about:
-      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is. `verify: no` looks at no certificate, and each run says so.',
+      'PEM files: ca is trusted besides what the system trusts, cert and key prove who the client is; `pkcs12` is one file with both. `key-password` opens them. `min-version` is 1.2 or 1.3. `verify: no` looks at no certificate, and each run says so.',
     example: 'tls:\n  ca: keys/kiln-ca.pem\n  cert: keys/desk.pem\n  key: keys/desk.key',
   },
   {
@@ -271,6 +274,15 @@ export const serviceKeys: readonly KeyDefinition[] = [
     about:
       "A proxy for its calls. Without it HTTPS_PROXY, HTTP_PROXY and NO_PROXY say; `none` uses none. A machine's own addresses are never asked for through one.",
     example: 'proxy: http://proxy.example:3128',
+  },
+  {
+    name: 'address',
+    sort: 'plain text',
+    shape: text,
+    wants: 'a host and a port',
+    about:
+      'Where to connect, in place of the host and port of the URL: a service behind an ingress, or on a machine that its name does not lead to yet. The name in the URL stays that of TLS and of Host. No proxy is used then.',
+    example: 'address: 10.0.0.7:8443',
   },
   {
     name: 'description',

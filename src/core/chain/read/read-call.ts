@@ -3,7 +3,7 @@ import { type Kind, TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
 import { ARRIVED } from '../fields/step-kinds.ts';
-import { FIELD_NAME } from '../../header-names.ts';
+import { FIELD_NAME, SET_BY_REQUEST } from '../../header-names.ts';
 import {
   type CallStep,
   type Field,
@@ -139,6 +139,7 @@ export function readCall(
   const save = saveNode && fields.template(saveNode, scope.outside());
   if (save) reader.files?.made.add(literalPath(save));
   const redirects = fields.literal(valueOf(node, 'redirects'));
+  const cookies = fields.literal(valueOf(node, 'cookies'));
   const buffered =
     ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
     (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
@@ -166,7 +167,8 @@ export function readCall(
     readAs,
     separator,
     save: save && { path: save, buffered },
-    noCookies: fields.literal(valueOf(node, 'cookies')) === NONE,
+    noCookies: cookies === NONE,
+    newJar: cookies === 'new' || undefined,
     redirects: redirects === undefined ? undefined : timesOf(redirects),
     serviceExpect,
     contract,
@@ -318,7 +320,10 @@ export function readFields(
   const seen = new Set<string>();
   return node.entries.flatMap(({ key, value }) => {
     const lower = key.text.toLowerCase();
-    if (!FIELD_NAME.test(key.text)) {
+    const computedName = key.text.includes('${') ? fields.template(key, scope, { hint: false }) : undefined;
+    if (computedName) {
+      // What it comes out as is looked at when it is sent.
+    } else if (!FIELD_NAME.test(key.text)) {
       fields.findings.problem(
         key,
         'wrong-form',
@@ -331,18 +336,21 @@ export function readFields(
         'wrong-form',
         `the field ${key.text} stands here twice; the case of letters does not count`,
       );
-    } else if (['content-length', 'transfer-encoding', 'connection', 'host'].includes(lower)) {
+    } else if (SET_BY_REQUEST.has(lower)) {
       fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);
     }
     seen.add(lower);
     const at = fields.findings.place(key);
+    const named = { name: computedName ? '' : key.text, ...optional('computedName', computedName), at };
     if (value.type === 'scalar' && !value.quoted && value.text === 'null')
-      return [{ name: key.text, value: { parts: [], at }, leftOut: true as const, at }];
-    const template = fields.template(value, scope);
-    if (!template) return [];
-    if (lower === 'cookie') plainSecretsInCookies(fields.findings, value);
-    else plainSecret(fields.findings, value, lower);
-    return [{ name: key.text, value: template, at }];
+      return [{ ...named, value: { parts: [], at }, leftOut: true as const }];
+    return (value.type === 'list' ? value.items : [value]).flatMap((one, i): Field[] => {
+      const template = fields.template(one, scope);
+      if (!template) return [];
+      if (lower === 'cookie') plainSecretsInCookies(fields.findings, one);
+      else plainSecret(fields.findings, one, lower);
+      return [{ ...named, value: template, ...(i > 0 ? { more: true as const } : {}) }];
+    });
   });
 }
 

@@ -1,11 +1,13 @@
-import { bareName, credentialNamed, saysYes, timesOf } from '../source/key-definition.ts';
+import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
-import { plainSecretsInUrl } from '../fields/plain-secrets.ts';
+import { plainSecret, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { serviceKeys } from '../keys/project-keys.ts';
-import type { Credential, Service, Tls } from '../project.ts';
+import { HOST_AND_PORT } from '../../header-names.ts';
+import { type Credential, type Service, type Tls, TLS_VERSIONS, type TlsVersion } from '../project.ts';
+import type { Template } from '../model.ts';
 import { readFields, readTimeouts } from './read-call.ts';
 import { readParameters } from './read-body.ts';
 import { readExpectations } from './read-outcome.ts';
@@ -87,6 +89,7 @@ export function readService(
         ...optional('pace', readPace(fields, valueOf(node, 'pace'))),
         ...optional('tls', readTls(fields, valueOf(node, 'tls'), scope)),
         ...optional('proxy', proxyNode && fields.template(proxyNode, scope, { hint: false })),
+        ...optional('address', readAddress(fields, node, scope)),
         ...optional('redirects', redirects === undefined ? undefined : timesOf(redirects)),
         insecure,
         ...optional('description', descriptionNode && readDescriptionSetting(fields, descriptionNode)),
@@ -128,14 +131,64 @@ function readTls(fields: FieldReader, node: ReturnType<typeof valueOf>, scope: S
     ...optional('ca', path('ca')),
     ...optional('cert', path('cert')),
     ...optional('key', path('key')),
+    ...optional('pkcs12', path('pkcs12')),
+    ...optional('keyPassword', path('key-password')),
+    ...optional('minVersion', readMinVersion(fields, valueOf(node, 'min-version'))),
     verify,
   };
+}
+
+function readMinVersion({ findings }: FieldReader, node: SourceNode | undefined): TlsVersion | undefined {
+  if (node?.type !== 'scalar') return undefined;
+  const version = TLS_VERSIONS.find((one) => one === node.text);
+  if (!version)
+    findings.problem(
+      node,
+      'wrong-form',
+      `${node.text} is no version of TLS that could be asked for`,
+      `min-version: ${TLS_VERSIONS.join(' or ')}`,
+    );
+  return version;
+}
+
+/** Where to connect; a proxy would connect elsewhere. */
+function readAddress(fields: FieldReader, node: MapNode, scope: StaticScope): Template | undefined {
+  const { findings } = fields;
+  const address = valueOf(node, 'address');
+  if (address?.type !== 'scalar') return undefined;
+  const proxy = valueOf(node, 'proxy');
+  if (proxy && fields.literal(proxy) !== NONE)
+    findings.problem(
+      address,
+      'wrong-form',
+      'a proxy decides itself where it connects to, so address has no meaning beside one',
+      'one of them; or proxy: none',
+    );
+  if (!address.text.includes('${') && !HOST_AND_PORT.test(address.text))
+    findings.problem(
+      address,
+      'wrong-form',
+      `${address.text} is not a host and a port`,
+      'address: 10.0.0.7:8443',
+    );
+  return fields.template(address, scope, { hint: false });
 }
 
 /** A certificate is of no use without its key, which may stand in the same file. */
 function checkPair({ findings }: FieldReader, node: MapNode): void {
   if (valueOf(node, 'key') && !valueOf(node, 'cert'))
     findings.problem(node, 'missing-key', 'a key without its certificate proves nothing', 'cert: PATH');
+  const password = valueOf(node, 'key-password');
+  if (password) plainSecret(findings, password, 'password');
+  if (password && !valueOf(node, 'cert') && !valueOf(node, 'pkcs12'))
+    findings.problem(password, 'missing-key', 'there is no key that key-password would open', 'cert: PATH');
+  if (valueOf(node, 'pkcs12') && valueOf(node, 'cert'))
+    findings.problem(
+      valueOf(node, 'pkcs12')!,
+      'wrong-form',
+      'the certificate stands both in a file of PKCS #12 and under cert',
+      'keep one of them',
+    );
 }
 
 function readServiceUrl(

@@ -1,6 +1,7 @@
 import type { CallStep } from '../../chain/model.ts';
 import { buildRequest } from '../request/build-request.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
+import { emptyJar } from '../scope/step-cookies.ts';
 import { CallbackWait } from './callback.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { Progress, CallResult } from '../wire/call-result.ts';
@@ -16,12 +17,15 @@ import { sendRepeating } from './retry.ts';
  */
 export async function carryOutCall(context: RunContext, step: CallStep): Promise<CallResult> {
   if (!step.callback) {
-    const built = buildRequest(context, step, {});
-    return responseTo(context, step, built instanceof Promise ? await built : built);
+    const building = buildRequest(context, step, {});
+    const built = building instanceof Promise ? await building : building;
+    if (step.newJar) emptyJar(context, built, built.url);
+    return responseTo(context, step, built);
   }
   const waiting = await CallbackWait.open(context, step, step.callback);
   try {
     const request = await buildRequest(context, step, { callback: waiting.url });
+    if (step.newJar) emptyJar(context, request, request.url);
     const result = await responseTo(context, step, request);
     // What failed already calls nobody back.
     if (step.expectsSuccess && result.response.status >= 400) return result;

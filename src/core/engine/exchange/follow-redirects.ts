@@ -1,7 +1,8 @@
 import type { WireResponse, WireRequest } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
-import { holdsSecret, withoutSecretFields } from '../request/build-request.ts';
+import { connectionAt } from '../request/connection.ts';
+import { holdsSecret, withConnection, withoutSecretFields } from '../request/build-request.ts';
 import type { CallStep } from '../../chain/model.ts';
 import { visible } from '../../language/show.ts';
 import { type ReadBody, readResponseBody } from '../wire/read-response.ts';
@@ -14,7 +15,7 @@ import { hideKept, namesBeforeKeep } from './hide-kept.ts';
 import { redirectOf } from '../wire/redirect.ts';
 import { reportResponse } from './report-call.ts';
 import { sendOnce } from './send-once.ts';
-import { storeCookies } from '../sign-in/step-cookies.ts';
+import { cookiePairs, storeCookies } from '../scope/step-cookies.ts';
 
 /** How often a request is redirected, unless its step or service says otherwise. */
 export const DEFAULT_REDIRECTS = 5;
@@ -28,13 +29,17 @@ export function refuseSecretBody(from: string, to: string): never {
   });
 }
 
-/** A request that goes to another origin carries nothing that was meant for the first one. */
+/** A request that goes to another origin carries nothing that was meant for the first one; another service is connected to in its own way. */
 export function withoutCredentials(
   context: RunContext,
   { connection: _, ...request }: WireRequest,
   secretFields: ReadonlySet<string>,
 ): WireRequest {
-  return { ...request, headers: withoutSecretFields(context, request.headers, secretFields) };
+  return {
+    ...request,
+    headers: withoutSecretFields(context, request.headers, secretFields),
+    ...withConnection(connectionAt(context, new URL(request.url).origin)),
+  };
 }
 export function readResult(
   context: RunContext,
@@ -102,6 +107,7 @@ export async function sendFollowing(
         url: wire.url,
         elapsed,
         attempts: attempt,
+        ...(step.noCookies ? {} : { jar: () => cookiePairs(context, request, wire.url) }),
       };
       context.hidden.learn(result.body);
       context.hidden.learnFields(response.headers);

@@ -13,14 +13,17 @@ import { randomUuid } from '../../language/functions/random.ts';
 import { plainText } from '../../language/functions/conversion.ts';
 import { writeJson } from '../../language/json.ts';
 import type { Environment } from '../../language/environment.ts';
-import { type Maybe, memberOf, type Value } from '../../language/values.ts';
+import { type Maybe, memberOf, objectOf, type Value } from '../../language/values.ts';
 import type { Connection } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
 import { namesIn } from '../../language/tree.ts';
 import type { RunContext } from '../scope/context.ts';
 import { durationOf } from '../scope/settings.ts';
+import { cookiePairs } from '../scope/step-cookies.ts';
 import { placed, throwNothing } from '../scope/with-place.ts';
 import { type Limits, DEFAULT_LIMITS } from '../time/deadline.ts';
+import { buildHeaders, secretFieldsOf } from './build-headers.ts';
+import { connectionAt, connectionOf } from './connection.ts';
 import { buildBody } from './request-body.ts';
 import {
   encodeQuery,
@@ -28,8 +31,6 @@ import {
   refuseShortSecret,
   watchingShort,
   renderField,
-  renderFieldsOf,
-  renderText,
   renderUrl,
 } from '../scope/insert.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
@@ -43,13 +44,18 @@ export function buildRequest(
   step: CallStep,
   more: Readonly<Record<string, Maybe>>,
 ): BuiltRequest | Promise<BuiltRequest> {
+  const sent: { url?: string } = {};
   const environment = context.environment(
     step,
     undefined,
-    (name) => memberOf(more, name) ?? context.sentName(name),
+    (name) =>
+      memberOf(more, name) ??
+      (name === 'cookies' ? cookiesBefore(context, step, sent.url) : context.sentName(name)),
   );
   const inserter = context.inserter(environment);
-  if (!step.body) return assemble(context, step, inserter, { environment, partial: {} });
+  const url = buildUrl(context, step, inserter, environment);
+  sent.url = url;
+  if (!step.body) return assemble(context, step, inserter, { environment, url, partial: {} });
   let secretBody = false;
   const noting: Inserter = {
     value: (insertion) => {
@@ -59,8 +65,20 @@ export function buildRequest(
     nothing: (insertion) => inserter.nothing(insertion),
   };
   return buildBody(context, step, noting).then((body) => ({
-    ...assemble(context, step, inserter, { environment, partial: { ...body, secretBody } }),
+    ...assemble(context, step, inserter, { environment, url, partial: { ...body, secretBody } }),
   }));
+}
+
+/** The cookies that a call would carry to its service. */
+function cookiesBefore(context: RunContext, step: CallStep, url: string | undefined): Value {
+  const service = context.serviceOf(step);
+  const as = step.as ?? service?.as;
+  if (url === undefined || step.noCookies || step.newJar) return {};
+  const whose = {
+    ...(service ? { service: service.name } : {}),
+    ...(as === undefined || as === 'nobody' ? {} : { as }),
+  };
+  return objectOf(cookiePairs(context, whose, url));
 }
 
 function assemble(
@@ -69,14 +87,15 @@ function assemble(
   inserter: Inserter,
   {
     environment,
+    url,
     partial: { body, type, json, secretBody },
   }: {
     readonly environment: Environment;
+    readonly url: string;
     readonly partial: Partial<Awaited<ReturnType<typeof buildBody>>> & { readonly secretBody?: boolean };
   },
 ): BuiltRequest {
   const service = step.target.type === 'url' ? undefined : context.project.services.get(step.target.service)!;
-  const url = buildUrl(context, step, inserter, environment);
   const fields = [...(service?.headers ?? []), ...step.headers];
   const headers = buildHeaders(inserter, fields, (name) => context.hidden.names.add(name));
   const set = (name: string, value: string, written = name): void => {
@@ -98,6 +117,7 @@ function assemble(
   set('accept', '*/*');
   set('accept-encoding', 'gzip, deflate, br');
   const as = step.as ?? service?.as;
+  const connection = withConnection(service && connectionOf(context, service, inserter));
   const built: BuiltRequest = {
     method: step.method,
     url,
@@ -108,7 +128,7 @@ function assemble(
     limits: limitsOf([service, step], environment),
     ...(service ? { service: service.name } : {}),
     secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),
-    ...(service?.tls || service?.proxy ? { connection: connectionOf(context, service, inserter) } : {}),
+    ...connection,
   };
   return step.target.type === 'address' ? at(context, step, built, url) : built;
 }
@@ -195,8 +215,8 @@ function mayLeadTo(context: RunContext, step: CallStep, origin: string): boolean
 }
 
 /**
- * The same request at another address. What is meant for the origin of the service stays there: fields with a secret in them, and how it is
- * connected to. Throws `secret-elsewhere` where a secret stands in the body.
+ * The same request at another address. What is meant for the origin of the service stays there: headers with a secret in them, and how it is
+ * connected to; another service of the project is connected to in its own way. Throws `secret-elsewhere` where a secret stands in the body.
  */
 export function at(context: RunContext, step: CallStep, request: BuiltRequest, url: string): BuiltRequest {
   const home = homeOf(context, step);
@@ -209,7 +229,17 @@ export function at(context: RunContext, step: CallStep, request: BuiltRequest, u
       place: step.at,
     });
   const { connection: _, ...rest } = request;
-  return { ...rest, url, headers: withoutSecretFields(context, request.headers, request.secretFields) };
+  return {
+    ...rest,
+    url,
+    headers: withoutSecretFields(context, request.headers, request.secretFields),
+    ...withConnection(connectionAt(context, new URL(url).origin)),
+  };
+}
+
+/** The connection of a request, where it has one of its own. */
+export function withConnection(connection: Connection | undefined): { readonly connection?: Connection } {
+  return connection ? { connection } : {};
 }
 
 /** The origin for which a request is made. */
@@ -217,13 +247,15 @@ function homeOf(context: RunContext, { target }: CallStep): string | undefined {
   return target.type === 'url' ? undefined : context.serviceOrigins.get(target.service);
 }
 
-/** Fields without those that hold something secret, whether the file says so or only the value tells. */
+/** Headers without Host and those that hold something secret, whether the file says so or only the value tells. */
 export function withoutSecretFields(
   { hidden }: RunContext,
   headers: readonly (readonly [string, string])[],
   secretFields: ReadonlySet<string>,
 ): [string, string][] {
   return headers.flatMap(([name, value]): [string, string][] =>
+    // The name of the one service is none of the other.
+    name.toLowerCase() === 'host' ||
     secretFields.has(name.toLowerCase()) ||
     hidden.names.hasField(name) ||
     hidden.masker.find(value).length > 0
@@ -307,59 +339,6 @@ export function withQuery(url: string, query: string): string {
   if (query === '') return url;
   const [, head = '', fragment = ''] = /^([^#]*)(#.*)?$/s.exec(url)!;
   return `${head}${head.includes('?') ? (/[?&]$/.test(head) ? '' : '&') : '?'}${query}${fragment}`;
-}
-
-/** Fields of the service, those of the step in their place. */
-export function buildHeaders(
-  inserter: Inserter,
-  fields: readonly Field[],
-  short: (name: string) => void,
-): [string, string][] {
-  const headers = new Map<string, [string, string]>();
-  for (const { all, leftOut, name, value } of fields) {
-    const [only] = value.parts;
-    if (all && typeof only === 'object') {
-      const watching = watchingShort(inserter, () => short(name));
-      for (const [one, text] of renderFieldsOf(watching, only)) {
-        if (text === undefined) headers.delete(one.toLowerCase());
-        else headers.set(one.toLowerCase(), [one, text]);
-      }
-      continue;
-    }
-    if (leftOut) {
-      headers.delete(name.toLowerCase());
-      continue;
-    }
-    const text = renderField(
-      watchingShort(inserter, () => short(name)),
-      name,
-      value,
-    );
-    if (text === undefined) headers.delete(name.toLowerCase());
-    else headers.set(name.toLowerCase(), [name, text]);
-  }
-  return [...headers.values()];
-}
-
-function connectionOf(context: RunContext, { tls, proxy }: Service, inserter: Inserter): Connection {
-  const path = (name: 'ca' | 'cert' | 'key'): Partial<Record<typeof name, string>> => {
-    const template = tls?.[name];
-    return template ? { [name]: renderText(inserter, template) } : {};
-  };
-  return {
-    ...(tls ? { tls: { ...path('ca'), ...path('cert'), ...path('key'), verify: tls.verify } } : {}),
-    ...(proxy ? { proxy: renderText(inserter, proxy) } : {}),
-    near: context.project.file ?? context.chain.file,
-  };
-}
-
-const NO_FIELDS: ReadonlySet<string> = new Set();
-
-function secretFieldsOf(fields: readonly Field[]): ReadonlySet<string> {
-  const secret = fields.filter(({ value }) =>
-    value.parts.some((part) => typeof part === 'object' && part.expression.secret),
-  );
-  return secret.length === 0 ? NO_FIELDS : new Set(secret.map(({ name }) => name.toLowerCase()));
 }
 
 /** Limits of the service, those of the step in their place. One figure for all bounds the other two as well. */

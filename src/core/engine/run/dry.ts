@@ -16,7 +16,7 @@ import {
   renderTyped,
   renderXml,
 } from '../scope/insert.ts';
-import { buildHeaders } from '../request/build-request.ts';
+import { buildHeaders } from '../request/build-headers.ts';
 import { needsOf, servicesAt } from './chain-needs.ts';
 import { checkInputs, setInputs, setValues } from '../scope/inputs.ts';
 import { fillAddresses } from './prepare.ts';

@@ -22,7 +22,10 @@ export async function prepare(context: RunContext): Promise<void> {
   if (ports.validator && holds) context.contract.validator ??= await ports.validator();
   if ([project, ...chains].some(({ usesXPath }) => usesXPath)) context.xpath = await ports.formats.xpath();
   for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
-  for (const { jar, url, fields } of options.past?.cookies ?? []) await ports.cookies.store(jar, url, fields);
+  for (const { jar, url, fields, isNew } of options.past?.cookies ?? []) {
+    if (isNew) ports.cookies.empty(jar);
+    await ports.cookies.store(jar, url, fields);
+  }
   setValues(context);
   fillAddresses(context);
   setInputs(context, options.inputs);

@@ -9,7 +9,7 @@ import type { Ports } from '../../ports.ts';
 import type { Inserter } from './insert.ts';
 import { Interruption, sleep } from '../time/interruption.ts';
 import type { Pace } from '../pace/pace.ts';
-import { paceFor } from '../pace/paces.ts';
+import { paceFor, serviceAt } from '../pace/paces.ts';
 import { placed, throwNothing } from './with-place.ts';
 import { type Emitted, EventLog } from './event-log.ts';
 import { Guarding } from './guarding.ts';
@@ -330,9 +330,9 @@ export class RunContext {
   paceOf(step: CallStep, url: string): Pace | undefined {
     const service = this.serviceOf(step);
     const origin = service && this.serviceOrigins.get(service.name);
-    // A redirect has led away from the service, which does not count it.
-    if (origin !== undefined && !url.startsWith(origin)) return undefined;
-    return this.paceFor(service?.name ?? new URL(url).host);
+    const isAway = origin !== undefined && !url.startsWith(origin);
+    const name = isAway ? serviceAt(this.serviceOrigins, url) : (service?.name ?? new URL(url).host);
+    return name === undefined ? undefined : this.paceFor(name);
   }
 
   /** The pace of a service, or of a host that is none of the project's. */

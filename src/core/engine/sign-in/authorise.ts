@@ -10,7 +10,7 @@ import { withQuery } from '../request/build-request.ts';
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { CallResult } from '../wire/call-result.ts';
 import type { RunContext } from '../scope/context.ts';
-import { cookiesFor } from './step-cookies.ts';
+import { cookiesFor } from '../scope/step-cookies.ts';
 import { placed } from '../scope/with-place.ts';
 import { renderField, renderText, watchingShort } from '../scope/insert.ts';
 

@@ -18,6 +18,8 @@ export interface CallResult {
   readonly url: string;
   readonly elapsed: number;
   readonly attempts: number;
+  /** The cookies that a request to the same address would carry. */
+  readonly jar?: () => readonly (readonly [string, string])[];
   /** Names that only some calls have: gathered, arrived. */
   readonly more?: Readonly<Record<string, Maybe>>;
   /** The states that a poll has seen, in order. */

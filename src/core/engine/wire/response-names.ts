@@ -7,13 +7,14 @@ import type { CallResult } from './call-result.ts';
 const VALUES: Readonly<Record<ResponseName, (result: CallResult) => Maybe>> = {
   status: ({ response }) => response.status,
   headers: ({ response }) => headerObject(response.headers),
+  fields: ({ response }) => headerLists(response.headers),
   body: ({ body }) => body.value,
   text: ({ body }) => body.text,
   type: ({ body }) => body.type,
   size: ({ size }) => size,
   elapsed: ({ elapsed }) => new Duration(elapsed),
   attempts: ({ attempts }) => attempts,
-  cookies: ({ response }) => cookiesOf(response.headers),
+  cookies: ({ response, jar }) => objectOf([...(jar?.() ?? []), ...cookiesOf(response.headers)]),
   url: ({ url }) => url,
   sent: ({ request, sentHeaders, url }) => ({
     url,
@@ -51,12 +52,20 @@ export function headerObject(headers: HeaderList): ValueObject {
   return objectOf(joined);
 }
 
+/** Fields by their names in lower case, each as the list of its values. */
+function headerLists(headers: HeaderList): ValueObject {
+  const lists = new Map<string, string[]>();
+  for (const [name, value] of headers) {
+    const lower = name.toLowerCase();
+    lists.set(lower, [...(lists.get(lower) ?? []), value]);
+  }
+  return objectOf(lists);
+}
+
 /** Names and values of the cookies that a response sets (RFC 6265, section 4.1). */
-function cookiesOf(headers: HeaderList): ValueObject {
-  return objectOf(
-    headers.flatMap(([name, value]): [string, string][] => {
-      const pair = name === 'set-cookie' ? /^\s*([^=;\s]+)\s*=\s*("?)([^;"]*)\2/.exec(value) : null;
-      return pair ? [[pair[1]!, pair[3]!.trim()]] : [];
-    }),
-  );
+function cookiesOf(headers: HeaderList): [string, string][] {
+  return headers.flatMap(([name, value]): [string, string][] => {
+    const pair = name === 'set-cookie' ? /^\s*([^=;\s]+)\s*=\s*("?)([^;"]*)\2/.exec(value) : null;
+    return pair ? [[pair[1]!, pair[3]!.trim()]] : [];
+  });
 }
