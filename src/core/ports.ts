@@ -346,8 +346,9 @@ export interface UnsignedRequest {
   readonly method: string;
   readonly url: string;
   readonly headers: HeaderList;
-  /** Nothing where it is streamed. */
+  /** Nothing where there is none, or it is streamed. */
   readonly body?: Uint8Array;
+  readonly isStreamed?: boolean;
 }
 
 /** What a credential adds to a request. */
@@ -381,6 +382,11 @@ export interface Credentials {
    * asked for in its WWW-Authenticate fields.
    */
   renew(credential: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean;
+  /**
+   * Why a credential of a kind can't answer what WWW-Authenticate fields ask for, as what follows "the service"; undefined where
+   * it can, or where nothing tells.
+   */
+  whyUnanswered?(kind: string, challenges: readonly string[]): string | undefined;
   /** A service answered a request with this credential otherwise than with 401. */
   accepted(name: string): void;
   /** Why a request is not signed with a credential of kind message-signature; undefined if it is. */

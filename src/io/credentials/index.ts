@@ -17,6 +17,7 @@ import { header } from './header.ts';
 import { noKeptTokens } from './kept-tokens.ts';
 import { nobody } from './person.ts';
 import { query } from './query.ts';
+import { whyUnanswered } from './unanswered.ts';
 import type { CredentialSigner, SignerPorts } from './signer.ts';
 
 type MakeSigner = (ports: SignerPorts) => CredentialSigner | Promise<CredentialSigner>;
@@ -61,6 +62,10 @@ export class RunCredentials implements Credentials {
 
   renew(filled: FilledCredential, challenges: readonly string[], sent: HeaderList): boolean {
     return this.#signers.get(filled.credential.kind)?.renew?.(filled, challenges, sent) ?? false;
+  }
+
+  whyUnanswered(kind: string, challenges: readonly string[]): string | undefined {
+    return whyUnanswered(kind, challenges);
   }
 
   async verify(filled: FilledCredential, request: UnsignedRequest): Promise<string | undefined> {

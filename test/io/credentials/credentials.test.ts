@@ -13,7 +13,8 @@ import { run } from '../../../src/core/engine/run/run.ts';
 import type { RunEvent } from '../../../src/core/events.ts';
 import type { FilledCredential } from '../../../src/core/ports.ts';
 import { challengesOf } from '../../../src/io/credentials/challenges.ts';
-import { digestField } from '../../../src/io/credentials/digest.ts';
+import { canAnswer, digestField } from '../../../src/io/credentials/digest.ts';
+import { whyUnanswered } from '../../../src/io/credentials/unanswered.ts';
 import { messageSignature } from '../../../src/io/credentials/message-signature.ts';
 import { HttpTransport } from '../../../src/io/http/http.ts';
 import { machinePorts } from '../../../src/io/machine-ports.ts';
@@ -72,6 +73,47 @@ describe('Digest: RFC 7616, section 3.9', () => {
     expect(field).toContain('username="793263caabb707a56211940d90411ea4a575adeccb7e360aeb624ed06ece9b0b"');
     expect(field).toContain('userhash=true');
   });
+});
+
+test('a body is protected where the service wants that, by its digest (RFC 7616, section 3.4.3)', () => {
+  const [challenge] = challengesOf(['Digest realm="kiln", nonce="n1", qop="auth-int", algorithm=SHA-256']);
+  const hash = (text: string): string => createHash('sha256').update(text).digest('hex');
+  const input = { user: 'anna', password: 'clay', method: 'PUT', uri: '/a?b=c', count: 2, nonce: 'c1' };
+  const response = (body: string): string =>
+    hash(
+      [hash('anna:kiln:clay'), 'n1', '00000002', 'c1', 'auth-int', hash(`PUT:/a?b=c:${hash(body)}`)].join(
+        ':',
+      ),
+    );
+  expect(digestField(challenge!, { ...input, body: Buffer.from('{"cone":6}') })).toContain(
+    `qop=auth-int, response="${response('{"cone":6}')}"`,
+  );
+  expect(digestField(challenge!, input)).toContain(`response="${response('')}"`);
+  expect([canAnswer(challenge!, true), canAnswer(challenge!, false)]).toEqual([true, false]);
+});
+
+test.each([
+  ['digest', ['Digest realm="a", nonce="n", algorithm=MD5'], undefined],
+  ['digest', [], undefined],
+  ['header', ['Basic realm="a"'], undefined],
+  [
+    'digest',
+    ['Negotiate, Basic realm="a"'],
+    'asks for negotiate or basic, and a credential of kind digest is sent as Digest',
+  ],
+  ['oauth2', ['Basic realm="a"'], 'asks for basic, and a credential of kind oauth2 is sent as Bearer'],
+  [
+    'digest',
+    ['Digest realm="a", nonce="n", algorithm=SHA3-256, qop="auth"'],
+    "asks for Digest in a way that can't be answered: algorithm SHA3-256, qop auth",
+  ],
+  [
+    'digest',
+    ['Digest realm="a", nonce="n", qop="auth-conf"'],
+    "asks for Digest in a way that can't be answered: qop auth-conf",
+  ],
+])("a challenge that a credential of kind %s can't answer is said: %j", (kind, fields, why) => {
+  expect(whyUnanswered(kind, fields)).toBe(why);
 });
 
 describe('message signatures: RFC 9421', () => {

@@ -122,7 +122,7 @@ const KINDS = {
   },
   digest: {
     about:
-      'User and password, of which only a digest is sent (RFC 7616): MD5, SHA-256 and SHA-512-256, with or without -sess. The first request asks for the challenge.',
+      'User and password, of which only a digest is sent (RFC 7616): MD5, SHA-256 and SHA-512-256, with or without -sess, and with the body protected where the service wants that (auth-int). The first request asks for the challenge.',
     keys: [field('user', "The user's name."), secretField('password', 'The password.')],
     example: 'archive:\n  kind: digest\n  user: anna\n  password: ${secret.archive}',
   },

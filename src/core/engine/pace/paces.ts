@@ -29,7 +29,7 @@ export function paceFor(
 }
 
 /** The service of the project that lies where a URL leads; undefined for all others, which nobody counts. */
-export function serviceAt(origins: ReadonlyMap<string, string>, url: string): string | undefined {
+export function serviceLedTo(origins: ReadonlyMap<string, string>, url: string): string | undefined {
   const { origin } = new URL(url);
   return [...origins].find(([, one]) => one === origin)?.[0];
 }

@@ -9,7 +9,7 @@ import type { Ports } from '../../ports.ts';
 import type { Inserter } from './insert.ts';
 import { Interruption, sleep } from '../time/interruption.ts';
 import type { Pace } from '../pace/pace.ts';
-import { paceFor, serviceAt } from '../pace/paces.ts';
+import { paceFor, serviceLedTo } from '../pace/paces.ts';
 import { placed, throwNothing } from './with-place.ts';
 import { type Emitted, EventLog } from './event-log.ts';
 import { Guarding } from './guarding.ts';
@@ -331,7 +331,7 @@ export class RunContext {
     const service = this.serviceOf(step);
     const origin = service && this.serviceOrigins.get(service.name);
     const isAway = origin !== undefined && !url.startsWith(origin);
-    const name = isAway ? serviceAt(this.serviceOrigins, url) : (service?.name ?? new URL(url).host);
+    const name = isAway ? serviceLedTo(this.serviceOrigins, url) : (service?.name ?? new URL(url).host);
     return name === undefined ? undefined : this.paceFor(name);
   }
 

@@ -106,7 +106,7 @@ async function authorisation(
       method: wire.method,
       url: wire.url,
       headers: wire.headers,
-      ...(wire.body instanceof Uint8Array ? { body: wire.body } : {}),
+      ...(wire.body instanceof Uint8Array ? { body: wire.body } : wire.body ? { isStreamed: true } : {}),
     },
     context.interruption.signal,
   );

@@ -23,7 +23,7 @@ export function defaultExpectations(
 ): void {
   if (step.expectsSuccess && response.status >= 400) {
     const said = `${whatItSaid(body)}${waitProblem ? `; ${waitProblem.message}` : ''}`;
-    const hint = response.status === 401 ? refusedAdvice(step, context) : waitProblem?.hint;
+    const hint = response.status === 401 ? refusedAdvice(step, context, response.headers) : waitProblem?.hint;
     outcome.failed('status < 400', `${response.status}${said}`, {
       code:
         waitProblem?.code ??

@@ -231,7 +231,7 @@ export class StepRunner {
     const page = text !== undefined && type === 'text/html' ? describeText(text, undefined) : undefined;
     const advice =
       call?.response.status === 401 && step.type === 'call'
-        ? { ofStatus: refusedAdvice(step, context) }
+        ? { ofStatus: refusedAdvice(step, context, call.response.headers) }
         : undefined;
     // With a status that is not expected, it stands there already.
     const isSaid = step.type === 'call' && step.expectsSuccess && (call?.response.status ?? 0) >= 400;
