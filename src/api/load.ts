@@ -1,3 +1,4 @@
+import { callsIn, checkAsInputs } from '../core/chain/read/check-as-inputs.ts';
 import { existsSync, readdirSync, statSync } from 'node:fs';
 import { dirname, join, relative, resolve } from 'node:path';
 import type { Finding } from '../core/chain/source/finding.ts';
@@ -184,7 +185,7 @@ function columnsOf(path: string): readonly string[] | undefined {
 function missingTlsFiles(read: ReturnType<typeof readProject> | undefined): Loaded['findings'] {
   if (!read) return [];
   return [...read.project.services.values()].flatMap(({ tls }) =>
-    [tls?.ca, tls?.cert, tls?.key].flatMap((template) => {
+    [tls?.ca, tls?.cert, tls?.key, tls?.pkcs12].flatMap((template) => {
       const [path] = template?.parts ?? [];
       if (!template || template.parts.length !== 1 || typeof path !== 'string') return [];
       if (existsSync(resolve(dirname(resolve(read.file.path)), path))) return [];
@@ -215,6 +216,9 @@ export function loadTexts(
     readChain(path, text, project, { files: readNear, recorded }),
   );
   const signIns = loadSignIns(project);
+  const signInChains = new Map(
+    signIns.flatMap(({ name, read: { chain } }) => (chain ? [[name, chain] as const] : [])),
+  );
   const all = [...(read ? [read] : []), ...results, ...signIns.map((one) => one.read)];
   return {
     project,
@@ -223,13 +227,18 @@ export function loadTexts(
       ...all.flatMap(({ file, findings }) => findings.map((finding) => ({ file, finding }))),
       ...results.flatMap(({ elsewhere }) => elsewhere),
       ...signIns.flatMap(({ findings }) => findings),
+      ...[...results, ...signIns.map((one) => one.read)].flatMap(({ chain, file }) =>
+        (chain ? checkAsInputs(callsIn(chain), signInChains) : []).map((finding) => ({ file, finding })),
+      ),
+      ...(read ? checkAsInputs(project.services.values(), signInChains) : []).map((finding) => ({
+        file: read!.file,
+        finding,
+      })),
       ...missingTlsFiles(read),
       ...(read && descriptions ? descriptions.findings.map((finding) => ({ file: read.file, finding })) : []),
     ]),
     files: all.map(({ file }) => file),
-    signInChains: new Map(
-      signIns.flatMap(({ name, read: { chain } }) => (chain ? [[name, chain] as const] : [])),
-    ),
+    signInChains,
   };
 }
 

@@ -43,7 +43,6 @@ export const BY_HABIT: Readonly<Record<FileName, readonly (readonly [right: stri
     ['    call: GET kiln /pieces/${first}', '    call: GET kiln /pieces/{first}'],
     ['    show: ${first} has glaze ${$.glaze} on ${date(now())}', '    show: first + " has glaze"'],
     ['    show: ${first} has glaze ${$.glaze} on ${date(now())}', '    show: "${first} has glaze'],
-    ['    as: desk', '    as: [desk]'],
     ['  limit: { kind: number, default: 5 }', '  limit: number = 5'],
     ['chain: Pieces of a rack', 'Chain: Pieces of a rack'],
     ['tags: [nightly]', 'tags: [nightly'],

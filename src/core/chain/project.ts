@@ -5,6 +5,7 @@ import type { Kind } from '../language/kinds.ts';
 import type { OwnFunction } from '../language/tree.ts';
 import type { Place } from '../problems.ts';
 import type {
+  CarriedCredentials,
   Expectation,
   Field,
   Parameter,
@@ -15,11 +16,10 @@ import type {
   Typed,
 } from './model.ts';
 
-export interface Service {
+export interface Service extends CarriedCredentials {
   readonly name: string;
   /** `practice` stands for the practice service, which is started with the run. */
   readonly url: Template | 'practice';
-  readonly as?: string;
   readonly headers: readonly Field[];
   /** Parameters of each of its requests, where a call does not set them itself. */
   readonly query: readonly Parameter[];

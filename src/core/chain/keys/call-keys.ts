@@ -2,6 +2,7 @@ import * as z from 'zod';
 import {
   type KeyDefinition,
   anything,
+  carried,
   countOrNone,
   map,
   mapOrInsertion,
@@ -19,10 +20,10 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'as',
     sort: 'setting',
-    shape: text,
-    wants: 'the name of a credential, or none',
+    shape: carried,
+    wants: 'the name of a credential, a list of them, or none',
     about:
-      'The credential that the request carries, in place of the one of its service. `none` (or `nobody`) sends none.',
+      'The credential that the request carries, in place of the one of its service. `none` (or `nobody`) sends none. A list sends several. `NAME: { … }` gives inputs to the chain by which a credential of kind chain signs in; it does so once for each set of them.',
     example: 'as: counter',
   },
   {

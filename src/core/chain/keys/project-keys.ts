@@ -2,6 +2,7 @@ import { defineKey, shapesKey } from './chain-keys.ts';
 import * as z from 'zod';
 import {
   type KeyDefinition,
+  carried,
   conditions,
   countOrNone,
   map,
@@ -191,9 +192,9 @@ export const serviceKeys: readonly KeyDefinition[] = [
   {
     name: 'as',
     sort: 'setting',
-    shape: text,
-    wants: 'the name of a credential, or none',
-    about: 'The credential that its calls carry.',
+    shape: carried,
+    wants: 'the name of a credential, a list of them, or none',
+    about: 'The credential that its calls carry; a list are several.',
     example: 'as: counter',
   },
   {

@@ -1,4 +1,3 @@
-import { nearest } from '../../language/nearest.ts';
 import { type Kind, TEXT } from '../../language/kinds.ts';
 import { childrenOf, speaksOfBody, type Tree, speaksOfStatus } from '../../language/tree.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
@@ -14,6 +13,7 @@ import {
   type Template,
   type Timeouts,
 } from '../model.ts';
+import { readCarried } from './read-as.ts';
 import { readRequestBody, readParameters } from './read-body.ts';
 import { readOutcome } from './read-outcome.ts';
 import { readRequestLine } from './read-request-line.ts';
@@ -22,7 +22,7 @@ import { compact, optional } from '../optional.ts';
 import { PAGES_NAMES, readPages, readPoll } from './read-pages.ts';
 import { readStream, STREAM_NAMES, streamedKind } from './read-stream.ts';
 import { readCallback, readIdempotency, readRetry, retriesOnStatus } from './read-traffic.ts';
-import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
+import { NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import { plainSecret, plainSecretsInCookies, plainSecretsInUrl } from '../fields/plain-secrets.ts';
 import { type MapNode, type ScalarNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { checkDescribed } from './check-described.ts';
@@ -54,17 +54,12 @@ export function readCall(
   const line = valueOf(node, 'call')!;
   const request = line.type === 'scalar' ? readRequestLine(reader, line, sent) : undefined;
   const asNode = valueOf(node, 'as');
+  const carried = readCarried(fields, asNode, project.credentials, {
+    scope: sent,
+    hint: credentialsOf(reader),
+  });
   // What takes a step back signs in as that did.
-  const as = credentialNamed(fields.literal(asNode)) ?? reader.undoAs;
-  if (asNode && as !== undefined && as !== 'nobody' && !project.credentials.has(as)) {
-    const near = nearest(bareName(as), [...project.credentials.keys(), 'nobody']);
-    findings.problem(
-      asNode,
-      'unknown-credential',
-      `the project has no credential ${as}`,
-      findings.nearestName(asNode, near, credentialsOf(reader)),
-    );
-  }
+  const as = carried.as ?? reader.undoAs;
   const hidden = callbackNode && scope.lookup('callback');
   if (hidden)
     findings.problem(
@@ -159,6 +154,7 @@ export function readCall(
     method: request.method,
     written: request.written,
     target: request.target,
+    ...carried,
     as,
     query,
     headers,

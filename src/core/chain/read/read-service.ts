@@ -1,5 +1,4 @@
-import { bareName, credentialNamed, NONE, saysYes, timesOf } from '../source/key-definition.ts';
-import { nearest } from '../../language/nearest.ts';
+import { NONE, saysYes, timesOf } from '../source/key-definition.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
@@ -9,6 +8,7 @@ import { HOST_AND_PORT } from '../../header-names.ts';
 import { type Credential, type Service, type Tls, TLS_VERSIONS, type TlsVersion } from '../project.ts';
 import type { Template } from '../model.ts';
 import { readFields, readTimeouts } from './read-call.ts';
+import { readCarried } from './read-as.ts';
 import { readParameters } from './read-body.ts';
 import { readExpectations } from './read-outcome.ts';
 import { optional } from '../optional.ts';
@@ -49,16 +49,11 @@ export function readService(
   );
   if (!node) return [];
   const asNode = valueOf(node, 'as');
-  const as = credentialNamed(fields.literal(asNode));
-  if (asNode && as !== undefined && as !== 'nobody' && !credentials.has(as)) {
-    const near = nearest(bareName(as), [...credentials.keys(), 'nobody']);
-    findings.problem(
-      asNode,
-      'unknown-credential',
-      `the project has no credential ${as}`,
-      findings.nearestName(asNode, near, 'credentials: in this file describes who signs in'),
-    );
-  }
+  const carried = readCarried(fields, asNode, credentials, {
+    scope,
+    hint: 'credentials: in this file describes who signs in',
+  });
+  const { as } = carried;
   const insecure = saysYes(fields.literal(valueOf(node, 'insecure')));
   const urlNode = valueOf(node, 'url');
   const { value: url, secrets: urlSecrets } = fields.withSecrets(() =>
@@ -77,7 +72,7 @@ export function readService(
         name,
         url: url ?? 'practice',
         urlSecrets,
-        ...optional('as', as),
+        ...carried,
         headers: readFields({ fields }, valueOf(node, 'headers'), scope),
         query: readParameters({ fields }, valueOf(node, 'query'), scope),
         timeouts: readTimeouts({ fields }, valueOf(node, 'timeout'), scope),

@@ -60,6 +60,11 @@ export function bareName(text: string): string {
 }
 /** A map, or the word that turns it off. */
 export const mapOrNone = shapeOf(() => z.union([z.literal(NONE), map()]));
+/** The name of a credential, several of them, or one with inputs for the chain by which it signs in. */
+export const carried = shapeOf(() => {
+  const one = z.union([z.string(), map()]);
+  return z.union([one, z.array(one)]);
+});
 /** A count, or the word that turns it off, which is 0. */
 export const countOrNone = shapeOf(() => z.union([z.literal(NONE), count()]));
 export const count = shapeOf(() => z.string().regex(/^\d{1,4}$/));

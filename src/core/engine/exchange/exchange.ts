@@ -31,11 +31,17 @@ async function sendSigned(
   for (;;) {
     const result = await sendFollowing(context, step, request, { progress, patience });
     const { status, headers } = result.response;
-    if (status !== 401) context.ports.credentials.accepted(as);
-    if (status !== 401 && !context.project.credentials.get(as)!.signIn) return result;
+    const all = [as, ...(request.also ?? [])];
+    if (status !== 401) for (const one of all) context.ports.credentials.accepted(one);
+    if (status !== 401 && !all.some((one) => context.project.credentials.get(one)!.signIn)) return result;
     const challenges = headers.flatMap(([name, value]) => (name === 'www-authenticate' ? [value] : []));
-    const filled = fillCredential(context, request);
-    if (!renewals.take() || !(await renews(context, filled, result, challenges))) return result;
+    if (!renewals.take()) return result;
+    let isRenewed = false;
+    for (const one of all) {
+      const filled = fillCredential(context, { ...request, as: one });
+      if (await renews(context, step, filled, { result, challenges })) isRenewed = true;
+    }
+    if (!isRenewed) return result;
     await result.saved?.discard();
   }
 }

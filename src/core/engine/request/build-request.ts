@@ -1,6 +1,7 @@
 import { missingFrom, queryParameters, renderQuery, sharedQuery } from './query-parameters.ts';
 import type {
   CallStep,
+  CarriedCredentials,
   Field,
   Idempotency,
   Parameter,
@@ -69,6 +70,10 @@ export function buildRequest(
   }));
 }
 
+function alsoOf(carried: CarriedCredentials | undefined): Pick<BuiltRequest, 'also'> {
+  return carried?.also ? { also: carried.also } : {};
+}
+
 /** The cookies that a call would carry to its service. */
 function cookiesBefore(context: RunContext, step: CallStep, url: string | undefined): Value {
   const service = context.serviceOf(step);
@@ -124,7 +129,7 @@ function assemble(
     headers,
     ...(body ? { body, json } : {}),
     ...(secretBody ? { secretBody } : {}),
-    ...(as === undefined || as === 'nobody' ? {} : { as }),
+    ...(as === undefined || as === 'nobody' ? {} : { as, ...alsoOf(step.as === undefined ? service : step) }),
     limits: limitsOf([service, step], environment),
     ...(service ? { service: service.name } : {}),
     secretFields: secretFieldsOf([...(service?.headers ?? []), ...step.headers]),

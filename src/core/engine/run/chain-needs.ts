@@ -43,7 +43,8 @@ export function needsOf(
       take(service.secrets);
       if (isOwn) services.add(service.name);
     }
-    inCredential(step.as ?? service?.as);
+    const carried = step.as === undefined ? service : step;
+    for (const name of [carried?.as, ...(carried?.also ?? [])]) inCredential(name);
     inCredential(step.callback?.signedBy);
   };
   const inChain = (one: Chain, isOwn: boolean): void => {

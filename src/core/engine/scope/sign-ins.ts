@@ -1,5 +1,5 @@
 import type { CallStep, Chain, Step } from '../../chain/model.ts';
-import type { Credential } from '../../chain/project.ts';
+import type { Credential, Service } from '../../chain/project.ts';
 import type { Environment } from '../../language/environment.ts';
 import type { Maybe, Value } from '../../language/values.ts';
 import type { Authorisation } from '../../ports.ts';
@@ -33,11 +33,16 @@ export interface SignInScope {
   address(step: Step): string;
   environment(step: Step | undefined, response?: Maybe, more?: (name: string) => Maybe): Environment;
   sentName(name: string): Maybe;
+  serviceOf(step: CallStep): Service | undefined;
   inserter(environment: Environment): Inserter;
 }
 
 /** Credentials of kind chain, as a run asks them to sign in. */
 export interface SignIns {
   authorise(scope: SignInScope, credential: Credential, step: CallStep): Promise<Authorisation>;
-  renew(scope: SignInScope, credential: Credential, result: CallResult): boolean;
+  renew(
+    scope: SignInScope,
+    credential: Credential,
+    answered: { readonly step: CallStep; readonly result: CallResult },
+  ): boolean;
 }

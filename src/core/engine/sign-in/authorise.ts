@@ -47,9 +47,22 @@ export function authorise(
   request: BuiltRequest,
   { wire, carried }: { readonly wire: WireRequest; readonly carried: boolean },
 ): WireRequest | Promise<WireRequest> {
-  return request.as === undefined || !carried
-    ? addCookies(context, step, request, wire)
-    : sign(context, step, { ...request, as: request.as }, wire);
+  if (request.as === undefined || !carried) return addCookies(context, step, request, wire);
+  const signed = sign(context, step, { ...request, as: request.as }, wire);
+  return request.also ? signAlso(context, step, { ...request, also: request.also }, signed) : signed;
+}
+
+/** Adds what further credentials give. The cookies of the jar are there already. */
+async function signAlso(
+  context: RunContext,
+  step: CallStep,
+  request: BuiltRequest & { readonly also: readonly string[] },
+  signed: Promise<WireRequest>,
+): Promise<WireRequest> {
+  let wire = await signed;
+  for (const as of request.also)
+    wire = await sign(context, { ...step, noCookies: true }, { ...request, as }, wire);
+  return wire;
 }
 
 async function sign(
@@ -115,11 +128,12 @@ async function authorisation(
 /** Whether sending a request again with a renewed credential may help. */
 export async function renews(
   context: RunContext,
+  step: CallStep,
   credential: FilledCredential,
-  result: CallResult,
-  challenges: readonly string[],
+  { challenges, result }: { readonly result: CallResult; readonly challenges: readonly string[] },
 ): Promise<boolean> {
-  if (credential.credential.signIn) return context.signIns!.renew(context, credential.credential, result);
+  if (credential.credential.signIn)
+    return context.signIns!.renew(context, credential.credential, { step, result });
   return context.ports.credentials.renew(credential, challenges, result.sentHeaders);
 }
 

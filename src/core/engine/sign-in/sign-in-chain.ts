@@ -1,5 +1,6 @@
 import type { CallStep } from '../../chain/model.ts';
 import type { Credential } from '../../chain/project.ts';
+import { writeJson } from '../../language/json.ts';
 import type { Maybe, Value } from '../../language/values.ts';
 import type { Authorisation } from '../../ports.ts';
 import { ProblemError } from '../../problems.ts';
@@ -34,21 +35,23 @@ export class SignInChains implements SignIns {
         `${signIn.file} uses ${credential.name} itself`,
         'as: nobody on its calls',
       );
-    let signedIn = this.#done.get(credential.name);
+    const inputs = inputsOf(context, credential, step);
+    const key = keyOf(credential, inputs);
+    let signedIn = this.#done.get(key);
     const isNew = !signedIn;
     if (!signedIn) {
       signedIn = {
-        results: this.#run(context, credential, step),
-        renewed: this.#refused.has(credential.name),
+        results: this.#run(context, credential, step, inputs),
+        renewed: this.#refused.has(key),
         worked: false,
       };
-      this.#done.set(credential.name, signedIn);
+      this.#done.set(key, signedIn);
     }
     let results: ReadonlyMap<string, Value>;
     try {
       results = await signedIn.results;
     } catch (error) {
-      this.#done.delete(credential.name);
+      this.#done.delete(key);
       throw error;
     }
     const environment = context.environment(
@@ -68,19 +71,11 @@ export class SignInChains implements SignIns {
     context: SignInScope,
     credential: Credential,
     step: CallStep,
+    inputs: Readonly<Record<string, Value>>,
   ): Promise<ReadonlyMap<string, Value>> {
     const signIn = credential.signIn!;
     const chain = context.options.signInChains?.get(credential.name);
     if (!chain) throw failed(credential, step, `there is no chain ${signIn.file}`);
-    const inserter = context.inserter(
-      context.environment(undefined, undefined, (name) => context.sentName(name)),
-    );
-    const inputs = Object.fromEntries(
-      signIn.inputs.flatMap(([name, typed]): [string, Value][] => {
-        const value = renderTyped(inserter, typed);
-        return value === undefined ? [] : [[name, value]];
-      }),
-    );
     const { results, problem } = await context.runNested(
       chain,
       inputs,
@@ -92,8 +87,14 @@ export class SignInChains implements SignIns {
   }
 
   /** Whether a response says that signing in again may help. It does so once for each sign-in that never worked. */
-  renew(context: SignInScope, { name, signIn }: Credential, result: CallResult): boolean {
-    const signedIn = this.#done.get(name);
+  renew(
+    context: SignInScope,
+    credential: Credential,
+    { result, step }: { readonly step: CallStep; readonly result: CallResult },
+  ): boolean {
+    const { signIn } = credential;
+    const key = keyOf(credential, inputsOf(context, credential, step));
+    const signedIn = this.#done.get(key);
     if (!signedIn) return false;
     const condition = signIn!.renewWhen;
     const environment = context.environment(undefined, result.body.value, responseNames(result));
@@ -102,10 +103,33 @@ export class SignInChains implements SignIns {
       : result.response.status === 401;
     if (!refused) signedIn.worked = true;
     if (!refused || (signedIn.renewed && !signedIn.worked)) return false;
-    this.#done.delete(name);
-    this.#refused.add(name);
+    this.#done.delete(key);
+    this.#refused.add(key);
     return true;
   }
+}
+
+/** The inputs of the chain that signs in: those of the credential, and those that the call or its service gives it. */
+function inputsOf(
+  context: SignInScope,
+  { name, signIn }: Credential,
+  step: CallStep,
+): Readonly<Record<string, Value>> {
+  const carried = step.as === undefined ? context.serviceOf(step) : step;
+  const own = carried?.asInputs?.get(name) ?? [];
+  const inserter = context.inserter(context.environment(step, undefined, (one) => context.sentName(one)));
+  return Object.fromEntries(
+    [...signIn!.inputs, ...own].flatMap(([input, typed]): [string, Value][] => {
+      const value = renderTyped(inserter, typed);
+      return value === undefined ? [] : [[input, value]];
+    }),
+  );
+}
+
+/** A chain signs in once for each set of inputs. */
+function keyOf({ name }: Credential, inputs: Readonly<Record<string, Value>>): string {
+  const sorted = Object.entries(inputs).sort(([one], [other]) => (one < other ? -1 : 1));
+  return `${name} ${writeJson(sorted.map(([input, value]) => [input, value]))}`;
 }
 
 function failed({ name }: Credential, step: CallStep, why: string, hint?: string): ProblemError {

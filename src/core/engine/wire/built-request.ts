@@ -13,6 +13,8 @@ export interface BuiltRequest {
   readonly json?: Maybe;
   /** The credential it carries, unless it is `nobody`. */
   readonly as?: string;
+  /** Those that it carries besides. */
+  readonly also?: readonly string[];
   readonly limits: Limits;
   readonly service?: string;
   /** Fields into which secrets were inserted, in small letters: they are meant for one origin. */

@@ -3,7 +3,7 @@ import { createHmac } from 'node:crypto';
 import { describe, expect, test } from '@jest/globals';
 import { readChain } from '../../../../src/core/chain/read/read-chain.ts';
 import { readProject } from '../../../../src/core/chain/read/read-project.ts';
-import { runChain, type RunSetting } from '../support.ts';
+import { bodyText, runChain, type RunSetting } from '../support.ts';
 
 const credential = (lines: string, service = 'url: https://kiln.example/v1'): string =>
   `services:\n  kiln: { ${service.replace(/(url: )(\S+)/, '$1"$2"')}, as: desk }\ncredentials:\n  desk:\n${lines.replace(/^/gm, '    ')}\nsecrets: { desk: env DESK }\n`;
@@ -255,6 +255,59 @@ secrets: { desk: env DESK }
     expect(sent[1]!.headers).toContainEqual(['Cookie', 'lb=machine-number-7']);
     expect(JSON.stringify(events)).not.toMatch(/session-number-1|machine-number/);
     expect(of('response-received')[0]!.body).toEqual({ size: 5055, type: 'application/json', cut: true });
+  });
+
+  test('with inputs of the call it signs in once for each set of them, and anew for that set alone', async () => {
+    const logins: string[] = [];
+    const seen: string[] = [];
+    let refused = false;
+    const text = `chain: A
+inputs: { who: { default: rui } }
+steps:
+  - call: GET kiln /a
+  - call: GET kiln /b
+    as: { studio: { user: '\${who}' } }
+  - call: GET kiln /c
+    as: [{ studio: { user: rui } }, key]
+  - call: GET kiln /d
+    as: { studio: {} }
+`;
+    const { exit, events } = await runChain(
+      text,
+      (request) => {
+        if (request.url.endsWith('/login')) {
+          const { user } = JSON.parse(bodyText(request)) as { user: string };
+          logins.push(user);
+          return { json: JSON.stringify({ session: `session-of-${user}-${logins.length}` }) };
+        }
+        const fields = new Map(request.headers);
+        seen.push(
+          `${new URL(request.url).pathname.slice(-1)} ${fields.get('Session')!} ${fields.get('Key') ?? '-'}`,
+        );
+        // The session of rui has run out.
+        if (!refused && request.url.endsWith('/c')) {
+          refused = true;
+          return { status: 401 };
+        }
+        return {};
+      },
+      settings(
+        project.replace('secrets:', "  key: { kind: header, name: Key, value: '${secret.desk}' }\nsecrets:"),
+        {
+          signInChains: signInChains(signIn()),
+        },
+      ),
+    );
+    expect(exit).toBe(0);
+    expect(logins).toEqual(['anna', 'rui', 'rui']);
+    expect(seen).toEqual([
+      'a session-of-anna-1 -',
+      'b session-of-rui-2 -',
+      `c session-of-rui-2 ${secrets.desk}`,
+      `c session-of-rui-3 ${secrets.desk}`,
+      'd session-of-anna-1 -',
+    ]);
+    expect(JSON.stringify(events)).not.toMatch(/session-of-/);
   });
 
   test('a 401 signs in again, once', async () => {
