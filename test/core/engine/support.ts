@@ -31,6 +31,10 @@ export function bodyText({ body }: WireRequest): string {
   return body instanceof Uint8Array ? Buffer.from(body).toString() : '';
 }
 
+/** What Node calls an algorithm. */
+const nodeName = (algorithm: string): string =>
+  algorithm === 'sha' ? 'sha1' : algorithm.replace('-', '');
+
 const noFiles: Files = {
   open: () => Promise.reject(new Error('no files here')),
   create: () => Promise.reject(new Error('no files here')),
@@ -187,8 +191,8 @@ export async function runChain(
     chance: { next: () => 0.5 },
     digests: {
       identify: (data) => createHash('sha256').update(data).digest('hex'),
-      digest: (algorithm, data) => createHash(algorithm.replace('-', '')).update(data).digest(),
-      hmac: (algorithm, key, data) => createHmac(algorithm.replace('-', ''), key).update(data).digest(),
+      digest: (algorithm, data) => createHash(nodeName(algorithm)).update(data).digest(),
+      hmac: (algorithm, key, data) => createHmac(nodeName(algorithm), key).update(data).digest(),
     },
     secrets: {
       get: async (name) =>
