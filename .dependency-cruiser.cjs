@@ -99,11 +99,11 @@ module.exports = {
       from: {
         path: '^src/',
         pathNot:
-          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
+          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|io/files/html|io/files/read-markup|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
       },
       to: {
         dynamic: false,
-        path: 'node_modules/(undici|fastify|oauth4webapi|jose|pngjs|fontoxpath|slimdom|tough-cookie|csv-parse|eventsource-parser|acorn|ajv|ajv-formats|js-yaml)/',
+        path: 'node_modules/(undici|fastify|oauth4webapi|jose|pngjs|fontoxpath|slimdom|parse5|css-select|tough-cookie|csv-parse|eventsource-parser|acorn|ajv|ajv-formats|js-yaml)/',
         dependencyTypesNot: ['type-only'],
       },
     },

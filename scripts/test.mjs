@@ -100,7 +100,7 @@ if (wants(/proxies|streams/))
   ])
     installPeer(name, program);
 if (wants(/import/)) installPeer('curl', '/usr/bin/curl');
-if (wants(/report/)) installPeer('chromium', '/usr/bin/chromium');
+if (wants(/report|markup/)) installPeer('chromium', '/usr/bin/chromium');
 
 if (wants(/description|suites/)) fetchPublished('libtest-json-schema-acceptance-perl');
 

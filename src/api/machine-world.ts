@@ -1,4 +1,5 @@
 import type { World } from '../core/language/environment.ts';
+import { MARKUP_FUNCTIONS } from '../core/language/markup.ts';
 import type { Project } from '../core/chain/project.ts';
 import { describedSchemas, schemaNamed } from '../core/chain/read/read-shapes.ts';
 import { fail } from '../core/problems.ts';
@@ -6,7 +7,7 @@ import { bytesBelow } from '../io/files/files.ts';
 import { nodeDigests, systemChance, systemClock } from '../io/world.ts';
 
 /**
- * What an expression may ask this machine for; `text` is the expression, as XPath and schemas are loaded only for one that
+ * What an expression may ask this machine for; `text` is the expression, as readers of markup and schemas are loaded only for one that
  * uses them.
  */
 export async function worldFor(text: string, project: Project): Promise<World> {
@@ -15,7 +16,9 @@ export async function worldFor(text: string, project: Project): Promise<World> {
     chance: () => systemChance.next(),
     digest: (algorithm, data) => nodeDigests.digest(algorithm, data),
     hmac: (algorithm, key, data) => nodeDigests.hmac(algorithm, key, data),
-    ...(text.includes('xpath') ? { xpath: (await import('../io/files/xpath.ts')).xpath } : {}),
+    ...([...MARKUP_FUNCTIONS].some((name) => text.includes(`${name}(`))
+      ? { markup: (await import('../io/files/read-markup.ts')).markup }
+      : {}),
     ...(text.includes('fits') ? { fits: await fitting(project) } : {}),
     file: (path) => bytesBelow(path, process.cwd()),
     zone: project.zone,

@@ -1,6 +1,7 @@
 import type { Credential } from './chain/project.ts';
 import type { Schema, Violation } from './contract/json-schema.ts';
-import type { DigestAlgorithm, XPath } from './language/environment.ts';
+import type { DigestAlgorithm } from './language/environment.ts';
+import type { Markup } from './language/markup.ts';
 import type { Value, ValueObject } from './language/values.ts';
 
 /** What the engine needs from the world. The core has nothing else of it. */
@@ -289,8 +290,8 @@ export interface Formats {
   textDecoder(charset: string): Promise<PieceDecoder | undefined>;
   /** A reader of server-sent events (HTML Standard, 9.2), for the first connection or one after another. */
   eventReader(before?: Pick<EventReader, 'lastId' | 'retry'>): Promise<EventReader>;
-  /** The evaluator of XPath. */
-  xpath(): Promise<XPath>;
+  /** The reader of XML and HTML. */
+  markup(): Promise<Markup>;
 }
 
 /** Decodes a text that comes in pieces. */

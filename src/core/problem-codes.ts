@@ -160,7 +160,12 @@ export const problemCodes = {
   'not-as-described': either('What is sent, or what came, is not as the description of the service says.'),
   'proxy-refused': incomplete("A proxy can't be reached, or does not let the request through."),
   'locked-unreadable': problem("What was locked can't be opened with the key of this user."),
-  'xml-invalid': problem('A text is no XML, or is nested too deep.'),
+  'xml-invalid': problem('A text is no XML, or XML or HTML is nested too deep.'),
+  'selector-invalid': problem('A selector for css(…) is none of CSS.'),
+  'no-such-form': problem('A page of HTML has no form of this name, or several, or none at all.'),
+  'namespace-hides': warn(
+    'XPath found nothing in XML whose elements are in a namespace without a prefix. A prefix of your own finds them.',
+  ),
   'xpath-invalid': problem('An expression for xpath(…) is not XPath 3.1, or failed on what it was given.'),
   'not-verified': warn('The certificate of a service is not looked at, as tls: { verify: no } says.'),
   'file-not-written': incomplete("A file can't be written."),

@@ -1,16 +1,16 @@
 // The HTML report in a real browser (Debian's chromium): it loads nothing, complains of nothing, and can be used by keyboard.
-import { existsSync, mkdtempSync, writeFileSync } from 'node:fs';
+import { mkdtempSync, writeFileSync } from 'node:fs';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { pathToFileURL } from 'node:url';
 import { afterAll, beforeAll, describe, expect, test } from '@jest/globals';
-import puppeteer, { type Browser, type Page } from 'puppeteer-core';
+import type { Browser, Page } from 'puppeteer-core';
 import { Records } from '../../src/io/record/records.ts';
 import { ticks } from '../../src/report/page/ticks.ts';
 import { batharon } from '../cli/support.ts';
+import { hasChromium, openChromium } from '../peers/chromium.ts';
 import { KILN, runChain } from '../core/engine/support.ts';
 
-const CHROMIUM = '/usr/bin/chromium';
 const ITERATIONS = 300;
 
 const CHAIN = `chain: Fire <b>all</b> pieces
@@ -44,10 +44,10 @@ async function record(folder: string): Promise<void> {
   await writer.close();
 }
 
-if (!existsSync(CHROMIUM))
+if (!hasChromium)
   process.stderr.write('chromium is not here, so the HTML report is NOT tested in a browser\n');
 
-(existsSync(CHROMIUM) ? describe : describe.skip)('the HTML report', () => {
+(hasChromium ? describe : describe.skip)('the HTML report', () => {
   const folder = mkdtempSync(join(tmpdir(), 'batharon-page-'));
   const requested: string[] = [];
   const complaints: string[] = [];
@@ -57,11 +57,7 @@ if (!existsSync(CHROMIUM))
   beforeAll(async () => {
     await record(folder);
     expect((await batharon(folder, ['report', '--html', 'run.html'])).stderr).toContain('wrote run.html');
-    browser = await puppeteer.launch({
-      executablePath: CHROMIUM,
-      args: ['--no-sandbox', '--disable-dev-shm-usage', '--disable-gpu', '--disable-background-networking'],
-      userDataDir: join(folder, 'profile'),
-    });
+    browser = await openChromium();
     page = await browser.newPage();
     page.on('request', (request) => requested.push(request.url()));
     page.on('console', (message) => complaints.push(message.text()));

@@ -194,7 +194,7 @@ export interface Save {
   readonly buffered: boolean;
 }
 
-export const READ_AS = ['json', 'xml', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
+export const READ_AS = ['json', 'xml', 'html', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
 export type ReadAs = (typeof READ_AS)[number];
 
 /** What a stream can be read as. */
@@ -313,8 +313,8 @@ export interface Chain {
   readonly inputs: readonly Input[];
   readonly steps: readonly Step[];
   readonly cleanup: readonly Step[];
-  /** Some expression reads XML. */
-  readonly usesXPath: boolean;
+  /** Some expression reads XML or HTML. */
+  readonly readsMarkup: boolean;
   /** The schemas that its expressions hold values to, by the names that they say. */
   readonly schemas: ReadonlyMap<string, Schema>;
   /** It asks for a step as `steps.NAME`. */

@@ -148,7 +148,7 @@ export interface Project {
   /** Names of members whose values are secrets besides the default ones, and such as are not. */
   readonly mask: { readonly also: ReadonlySet<string>; readonly never: ReadonlySet<string> };
   /** Some expression reads XML. */
-  readonly usesXPath: boolean;
+  readonly readsMarkup: boolean;
   /** The shapes that it defines for all chains. */
   readonly shapes: Shapes;
   /** The schemas that its own expressions hold values to, by the names that they say. */

@@ -18,7 +18,11 @@ export const INPUT_KIND_WORDS: Words<InputKind> = {
 export const READ_AS_WORDS: Words<ReadAs> = {
   json: ['A value, its numbers as they came.', 'application/json'],
   text: ['A text, in the charset that its content type names, else UTF-8.', 'plain'],
-  xml: ["A text; xpath($, '//glaze/@name') reads from it.", 'xpath, soap'],
+  xml: ["A text; xpath($, '//glaze/@name') reads from it, xml($) makes an object of it.", 'xpath, soap'],
+  html: [
+    "A text; css($, 'td.price'), xpath($, '//td') and form($) read from it as a browser would.",
+    'page, scraping',
+  ],
   csv: [
     'A list of objects, by the names in the first row; { csv: ";" } names what separates cells.',
     'table',

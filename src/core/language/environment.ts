@@ -1,14 +1,10 @@
 import type { WarningCode } from '../problem-codes.ts';
+import type { Markup } from './markup.ts';
 import type { Maybe, Value } from './values.ts';
 
 /** Digest algorithms by their names of the IANA registry for digest fields. */
 export const DIGEST_ALGORITHMS = ['sha-256', 'sha-384', 'sha-512', 'sha', 'md5'] as const;
 export type DigestAlgorithm = (typeof DIGEST_ALGORITHMS)[number];
-
-/**
- * Evaluates an XPath expression on a text of XML, with namespaces by their prefixes. Throws `xml-invalid`, `xpath-invalid`.
- */
-export type XPath = (xml: string, expression: string, namespaces: ReadonlyMap<string, string>) => Maybe;
 
 /** Where a value is not as a schema wants it: a path of `$`, and what is wrong there. */
 export interface Misfit {
@@ -26,8 +22,8 @@ export interface World {
   hmac(algorithm: DigestAlgorithm, key: Uint8Array, data: Uint8Array): Uint8Array;
   /** The content of a file below the folder of the chain. Throws `file-not-found`. */
   readonly file?: (path: string) => Uint8Array;
-  /** Reads XML; there where an expression of the file asks for it. */
-  readonly xpath?: XPath;
+  /** Reads XML and HTML; there where an expression of the file asks for it. */
+  readonly markup?: Markup;
   /** Where a value is not as a schema of this name wants it; there where an expression of the chain asks for one. */
   readonly fits?: (value: Value, schema: string) => readonly Misfit[];
   /** The IANA name of the zone in which dates are shown. */

@@ -1,3 +1,4 @@
+import { MARKUP_FUNCTIONS } from './markup.ts';
 import { ProblemError } from '../problems.ts';
 import { conversionAdvice } from './advice.ts';
 import { formatDate, isZone } from './dates.ts';
@@ -120,7 +121,7 @@ function tryConstants(
   );
   const isPlain = parameters.every(({ passing }) => passing === 'value');
   if (
-    tree.name === 'xpath' ||
+    MARKUP_FUNCTIONS.has(tree.name) ||
     values.length === 0 ||
     values.length < tree.arguments.length ||
     !isPlain ||

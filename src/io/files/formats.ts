@@ -41,7 +41,7 @@ export const formats: Formats = {
 
   eventReader,
 
-  xpath: async () => (await import('./xpath.ts')).xpath,
+  markup: async () => (await import('./read-markup.ts')).markup,
 };
 
 interface CsvProblem extends Error {

@@ -1,9 +1,10 @@
 import fontoxpath from 'fontoxpath';
 import { parseXmlDocument } from 'slimdom';
-import type { XPath } from '../../core/language/environment.ts';
+import type { Markup } from '../../core/language/markup.ts';
 import { numberOf } from '../../core/language/numbers.ts';
 import type { Value } from '../../core/language/values.ts';
-import { fail } from '../../core/problems.ts';
+import { fail, ProblemError } from '../../core/problems.ts';
+import { documentOfHtml, isHtml } from './html.ts';
 
 /** How deep elements may stand in each other; deeper ones take the library minutes. */
 const MAXIMUM_DEPTH = 200;
@@ -12,15 +13,22 @@ const RECENT = 4;
 
 const documents = new Map<string, ReturnType<typeof parseXmlDocument>>();
 
-function documentOf(xml: string): ReturnType<typeof parseXmlDocument> {
+/** Reads a text of XML, or a page of HTML. Throws `xml-invalid`. */
+export function documentOf(xml: string): ReturnType<typeof parseXmlDocument> {
   const known = documents.get(xml);
   if (known) return known;
-  refuseDepth(xml);
   let document: ReturnType<typeof parseXmlDocument>;
   try {
+    refuseDepth(xml);
     document = parseXmlDocument(xml);
   } catch (error) {
-    return fail('xml-invalid', `this is no XML: ${firstLine(error)}`);
+    // XHTML is XML; any other page is read as browsers read it.
+    if (isHtml(xml)) document = documentOfHtml(xml);
+    else if (error instanceof ProblemError) throw error;
+    else
+      return fail('xml-invalid', `this is no XML: ${firstLine(error)}`, {
+        ...(/^\s*</.test(xml) ? { hint: "css(body, 'SELECTOR') reads a part of a page of HTML" } : {}),
+      });
   }
   documents.set(xml, document);
   if (documents.size > RECENT) documents.delete(documents.keys().next().value!);
@@ -38,7 +46,7 @@ function refuseDepth(xml: string): void {
 }
 
 /** Evaluates XPath 3.1: nodes give the list of their texts, undefined if there is none; a single value gives itself. */
-export const xpath: XPath = (xml, expression, namespaces) => {
+export const xpath: Markup['xpath'] = (xml, expression, namespaces) => {
   const document = documentOf(xml);
   let found: unknown[];
   try {

@@ -32,8 +32,7 @@ export function bodyText({ body }: WireRequest): string {
 }
 
 /** What Node calls an algorithm. */
-const nodeName = (algorithm: string): string =>
-  algorithm === 'sha' ? 'sha1' : algorithm.replace('-', '');
+const nodeName = (algorithm: string): string => (algorithm === 'sha' ? 'sha1' : algorithm.replace('-', ''));
 
 const noFiles: Files = {
   open: () => Promise.reject(new Error('no files here')),

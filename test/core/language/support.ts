@@ -5,7 +5,7 @@ import { JSON_VALUE, kindOfValue } from '../../../src/core/language/kinds.ts';
 import type { StaticScope } from '../../../src/core/language/scope.ts';
 import { type Maybe, memberOf, type ValueObject } from '../../../src/core/language/values.ts';
 
-import { xpath } from '../../../src/io/files/xpath.ts';
+import { markup } from '../../../src/io/files/read-markup.ts';
 
 const node = (algorithm: string): string => (algorithm === 'sha' ? 'sha1' : algorithm.replace('-', ''));
 
@@ -14,7 +14,7 @@ export const world: World = {
   chance: () => 0.25,
   digest: (algorithm, data) => createHash(node(algorithm)).update(data).digest(),
   hmac: (algorithm, key, data) => createHmac(node(algorithm), key).update(data).digest(),
-  xpath,
+  markup,
   file: (path) => Buffer.from(path === 'layer.bin' ? [0, 255, 1, 10] : []),
   zone: 'UTC',
 };

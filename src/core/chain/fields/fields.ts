@@ -1,3 +1,4 @@
+import { MARKUP_FUNCTIONS } from '../../language/markup.ts';
 import { checkExpression, checkTree, weightOf, withHabit } from '../../language/expression.ts';
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
@@ -29,7 +30,7 @@ export class FieldReader {
   readonly used = new Set<string>();
   /** Names of secrets that the fields read so far insert; `*` where one inserts them all. */
   readonly secrets = new Set<string>();
-  usesXPath = false;
+  readsMarkup = false;
   readonly schemas = new SchemaNames();
   /** Names of which an expression asks for .iterations. */
   readonly iterationsOf = new Set<string>();
@@ -53,7 +54,7 @@ export class FieldReader {
       inside = inside.slice(1);
     }
     if (tree.type === 'response') this.used.add('$');
-    if (tree.type === 'call' && tree.name === 'xpath') this.usesXPath = true;
+    if (tree.type === 'call' && MARKUP_FUNCTIONS.has(tree.name)) this.readsMarkup = true;
     inside.forEach((child) => this.#use(child));
   }
 

@@ -41,7 +41,7 @@ export const HEADERS: Kind = { ...OBJECT, caseless: true };
 
 /** The kind of `$` by how the body is read. */
 export function responseKind(readAs: ReadAs | undefined): Kind {
-  if (readAs === 'text' || readAs === 'xml') return TEXT;
+  if (readAs === 'text' || readAs === 'xml' || readAs === 'html') return TEXT;
   if (readAs === 'lines') return listOf(TEXT);
   if (readAs === 'json-lines') return listOf(JSON_VALUE);
   if (readAs === 'csv' || readAs === 'events') return listOf(OBJECT);

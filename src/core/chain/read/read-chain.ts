@@ -291,7 +291,7 @@ function readRoot(reader: StepReader, file: SourceFile): Chain | undefined {
     steps,
     cleanup,
     results,
-    usesXPath: fields.usesXPath,
+    readsMarkup: fields.readsMarkup,
     schemas: fields.schemas.used,
     iterationsOf: fields.iterationsOf,
     secrets: fields.secrets,

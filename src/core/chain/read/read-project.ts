@@ -33,7 +33,7 @@ export const NO_PROJECT: Project = {
   values: new Map(),
   zone: 'UTC',
   mask: { also: new Set(), never: new Set() },
-  usesXPath: false,
+  readsMarkup: false,
   shapes: NO_SHAPES,
   schemas: new Map(),
 };
@@ -142,7 +142,7 @@ function readRoot(
     functions,
     zone: isZone(zone) ? zone : 'UTC',
     mask,
-    usesXPath: fields.usesXPath,
+    readsMarkup: fields.readsMarkup,
     shapes,
     schemas: fields.schemas.used,
     ...optional('callbacks', readCallbacks(fields, valueOf(root, 'callbacks'))),

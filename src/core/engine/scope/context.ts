@@ -2,7 +2,8 @@ import type { WarningCode } from '../../problem-codes.ts';
 import type { CallStep, Chain, Step } from '../../chain/model.ts';
 import type { Project, Service } from '../../chain/project.ts';
 import type { RunEvent } from '../../events.ts';
-import type { Environment, World, XPath } from '../../language/environment.ts';
+import type { Environment, World } from '../../language/environment.ts';
+import type { Markup } from '../../language/markup.ts';
 import type { Maybe, Value } from '../../language/values.ts';
 import { fail } from '../../problems.ts';
 import type { Ports } from '../../ports.ts';
@@ -244,8 +245,8 @@ export class RunContext {
   }
 
   /** There where an expression reads XML. */
-  set xpath(xpath: XPath) {
-    this.#shared.xpath = xpath;
+  set markup(markup: Markup) {
+    this.#shared.markup = markup;
   }
 
   /** When the run began, in milliseconds since 1970. */
@@ -318,7 +319,7 @@ export class RunContext {
       chance: () => chance.next(),
       digest: (algorithm, data) => digests.digest(algorithm, data),
       hmac: (algorithm, key, data) => digests.hmac(algorithm, key, data),
-      ...(this.#shared.xpath ? { xpath: this.#shared.xpath } : {}),
+      ...(this.#shared.markup ? { markup: this.#shared.markup } : {}),
       fits: this.contract.fitting(this.chain, this.project),
       file: (path) =>
         files.bytes?.(path, this.chain.file) ?? fail('file-not-found', `the file ${path} can't be read here`),

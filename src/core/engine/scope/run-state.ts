@@ -1,4 +1,4 @@
-import type { XPath } from '../../language/environment.ts';
+import type { Markup } from '../../language/markup.ts';
 import type { Value } from '../../language/values.ts';
 import type { EventLog } from './event-log.ts';
 import type { Guarding } from './guarding.ts';
@@ -29,7 +29,7 @@ export class RunState {
   readonly paces: Map<string, Pace>;
   readonly watchdog: Watchdog;
   readonly atEnd: (() => void)[] = [];
-  xpath: XPath | undefined;
+  markup: Markup | undefined;
   interruption: Interruption;
   started: number | undefined;
   signIns: SignIns | undefined;

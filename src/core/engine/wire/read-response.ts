@@ -87,7 +87,7 @@ export function readResponseBody(
   reading: Reading,
   formats: Formats,
 ): ReadBody | Promise<ReadBody> {
-  const charset = bytes.length === 0 ? undefined : charsetOf(headers, bytes);
+  const charset = bytes.length === 0 ? undefined : charsetOf(headers, bytes, reading.readAs);
   if (charset === undefined || reading.readAs === 'bytes')
     return readIn(headers, bytes, reading, { formats });
   return formats
@@ -112,7 +112,7 @@ function readIn(
   const { type } = contentTypeOf(headers);
   const as = readAs ?? (type === undefined ? undefined : memberOf(SAYS, type));
   if (as !== 'csv' && as !== 'lines' && as !== 'events' && as !== 'json-lines')
-    return readPlain(headers, bytes, as === 'xml' ? 'text' : as, decoded);
+    return readPlain(headers, bytes, as === 'xml' || as === 'html' ? 'text' : as, decoded);
   const plain = readPlain(headers, bytes, 'text', decoded);
   if (plain.text === undefined) return plain;
   if (as === 'lines') return { ...plain, value: linesOf(plain.text) };
@@ -240,16 +240,30 @@ const UTF_16: readonly (readonly [first: number, second: number, charset: string
   [0x3c, 0x00, 'utf-16le'],
 ];
 
-/** The charset of a text where it is not UTF-8: as its first bytes, its content type or its XML declaration say. */
-function charsetOf(headers: HeaderList, bytes: Uint8Array): string | undefined {
+/** The charset of a text where it is not UTF-8: as its first bytes, its content type, its XML declaration or its page say. */
+function charsetOf(
+  headers: HeaderList,
+  bytes: Uint8Array,
+  readAs: ReadAs | undefined,
+): string | undefined {
   const { type, charset } = contentTypeOf(headers);
   const isXml = type !== undefined && /[/+]xml$/.test(type);
   const isText = isXml || (type !== undefined && isTextType(type));
   const marked = UTF_16.find(
     ([first, second], i) => bytes[0] === first && bytes[1] === second && (isXml || (isText && i < 2)),
   );
-  const named = marked?.[2] ?? charset ?? (isXml ? xmlEncoding(bytes) : undefined);
+  const isHtml = readAs === 'html' || type === 'text/html';
+  const named =
+    marked?.[2] ??
+    charset ??
+    (isXml ? xmlEncoding(bytes) : isHtml ? htmlEncoding(bytes) : undefined);
   return named === undefined || /^(?:utf-?8|us-ascii)$/i.test(named) ? undefined : named;
+}
+
+/** The encoding that a page names in its first bytes (HTML Standard, 13.2.3.2). */
+function htmlEncoding(bytes: Uint8Array): string | undefined {
+  const head = String.fromCharCode(...bytes.subarray(0, 1024));
+  return /<meta\b[^>]*\bcharset\s*=\s*["']?([A-Za-z0-9._-]+)/i.exec(head)?.[1];
 }
 
 /** The encoding that an XML declaration names (XML 1.0, section 4.3.3). */

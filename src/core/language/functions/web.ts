@@ -1,8 +1,10 @@
 import { fail } from '../../problems.ts';
-import { shorten } from '../show.ts';
+import type { Environment } from '../environment.ts';
+import type { Markup } from '../markup.ts';
+import { shorten, visible } from '../show.ts';
 import { decodeBase64, fromUtf8 } from '../encodings.ts';
 import { parseJson } from '../json.ts';
-import { ANY, BIT, JSON_VALUE, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
+import { ANY, BIT, JSON_VALUE, listOf, maybe, NUMBER, OBJECT, objectKind, TEXT } from '../kinds.ts';
 import { findLink } from '../links.ts';
 import {
   isObject,
@@ -50,6 +52,10 @@ function followPointer(value: Value, pointer: string): Maybe {
     if (current === undefined) return undefined;
   }
   return current;
+}
+
+function markupOf({ world }: Environment): Markup {
+  return world.markup ?? fail('xml-invalid', "markup can't be read here");
 }
 
 export const webFunctions = [
@@ -120,13 +126,64 @@ export const webFunctions = [
       ["xpath('<kiln><glaze>ash</glaze></kiln>', 'count(//glaze)')", '1'],
       ["xpath('<k:kiln xmlns:k=\"urn:kiln\"/>', 'count(/a:kiln)', { a: 'urn:kiln' })", '1'],
     ],
-    evaluate: ([xml, expression, namespaces], { world }) => {
-      if (!world.xpath) fail('xml-invalid', "XML can't be read here");
+    evaluate: ([xml, expression, namespaces], environment) => {
+      const markup = markupOf(environment);
       const prefixes = Object.entries(namespaces ?? {}).map(
         ([prefix, uri]) => [prefix, uri as string] as const,
       );
-      return world.xpath(xml, expression, new Map(prefixes));
+      const found = markup.xpath(xml, expression, new Map(prefixes));
+      const isNothing = found === undefined || found === 0 || found === '';
+      const hidden = isNothing && !/[\w-]:[\w-]/.test(expression) ? markup.defaultNamespace(xml) : undefined;
+      if (hidden !== undefined)
+        environment.warn?.({
+          code: 'namespace-hides',
+          message: `the elements of this XML are in the namespace ${visible(shorten(hidden, 120))}, and XPath finds them by a prefix for it: xpath(…, '//n:NAME', { n: '${visible(shorten(hidden, 120))}' })`,
+        });
+      return found;
     },
+  }),
+  define(family, 'css', {
+    about:
+      'The texts of the elements of a page of HTML that a CSS selector finds, or the values of an attribute of theirs, as a list; nothing where there is none. White space is read as one space.',
+    parameters: [takes.text('html'), takes.text('selector'), optionalParameter(takes.text('attribute'))],
+    returns: maybe(listOf(TEXT)),
+    examples: [
+      ["css('<ul><li>ash<li class=new>iron &amp; clay</ul>', 'li.new')", '["iron & clay"]'],
+      [`css('<a href="/next?a=1&amp;b=2">on</a>', 'a', 'href')`, '["/next?a=1&b=2"]'],
+    ],
+    evaluate: ([html, selector, attribute], environment) =>
+      markupOf(environment).css(html, selector, attribute),
+  }),
+  define(family, 'form', {
+    about:
+      'The fields of a form of a page of HTML as a browser would send them, hidden ones among them: the form with this name or id, or the only one. A field that is sent several times is a list.',
+    parameters: [takes.text('html'), optionalParameter(takes.text('name'))],
+    returns: OBJECT,
+    examples: [
+      [
+        `form('<form><input name=user><input type=hidden name=token value="a&amp;b"></form>')`,
+        '{"user":"","token":"a&b"}',
+      ],
+    ],
+    evaluate: ([html, name], environment) => markupOf(environment).form(html, name),
+  }),
+  define(family, 'xml', {
+    about:
+      "A document of XML as an object: the root element by its name, in it attributes as '@name', elements by their names, and a text beside them as 'text'. An element with nothing but a text is that text; several of one name are a list, and so are those that the second argument names. Prefixes are left out.",
+    parameters: [takes.text('xml'), optionalParameter(takes.list('lists'))],
+    returns: JSON_VALUE,
+    examples: [
+      [
+        `xml('<rack id="A3"><bowl>ash</bowl><bowl>iron</bowl></rack>')`,
+        '{"rack":{"@id":"A3","bowl":["ash","iron"]}}',
+      ],
+      ["xml('<rack><bowl>ash</bowl></rack>', ['bowl']).rack.bowl", '["ash"]'],
+    ],
+    evaluate: ([xml, lists], environment) =>
+      markupOf(environment).xml(
+        xml,
+        new Set((lists ?? []).filter((one): one is string => typeof one === 'string')),
+      ),
   }),
   define(family, 'jwt', {
     about: 'The claims of a JSON Web Token (RFC 7519). Its signature is not verified.',
