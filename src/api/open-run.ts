@@ -87,6 +87,13 @@ export class OpenRun {
     const read = readResponseBody(headersOfRecorded(response.headers), bytes, {}, formats);
     return read instanceof Promise ? this.text(response) : read.value;
   }
+
+  /** The same, also of what a reader has to be loaded for: CSV, events, other charsets. */
+  async readValue(response: Response): Promise<Maybe> {
+    const bytes = this.bytes(response);
+    if (!bytes) return undefined;
+    return (await readResponseBody(headersOfRecorded(response.headers), bytes, {}, formats)).value;
+  }
 }
 
 /** The last response that a step got. */

@@ -78,8 +78,7 @@ export async function demo(options: { write?: string }): Promise<ExitCode> {
   const loaded = loadTexts(read, CHAINS, { descriptionsIn: folder });
   printFindings(terminal, loaded.findings);
   const interruption = watchInterruption(terminal);
-  // Its time runs faster, so that a kiln cools while you watch.
-  const world = await openHere(loaded.project, { practice: { speed: 8 } });
+  const world = await openHere(loaded.project);
   const paces: Paces = new Map();
   let asMeant = true;
   const say = (text: string): void =>

@@ -1,7 +1,13 @@
+import { resolve } from 'node:path';
+import { countOf } from '../../core/count-of.ts';
+import type { Project } from '../../core/chain/project.ts';
+import { nameList } from '../../core/language/nearest.ts';
+import { fail } from '../../core/problems.ts';
+import { keepInFile } from '../draft/add-draft.ts';
 import type { ExitCode, EventOf } from '../../core/events.ts';
 import { brief } from '../../core/language/show.ts';
 import { numberText } from '../../core/language/numbers.ts';
-import { isNumeric, isObject, type Value } from '../../core/language/values.ts';
+import { isNumeric, isObject, type Maybe, type Value } from '../../core/language/values.ts';
 import { parsePath, pathStep, scalarsOf } from '../project/jsonpath-text.ts';
 import type { RecordedStep } from '../../core/record/recorded-run.ts';
 import type { Records } from '../../api/record-types.ts';
@@ -12,6 +18,10 @@ import { loadProject } from '../../api/load.ts';
 import { agoWords } from '../records/ago-words.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
 import { pad, fit, widthOf } from '../terminal/text-width.ts';
+
+export interface FindOptions {
+  readonly add?: readonly string[];
+}
 
 interface Found {
   readonly path: string;
@@ -25,24 +35,26 @@ interface Found {
 const MOST = 8;
 
 /** `batharon find TEXT`: where a value stands in recorded responses, and the path to write in a chain. */
-export function find(text: string): Promise<ExitCode> {
+export function find(text: string, { add }: FindOptions): Promise<ExitCode> {
   return guarded(async () => {
     const { project } = loadProject(undefined, false);
+    const place = add && placeToKeep(add);
     const runs = latestRuns(recordsOf(project));
     if (runs.length === 0) {
       errorTerminal().write('No run is recorded here yet: batharon run, or batharon send.\n');
       return 2;
     }
     let responses = 0;
-    const all = runs.flatMap((open) =>
-      [...open.steps()].flatMap((step) => {
+    const all: { open: OpenRun; step: RecordedStep; found: Found[] }[] = [];
+    for (const open of runs)
+      for (const step of open.steps()) {
         const response = responseOf(step);
-        if (!response) return [];
+        if (!response) continue;
         responses++;
-        const found = findIn(open, response, text);
-        return found.length > 0 ? [{ open, step, found }] : [];
-      }),
-    );
+        const found = findIn(response, await open.readValue(response), text);
+        if (found.length > 0) all.push({ open, step, found });
+      }
+    if (place) return keepFound(all, text, place, project);
     const exactOnly = all.some(({ found }) => found.some(({ exact }) => exact));
     let count = 0;
     for (const { open, step, found } of all) {
@@ -73,9 +85,48 @@ function latestRuns(records: Records): OpenRun[] {
   return found;
 }
 
-function findIn(open: OpenRun, response: EventOf<'response-received'>, text: string): Found[] {
+/** `FILE STEP NAME`. */
+function placeToKeep(words: readonly string[]): { file: string; wanted: string; name: string } {
+  const [file, wanted, name] = words;
+  if (words.length !== 3 || file === undefined || wanted === undefined || name === undefined)
+    return fail('wrong-form', '--add says where it is kept: FILE STEP NAME', {
+      hint: "batharon find 'moon jar' --add glazed.chain.yaml rack jar",
+    });
+  return { file, wanted, name };
+}
+
+/** Writes the path of what was found as a `keep` of the step. Throws `no-record` where the step has not got it. */
+function keepFound(
+  all: readonly { readonly open: OpenRun; readonly step: RecordedStep; readonly found: readonly Found[] }[],
+  text: string,
+  { file, name, wanted }: { readonly file: string; readonly wanted: string; readonly name: string },
+  project: Project,
+): ExitCode {
+  const own = all.find(
+    ({ open, step }) =>
+      resolve(open.run.file) === resolve(file) && (nameOfStep(step) === wanted || step.address === wanted),
+  );
+  const found = own?.found.find(({ exact }) => exact) ?? own?.found[0];
+  if (!own || !found) {
+    const elsewhere = all.map(({ step }) => nameOfStep(step) ?? step.address);
+    fail('no-record', `'${text}' occurs in no recorded response of ${wanted} in ${file}`, {
+      hint:
+        elsewhere.length > 0
+          ? `it occurs in ${nameList([...new Set(elsewhere)])}`
+          : `batharon run ${file}, whose responses are looked through then`,
+    });
+  }
+  const others = own.found.filter((one) => one.exact === found.exact).length - 1;
+  if (others > 0)
+    errorTerminal().write(
+      `It occurs in ${countOf(others, 'other place')} of this response as well; batharon find ${JSON.stringify(text)} lists them.\n`,
+    );
+  keepInFile(file, wanted, [`${name}=${found.path}`], project);
+  return 0;
+}
+
+function findIn(response: EventOf<'response-received'>, body: Maybe, text: string): Found[] {
   const found: Found[] = [];
-  const body = open.value(response);
   const lower = text.toLowerCase();
   const match = (path: string, value: Value): void => {
     const own = isNumeric(value)

@@ -39,6 +39,10 @@ export interface SendOptions {
   readonly file?: string;
   readonly multipart?: readonly string[];
   readonly save?: string;
+  /** The same, and the step that is written does not save. */
+  readonly out?: string;
+  /** The step is written, and nothing is sent. */
+  readonly only?: boolean;
   readonly timeout?: string;
   readonly all?: boolean;
   readonly env?: string;
@@ -71,6 +75,14 @@ export function send(words: readonly string[], given: SendOptions): Promise<Exit
     );
     const step = stepLines(call, options, typed, (path) => path);
     const text = `chain: ${JSON.stringify(title)}\nsteps:\n${step.map((line) => `  ${line}`).join('\n')}\n`;
+    if (options.only) {
+      if (options.add === undefined)
+        fail('wrong-form', '--only writes the step and sends nothing, and does not say where', {
+          hint: '--add FILE --only',
+        });
+      await addStep(options.add, call, options, { typed, bearer, own, title });
+      return 0;
+    }
     const { chain, findings: ofStep } = readChain(SENT_FILE, text, typed.project);
     if (!chain) {
       // The lines of the step are of our making, so only what is wrong is said.
@@ -104,18 +116,37 @@ export function send(words: readonly string[], given: SendOptions): Promise<Exit
     printExchange(terminal, events);
     const open = OpenRun.read(recordsOf(project), id);
     const response = open.run.steps[0] && responseOf(open.run.steps[0]);
-    if (response) printResponse(response, open.text(response), { all: options.all ?? false });
-    const { add } = options;
-    if (add !== undefined) {
-      // A path is typed from here, and written from the folder of the chain file.
-      const near = dirname(resolve(add));
-      const lines = stepLines(call, options, typed, (path) => relative(near, resolve(path)));
-      const draft = draftOf(lines, typed);
-      bearer?.addTo(draft);
-      await writeDraft(draft, own, add, { title });
-    }
+    if (response) await printResponse(open, response, { all: options.all ?? false });
+    if (options.add !== undefined) await addStep(options.add, call, options, { typed, bearer, own, title });
     return exit;
   });
+}
+
+/** Writes the request as a step into a chain file. */
+async function addStep(
+  add: string,
+  call: string,
+  { out: _, ...options }: SendOptions,
+  {
+    bearer,
+    own,
+    title,
+    typed,
+  }: {
+    readonly typed: TypedKeys;
+    readonly bearer: ReturnType<typeof bearerOption> | undefined;
+    readonly own: Project;
+    readonly title: string;
+  },
+): Promise<void> {
+  // A path is typed from here, and written from the folder of the chain file.
+  const near = dirname(resolve(add));
+  const draft = draftOf(
+    stepLines(call, options, typed, (path) => relative(near, resolve(path))),
+    typed,
+  );
+  bearer?.addTo(draft);
+  await writeDraft(draft, own, add, { title });
 }
 
 /** `METHOD SERVICE PATH`, `METHOD URL`, `SERVICE PATH` or `URL`; GET where no method is given. */
@@ -259,7 +290,8 @@ function stepLines(
       lines.push(`  ${key(name)}: ${part ?? scalar(typed.text(name, value))}`);
     }
   }
-  if (options.save !== undefined) lines.push(`save: ${path(options.save)}`);
+  const save = options.save ?? options.out;
+  if (save !== undefined) lines.push(`save: ${path(save)}`);
   if (options.timeout !== undefined) lines.push(`timeout: ${scalar(options.timeout)}`);
   return finished(lines).map((line, i) => (i === 0 ? `- ${line}` : `  ${line}`));
 }

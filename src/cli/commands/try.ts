@@ -9,7 +9,9 @@ import type { RecordedRun } from '../../core/record/recorded-run.ts';
 import type { LockedStore } from '../../api/locked-secrets.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { keepInFile } from '../draft/add-draft.ts';
-import { responseTree, printTree } from '../view/response-tree.ts';
+import { bodyLines } from '../view/body-lines.ts';
+import { printBody } from '../view/exchange-view.ts';
+import { keepByNumber } from '../draft/keep-by-number.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { filesOf } from '../../api/files-of.ts';
@@ -31,7 +33,8 @@ export interface TryOptions {
   readonly env?: string;
   readonly give?: readonly string[];
   readonly giveFrom?: string;
-  readonly keep?: readonly string[];
+  /** What the step keeps; true asks for it. */
+  readonly keep?: readonly string[] | true;
 }
 
 /** `batharon try FILE STEP`: sends one step, with what it needs from the last run, or from the steps before it. */
@@ -40,7 +43,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
   return guarded(
     async () => {
       const terminal = errorTerminal();
-      if (options.keep)
+      if (options.keep && options.keep !== true)
         keepInFile(
           file,
           wanted,
@@ -79,11 +82,13 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         const open = OpenRun.read(recordsOf(loaded.project), id);
         const answered = open.step(target.address);
         const response = answered && responseOf(answered);
-        const value = response && open.value(response);
-        if (value !== undefined && !(value instanceof Uint8Array)) {
+        const parts = response && (await bodyLines(open, response));
+        if (parts) {
           terminal.write('\n');
-          printTree(outputTerminal(), responseTree(value));
-        }
+          if (options.keep === true) return await keepByNumber(file, wanted, parts, loaded.project);
+          printBody(outputTerminal(), parts);
+        } else if (options.keep === true)
+          fail('no-record', `there is no response of ${wanted} with parts that could be kept`);
         return exit;
       } finally {
         interruption.stop();

@@ -54,7 +54,7 @@ export function view(text: string | undefined, options: ViewOptions): Promise<Ex
     }
     const { open, step } = findStep(records, where);
     if (options.asCurl) return printCurl(open, step, where);
-    viewStep(terminal, open, step, where);
+    await viewStep(terminal, open, step, where);
     return 0;
   });
 }
@@ -236,7 +236,12 @@ function viewIteration(
   }
 }
 
-function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: RecordPlace): void {
+async function viewStep(
+  terminal: Terminal,
+  open: OpenRun,
+  step: RecordedStep,
+  where: RecordPlace,
+): Promise<void> {
   const inner = step.iterations.length > 0 || step.steps.length > 0;
   if (inner) {
     head(
@@ -250,7 +255,7 @@ function viewStep(terminal: Terminal, open: OpenRun, step: RecordedStep, where: 
     return;
   }
   const wanted = where.attempt !== undefined || where.page !== undefined ? attemptAt(step, where) : undefined;
-  new StepView(terminal, open).show(step, wanted);
+  await new StepView(terminal, open).show(step, wanted);
 }
 
 function printCurl(open: OpenRun, step: RecordedStep, where: RecordPlace): ExitCode {

@@ -83,8 +83,15 @@ export const lookCommands: readonly CommandDefinition[] = [
     group: 'look',
     about: 'find a value in recorded responses: its step, and the path to write in a chain',
     arguments: { text: ['a value, or part of one'] },
-    examples: ["batharon find 'moon jar'"],
-    run: async (text: string) => (await import('../commands/find.ts')).find(text),
+    options: [
+      {
+        flags: '--add <words...>',
+        about: 'FILE STEP NAME: keep what was found in the response of that step, under that name',
+      },
+    ],
+    examples: ["batharon find 'moon jar'", "batharon find 'moon jar' --add glazed.chain.yaml rack jar"],
+    run: async (text: string, options: import('../commands/find.ts').FindOptions) =>
+      (await import('../commands/find.ts')).find(text, options),
   },
   {
     usage: 'eval <expression> [file]',

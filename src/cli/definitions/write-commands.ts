@@ -22,8 +22,9 @@ export const writeCommands: readonly CommandDefinition[] = [
       ENV,
       ...GIVE,
       {
-        flags: '--keep <name=expression>',
-        about: 'add a value of the response under `keep` of the step (repeatable)',
+        flags: '--keep [name=expression]',
+        about:
+          'add a value of the response under `keep` of the step (repeatable); without a value it lists the paths by number and asks',
         several: true,
       },
       ...PERMISSIONS,
@@ -31,6 +32,7 @@ export const writeCommands: readonly CommandDefinition[] = [
     examples: [
       'batharon try glazed.chain.yaml piece',
       'batharon try glazed.chain.yaml piece --keep cone=$.cone',
+      'batharon try glazed.chain.yaml piece --keep',
     ],
     run: async (file: string, step: string, options: import('../commands/try.ts').TryOptions) =>
       (await import('../commands/try.ts')).tryCommand(file, step, options),

@@ -1,11 +1,12 @@
 import type { EventOf, RunEvent } from '../../core/events.ts';
 import { parseJson, writeJson } from '../../core/language/json.ts';
-import type { Value } from '../../core/language/values.ts';
 import { isTextType } from '../../core/text-types.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
 import { errorTerminal, outputTerminal, type Terminal, writeData } from '../terminal/terminal.ts';
 import { wrap } from '../terminal/text-width.ts';
-import { printTree, responseTree } from './response-tree.ts';
+import type { OpenRun } from '../../api/open-run.ts';
+import { bodyLines, type BodyLines } from './body-lines.ts';
+import { printTree } from './response-tree.ts';
 
 /** Prints what was sent and what came, field by field, and what went wrong. */
 export function printExchange(terminal: Terminal, events: readonly RunEvent[]): void {
@@ -78,11 +79,13 @@ function wholeOf(text: string): string {
 }
 
 /** The body as paths and values; what is not JSON as it is. On standard output, since it is what was asked for. */
-export function printResponse(
-  { body }: EventOf<'response-received'>,
-  text: string | undefined,
+export async function printResponse(
+  open: OpenRun,
+  response: EventOf<'response-received'>,
   { all }: { readonly all: boolean },
-): void {
+): Promise<void> {
+  const { body } = response;
+  const text = open.text(response);
   const terminal = outputTerminal();
   const { size, type } = body;
   if (size === 0) return;
@@ -97,17 +100,20 @@ export function printResponse(
     );
     return;
   }
-  let value: Value;
-  try {
-    value = parseJson(text);
-  } catch {
+  const parts = await bodyLines(open, response);
+  if (parts) printBody(terminal, parts);
+  else {
     const shown = text.slice(0, MOST_TEXT);
     const line = shown.endsWith('\n') ? shown : `${shown}\n`;
     // A program that reads it gets it as it came.
     if (terminal.live) terminal.write(line);
     else writeData(line);
     if (text.length > MOST_TEXT) errorTerminal().write(`and ${text.length - MOST_TEXT} more characters\n`);
-    return;
   }
-  printTree(terminal, responseTree(value));
+}
+
+/** Prints the parts of a body, and how to write their paths. */
+export function printBody(terminal: Terminal, { lines, note }: BodyLines): void {
+  printTree(terminal, lines);
+  if (note !== undefined) errorTerminal().write(`\nin a chain: ${note}\n`);
 }

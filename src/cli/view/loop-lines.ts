@@ -123,23 +123,33 @@ export class LoopLines {
     this.#failures.add(step, ended, `${which}${item === undefined ? '' : `: ${item}`}`, iteration);
   }
 
-  /** The lines while it goes on. */
-  progress(): string[] {
-    const lines = this.#lines;
+  /** How far it is, in a line for a log. */
+  soFar(): string {
+    return `${this.#step.began.title}: ${this.#head(false)}`;
+  }
+
+  #head(withBar: boolean): string {
     const { atOnce, of } = this.#began;
     const done = this.#passed + this.#failed;
-    const head = [
+    const bar = (share: number, whole: number): string => (withBar ? `${progressBar(share, whole)} ` : '');
+    return [
       of !== undefined
-        ? `${progressBar(done, of)} ${done} of ${of} done`
+        ? `${bar(done, of)}${done} of ${of} done`
         : this.#share === undefined
           ? `${countOf(done, 'iteration')} done`
-          : `${progressBar(this.#share, 1)} ${countOf(done, 'iteration')} done`,
+          : `${bar(this.#share, 1)}${countOf(done, 'iteration')} done`,
       ...this.#left(done),
       ...(this.#failed > 0 ? [`${this.#failed} failed`] : []),
       ...(atOnce > 1 ? [`${this.#running.size} at once`] : []),
       `${this.#calls} calls`,
       ...(this.#waits === '' ? [] : [this.#waits]),
     ].join(' · ');
+  }
+
+  /** The lines while it goes on. */
+  progress(): string[] {
+    const lines = this.#lines;
+    const head = this.#head(true);
     const { colours, width } = lines.terminal;
     const all = [...this.#running];
     const shown = all.slice(0, SHOWN_ITERATIONS).map(([iteration, { doing, item, step, within }]) => {

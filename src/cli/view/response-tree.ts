@@ -12,17 +12,32 @@ export interface TreeLine {
   readonly inner: boolean;
 }
 
-/** Items of a list that are shown in full; those behind them are usually like it. */
+/** Items of a longer list that are shown in full; those behind them are usually like it. */
 const SHOWN_ITEMS = 1;
+
+/** A list of so many short items is shown whole, in no more lines than this. */
+const SMALL_LIST = 20;
+const SMALL_LINES = 60;
+
+/** How many lines an item takes where each is short; 0 where one is long, or holds others. */
+function shortParts(item: Value): number {
+  if (Array.isArray(item)) return 0;
+  const parts = isObject(item) ? Object.values(item) : [item];
+  const isShort = (part: Value): boolean =>
+    !Array.isArray(part) && !isObject(part) && brief(part, 100).length <= 60;
+  return parts.every(isShort) ? Math.max(1, parts.length) : 0;
+}
 
 /** Each part of a value with its path. Of a list the first item stands for those that are like it. */
 export function responseTree(value: Value, path = '$'): TreeLine[] {
   if (Array.isArray(value)) {
     if (value.length === 0) return [{ path, text: 'an empty list', inner: false }];
-    const shown =
-      value.every((item) => typeof item !== 'object' || item === null) && value.length <= 5
-        ? value.length
-        : SHOWN_ITEMS;
+    const parts = value.map(shortParts);
+    const isSmall =
+      value.length <= SMALL_LIST &&
+      parts.every((count) => count > 0) &&
+      parts.reduce((sum, count) => sum + count, 0) <= SMALL_LINES;
+    const shown = isSmall ? value.length : SHOWN_ITEMS;
     const shapes = value.map(shapeOf);
     const others = value.findIndex((_, i) => i >= shown && shapes[i] !== shapes[0]);
     const rest = value.length - shown;

@@ -14,6 +14,9 @@ import { wrap, pad, fit, widthOf } from '../terminal/text-width.ts';
 /** How often lines are written again at most, in milliseconds. */
 const BETWEEN_FRAMES = 80;
 
+/** How often a log is told how far a loop is, in milliseconds. */
+const BETWEEN_LOG_LINES = 10_000;
+
 /**
  * Shows a run as it happens, from its events alone: a line a step, and in full what failed. A loop is one line, whatever
  * goes on in its iterations; while it goes on, the iterations under way are shown below it.
@@ -37,6 +40,8 @@ export class RunView {
   /** What could not be taken back. */
   #notUndone = new FailureKinds();
   #undone = { passed: 0, failed: 0 };
+  /** When a log was last told how far a loop is. */
+  #lastSaid: number | undefined;
   #lastFrame = -Infinity;
 
   /** Steps that passed before and have not been shown yet; undefined if each is shown. */
@@ -61,7 +66,14 @@ export class RunView {
       this.#retryAfterIn.get(place.loop)?.take(event);
     }
     this.#one(event);
-    if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
+    if (loop && this.#loops.has(place.loop) && !this.#terminal.live) {
+      // A log is read by somebody who wants to know whether it still goes on.
+      this.#lastSaid ??= event.at;
+      if (event.at - this.#lastSaid >= BETWEEN_LOG_LINES) {
+        this.#lastSaid = event.at;
+        this.#lines.line('', loop.soFar());
+      }
+    } else if (loop && this.#loops.has(place.loop) && event.at - this.#lastFrame >= BETWEEN_FRAMES) {
       this.#lastFrame = event.at;
       this.#lines.live(loop.progress());
     }

@@ -1,11 +1,11 @@
 import type { EventOf } from '../../core/events.ts';
 import { visible } from '../../core/language/show.ts';
-import { parseJson } from '../../core/language/json.ts';
 import type { Phases } from '../../core/ports.ts';
 import { countOf } from '../../core/count-of.ts';
 import type { Before, RecordedAttempt, RecordedItem, RecordedStep } from '../../core/record/recorded-run.ts';
 import { rowWords } from '../../core/record/row-words.ts';
-import { responseTree, printTree } from './response-tree.ts';
+import { bodyLines } from './body-lines.ts';
+import { printBody } from './exchange-view.ts';
 import type { OpenRun } from '../../api/open-run.ts';
 import { briefJson, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
@@ -40,7 +40,7 @@ export class StepView {
     this.#open = open;
   }
 
-  show(step: RecordedStep, only: RecordedAttempt | undefined): void {
+  async show(step: RecordedStep, only: RecordedAttempt | undefined): Promise<void> {
     const { colours } = this.#terminal;
     const { address, began, elapsed, outcome } = step;
     const { file, line, column } = began.place;
@@ -52,11 +52,11 @@ export class StepView {
     if (step.reason !== undefined) this.#row('because', step.reason);
     this.#outcome(step);
     const shown = only ? [only] : step.attempts;
-    for (const attempt of shown) this.#attempt(step, attempt, shown.length === 1);
+    for (const attempt of shown) await this.#attempt(step, attempt, shown.length === 1);
     for (const one of step.arrived) this.#arrived(one);
     if (!only && step.attempts.length > 1) {
       const last = step.attempts.at(-1)!;
-      if (last.response && !last.items) this.#body(last.response);
+      if (last.response && !last.items) await this.#body(last.response);
     }
   }
 
@@ -103,7 +103,7 @@ export class StepView {
     );
   }
 
-  #attempt(step: RecordedStep, attempt: RecordedAttempt, withBody: boolean): void {
+  async #attempt(step: RecordedStep, attempt: RecordedAttempt, withBody: boolean): Promise<void> {
     const { colours } = this.#terminal;
     const { response, failed, redirected, sent } = attempt;
     const count = step.attempts.length;
@@ -142,7 +142,7 @@ export class StepView {
       this.#terminal.write(`${colours.yellow(pad('interrupted', MARK))}no response is recorded\n`);
     if (redirected) this.#row('', `redirected to ${redirected.to}`);
     if (attempt.items) this.#items(attempt.items);
-    else if (withBody && response) this.#body(response);
+    else if (withBody && response) await this.#body(response);
   }
 
   /** What came bit by bit, and when: the first of it and the last. */
@@ -213,7 +213,7 @@ export class StepView {
   }
 
   /** The body as paths and values; what is not JSON as it is. */
-  #body(response: EventOf<'response-received'>): void {
+  async #body(response: EventOf<'response-received'>): Promise<void> {
     const { size } = response.body;
     if (size === 0) return;
     this.#terminal.write('\n');
@@ -227,9 +227,9 @@ export class StepView {
       if (response.body.text !== undefined) this.#terminal.write(`${response.body.text}\n`);
       return;
     }
-    try {
-      printTree(this.#terminal, responseTree(parseJson(text)));
-    } catch {
+    const parts = await bodyLines(this.#open, response);
+    if (parts) printBody(this.#terminal, parts);
+    else {
       const { wrapWidth } = this.#terminal;
       for (const line of text.split('\n').slice(0, 60))
         for (const row of chop(line, wrapWidth)) this.#terminal.write(`${row}\n`);
