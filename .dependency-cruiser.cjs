@@ -99,7 +99,7 @@ module.exports = {
       from: {
         path: '^src/',
         pathNot:
-          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|io/files/html|io/files/read-markup|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
+          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|io/files/read-html|io/files/read-markup|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
       },
       to: {
         dynamic: false,

@@ -11,7 +11,7 @@ import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { keepInFile } from '../draft/add-draft.ts';
 import { bodyLines } from '../view/body-lines.ts';
 import { printBody } from '../view/exchange-view.ts';
-import { keepByNumber } from '../draft/keep-by-number.ts';
+import { keepByNumber } from '../view/keep-by-number.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { filesOf } from '../../api/files-of.ts';

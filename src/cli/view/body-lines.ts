@@ -28,7 +28,7 @@ export async function bodyLines(
 }
 
 async function xmlBodyLines(text: string): Promise<BodyLines | undefined> {
-  const { xmlPaths } = await import('../../io/files/xml-paths.ts');
+  const { xmlPaths } = await import('../../api/xml-paths.ts');
   const found = xmlPaths(text);
   if (!found) return undefined;
   const prefixes = [...found.namespaces]

@@ -1,3 +1,4 @@
+import { MARKUP_FUNCTIONS } from './markup.ts';
 import type { Span } from '../problems.ts';
 import type { Kind } from './kinds.ts';
 import type { Maybe } from './values.ts';
@@ -214,6 +215,11 @@ export function speaksOfBody(tree: Tree): boolean {
     (tree.type === 'name' && BODY_NAMES.has(tree.name)) ||
     childrenOf(tree).some(speaksOfBody)
   );
+}
+
+/** Whether a part calls a function that reads XML or HTML. */
+export function readsMarkup(tree: Tree): boolean {
+  return tree.type === 'call' && MARKUP_FUNCTIONS.has(tree.name);
 }
 
 /** All names that an expression uses, but those that it gives to items itself. */

@@ -1,6 +1,6 @@
 import type { Markup } from '../../core/language/markup.ts';
 import { objectOf, type Value } from '../../core/language/values.ts';
-import { css, form } from './html.ts';
+import { css, form } from './read-html.ts';
 import { documentOf, xpath } from './xpath.ts';
 
 type XmlElement = NonNullable<ReturnType<typeof documentOf>['documentElement']>;

@@ -4,7 +4,7 @@ import type { Markup } from '../../core/language/markup.ts';
 import { numberOf } from '../../core/language/numbers.ts';
 import type { Value } from '../../core/language/values.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { documentOfHtml, isHtml } from './html.ts';
+import { documentOfHtml, isHtml } from './read-html.ts';
 
 /** How deep elements may stand in each other; deeper ones take the library minutes. */
 const MAXIMUM_DEPTH = 200;

@@ -321,7 +321,7 @@ test('shape, fits, and the contract of runs', async () => {
   expect(fits.stderr).toContain('$ is a list, object wanted');
 
   const report = await batharon(demo, ['report', '--contract', '--since', '1h']);
-  expect(report.stdout).toMatch(/kiln {2}\d+ of 36 operations met, \d+ of 119 statuses, 6 deviations/);
+  expect(report.stdout).toMatch(/kiln {2}\d+ of 40 operations met, \d+ of 132 statuses, 6 deviations/);
   expect(report.stdout).toContain(
     '200: $.racks[0].pieces is a text, whole number wanted (kiln.openapi.yaml:',
   );

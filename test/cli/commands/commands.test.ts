@@ -280,11 +280,11 @@ describe('what a service can do', () => {
     ['reset', '', 3, /reset the connection|closed the connection/],
     [
       'slow-first-byte',
-      'timeout: 400ms',
+      'timeout: 200ms',
       3,
-      /no response within 400ms in all; it was waiting for the first byte of the response after/,
+      /no response within 200ms in all; it was waiting for the first byte of the response after/,
     ],
-    ['slow-body', 'timeout: 700ms', 3, /had begun to come, and was not complete within 700ms in all/],
+    ['slow-body', 'timeout: 200ms', 3, /had begun to come, and was not complete within 200ms in all/],
     ['cut-body', '', 3, /after a response with status 200 had begun/],
     ['broken-json', '', 1, /not JSON: .*line 1, column \d+/],
     [

@@ -277,3 +277,21 @@ test('a cut text is as wide as it may be, and leaves no colour behind', () => {
     expect(codes).toEqual(['31', '39', '2', '22']);
   }
 });
+
+test('a log is told every ten seconds how far a loop is', async () => {
+  const terminal = new WrittenTerminal(80, false);
+  const view = new RunView(terminal);
+  await runChain(
+    'chain: A\nsteps:\n  - each: n in range(1, 40)\n    name: fire\n    steps:\n      - call: GET kiln /a\n',
+    () => ({ json: '{}', after: 1000 }),
+    { project: KILN, onEvent: (event) => view.show(event) },
+  );
+  const said = terminal.written.match(/^ +fire: \d+ of 40 done.*$/gm) ?? [];
+  expect(said.map((line) => /\d+ of 40/.exec(line)![0])).toEqual([
+    '9 of 40',
+    '19 of 40',
+    '29 of 40',
+    '39 of 40',
+  ]);
+  expect(said[1]).toContain('about 2');
+});

@@ -1,11 +1,10 @@
-import { MARKUP_FUNCTIONS } from '../../language/markup.ts';
 import { checkExpression, checkTree, weightOf, withHabit } from '../../language/expression.ts';
 import type { Use } from '../../language/infer.ts';
 import { BIT, kindWords, mayBe } from '../../language/kinds.ts';
 import { readDuration } from '../../language/lexer.ts';
 import { parseInsertion } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
-import { childrenOf, stepOf, type Tree } from '../../language/tree.ts';
+import { childrenOf, readsMarkup, stepOf, type Tree } from '../../language/tree.ts';
 import { Duration } from '../../language/values.ts';
 import { type Problem, problemOf } from '../../problems.ts';
 import type { Findings } from '../source/findings.ts';
@@ -54,7 +53,7 @@ export class FieldReader {
       inside = inside.slice(1);
     }
     if (tree.type === 'response') this.used.add('$');
-    if (tree.type === 'call' && MARKUP_FUNCTIONS.has(tree.name)) this.readsMarkup = true;
+    if (readsMarkup(tree)) this.readsMarkup = true;
     inside.forEach((child) => this.#use(child));
   }
 

@@ -3,9 +3,9 @@ import type { Project } from '../../core/chain/project.ts';
 import { fail } from '../../core/problems.ts';
 import { askText } from '../terminal/prompts.ts';
 import { errorTerminal, outputTerminal } from '../terminal/terminal.ts';
-import type { BodyLines } from '../view/body-lines.ts';
-import { printTree } from '../view/response-tree.ts';
-import { keepInFile } from './add-draft.ts';
+import type { BodyLines } from './body-lines.ts';
+import { printTree } from './response-tree.ts';
+import { keepInFile } from '../draft/add-draft.ts';
 
 /** Lists the parts of a response by number, asks which of them the step keeps and under which names, and writes that. */
 export async function keepByNumber(

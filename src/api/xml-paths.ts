@@ -1,6 +1,6 @@
-import { visible, shorten } from '../../core/language/show.ts';
-import { ProblemError } from '../../core/problems.ts';
-import { documentOf } from './xpath.ts';
+import { visible, shorten } from '../core/language/show.ts';
+import { ProblemError } from '../core/problems.ts';
+import { documentOf } from '../io/files/xpath.ts';
 
 type XmlElement = NonNullable<ReturnType<typeof documentOf>['documentElement']>;
 
