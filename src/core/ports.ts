@@ -1,8 +1,10 @@
 import type { Credential } from './chain/project.ts';
 import type { Schema, Violation } from './contract/json-schema.ts';
 import type { DigestAlgorithm } from './language/environment.ts';
-import type { Markup } from './language/markup.ts';
+import type { Formats } from './format-ports.ts';
 import type { Value, ValueObject } from './language/values.ts';
+
+export type * from './format-ports.ts';
 
 /** What the engine needs from the world. The core has nothing else of it. */
 export interface Ports {
@@ -132,6 +134,8 @@ export type Phase = keyof Phases;
 export interface WireResponse extends ResponseHead {
   /** Whole and without any content coding that is known. */
   readonly body: Uint8Array;
+  /** Fields that came after the body (RFC 9110, section 6.5). */
+  readonly trailers?: HeaderList;
   /** A content coding that is not known, in which the body still is. */
   readonly undecoded?: string;
   readonly phases: Phases;
@@ -188,8 +192,12 @@ export interface Digests {
 
 /** Files that chains read and write; a relative path begins at the folder of the file `near`. */
 export interface Files {
-  /** Throws `file-not-found`. */
-  open(path: string, near: string): Promise<StreamedBody>;
+  /** A file, or the bytes of it from an offset up to, not including, another. Throws `file-not-found`. */
+  open(
+    path: string,
+    near: string,
+    range?: { readonly from: number; readonly to: number },
+  ): Promise<StreamedBody>;
   /** Begins a file under a temporary name beside its real one; folders are made. Throws `file-not-written`. */
   create(path: string, near: string): Promise<FileSink>;
   /** The content of a file below the folder of `near`. Throws `file-not-found`. Without it expressions read none. */
@@ -278,40 +286,6 @@ export interface Cookies {
   /** Takes the Set-Cookie fields of a response. */
   store(jar: string, url: string, fields: readonly string[]): Promise<void>;
   empty(jar: string): void;
-}
-
-/** Readers of formats that are loaded only where they are met. */
-export interface Formats {
-  /** CSV (RFC 4180) with names in its first row, as a list of objects of texts. Throws `response-not-as-typed`. */
-  csv(text: string, separator?: string): Promise<Value>;
-  /** Reads bytes in a charset of the IANA registry; returns undefined for one that is not known. */
-  charset(name: string): Promise<((bytes: Uint8Array) => string) | undefined>;
-  /** A decoder of text in a charset of the IANA registry that comes in pieces; undefined for one that is not known. */
-  textDecoder(charset: string): Promise<PieceDecoder | undefined>;
-  /** A reader of server-sent events (HTML Standard, 9.2), for the first connection or one after another. */
-  eventReader(before?: Pick<EventReader, 'lastId' | 'retry'>): Promise<EventReader>;
-  /** The reader of XML and HTML. */
-  markup(): Promise<Markup>;
-}
-
-/** Decodes a text that comes in pieces. */
-export interface PieceDecoder {
-  decode(piece: Uint8Array): string;
-  /** The rest, once all pieces have come. */
-  end(): string;
-}
-
-/** Reads server-sent events as they come. */
-export interface EventReader {
-  /**
-   * Reads on; the events that are complete are objects with `data`, and `event` and `id` where they were given. Throws
-   * `body-too-large`.
-   */
-  read(lines: readonly string[]): Value[];
-  /** What a reconnection says as Last-Event-ID; empty where there is none. */
-  readonly lastId: string;
-  /** How long to wait before a reconnection, in milliseconds; undefined if the service does not say. */
-  readonly retry: number | undefined;
 }
 
 /** Keeps what a run leaves behind besides its events, and sees to it that these are kept. */

@@ -176,13 +176,25 @@ export type CallBody =
   | { readonly type: 'form'; readonly fields: readonly Parameter[]; readonly at: Place }
   | { readonly type: 'text'; readonly text: Template; readonly at: Place }
   | { readonly type: 'xml'; readonly text: Template; readonly at: Place }
-  | { readonly type: 'file'; readonly path: Template; readonly at: Place }
+  | { readonly type: 'bytes'; readonly value: PlacedExpression; readonly at: Place }
+  | {
+      readonly type: 'file';
+      readonly path: Template;
+      /** The bytes from one offset up to, not including, another; all without them. */
+      readonly from?: Setting<number>;
+      readonly to?: Setting<number>;
+      readonly at: Place;
+    }
   | { readonly type: 'multipart'; readonly parts: readonly Part[]; readonly at: Place };
 
 /** A part of a multipart body: a text, or a file that is read while it is sent. */
 export interface Part {
   readonly name: string;
-  readonly content: { readonly text: Typed } | { readonly file: Template };
+  readonly content:
+    | { readonly text: Typed }
+    | { readonly json: Typed }
+    | { readonly bytes: PlacedExpression }
+    | { readonly file: Template };
   readonly contentType?: Template;
   readonly filename?: Template;
   readonly at: Place;
@@ -194,7 +206,17 @@ export interface Save {
   readonly buffered: boolean;
 }
 
-export const READ_AS = ['json', 'xml', 'html', 'text', 'csv', 'json-lines', 'lines', 'events', 'bytes'] as const;
+export const READ_AS = [
+  'json',
+  'xml',
+  'html',
+  'text',
+  'csv',
+  'json-lines',
+  'lines',
+  'events',
+  'bytes',
+] as const;
 export type ReadAs = (typeof READ_AS)[number];
 
 /** What a stream can be read as. */

@@ -1,7 +1,7 @@
 import { chainKeys, inputKeys } from '../chain/keys/chain-keys.ts';
 import { expectationKeys, groupKeys, stepKeys, verbKeys, writeKeys } from '../chain/keys/step-keys.ts';
 import { askKeys } from '../chain/keys/ask-keys.ts';
-import { callKeys, partKeys } from '../chain/keys/call-keys.ts';
+import { callKeys, fileKeys, partKeys } from '../chain/keys/call-keys.ts';
 import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from '../chain/keys/loop-keys.ts';
 import {
   callbackKeys,
@@ -41,6 +41,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of a step', stepKeys],
   ['key of a call', callKeys],
   ['key of a part of a multipart body', partKeys],
+  ['key of a file as body', fileKeys],
   ['key of a group', groupKeys],
   ['key of write', writeKeys],
   ['key of an expectation', expectationKeys],
@@ -74,6 +75,7 @@ const GOES_WITH: Readonly<Record<string, readonly KeyDefinition[]>> = {
   expect: expectationKeys,
   inputs: inputKeys,
   multipart: partKeys,
+  file: fileKeys,
   pages: pagesKeys,
   poll: [...pollKeys, ...callKeys.filter(({ name }) => name === 'retry')],
   stream: streamKeys,

@@ -1,4 +1,4 @@
-import { callKeys, partKeys } from '../chain/keys/call-keys.ts';
+import { callKeys, fileKeys, partKeys } from '../chain/keys/call-keys.ts';
 import { chainKeys, inputKeys } from '../chain/keys/chain-keys.ts';
 import {
   CREDENTIAL_KINDS,
@@ -91,6 +91,7 @@ const INSIDE: ReadonlyMap<KeyDefinition, (shape: FileSchema) => FileSchema> = ne
   ...keysCalled(serviceKeys, 'expect', expectations),
   ...keysCalled(STEP_SHAPES.plain, 'write', () => mapOf(writeKeys)),
   ...keysCalled(STEP_SHAPES.repeat, 'repeat', () => mapOf(repeatKeys)),
+  ...keysCalled(callKeys, 'file', (shape) => withMap(shape, mapOf(fileKeys))),
   ...keysCalled(callKeys, 'multipart', () =>
     each(either({ type: ['string', 'number', 'boolean'] }, mapOf(partKeys))),
   ),

@@ -15,7 +15,7 @@ const GATHERED = 512 * 1024;
 
 /** The files of the machine. */
 export const localFiles: Files = {
-  async open(path, near): Promise<StreamedBody> {
+  async open(path, near, { from, to } = { from: 0, to: Infinity }): Promise<StreamedBody> {
     const whole = resolve(dirname(near), path);
     let size: number;
     try {
@@ -34,9 +34,17 @@ export const localFiles: Files = {
         hint: 'a path begins at the folder of the chain file',
       });
     }
+    if (from > size)
+      throw new ProblemError({
+        code: 'file-not-found',
+        message: `the file ${whole} has ${size} bytes, and none from ${from} on`,
+        hint: 'from: a smaller number',
+      });
+    const end = Math.max(from, Math.min(size, to));
+    const options = end === from ? undefined : { start: from, end: end - 1 };
     return {
-      size,
-      chunks: () => createReadStream(whole, size === 0 ? {} : { end: size - 1 }) as AsyncIterable<Uint8Array>,
+      size: end - from,
+      chunks: () => (options ? createReadStream(whole, options) : []) as AsyncIterable<Uint8Array>,
     };
   },
 

@@ -120,15 +120,23 @@ function dispatch(
         else chunks.push(chunk);
         return true;
       },
-      onComplete() {
+      onComplete(raw) {
         whole = true;
+        const trailers = headerList((raw ?? []).map((one) => Buffer.from(one as string, 'latin1')));
         const body = chunks.length === 1 ? chunks[0]! : Buffer.concat(chunks);
         const encoding =
           request.method === 'HEAD' ? undefined : headers.find(([name]) => name === 'content-encoding')?.[1];
         const { unknown } = codingsOf(encoding);
         const undecoded = unknown === undefined || size === 0 ? {} : { undecoded: unknown };
         const response = (decoded: Uint8Array): void =>
-          resolve({ status, headers, body: decoded, phases: {}, ...undecoded });
+          resolve({
+            status,
+            headers,
+            body: decoded,
+            phases: {},
+            ...undecoded,
+            ...(trailers.length === 0 ? {} : { trailers }),
+          });
         if (receiving) return void receiving.end().then(() => response(body), reject);
         if (encoding === undefined) return response(body);
         decodeContent(body, encoding, MAXIMUM_BODY).then(response, reject);

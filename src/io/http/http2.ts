@@ -1,4 +1,10 @@
-import { type ClientHttp2Session, type ClientHttp2Stream, connect, constants } from 'node:http2';
+import {
+  type ClientHttp2Session,
+  type ClientHttp2Stream,
+  connect,
+  constants,
+  type IncomingHttpHeaders,
+} from 'node:http2';
 import type { Readable } from 'node:stream';
 import type { TLSSocket } from 'node:tls';
 
@@ -22,7 +28,7 @@ export interface Http2Handler {
   onConnect(abort: (reason: Error) => void, agreed?: Promise<void>): void;
   onHeaders(status: number, raw: readonly Buffer[], resume: () => void): boolean;
   onData(chunk: Buffer): boolean;
-  onComplete(): void;
+  onComplete(trailers?: readonly (Buffer | string)[] | null): void;
   onError(error: Error): void;
 }
 
@@ -173,14 +179,14 @@ function watch(
   let answered = false;
   let ended = false;
   let failure: Error | undefined;
-  stream.on('response', (headers) => {
+  let trailers: Buffer[] = [];
+  // Node joins the values of one name; as they came they stand in its last argument.
+  stream.on('response', (headers, _flags, asCame?: readonly string[]) => {
     answered = true;
-    const raw: Buffer[] = [];
-    for (const [name, value] of Object.entries(headers))
-      if (!name.startsWith(':') && value !== undefined)
-        for (const one of Array.isArray(value) ? value : [value])
-          raw.push(Buffer.from(name), Buffer.from(one, 'latin1'));
-    handler.onHeaders(Number(headers[':status']), raw, () => stream.resume());
+    handler.onHeaders(Number(headers[':status']), rawOf(headers, asCame), () => stream.resume());
+  });
+  stream.on('trailers', (headers, _flags, asCame?: readonly string[]) => {
+    trailers = rawOf(headers, asCame);
   });
   stream.on('data', (chunk: Buffer) => {
     if (!handler.onData(chunk)) stream.pause();
@@ -189,11 +195,25 @@ function watch(
   stream.on('error', (error: Error) => (failure = error));
   stream.once('close', () => {
     const { rstCode } = stream;
-    if (answered && ended && rstCode === constants.NGHTTP2_NO_ERROR && !failure) return handler.onComplete();
+    if (answered && ended && rstCode === constants.NGHTTP2_NO_ERROR && !failure)
+      return handler.onComplete(trailers);
     // REFUSED_STREAM, and streams that a GOAWAY says were not looked at, were certainly not processed (RFC 9113, section 8.7).
     const refused = rstCode === constants.NGHTTP2_REFUSED_STREAM || isUnsent(failure);
     failed(failure ?? closedEarly(), answered || !refused);
   });
+}
+
+/** Names and values one after the other, without those that begin with a colon. */
+function rawOf(headers: IncomingHttpHeaders, asCame: readonly string[] | undefined): Buffer[] {
+  const joined = Object.entries(headers).flatMap(([name, value]): (readonly [string, string])[] =>
+    (Array.isArray(value) ? value : value === undefined ? [] : [value]).map((one) => [name, String(one)]),
+  );
+  const single = asCame?.flatMap((name, i): (readonly [string, string])[] =>
+    i % 2 === 0 ? [[name, asCame[i + 1] ?? '']] : [],
+  );
+  return (single ?? joined)
+    .filter(([name]) => !name.startsWith(':'))
+    .flatMap(([name, value]) => [Buffer.from(name, 'latin1'), Buffer.from(value, 'latin1')]);
 }
 
 /** The session had ended before the request went. */

@@ -95,6 +95,74 @@ async function runHere(
 
 const answering = (listener: RequestListener): Promise<string> => listen(createServer(listener));
 
+describe('bodies out of files, expressions and parts of files', () => {
+  const sent = async (steps: string, files: Record<string, string | Buffer> = {}) => {
+    const seen: { type: string | undefined; body: Buffer }[] = [];
+    const url = await answering((request, response) => {
+      const chunks: Buffer[] = [];
+      request.on('data', (chunk: Buffer) => chunks.push(chunk));
+      request.on('end', () => {
+        seen.push({ type: request.headers['content-type'], body: Buffer.concat(chunks) });
+        response.writeHead(200, { 'content-type': 'application/octet-stream', trailer: 'X-Sum' });
+        response.write(Buffer.from([0, 255, 1]));
+        response.addTrailers({ 'X-Sum': 'seven' });
+        response.end();
+      });
+    });
+    return { ...(await runHere(`url: ${url}`, steps, files)), seen };
+  };
+
+  test('a text and XML from a file, with insertions in it', async () => {
+    const { problem, seen } = await sent(
+      '  - keep: { name: "\'a<b\'" }\n  - call: POST kiln /a\n    text: { from: note.txt }\n  - call: POST kiln /b\n    xml: { from: a.xml }\n',
+      { 'note.txt': 'for ${name}\n', 'a.xml': '<a n="${name}"/>' },
+    );
+    expect([problem, ...seen.map(({ body }) => body.toString())]).toEqual([
+      '',
+      'for a<b\n',
+      '<a n="a&lt;b"/>',
+    ]);
+  });
+
+  test('bytes of a response, whole and as a part, beside a value', async () => {
+    const { problem, seen } = await sent(
+      `  - call: GET kiln /a
+    name: first
+    read-as: bytes
+    expect: trailers['x-sum'] == 'seven'
+  - call: POST kiln /b
+    bytes: first.body
+  - call: POST kiln /c
+    multipart:
+      photo: { bytes: first.body, type: image/png, filename: a.png }
+      about: { json: { cone: 6 } }
+`,
+    );
+    expect([problem, seen[1]!.body, seen[1]!.type]).toEqual([
+      '',
+      Buffer.from([0, 255, 1]),
+      'application/octet-stream',
+    ]);
+    const whole = seen[2]!.body.toString('latin1');
+    expect(whole).toContain(
+      'name="photo"; filename="a.png"\r\nContent-Type: image/png\r\n\r\n\u0000\u00ff\u0001\r\n',
+    );
+    expect(whole).toContain('name="about"\r\nContent-Type: application/json\r\n\r\n{"cone":6}\r\n');
+  });
+
+  test('a file in parts', async () => {
+    const { problem, seen } = await sent(
+      '  - each: n in range(0, 2)\n    steps:\n      - call: PUT kiln /film\n        file: { path: film.bin, from: "${n * 4}", to: "${n * 4 + 4}" }\n',
+      { 'film.bin': Buffer.from('0123456789') },
+    );
+    expect([problem, ...seen.map(({ body }) => body.toString())]).toEqual(['', '0123', '4567', '89']);
+    const beyond = await sent('  - call: PUT kiln /film\n    file: { path: film.bin, from: 11 }\n', {
+      'film.bin': Buffer.from('0123456789'),
+    });
+    expect(beyond.problem).toMatch(/^file-not-found: .*has 10 bytes, and none from 11 on/);
+  });
+});
+
 describe('save', () => {
   const png = Buffer.concat([Buffer.from('\x89PNG', 'latin1'), Buffer.alloc(3_000_000, 7)]);
   const step =
@@ -571,7 +639,8 @@ describe('TLS', () => {
           rejectUnauthorized: true,
           maxVersion: 'TLSv1.2',
         },
-        (request, response) => response.end((request.socket as unknown as Peer).getPeerCertificate().subject.CN),
+        (request, response) =>
+          response.end((request.socket as unknown as Peer).getPeerCertificate().subject.CN),
       ),
       'https',
     );

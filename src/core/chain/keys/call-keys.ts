@@ -1,6 +1,7 @@
 import * as z from 'zod';
 import {
   type KeyDefinition,
+  amount,
   anything,
   carried,
   countOrNone,
@@ -10,6 +11,7 @@ import {
   NONE,
   shapeOf,
   text,
+  textOrFile,
   timeout,
   yesNo,
 } from '../source/key-definition.ts';
@@ -64,17 +66,18 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'text',
     sort: 'plain text',
-    shape: text,
+    shape: textOrFile,
     wants: 'a text',
-    about: 'A body of plain text.',
+    about: 'A body of plain text. `from:` a file takes the text of that file, insertions included.',
     example: 'text: ${report}',
   },
   {
     name: 'xml',
     sort: 'plain text',
-    shape: text,
+    shape: textOrFile,
     wants: 'a text',
-    about: 'A body of XML. Inserted values are escaped, as text and inside attributes.',
+    about:
+      'A body of XML. Inserted values are escaped, as text and inside attributes. `from:` a file takes the text of that file.',
     example: 'xml: <piece id="${piece}"><cone>6</cone></piece>',
   },
   {
@@ -87,12 +90,20 @@ export const callKeys: readonly KeyDefinition[] = [
     example: 'multipart:\n  title: Bowl\n  photo: { file: bowl.png, type: image/png }',
   },
   {
+    name: 'bytes',
+    sort: 'value expression',
+    shape: text,
+    wants: 'an expression',
+    about: 'A body that is bytes, as an expression gives them; of a text its UTF-8.',
+    example: 'bytes: load.body',
+  },
+  {
     name: 'file',
     sort: 'plain text',
-    shape: text,
-    wants: 'the path of a file',
+    shape: shapeOf(() => z.union([z.string(), map()])),
+    wants: 'the path of a file, or a map of path, from and to',
     about:
-      'A body that is a file, read while it is sent. A path begins at the folder of the chain file; the ending says the content type, unless headers do.',
+      'A body that is a file, read while it is sent. A path begins at the folder of the chain file; the ending says the content type, unless headers do. `from` and `to` take a part of it, for uploads in parts.',
     example: 'file: designs/bowl.png',
   },
   {
@@ -222,6 +233,37 @@ export const callKeys: readonly KeyDefinition[] = [
   },
 ];
 
+/** The keys of a body that is a part of a file. */
+export const fileKeys: readonly KeyDefinition[] = [
+  {
+    name: 'path',
+    sort: 'plain text',
+    shape: text,
+    wants: 'the path of a file',
+    required: true,
+    about: 'The file, from the folder of the chain file on.',
+    example: 'path: film.mp4',
+  },
+  {
+    name: 'from',
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    default: '0',
+    about: 'The offset of the first byte that is sent.',
+    example: 'from: 1000000',
+  },
+  {
+    name: 'to',
+    sort: 'setting',
+    shape: amount,
+    wants: 'a number',
+    about:
+      'The offset behind the last byte that is sent; the end of the file where it is shorter, or without it.',
+    example: 'to: 2000000',
+  },
+];
+
 export const partKeys: readonly KeyDefinition[] = [
   {
     name: 'text',
@@ -230,6 +272,22 @@ export const partKeys: readonly KeyDefinition[] = [
     wants: 'a text',
     about: 'What the part holds.',
     example: 'text: Bowl',
+  },
+  {
+    name: 'json',
+    sort: 'typed text',
+    shape: anything,
+    wants: 'a value',
+    about: 'A value that the part holds as JSON.',
+    example: 'json: { cone: 6 }',
+  },
+  {
+    name: 'bytes',
+    sort: 'value expression',
+    shape: text,
+    wants: 'an expression',
+    about: 'Bytes that the part holds, as an expression gives them; of a text its UTF-8.',
+    example: 'bytes: photo.body',
   },
   {
     name: 'file',

@@ -63,6 +63,11 @@ export const RESPONSE_NAMES = {
     about: 'The fields of the response by name, each a list with a text for each time that it came.',
     example: "length(fields['Set-Cookie'] ?? []) == 2",
   },
+  trailers: {
+    kind: HEADERS,
+    about: 'The fields that came after the body, by name.',
+    example: "trailers['Content-Digest'] ?? ''",
+  },
   body: { kind: responseKind, about: 'The same as $.', example: 'body.pieces[0].id' },
   text: { kind: maybe(TEXT), about: 'The body as text.', example: "contains(text, 'kiln')" },
   type: {

@@ -2,7 +2,7 @@ import type { StaticScope } from '../../language/scope.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { FieldReader } from '../fields/fields.ts';
 import { Findings } from '../source/findings.ts';
-import { partKeys } from '../keys/call-keys.ts';
+import { fileKeys, partKeys } from '../keys/call-keys.ts';
 import {
   insertionsOf,
   type CallBody,
@@ -24,7 +24,7 @@ import {
 } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
 
-const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'file'] as const;
+const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'bytes', 'file'] as const;
 
 /** Reads the body of a call; it has at most one. */
 export function readRequestBody(reader: StepReader, node: MapNode, scope: StaticScope): CallBody | undefined {
@@ -52,15 +52,46 @@ export function readRequestBody(reader: StepReader, node: MapNode, scope: Static
     case 'multipart':
       return { type, parts: readParts(reader, entry.value, scope), at };
     case 'file': {
-      const path = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
-      if (path) missingFile(reader, entry.value, path);
-      return path && { type, path, at };
+      const { value } = entry;
+      if (value.type === 'map') checkStructure(fields.findings, value, fileKeys, 'a file');
+      const node = value.type === 'map' ? valueOf(value, 'path') : value;
+      const path = node?.type === 'scalar' ? fields.template(node, scope) : undefined;
+      if (path) missingFile(reader, node!, path);
+      const bound = (name: 'from' | 'to') => {
+        const one = value.type === 'map' ? valueOf(value, name) : undefined;
+        return one && fields.amount(one, scope, 0);
+      };
+      return path && { type, path, ...optional('from', bound('from')), ...optional('to', bound('to')), at };
+    }
+    case 'bytes': {
+      const value = entry.value.type === 'scalar' ? fields.expression(entry.value, scope) : undefined;
+      return value && { type, value, at };
     }
     default: {
-      const text = entry.value.type === 'scalar' ? fields.template(entry.value, scope) : undefined;
+      const text = readText(reader, entry.value, scope);
       return text && { type, text, at };
     }
   }
+}
+
+/** A text as it stands, or `from:` a file of its own, in which insertions hold as well. */
+function readText(reader: StepReader, node: SourceNode, scope: StaticScope): Template | undefined {
+  if (node.type === 'scalar') return reader.fields.template(node, scope);
+  const from = node.type === 'map' && node.entries.length === 1 ? valueOf(node, 'from') : undefined;
+  if (from?.type !== 'scalar') return reader.fields.template(node, scope);
+  return ofFile(reader, from.text, from, (own, file) => {
+    const { text } = file;
+    const range = [0, text.length] as const;
+    const whole = {
+      type: 'scalar',
+      text,
+      quoted: true,
+      flow: false,
+      range,
+      offset: (at: number) => at,
+    } as const;
+    return own.template(whole, scope, { hint: false });
+  });
 }
 
 /** A file that is sent has to be there, unless a step above makes it. */
@@ -125,6 +156,20 @@ function readJsonFile(
   node: SourceNode,
   scope: StaticScope,
 ): Typed | undefined {
+  return ofFile(reader, path, node, (own, file) => {
+    const value = own.typed(file.root, scope);
+    if (value) secretsInside({ ...reader, fields: own }, file.root, value);
+    return value;
+  });
+}
+
+/** Reads a body out of a file of its own; what is wrong with it is said of that file. */
+function ofFile<T>(
+  reader: StepReader,
+  path: string,
+  node: SourceNode,
+  read: (own: FieldReader, file: SourceFile) => T | undefined,
+): T | undefined {
   const { findings } = reader.fields;
   const text = reader.files?.read(path);
   if (text === undefined) {
@@ -139,8 +184,7 @@ function readJsonFile(
   const file = new SourceFile(text.path, text.text);
   const own = new FieldReader(new Findings(file));
   own.findings.notSecret = reader.project.mask.never;
-  const value = own.typed(file.root, scope);
-  if (value) secretsInside({ ...reader, fields: own }, file.root, value);
+  const value = read(own, file);
   own.used.forEach((name) => reader.fields.used.add(name));
   own.secrets.forEach((name) => reader.fields.secrets.add(name));
   reader.files?.found.push(...own.findings.sorted().map((finding) => ({ file, finding })));
@@ -213,19 +257,32 @@ function readPart(reader: StepReader, { key, value }: MapEntry, scope: StaticSco
   if (file) missingFile(reader, valueOf(value, 'file')!, file);
   const textNode = valueOf(value, 'text');
   const text = textNode && fields.typed(textNode, scope, true);
-  if (Boolean(file) === Boolean(text)) {
+  const jsonNode = valueOf(value, 'json');
+  const json = jsonNode && fields.typed(jsonNode, scope);
+  const bytesNode = valueOf(value, 'bytes');
+  const bytes = bytesNode?.type === 'scalar' ? fields.expression(bytesNode, scope) : undefined;
+  const given = [
+    ...(file ? [{ file }] : []),
+    ...(text ? [{ text }] : []),
+    ...(json ? [{ json }] : []),
+    ...(bytes ? [{ bytes }] : []),
+  ];
+  const [content] = given;
+  if (!content || given.length > 1) {
     fields.findings.problem(
       key,
       'wrong-form',
-      `the part ${key.text} is ${file ? 'both a file and a text' : 'neither a file nor a text'}`,
-      'file: PATH, or text: …',
+      given.length > 1
+        ? `the part ${key.text} is one thing, and here ${given.map((one) => Object.keys(one)[0]).join(' and ')}`
+        : `the part ${key.text} is neither a file nor a text`,
+      'file: PATH, text: …, json: … or bytes: …',
     );
     return [];
   }
   return [
     {
       name: key.text,
-      content: file ? { file } : { text: text! },
+      content,
       ...optional('contentType', template('type')),
       ...optional('filename', template('filename')),
       at,

@@ -60,6 +60,8 @@ export function bareName(text: string): string {
 }
 /** A map, or the word that turns it off. */
 export const mapOrNone = shapeOf(() => z.union([z.literal(NONE), map()]));
+/** A text, or `from:` a file that has it. */
+export const textOrFile = shapeOf(() => z.union([z.string(), z.strictObject({ from: z.string() })]));
 /** The name of a credential, several of them, or one with inputs for the chain by which it signs in. */
 export const carried = shapeOf(() => {
   const one = z.union([z.string(), map()]);

@@ -4,6 +4,7 @@ import { writeJson } from '../../language/json.ts';
 import { ProblemError } from '../../problems.ts';
 import type { BuiltBody } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
+import { amountOf } from '../scope/settings.ts';
 import {
   encodeForm,
   type Inserter,
@@ -16,7 +17,7 @@ import {
   watchingShort,
 } from '../scope/insert.ts';
 import { typeOfFile } from './media-types.ts';
-import { multipart, opened } from './multipart.ts';
+import { sentBytes, multipart, opened } from './multipart.ts';
 
 /** Builds the body of a call; files are opened, not read. Throws problems with a place. */
 export async function buildBody(context: RunContext, step: CallStep, inserter: Inserter): Promise<BuiltBody> {
@@ -51,8 +52,15 @@ export async function buildBody(context: RunContext, step: CallStep, inserter: I
       };
     case 'file': {
       const path = renderPath(inserter, body.path);
-      return { body: await opened(context, path, body.at), type: typeOfFile(path) };
+      const environment = context.environment(step, undefined, (name) => context.sentName(name));
+      const range = {
+        from: body.from ? amountOf(body.from, environment) : 0,
+        to: body.to ? amountOf(body.to, environment) : Infinity,
+      };
+      return { body: await opened(context, path, body.at, range), type: typeOfFile(path) };
     }
+    case 'bytes':
+      return { body: sentBytes(inserter, body.value), type: 'application/octet-stream' };
     case 'multipart':
       return multipart(context, body.parts, inserter);
   }

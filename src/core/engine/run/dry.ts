@@ -273,15 +273,18 @@ export class DryRunner {
       return encodeForm(renderParameters(inserter, body.fields)).replace(/%E2%80%B9.*?%E2%80%BA/g, (part) =>
         decodeURIComponent(part.replaceAll('+', ' ')),
       );
+    if (body.type === 'bytes') return `‹the bytes ${body.value.expression.text}›`;
     if (body.type === 'file') return `‹the file ${renderText(inserter, body.path)}›`;
     if (body.type === 'multipart')
       return body.parts
         .map(({ name, content }) =>
           'file' in content
             ? `${name}=‹the file ${renderText(inserter, content.file)}›`
-            : renderParameters(inserter, [{ name, value: content.text, at: body.at }])
-                .map(([, text]) => `${name}=${text}`)
-                .join('&'),
+            : !('text' in content)
+              ? `${name}=‹${'json' in content ? 'a value' : 'bytes'}›`
+              : renderParameters(inserter, [{ name, value: content.text, at: body.at }])
+                  .map(([, text]) => `${name}=${text}`)
+                  .join('&'),
         )
         .join('&');
     return body.type === 'xml' ? renderXml(inserter, body.text) : renderText(inserter, body.text);

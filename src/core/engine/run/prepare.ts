@@ -20,7 +20,8 @@ export async function prepare(context: RunContext): Promise<void> {
   const holds =
     project.descriptions !== undefined || [project, ...chains].some(({ schemas }) => schemas.size > 0);
   if (ports.validator && holds) context.contract.validator ??= await ports.validator();
-  if ([project, ...chains].some(({ readsMarkup }) => readsMarkup)) context.markup = await ports.formats.markup();
+  if ([project, ...chains].some(({ readsMarkup }) => readsMarkup))
+    context.markup = await ports.formats.markup();
   for (const [label, secret] of options.past?.learned ?? []) masker.add(secret, label);
   for (const { jar, url, fields, isNew } of options.past?.cookies ?? []) {
     if (isNew) ports.cookies.empty(jar);

@@ -241,11 +241,7 @@ const UTF_16: readonly (readonly [first: number, second: number, charset: string
 ];
 
 /** The charset of a text where it is not UTF-8: as its first bytes, its content type, its XML declaration or its page say. */
-function charsetOf(
-  headers: HeaderList,
-  bytes: Uint8Array,
-  readAs: ReadAs | undefined,
-): string | undefined {
+function charsetOf(headers: HeaderList, bytes: Uint8Array, readAs: ReadAs | undefined): string | undefined {
   const { type, charset } = contentTypeOf(headers);
   const isXml = type !== undefined && /[/+]xml$/.test(type);
   const isText = isXml || (type !== undefined && isTextType(type));
@@ -254,9 +250,7 @@ function charsetOf(
   );
   const isHtml = readAs === 'html' || type === 'text/html';
   const named =
-    marked?.[2] ??
-    charset ??
-    (isXml ? xmlEncoding(bytes) : isHtml ? htmlEncoding(bytes) : undefined);
+    marked?.[2] ?? charset ?? (isXml ? xmlEncoding(bytes) : isHtml ? htmlEncoding(bytes) : undefined);
   return named === undefined || /^(?:utf-?8|us-ascii)$/i.test(named) ? undefined : named;
 }
 

@@ -8,6 +8,7 @@ const VALUES: Readonly<Record<ResponseName, (result: CallResult) => Maybe>> = {
   status: ({ response }) => response.status,
   headers: ({ response }) => headerObject(response.headers),
   fields: ({ response }) => headerLists(response.headers),
+  trailers: ({ response }) => headerObject(response.trailers ?? []),
   body: ({ body }) => body.value,
   text: ({ body }) => body.text,
   type: ({ body }) => body.type,

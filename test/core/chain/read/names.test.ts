@@ -114,7 +114,7 @@ test('only these words are not to be had, and what can be is known', () => {
     ),
   );
   expect([...GIVEN_NAMES].sort()).toEqual(
-    'arrived attempts callback cookies elapsed environment fields gathered index item page received run sent size text type url'.split(
+    'arrived attempts callback cookies elapsed environment fields gathered index item page received run sent size text trailers type url'.split(
       ' ',
     ),
   );
