@@ -92,13 +92,14 @@ function fetchPublished(name) {
   rmSync(work, { recursive: true, force: true });
 }
 const wants = (pattern) => wanted.length === 0 || wanted.some((one) => pattern.test(one));
-if (wants(/credentials/)) installPeer('apache2', '/usr/sbin/apache2');
+if (wants(/credentials|servers/)) installPeer('apache2', '/usr/sbin/apache2');
 if (wants(/proxies|streams/))
   for (const [name, program] of [
     ['tinyproxy', '/usr/bin/tinyproxy'],
     ['squid', '/usr/sbin/squid'],
   ])
     installPeer(name, program);
+if (wants(/servers/)) installPeer('nginx', '/usr/sbin/nginx');
 if (wants(/import/)) installPeer('curl', '/usr/bin/curl');
 if (wants(/report|markup/)) installPeer('chromium', '/usr/bin/chromium');
 

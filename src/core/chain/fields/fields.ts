@@ -271,14 +271,14 @@ export class FieldReader {
     return node?.type === 'scalar' ? node.text : undefined;
   }
 
-  /** A whole `${…}` in the place of a map: an object that gives its members. */
-  members(node: SourceNode, scope: StaticScope): Insertion | undefined {
+  /** A whole `${…}` in the place of a map: an object that gives its members; `secrets`: also with secrets among them. */
+  members(node: SourceNode, scope: StaticScope, secrets = false): Insertion | undefined {
     if (node.type !== 'scalar') return undefined;
     const [only] = this.template(node, scope)?.parts ?? [];
     if (typeof only !== 'object') return undefined;
     const { kind, secret, text, tree } = only.expression;
     const source = text.slice(...tree.span);
-    if (secret) {
+    if (secret && !secrets) {
       // Where a secret stands is told by the name beside it, which is not known here.
       this.findings.problem(
         node,

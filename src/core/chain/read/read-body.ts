@@ -48,7 +48,7 @@ export function readRequestBody(reader: StepReader, node: MapNode, scope: Static
       return value && { type, value, at };
     }
     case 'form':
-      return { type, fields: readParameters(reader, entry.value, scope), at };
+      return { type, fields: readParameters(reader, entry.value, scope, true), at };
     case 'multipart':
       return { type, parts: readParts(reader, entry.value, scope), at };
     case 'file': {
@@ -200,14 +200,15 @@ function secretsInside(reader: StepReader, node: SourceNode, typed: Typed): void
   }
 }
 
-/** Names and values of a query or a form. */
+/** Names and values of a query or a form; `secrets`: secrets may be among the members of a whole `${…}`. */
 export function readParameters(
   { fields }: Pick<StepReader, 'fields'>,
   node: SourceNode | undefined,
   scope: StaticScope,
+  secrets = false,
 ): Parameter[] {
   if (node?.type === 'scalar') {
-    const insertion = fields.members(node, scope);
+    const insertion = fields.members(node, scope, secrets);
     return insertion
       ? [{ name: '', all: true, value: { type: 'insertion', insertion }, at: fields.findings.place(node) }]
       : [];

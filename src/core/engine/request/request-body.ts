@@ -1,4 +1,5 @@
-import type { CallBody, CallStep, Insertion, PlacedExpression, Typed } from '../../chain/model.ts';
+import type { CallBody, CallStep, Insertion, Parameter, PlacedExpression, Typed } from '../../chain/model.ts';
+import { isObject, membersOf } from '../../language/values.ts';
 import { utf8 } from '../../language/encodings.ts';
 import { writeJson } from '../../language/json.ts';
 import { ProblemError } from '../../problems.ts';
@@ -13,6 +14,7 @@ import {
   renderText,
   renderTyped,
   renderXml,
+  isTooShort,
   refuseShortSecret,
   watchingShort,
 } from '../scope/insert.ts';
@@ -32,7 +34,9 @@ export async function buildBody(context: RunContext, step: CallStep, inserter: I
           encodeForm(
             body.fields.flatMap((field) =>
               renderParameters(
-                watchingShort(inserter, () => context.hidden.names.add(field.name)),
+                watchingShort(inserter, (insertion) => {
+                  for (const name of shortIn(inserter, field, insertion)) context.hidden.names.add(name);
+                }),
                 [field],
               ),
             ),
@@ -82,6 +86,13 @@ function jsonBody(context: RunContext, body: CallBody & { type: 'json' }, insert
     if (error instanceof ProblemError) throw new ProblemError({ ...error.problem, place: body.at });
     throw error;
   }
+}
+
+/** The names under which values are sent that are too short to be found again. */
+function shortIn(inserter: Inserter, { all, name }: Parameter, insertion: PlacedExpression): string[] {
+  const value = all ? inserter.value(insertion) : undefined;
+  if (value === undefined || !isObject(value)) return [name];
+  return membersOf(value).flatMap(([member, one]) => (isTooShort(one) ? [member] : []));
 }
 
 /** The member in which an insertion stands; undefined if it stands in none. */
