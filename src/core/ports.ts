@@ -200,8 +200,23 @@ export interface Files {
   ): Promise<StreamedBody>;
   /** Begins a file under a temporary name beside its real one; folders are made. Throws `file-not-written`. */
   create(path: string, near: string): Promise<FileSink>;
+  /**
+   * Begins a download that goes on where an earlier one of the same address was cut. Without it each begins anew. Throws
+   * `file-not-written`.
+   */
+  resume?(path: string, near: string, address: string): Promise<ResumableSink>;
   /** The content of a file below the folder of `near`. Throws `file-not-found`. Without it expressions read none. */
   bytes?(path: string, near: string): Uint8Array;
+}
+
+/** A file that is downloaded, and may be gone on with where it was cut. */
+export interface ResumableSink extends FileSink {
+  /** What an earlier download has left, and by which validator it is known (RFC 9110, section 13.1.5). */
+  readonly left: { readonly size: number; readonly validator: string } | undefined;
+  /** The body begins: behind what was left, or anew. Without a validator nothing can be gone on with later. */
+  begin(goesOn: boolean, validator: string | undefined): Promise<void>;
+  /** Leaves what has come for a later download. */
+  keep(): Promise<void>;
 }
 
 export interface FileSink {

@@ -204,6 +204,8 @@ export interface Save {
   readonly path: Template;
   /** An expression of the step speaks of the body, so that it is passed as well. */
   readonly buffered: boolean;
+  /** It goes on where an earlier download was cut. */
+  readonly resume?: true;
 }
 
 export const READ_AS = [

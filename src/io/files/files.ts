@@ -1,17 +1,16 @@
 import { randomBytes } from 'node:crypto';
 import { createReadStream } from 'node:fs';
-import { type FileHandle, mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
+import { mkdir, open, readdir, rename, rm, stat } from 'node:fs/promises';
 import { dirname, isAbsolute, join, relative, resolve } from 'node:path';
 import type { Files, FileSink, StreamedBody } from '../../core/ports.ts';
 import { ProblemError } from '../../core/problems.ts';
 import { leadsOut, readRegularFile } from '../secrets/own-folder.ts';
 import { isAlive } from '../secrets/process.ts';
+import { LocalSink, notWritten } from './local-sink.ts';
+import { resumableSink } from './resumable.ts';
 
 /** Why a path is not taken. */
 export const LEADS_OUT = 'a link leads out of the folder in which it lies';
-
-/** How much is gathered before it is written, in bytes. */
-const GATHERED = 512 * 1024;
 
 /** The files of the machine. */
 export const localFiles: Files = {
@@ -65,6 +64,12 @@ export const localFiles: Files = {
       return open(temporary, 'wx');
     });
     return new LocalSink(handle, temporary, whole, failing);
+  },
+
+  async resume(path, near, address) {
+    const whole = resolve(dirname(near), path);
+    if (leadsOut(dirname(path), dirname(near))) throw notWritten(whole, new Error(LEADS_OUT));
+    return resumableSink(whole, address);
   },
 
   bytes: (path, near) => bytesBelow(path, resolve(dirname(near))),
@@ -126,93 +131,4 @@ async function sweep(folder: string): Promise<void> {
     const [, writer] = /\.(\d+)-[0-9a-f]{8}\.part$/.exec(name) ?? [];
     if (writer !== undefined && !isAlive(Number(writer))) await rm(join(folder, name), { force: true });
   }
-}
-
-class LocalSink implements FileSink {
-  readonly #handle: FileHandle;
-  readonly #temporary: string;
-  readonly #whole: string;
-  readonly #failing: <T>(work: () => Promise<T>) => Promise<T>;
-  #open = true;
-  #gathered: Uint8Array[] = [];
-  #size = 0;
-  #writing: Promise<void> = Promise.resolve();
-
-  constructor(
-    handle: FileHandle,
-    temporary: string,
-    whole: string,
-    failing: <T>(work: () => Promise<T>) => Promise<T>,
-  ) {
-    this.#handle = handle;
-    this.#temporary = temporary;
-    this.#whole = whole;
-    this.#failing = failing;
-  }
-
-  async write(chunk: Uint8Array): Promise<void> {
-    this.#gathered.push(chunk);
-    this.#size += chunk.length;
-    if (this.#size < GATHERED) return;
-    // While one part is written the next one is gathered.
-    await this.#writing;
-    this.#writing = this.#flush();
-    this.#writing.catch(() => undefined); // it is awaited with the next part
-  }
-
-  async #flush(): Promise<void> {
-    const chunks = this.#gathered;
-    const size = this.#size;
-    this.#gathered = [];
-    this.#size = 0;
-    if (size === 0) return;
-    await this.#failing(async () => {
-      const { bytesWritten } = await this.#handle.writev(chunks);
-      if (bytesWritten === size) return;
-      // One call may write less than it is given.
-      const rest = Buffer.concat(chunks).subarray(bytesWritten);
-      for (let at = 0; at < rest.length;) at += (await this.#handle.write(rest, at)).bytesWritten;
-    });
-  }
-
-  async #close(): Promise<void> {
-    if (!this.#open) return;
-    this.#open = false;
-    await this.#handle.close();
-  }
-
-  async commit(): Promise<void> {
-    await this.#writing;
-    await this.#flush();
-    await this.#failing(async () => {
-      await this.#close();
-      await rename(this.#temporary, this.#whole);
-    });
-  }
-
-  async discard(): Promise<void> {
-    try {
-      await this.#writing.catch(() => undefined);
-      await this.#close();
-      await rm(this.#temporary, { force: true });
-    } catch {
-      // a temporary file that can't be taken away is no reason to fail for
-    }
-  }
-}
-
-export function notWritten(path: string, error: NodeJS.ErrnoException): ProblemError {
-  const why: Readonly<Record<string, string>> = {
-    ENOSPC: 'no space is left on the device',
-    EACCES: 'this user may not write there',
-    EROFS: 'the file system is read-only',
-    EISDIR: 'a folder has this name',
-    ENOTDIR: 'a part of the path is a file',
-    EEXIST: 'a part of the path is a file',
-    ENAMETOOLONG: 'the name is too long',
-  };
-  return new ProblemError({
-    code: 'file-not-written',
-    message: `the file ${path} can't be written: ${why[error.code ?? ''] ?? error.message}`,
-  });
 }

@@ -2,7 +2,8 @@ import { mkdir, readFile, realpath, stat } from 'node:fs/promises';
 import { dirname } from 'node:path';
 import type { NewRow, WrittenRow } from '../../core/ports.ts';
 import { ProblemError } from '../../core/problems.ts';
-import { notWritten, replaceFile } from './files.ts';
+import { replaceFile } from './files.ts';
+import { notWritten } from './local-sink.ts';
 import { readTable, type RowTable } from './row-tables.ts';
 
 /** After this long the lock of a process that was killed is broken, in milliseconds. */

@@ -5,7 +5,8 @@ import { parseJson } from '../../core/language/json.ts';
 import { isObject, objectOf, type ValueObject } from '../../core/language/values.ts';
 import type { Rows, RowSource, WrittenRow } from '../../core/ports.ts';
 import { ProblemError } from '../../core/problems.ts';
-import { LEADS_OUT, notWritten } from './files.ts';
+import { LEADS_OUT } from './files.ts';
+import { notWritten } from './local-sink.ts';
 import { leadsOut } from '../secrets/own-folder.ts';
 
 /** Files of rows on this machine: CSV (RFC 4180), JSON Lines, or a JSON list. */

@@ -65,7 +65,7 @@ export class ProjectSecrets implements Secrets {
     return fail(
       'secret-missing',
       `the secret ${name} comes from the variable ${where}, which is ${value === '' ? 'empty' : 'not set'}`,
-      { place: at, hint: `${where}=… batharon run …, or export ${where} first` },
+      { place: at, hint: `export ${where}=…, then the same command again` },
     );
   }
 

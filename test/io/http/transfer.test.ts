@@ -163,6 +163,119 @@ describe('bodies out of files, expressions and parts of files', () => {
   });
 });
 
+describe('a download that goes on where it was cut', () => {
+  const film = Buffer.from(Array.from({ length: 300_000 }, (_, i) => i % 251));
+  const step = (more = ''): string =>
+    `  - call: GET kiln /film\n    save: { to: film.bin, resume: yes }\n${more}`;
+
+  /** A service that cuts each response after so many bytes, and knows ranges. */
+  const cutting = async (cut: () => number, etag: () => string | undefined) => {
+    const asked: (string | undefined)[] = [];
+    const url = await answering((request, response) => {
+      const { range } = request.headers;
+      const tag = etag();
+      asked.push(range);
+      const from = Number(/bytes=(\d+)-/.exec(range ?? '')?.[1] ?? 0);
+      const goesOn = range !== undefined && request.headers['if-range'] === tag;
+      if (goesOn && from >= film.length) return response.writeHead(416).end();
+      const body = goesOn ? film.subarray(from) : film;
+      response.writeHead(goesOn ? 206 : 200, {
+        'content-length': body.length,
+        ...(tag === undefined ? {} : { etag: tag }),
+        ...(goesOn ? { 'content-range': `bytes ${from}-${film.length - 1}/${film.length}` } : {}),
+      });
+      const now = cut();
+      if (now >= body.length) return response.end(body);
+      return response.write(body.subarray(0, now), () => setTimeout(() => request.socket.destroy(), 20));
+    });
+    return { url, asked };
+  };
+  const isWhole = (folder: string): boolean => readFileSync(join(folder, 'film.bin')).equals(film);
+
+  test('by its retries: each byte comes once', async () => {
+    const { url, asked } = await cutting(
+      () => 100_000,
+      () => '"one"',
+    );
+    const { exit, folder, problem } = await runHere(
+      `url: ${url}`,
+      step('    retry: { attempts: 5, wait: 10ms }\n'),
+    );
+    expect([exit, problem, isWhole(folder), readdirSync(folder)]).toEqual([0, '', true, ['film.bin']]);
+    expect(asked).toEqual([undefined, 'bytes=100000-', 'bytes=200000-']);
+  });
+
+  test('in a later run, and anew where it is another file by then', async () => {
+    let tag = '"one"';
+    let cut = 100_000;
+    const { url, asked } = await cutting(
+      () => cut,
+      () => tag,
+    );
+    const first = await runHere(`url: ${url}`, step());
+    expect([first.exit, readdirSync(first.folder).map((name) => name.replace(/[0-9a-f]{8}/, 'x'))]).toEqual([
+      3,
+      ['film.bin.0-x.unfinished', 'film.bin.0-x.unfinished.json'],
+    ]);
+    const left = Object.fromEntries(
+      readdirSync(first.folder).map((name) => [name, readFileSync(join(first.folder, name))] as const),
+    );
+    cut = Infinity;
+    const second = await runHere(`url: ${url}`, step(), left);
+    expect([second.exit, isWhole(second.folder), readdirSync(second.folder)]).toEqual([
+      0,
+      true,
+      ['film.bin'],
+    ]);
+    tag = '"two"';
+    const third = await runHere(`url: ${url}`, step(), left);
+    expect([third.exit, isWhole(third.folder), readdirSync(third.folder)]).toEqual([0, true, ['film.bin']]);
+    expect(asked).toEqual([undefined, 'bytes=100000-', 'bytes=100000-']);
+    // Nothing tells a key in the address.
+    expect(String(left[Object.keys(left).find((name) => name.endsWith('.json'))!])).not.toContain(
+      '127.0.0.1',
+    );
+  });
+
+  test('not where nothing says that it is the same file, and not what was tampered with', async () => {
+    const { url, asked } = await cutting(
+      () => 100_000,
+      () => 'W/"weak"',
+    );
+    const { exit, folder } = await runHere(`url: ${url}`, step('    retry: { attempts: 2, wait: 10ms }\n'));
+    expect([exit, asked, readdirSync(folder)]).toEqual([3, [undefined, undefined], []]);
+    const sound = await cutting(
+      () => Infinity,
+      () => '"one"',
+    );
+    const odd = await runHere(`url: ${sound.url}`, step(), {
+      'film.bin.0-00000000.unfinished': 'x',
+      'film.bin.0-00000000.unfinished.json': '{"address":7',
+      'film.bin.1-00000000.unfinished': 'of a process that is there',
+    });
+    expect([odd.exit, isWhole(odd.folder), sound.asked]).toEqual([0, true, [undefined]]);
+    expect(readdirSync(odd.folder)).toEqual(['film.bin', 'film.bin.1-00000000.unfinished']);
+  });
+
+  test('another part than was asked for is refused, and what tells nothing of itself is taken away', async () => {
+    const url = await answering((request, response) =>
+      request.headers.range === undefined
+        ? void response
+            .writeHead(200, { etag: '"a"', 'content-length': 10 })
+            .write('half', () => setTimeout(() => request.socket.destroy(), 20))
+        : void response.writeHead(206, { 'content-range': 'bytes 0-9/10' }).end('0123456789'),
+    );
+    const { problem } = await runHere(`url: ${url}`, step('    retry: { attempts: 2, wait: 10ms }\n'));
+    expect(problem).toContain(
+      'response-not-as-typed: the service sent another part than it was asked for: bytes 0-9/10',
+    );
+    const closed = await answering((_, response) => response.writeHead(503).end('closed'));
+    const left = { 'film.bin.0-00000000.unfinished': 'half', 'film.bin.0-00000000.unfinished.json': '{}' };
+    const { exit, folder } = await runHere(`url: ${closed}`, step('    retry: none\n'), left);
+    expect([exit, readdirSync(folder)]).toEqual([1, []]);
+  });
+});
+
 describe('save', () => {
   const png = Buffer.concat([Buffer.from('\x89PNG', 'latin1'), Buffer.alloc(3_000_000, 7)]);
   const step =

@@ -109,10 +109,12 @@ export const callKeys: readonly KeyDefinition[] = [
   {
     name: 'save',
     sort: 'plain text',
-    shape: text,
-    wants: 'the path of a file',
+    shape: shapeOf(() =>
+      z.union([z.string(), z.strictObject({ to: z.string(), resume: yesNo().optional() })]),
+    ),
+    wants: 'the path of a file, or a map of to and resume',
     about:
-      'Writes the body to a file while it comes. It has its name only when the expectations of the step hold; a path begins at the folder of the chain file.',
+      'Writes the body to a file while it comes. It has its name only when the expectations of the step hold; a path begins at the folder of the chain file. `save: { to: PATH, resume: yes }` goes on where an earlier download was cut, by a retry or in a later run, if the service says that it still is the same file.',
     example: 'save: out/${piece}.png',
   },
   {

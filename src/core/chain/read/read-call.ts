@@ -130,8 +130,10 @@ export function readCall(
     [...outcome.expect, ...(serviceExpect ? ofService : [])].some(({ condition }) =>
       speaksOfStatus(condition.expression.tree),
     );
-  const saveNode = valueOf(node, 'save');
+  const saved = valueOf(node, 'save');
+  const saveNode = saved?.type === 'map' ? valueOf(saved, 'to') : saved;
   const save = saveNode && fields.template(saveNode, scope.outside());
+  const resume = saved?.type === 'map' && saysYes(fields.literal(valueOf(saved, 'resume')));
   if (save) reader.files?.made.add(literalPath(save));
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const cookies = fields.literal(valueOf(node, 'cookies'));
@@ -139,6 +141,15 @@ export function readCall(
     ['$', 'body', 'text'].some((name) => fields.used.has(name)) ||
     (serviceExpect && ofService.some(({ condition }) => speaksOfBody(condition.expression.tree)));
   if (!request) return undefined;
+  if (resume && (buffered || request.method !== 'GET'))
+    findings.problem(
+      saved,
+      'wrong-form',
+      request.method === 'GET'
+        ? 'what goes on where a download was cut is only the rest of the body, and this step speaks of the body'
+        : `only GET can go on where it was cut, and this is ${request.method}`,
+      'resume: no',
+    );
   if (described)
     checkDescribed(reader, node, described, {
       request,
@@ -162,7 +173,7 @@ export function readCall(
     timeouts,
     readAs,
     separator,
-    save: save && { path: save, buffered },
+    save: save && { path: save, buffered, ...(resume ? { resume: true as const } : {}) },
     noCookies: cookies === NONE,
     newJar: cookies === 'new' || undefined,
     redirects: redirects === undefined ? undefined : timesOf(redirects),
@@ -331,6 +342,13 @@ export function readFields(
         key,
         'wrong-form',
         `the field ${key.text} stands here twice; the case of letters does not count`,
+      );
+    } else if (lower === 'expect') {
+      fields.findings.problem(
+        key,
+        'wrong-form',
+        'Expect is not sent: a body goes out without waiting for 100 Continue',
+        'the call without it',
       );
     } else if (SET_BY_REQUEST.has(lower)) {
       fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);

@@ -3,6 +3,7 @@ import type { Receiver, ResponseHead, WireResponse, WireRequest } from '../../po
 import type { BuiltRequest } from '../wire/built-request.ts';
 import type { RunContext } from '../scope/context.ts';
 import { showBody, keep, shownPartial, rounded } from './report-call.ts';
+import { utf8 } from '../../language/encodings.ts';
 import { isSafe } from '../../methods.ts';
 import { resendPolicy } from '../wire/idempotency.ts';
 import type { Intake } from '../wire/intake.ts';
@@ -129,17 +130,21 @@ export async function passedBack(
   // What the service asked for is no part of what the pace delays.
   return Math.max(0, Math.round((clock.elapsed() - began - retryAfter.wait) * 100) / 100);
 }
-export async function beginSave(context: RunContext, step: CallStep): Promise<SavedBody> {
+async function beginSave(context: RunContext, step: CallStep, url: string): Promise<SavedBody> {
   const environment = context.environment(step);
   const path = fileName(context, context.inserter(environment), step.save!.path);
-  return new SavedBody(path, await context.ports.files.create(path, context.chain.file));
+  const { digests, files } = context.ports;
+  // The address may hold a key, so only its digest is written down.
+  if (step.save!.resume && files.resume)
+    return new SavedBody(path, await files.resume(path, context.chain.file, digests.identify(utf8(url))));
+  return new SavedBody(path, await files.create(path, context.chain.file));
 }
 
 /** Sends one request that its pace has let go; `delayed` is how long that has delayed it back. */
 export async function transmit(
   context: RunContext,
   step: CallStep,
-  wire: WireRequest,
+  plain: WireRequest,
   {
     request,
     progress,
@@ -158,11 +163,12 @@ export async function transmit(
   let deadline: Deadline | undefined;
   let sent = false;
   try {
+    if (step.save) saved = await beginSave(context, step, plain.url);
+    const wire = saved ? { ...plain, headers: saved.ranged(plain.headers) } : plain;
     const resend = resendPolicy(step, wire.method);
     tellSent(context, step, wire, { request, attempt: progress.attempts, resend, delayed });
     // Whoever goes on with this run has to know that it was sent.
     if (resend !== undefined) await context.ports.record?.durable();
-    if (step.save) saved = await beginSave(context, step);
     const receive = step.save?.buffered ? undefined : saved;
     // What can be undone is waited for: without its response nobody would know what there is to undo.
     const grace = step.undo.length > 0 ? GRACE : 0;
@@ -182,12 +188,17 @@ export async function transmit(
     if (intake) received = await sendTaken(context, outgoing, intake, deadline);
     else
       received = await context.ports.transport.send(
-        receive ? { ...outgoing, receive: () => (chunk) => receive.take(chunk) } : outgoing,
+        receive ? { ...outgoing, receive: (head) => receive.receiver(head) } : outgoing,
         deadline,
       );
     progress.reached = true;
     const { phases, elapsed } = deadline.end();
     if (saved && !receive) await saved.take(received.body);
+    if (saved && !saved.isBegun) {
+      // Of a part that can't be had the beginning is of no use.
+      await (received.status === 416 ? saved.discard() : saved.interrupted());
+      saved = undefined;
+    }
     return {
       response: { ...received, phases },
       elapsed,
@@ -195,7 +206,7 @@ export async function transmit(
       once: resend === 'never' || !isSafe(wire.method),
     };
   } catch (error) {
-    await saved?.discard();
+    await saved?.interrupted();
     if (!deadline) throw error;
     const { phases, elapsed } = deadline.end();
     if (phases.firstByte !== undefined || phases.body !== undefined) progress.reached = true;
