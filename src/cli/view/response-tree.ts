@@ -18,6 +18,8 @@ const SHOWN_ITEMS = 1;
 /** A list of so many short items is shown whole, in no more lines than this. */
 const SMALL_LIST = 20;
 const SMALL_LINES = 60;
+/** A short item has no more members. */
+const SHORT_ITEM = 4;
 
 /** How many lines an item takes where each is short; 0 where one is long, or holds others. */
 function shortParts(item: Value): number {
@@ -25,7 +27,7 @@ function shortParts(item: Value): number {
   const parts = isObject(item) ? Object.values(item) : [item];
   const isShort = (part: Value): boolean =>
     !Array.isArray(part) && !isObject(part) && brief(part, 100).length <= 60;
-  return parts.every(isShort) ? Math.max(1, parts.length) : 0;
+  return parts.length <= SHORT_ITEM && parts.every(isShort) ? Math.max(1, parts.length) : 0;
 }
 
 /** Each part of a value with its path. Of a list the first item stands for those that are like it. */

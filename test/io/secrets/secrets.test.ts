@@ -49,7 +49,7 @@ describe('a secret', () => {
     ],
     ["command node -e 'console.error(4711); process.exit(3)'", /which ended with 3: 4711/],
     ["command node -e ''", /which printed nothing/],
-    ['env KILN_NOT_SET', /the variable KILN_NOT_SET, which is not set \| KILN_NOT_SET=… batharon run/],
+    ['env KILN_NOT_SET', /the variable KILN_NOT_SET, which is not set \| export KILN_NOT_SET=…/],
     ['file nowhere.txt', /nowhere\.txt, which does not exist/],
     ['ask', /is to be typed in, and there is no terminal to ask at/],
     ['locked', /is locked, and none is stored under the name desk \| batharon secret set desk/],
