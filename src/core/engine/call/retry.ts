@@ -52,6 +52,7 @@ export async function sendRepeating(
       // What has begun to come bit by bit is connected to again by who takes it.
       if (request.intake?.head) throw failure;
     }
+    if (result && request.intake?.head) return result;
     // A call that does not wait as told takes such a response as any other.
     const retryAfter =
       result && repeats.obeys ? repeats.retryAfterOf(result.response, clock.now()) : undefined;

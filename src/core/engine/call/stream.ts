@@ -13,6 +13,9 @@ import { StreamIntake } from './stream-intake.ts';
 /** How long to wait before a reconnection where the service does not say, in milliseconds. */
 const RECONNECTION_TIME = 3000;
 
+/** A longer id is not sent back, in UTF-16 units: no service takes a header of that length. */
+const LONGEST_ID = 4096;
+
 /** Failures after which a reconnection may help: the connection broke off. */
 const BROKEN_OFF: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
   'connection-refused',
@@ -100,6 +103,6 @@ function whyAgain(
 function withLastId(headers: BuiltRequest['headers'], id: string): [string, string][] {
   const others = headers.filter(([name]) => name.toLowerCase() !== 'last-event-id');
   // A header takes no control characters, and each byte of its UTF-8 as a character.
-  if (id === '' || /\p{Cc}/u.test(id)) return others;
+  if (id === '' || id.length > LONGEST_ID || /\p{Cc}/u.test(id)) return others;
   return [...others, ['Last-Event-ID', String.fromCharCode(...utf8(id))]];
 }

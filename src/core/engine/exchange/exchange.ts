@@ -35,7 +35,8 @@ async function sendSigned(
     if (status !== 401) for (const one of all) context.ports.credentials.accepted(one);
     if (status !== 401 && !all.some((one) => context.project.credentials.get(one)!.signIn)) return result;
     const challenges = headers.flatMap(([name, value]) => (name === 'www-authenticate' ? [value] : []));
-    if (!renewals.take()) return result;
+    // What came bit by bit has come.
+    if (request.intake?.head || !renewals.take()) return result;
     let isRenewed = false;
     for (const one of all) {
       const filled = fillCredential(context, { ...request, as: one });
