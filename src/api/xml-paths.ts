@@ -12,15 +12,17 @@ export interface XmlPath {
   readonly inner: boolean;
 }
 
-/** How many parts are given. */
+/** How many parts are given: of a document to look at, and of one to look through. */
 const MOST = 200;
+const MOST_WHOLE = 20_000;
 
 /**
  * The texts and attributes of a document, each with its XPath, and the namespaces that these use by their prefixes: those of the
- * document, and made-up ones where it has none. Of elements of one name the first stands for all. Undefined if it is no XML.
+ * document, and made-up ones where it has none. Of elements of one name the first stands for all, unless the whole is wanted. Undefined if it is no XML.
  */
 export function xmlPaths(
   text: string,
+  { isWhole = false }: { readonly isWhole?: boolean } = {},
 ): { readonly paths: readonly XmlPath[]; readonly namespaces: ReadonlyMap<string, string> } | undefined {
   let root: XmlElement | null;
   try {
@@ -40,7 +42,7 @@ export function xmlPaths(
   };
   const paths: XmlPath[] = [];
   const visit = (element: XmlElement, path: string): void => {
-    if (paths.length >= MOST) return;
+    if (paths.length >= (isWhole ? MOST_WHOLE : MOST)) return;
     for (const { localName, name, namespaceURI, prefix, value } of element.attributes)
       if (name !== 'xmlns' && prefix !== 'xmlns')
         paths.push({
@@ -49,18 +51,22 @@ export function xmlPaths(
           inner: false,
         });
     const children = element.children;
-    const own = (element.textContent ?? '').trim();
-    if (children.length === 0 && own !== '') paths.push({ path, text: shownText(own), inner: false });
+    const own = children.length === 0 ? (element.textContent ?? '').trim() : '';
+    if (own !== '') paths.push({ path, text: shownText(own), inner: false });
+    const steps = children.map(
+      (child) => `${prefixOf(child.namespaceURI, child.prefix, child.localName)}${child.localName}`,
+    );
+    const counts = new Map<string, number>();
+    for (const step of steps) counts.set(step, (counts.get(step) ?? 0) + 1);
     const seen = new Map<string, number>();
-    for (const child of children) {
-      const step = `${prefixOf(child.namespaceURI, child.prefix, child.localName)}${child.localName}`;
-      seen.set(step, (seen.get(step) ?? 0) + 1);
-      if (seen.get(step) !== 1) continue;
-      const all = children.filter(
-        ({ localName, namespaceURI }) => localName === child.localName && namespaceURI === child.namespaceURI,
-      ).length;
-      visit(child, all > 1 ? `${path}/${step}[1]` : `${path}/${step}`);
-      if (all > 1) paths.push({ path: `${path}/${step}`, text: `${all} of them`, inner: true });
+    for (const [i, child] of children.entries()) {
+      const step = steps[i]!;
+      const nth = (seen.get(step) ?? 0) + 1;
+      seen.set(step, nth);
+      if (nth !== 1 && !isWhole) continue;
+      const all = counts.get(step)!;
+      visit(child, all > 1 ? `${path}/${step}[${nth}]` : `${path}/${step}`);
+      if (all > 1 && !isWhole) paths.push({ path: `${path}/${step}`, text: `${all} of them`, inner: true });
     }
   };
   if (root) visit(root, `/${prefixOf(root.namespaceURI, root.prefix, root.localName)}${root.localName}`);
@@ -69,4 +75,13 @@ export function xmlPaths(
 
 function shownText(text: string): string {
   return visible(shorten(text.replace(/\s+/g, ' '), 200));
+}
+
+/** The expression that gives what a path of a document finds: the text of one node. */
+export function xpathExpression(path: string, namespaces: ReadonlyMap<string, string>): string {
+  const prefixes = [...namespaces]
+    .filter(([prefix]) => path.includes(`${prefix}:`))
+    .map(([prefix, uri]) => `${prefix}: '${uri.replaceAll("'", '')}'`)
+    .join(', ');
+  return `first(xpath(body, '${path}'${prefixes === '' ? '' : `, { ${prefixes} }`}))`;
 }

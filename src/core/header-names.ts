@@ -6,7 +6,6 @@ export const SET_BY_REQUEST: ReadonlySet<string> = new Set([
   'content-length',
   'transfer-encoding',
   'connection',
-  'expect',
 ]);
 
 /** A host, or an address of IPv6 in brackets, and a port. */

@@ -51,7 +51,10 @@ export function find(text: string, { add }: FindOptions): Promise<ExitCode> {
         const response = responseOf(step);
         if (!response) continue;
         responses++;
-        const found = findIn(response, await open.readValue(response), text);
+        const found = [
+          ...findIn(response, await open.readValue(response), text),
+          ...(await findInXml(response, open.text(response), text)),
+        ];
         if (found.length > 0) all.push({ open, step, found });
       }
     if (place) return keepFound(all, text, place, project);
@@ -141,6 +144,22 @@ function findIn(response: EventOf<'response-received'>, body: Maybe, text: strin
     for (const [path, value] of scalarsOf(body)) match(path, value);
   for (const [name, value] of response.headers) match(`headers${pathStep(name)}`, value);
   return found;
+}
+
+/** The same in a document of XML. */
+async function findInXml(
+  { body: { type } }: EventOf<'response-received'>,
+  body: string | undefined,
+  text: string,
+): Promise<Found[]> {
+  if (body === undefined || type === undefined || !/[/+]xml$/.test(type)) return [];
+  const { xmlPaths, xpathExpression } = await import('../../api/xml-paths.ts');
+  const document = xmlPaths(body, { isWhole: true });
+  return (document?.paths ?? []).flatMap(({ path, text: own }): Found[] =>
+    own.toLowerCase().includes(text.toLowerCase())
+      ? [{ path: xpathExpression(path, document!.namespaces), value: own, exact: own === text }]
+      : [],
+  );
 }
 
 /** For an item of a list of objects: a filter by a member that names it, which still holds when the order changes. */

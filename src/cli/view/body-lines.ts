@@ -8,6 +8,8 @@ export interface BodyLines {
   readonly lines: readonly TreeLine[];
   /** How the paths are written in a chain, where they are none of `$`. */
   readonly note?: string;
+  /** The expression that a path stands for; the path itself without it. */
+  readonly expressionOf?: (path: string) => string;
 }
 
 /** The parts of a recorded response with the path of each; undefined where it has none, as a text or a picture. */
@@ -28,7 +30,7 @@ export async function bodyLines(
 }
 
 async function xmlBodyLines(text: string): Promise<BodyLines | undefined> {
-  const { xmlPaths } = await import('../../api/xml-paths.ts');
+  const { xmlPaths, xpathExpression } = await import('../../api/xml-paths.ts');
   const found = xmlPaths(text);
   if (!found) return undefined;
   const prefixes = [...found.namespaces]
@@ -36,6 +38,7 @@ async function xmlBodyLines(text: string): Promise<BodyLines | undefined> {
     .join(', ');
   return {
     lines: found.paths.map(({ path, text: own, inner }) => ({ path, text: own, inner })),
+    expressionOf: (path) => xpathExpression(path, found.namespaces),
     note: prefixes === '' ? "xpath(body, 'PATH')" : `xpath(body, 'PATH', { ${prefixes} })`,
   };
 }

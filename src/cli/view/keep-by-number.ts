@@ -11,7 +11,7 @@ import { keepInFile } from '../draft/add-draft.ts';
 export async function keepByNumber(
   file: string,
   step: string,
-  { lines, note }: BodyLines,
+  { expressionOf, lines }: BodyLines,
   project: Project,
 ): Promise<ExitCode> {
   const parts = lines.filter(({ path }) => !path.includes('…'));
@@ -33,7 +33,7 @@ export async function keepByNumber(
     const usual = nameOf(line.path);
     const typed = await askText(`The name of ${line.path} [${usual}]: `);
     const name = typed === undefined || typed === '' ? usual : typed;
-    picks.push(`${name}=${note === undefined ? line.path : note.replace('PATH', line.path)}`);
+    picks.push(`${name}=${expressionOf?.(line.path) ?? line.path}`);
   }
   if (picks.length === 0) errorTerminal().write('nothing was written\n');
   else keepInFile(file, step, picks, project);

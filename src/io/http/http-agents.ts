@@ -9,6 +9,7 @@ import Agent from 'undici/lib/dispatcher/agent.js';
 import { isThisMachine } from '../../core/this-machine.ts';
 import type { Connection, Watch } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
+import { sendWaiting, waitsForContinue } from './expect-continue.ts';
 import { type Http2Handler, Http2Origin, type Http2Request } from './http2.ts';
 
 /** The most that the head of a response may measure, in bytes. */
@@ -148,7 +149,16 @@ type Connector = (
 /** An agent of undici as a sender. */
 function ofUndici(agent: Dispatcher): Sender {
   return {
-    dispatch: ({ body, headers, method, origin, path }, handler) => {
+    dispatch: (request, handler) => {
+      const { body, headers, method, origin, path } = request;
+      if (waitsForContinue(request))
+        return handler.onError(
+          new ProblemError({
+            code: 'no-response',
+            message: 'Expect: 100-continue is not sent through a proxy, which may answer it by itself',
+            hint: 'the call without Expect, or proxy: none',
+          }),
+        );
       const sent = body?.();
       agent.dispatch({ origin, path, method, headers: headers as string[], body: sent ?? null }, handler);
     },
@@ -179,6 +189,13 @@ class Negotiating implements Sender {
   }
 
   dispatch(request: Http2Request, handler: Http2Handler): void {
+    if (waitsForContinue(request)) {
+      this.#socket(request.origin, false).then(
+        (socket) => sendWaiting(socket, request, handler),
+        (error: unknown) => handler.onError(error as Error),
+      );
+      return;
+    }
     if (request.origin.startsWith('http:')) return this.#plain.dispatch(request, handler);
     const known = this.#origins.get(request.origin) ?? this.#find(request.origin);
     if (known instanceof Promise)
@@ -215,13 +232,13 @@ class Negotiating implements Sender {
     return finding;
   }
 
-  #socket(origin: string): Promise<TLSSocket> {
+  #socket(origin: string, offersHttp2 = true): Promise<TLSSocket> {
     const { hostname, host, port, protocol } = new URL(origin);
     return new Promise((resolve, reject) => {
       this.#connect(
         { hostname: hostname.replace(/^\[|\]$/g, ''), host, port, protocol },
         (...result) => (result[0] ? reject(result[0]) : resolve(result[1] as TLSSocket)),
-        true,
+        offersHttp2,
       );
     });
   }

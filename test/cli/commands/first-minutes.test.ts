@@ -93,3 +93,19 @@ test('find --add keeps what was found in the response of a step', async () => {
   const nobody = await batharon(folder, ['try', 'a.chain.yaml', 'racks', '--keep']);
   expect([nobody.code, nobody.stderr]).toEqual([2, expect.stringContaining('nobody is here')]);
 });
+
+test('find gives the XPath of what stands in XML, and --add keeps it', async () => {
+  const own = folderWith({
+    'batharon.yaml': PRACTICE,
+    'x.chain.yaml':
+      'chain: X\nsteps:\n  - call: GET kiln /glazes\n    name: glazes\n    headers: { Accept: application/xml }\n',
+  });
+  expect((await batharon(own, ['run'])).code).toBe(0);
+  const found = await batharon(own, ['find', 'ash']);
+  expect(found.stdout).toContain(
+    "first(xpath(body, '/g:glazes/g:glaze[1]/@name', { g: 'urn:emberfold:glazes' }))",
+  );
+  expect((await batharon(own, ['find', 'ash', '--add', 'x.chain.yaml', 'glazes', 'glaze'])).code).toBe(0);
+  const { code, stderr } = await batharon(own, ['run']);
+  expect([code, stderr]).toEqual([0, expect.stringContaining('glaze: ash')]);
+});

@@ -1,8 +1,14 @@
 // Files, cookies, proxies, TLS and HTTP/2, from a chain file to real sockets.
 import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
-import { createServer, type RequestListener, type Server } from 'node:http';
+import {
+  createServer,
+  type IncomingMessage,
+  type RequestListener,
+  type Server,
+  type ServerResponse,
+} from 'node:http';
 import { createSecureServer } from 'node:http2';
-import { createServer as createTlsServer } from 'node:https';
+import { createServer as createTlsServer, Server as HttpsServer } from 'node:https';
 import { spawnSync } from 'node:child_process';
 import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
@@ -161,6 +167,46 @@ describe('bodies out of files, expressions and parts of files', () => {
     });
     expect(beyond.problem).toMatch(/^file-not-found: .*has 10 bytes, and none from 11 on/);
   });
+});
+
+test('Expect: 100-continue: the body goes once it is wanted, after a while, and not at all where it is refused', async () => {
+  const made = await generate([{ name: 'commonName', value: 'kiln' }], {
+    extensions: [{ name: 'subjectAltName', altNames: [{ type: 7, ip: '127.0.0.1' }] }],
+  });
+  for (const server of [createServer(), createTlsServer({ key: made.private, cert: made.cert })]) {
+    const seen: string[] = [];
+    const read: RequestListener = (request, response) => {
+      let size = 0;
+      request.on('data', (chunk: Buffer) => (size += chunk.length));
+      request.on('end', () => {
+        seen.push(`${request.url!} ${size}`);
+        response.end('done');
+      });
+    };
+    server.on('request', read);
+    server.on('checkContinue', (request: IncomingMessage, response: ServerResponse) => {
+      if (request.url === '/refused') {
+        request.on('data', () => seen.push('a body that was refused'));
+        return void response.writeHead(413).end('too much');
+      }
+      // One says nothing, as a server that does not know it.
+      if (request.url === '/wanted') response.writeContinue();
+      return read(request, response);
+    });
+    const scheme = server instanceof HttpsServer ? 'https' : 'http';
+    const url = await listen(server, scheme);
+    const steps = ['wanted', 'silent', 'refused']
+      .map(
+        (path) =>
+          `  - call: PUT kiln /${path}\n    headers: { Expect: 100-continue }\n    file: film.bin\n    expect: status == ${path === 'refused' ? 413 : 200}\n`,
+      )
+      .join('');
+    const { exit, problem } = await runHere(`url: ${url}\n    tls: { ca: ca.pem }`, steps, {
+      'film.bin': Buffer.alloc(300_000, 7),
+      'ca.pem': made.cert,
+    });
+    expect([exit, problem, seen]).toEqual([0, '', ['/wanted 300000', '/silent 300000']]);
+  }
 });
 
 describe('a download that goes on where it was cut', () => {

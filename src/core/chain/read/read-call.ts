@@ -343,13 +343,6 @@ export function readFields(
         'wrong-form',
         `the field ${key.text} stands here twice; the case of letters does not count`,
       );
-    } else if (lower === 'expect') {
-      fields.findings.problem(
-        key,
-        'wrong-form',
-        'Expect is not sent: a body goes out without waiting for 100 Continue',
-        'the call without it',
-      );
     } else if (SET_BY_REQUEST.has(lower)) {
       fields.findings.problem(key, 'wrong-form', `${key.text} follows from the request and can't be set`);
     }
