@@ -181,11 +181,11 @@ function watch(
   let failure: Error | undefined;
   let trailers: Buffer[] = [];
   // Node joins the values of one name; as they came they stand in its last argument.
-  stream.on('response', (headers, _flags, asCame?: readonly string[]) => {
+  stream.on('response', (headers: IncomingHttpHeaders, _flags: number, asCame?: readonly string[]) => {
     answered = true;
     handler.onHeaders(Number(headers[':status']), rawOf(headers, asCame), () => stream.resume());
   });
-  stream.on('trailers', (headers, _flags, asCame?: readonly string[]) => {
+  stream.on('trailers', (headers: IncomingHttpHeaders, _flags: number, asCame?: readonly string[]) => {
     trailers = rawOf(headers, asCame);
   });
   stream.on('data', (chunk: Buffer) => {
@@ -206,7 +206,7 @@ function watch(
 /** Names and values one after the other, without those that begin with a colon. */
 function rawOf(headers: IncomingHttpHeaders, asCame: readonly string[] | undefined): Buffer[] {
   const joined = Object.entries(headers).flatMap(([name, value]): (readonly [string, string])[] =>
-    (Array.isArray(value) ? value : value === undefined ? [] : [value]).map((one) => [name, String(one)]),
+    (Array.isArray(value) ? value : value === undefined ? [] : [value]).map((one) => [name, one]),
   );
   const single = asCame?.flatMap((name, i): (readonly [string, string])[] =>
     i % 2 === 0 ? [[name, asCame[i + 1] ?? '']] : [],
