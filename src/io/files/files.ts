@@ -7,7 +7,6 @@ import { ProblemError } from '../../core/problems.ts';
 import { leadsOut, readRegularFile } from '../secrets/own-folder.ts';
 import { isAlive } from '../secrets/process.ts';
 import { LocalSink, notWritten } from './local-sink.ts';
-import { resumableSink } from './resumable.ts';
 
 /** Why a path is not taken. */
 export const LEADS_OUT = 'a link leads out of the folder in which it lies';
@@ -69,6 +68,7 @@ export const localFiles: Files = {
   async resume(path, near, address) {
     const whole = resolve(dirname(near), path);
     if (leadsOut(dirname(path), dirname(near))) throw notWritten(whole, new Error(LEADS_OUT));
+    const { resumableSink } = await import('./resumable.ts');
     return resumableSink(whole, address);
   },
 

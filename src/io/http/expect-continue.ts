@@ -5,11 +5,6 @@ import type { Http2Handler, Http2Request } from './http2.ts';
 /** How long the service may take to say that it wants the body, in milliseconds: a client must not wait without an end. */
 const PATIENCE = 1000;
 
-/** Whether a request waits for 100 Continue before it sends its body (RFC 9110, section 10.1.1). */
-export function waitsForContinue({ body, headers }: Http2Request): boolean {
-  return body !== undefined && headers.some((one, i) => i % 2 === 0 && one.toLowerCase() === 'expect');
-}
-
 /**
  * Sends a request over a connection of its own, in HTTP/1.1: its body once the service wants it, or has not said anything for a
  * while; not at all where it has answered by then. undici knows no such requests.

@@ -9,7 +9,6 @@ import Agent from 'undici/lib/dispatcher/agent.js';
 import { isThisMachine } from '../../core/this-machine.ts';
 import type { Connection, Watch } from '../../core/ports.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
-import { sendWaiting, waitsForContinue } from './expect-continue.ts';
 import { type Http2Handler, Http2Origin, type Http2Request } from './http2.ts';
 
 /** The most that the head of a response may measure, in bytes. */
@@ -146,6 +145,11 @@ type Connector = (
   offersHttp2?: boolean,
 ) => void;
 
+/** Whether a request waits for 100 Continue before it sends its body (RFC 9110, section 10.1.1). */
+function waitsForContinue({ body, headers }: Http2Request): boolean {
+  return body !== undefined && headers.some((one, i) => i % 2 === 0 && one.toLowerCase() === 'expect');
+}
+
 /** An agent of undici as a sender. */
 function ofUndici(agent: Dispatcher): Sender {
   return {
@@ -190,8 +194,8 @@ class Negotiating implements Sender {
 
   dispatch(request: Http2Request, handler: Http2Handler): void {
     if (waitsForContinue(request)) {
-      this.#socket(request.origin, false).then(
-        (socket) => sendWaiting(socket, request, handler),
+      Promise.all([this.#socket(request.origin, false), import('./expect-continue.ts')]).then(
+        ([socket, { sendWaiting }]) => sendWaiting(socket, request, handler),
         (error: unknown) => handler.onError(error as Error),
       );
       return;

@@ -7,7 +7,6 @@ import type { RunContext } from '../scope/context.ts';
 import type { Progress, CallResult } from '../wire/call-result.ts';
 import { fetchPages } from './pages.ts';
 import { pollUntil } from './poll.ts';
-import { streamResponse } from './stream.ts';
 import { sendRepeating } from './retry.ts';
 
 /**
@@ -44,6 +43,11 @@ function responseTo(context: RunContext, step: CallStep, request: BuiltRequest):
   const progress: Progress = { attempts: 0, reached: false, again: false };
   if (step.pages) return fetchPages(context, step, step.pages, { first: request, progress });
   if (step.poll) return pollUntil(context, step, step.poll, { first: request, progress });
-  if (step.stream) return streamResponse(context, step, step.stream, { first: request, progress });
+  const { stream } = step;
+  // Most calls have none, and its code takes time to load.
+  if (stream)
+    return import('./stream.ts').then(({ streamResponse }) =>
+      streamResponse(context, step, stream, { first: request, progress }),
+    );
   return sendRepeating(context, step, request, progress);
 }
