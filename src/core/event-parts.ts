@@ -24,6 +24,8 @@ const body = z.strictObject({
   type: z.string().optional(),
   text: z.string().optional(),
   cut: z.boolean().optional(),
+  /** Only the beginning of the body was kept at all. */
+  beginning: z.boolean().optional(),
 });
 
 const phases = z.strictObject({

@@ -1,7 +1,8 @@
 // The built program and events of a server that nobody here wrote: over a line that breaks, and through a real proxy.
-import { readFileSync } from 'node:fs';
+import { readFileSync, writeFileSync } from 'node:fs';
 import { createServer, type Server, type ServerResponse } from 'node:http';
 import type { AddressInfo } from 'node:net';
+import { join } from 'node:path';
 import { afterAll, beforeAll, expect, test } from '@jest/globals';
 import { createSession } from 'better-sse';
 import { batharon, folderWith } from '../cli/support.ts';
@@ -27,7 +28,9 @@ async function heat(request: Parameters<typeof createSession>[0], response: Serv
 }
 
 beforeAll(async () => {
-  server = createServer((request, response) => void heat(request as never, response));
+  server = createServer((request, response) =>
+    request.method === 'POST' ? much(response) : void heat(request as never, response),
+  );
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve));
   url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`;
 });
@@ -35,6 +38,13 @@ afterAll(() => {
   server.closeAllConnections();
   server.close();
 });
+
+/** Says more than a record keeps, to whoever posts. */
+function much(response: ServerResponse): void {
+  response.writeHead(200, { 'content-type': 'application/x-ndjson' });
+  for (let nth = 0; nth < 1500; nth++) response.write(`{"nth":${nth},"text":"${'x'.repeat(1000)}"}\n`);
+  response.end();
+}
 
 async function follow(proxy?: string): Promise<{ code: number | null; items: string[]; said: string }> {
   asked.length = 0;
@@ -67,6 +77,29 @@ test('over a line that breaks nothing is lost and nothing comes twice', async ()
   breakAfter = 2;
   expect(await follow()).toMatchObject({ code: 0, items: ITEMS });
   expect(asked).toEqual(['', '2', '4']);
+});
+
+test('what is too long for the record does not stand for the response when a run goes on', async () => {
+  const folder = folderWith({
+    'batharon.yaml': `services:\n  kiln:\n    url: ${url}\n`,
+    'a.chain.yaml': `chain: A
+steps:
+  - call: POST kiln /much
+    name: much
+    stream: {}
+    expect: received == 1
+`,
+  });
+  const resume = (): ReturnType<typeof batharon> => batharon(folder, ['resume', 'last', '--json']);
+  expect((await batharon(folder, ['run'])).code).toBe(1);
+  writeFileSync(
+    join(folder, 'a.chain.yaml'),
+    readFileSync(join(folder, 'a.chain.yaml'), 'utf8').replace('received == 1', 'received == 1500'),
+  );
+  const { code, stdout } = await resume();
+  expect([code, stdout]).toEqual([3, expect.stringContaining('only the beginning of its response was kept')]);
+  const again = await batharon(folder, ['resume', 'last', '--not-sent', 'much']);
+  expect([again.code, again.stderr]).toEqual([0, expect.stringContaining('passed')]);
 });
 
 const withTinyproxy = hasTinyproxy ? test : test.skip;

@@ -86,6 +86,8 @@ export interface PastRequest {
 }
 
 export interface PastResponse {
+  /** Only the beginning of its body was kept, so it can't stand for the response. */
+  readonly isBeginning?: true;
   readonly status: number;
   readonly headers: HeaderList;
   readonly body: Uint8Array;

@@ -368,7 +368,8 @@ class Seen {
         'cannot-resume',
         `the body of a response that can't be had again is not in the record: ${body.digest!}`,
       );
-    return { status, headers: headersOfRecorded(headers), body: bytes, phases: phases as Phases };
+    const isPart = body.beginning ? { isBeginning: true as const } : {};
+    return { status, headers: headersOfRecorded(headers), body: bytes, phases: phases as Phases, ...isPart };
   }
 
   #open(sealed: string): string {

@@ -27,7 +27,14 @@ export function pastResponse(
   const address = context.address(step);
   const sent = past.step(address)?.sent.shift();
   if (!sent) return undefined;
-  if (isSame(context, wire, sent)) return sent.response;
+  if (isSame(context, wire, sent) && !sent.response.isBeginning) return sent.response;
+  if (sent.response.isBeginning)
+    throw new ProblemError({
+      code: 'sent-before',
+      message: `${address} was sent before the run was resumed, and only the beginning of its response was kept`,
+      hint: `resume --not-sent ${address} to send it again, or a new run`,
+      place: step.at,
+    });
   throw new ProblemError({
     code: 'sent-before',
     message: `${address} was sent before the run was resumed and answered with ${sent.response.status}, and is another request now: ${sent.method} ${sent.url}${sent.text === undefined ? '' : ` with ${shorten(sent.text, 200)}`}`,

@@ -43,7 +43,11 @@ export function reportResponse(
   const shown = showBody(context, bytes, body, saved !== undefined);
   // A body on its way into a file is described by its beginning; a digest of the whole would take longer than the rest.
   const { digest: _, ...beginning } = shown.event;
-  const described = saved ? { ...beginning, size } : isCut ? { ...shown.event, size } : shown.event;
+  const described = saved
+    ? { ...beginning, size }
+    : isCut
+      ? { ...shown.event, size, beginning: true }
+      : shown.event;
   const headers = context.hidden.fields(response.headers);
   if (!before && !saved) keep(context, shown, once);
   const sealed =
