@@ -16,6 +16,8 @@ import { fail } from '../../core/problems.ts';
 
 /** How deep elements may stand in each other; what reads them calls itself for each level. */
 const MAXIMUM_DEPTH = 500;
+/** A page of more tags would take more memory than there may be: each takes about a kilobyte. */
+const MOST_TAGS = 300_000;
 /** The pages that were read last, since a step often asks several times. */
 const RECENT = 4;
 
@@ -25,11 +27,19 @@ const pages = new Map<string, HtmlDocument>();
 function pageOf(html: string): HtmlDocument {
   const known = pages.get(html);
   if (known) return known;
+  refuseSize(html);
   const page = parse(html, { treeAdapter: adapter });
   refuseDepth(page);
   pages.set(html, page);
   if (pages.size > RECENT) pages.delete(pages.keys().next().value!);
   return page;
+}
+
+function refuseSize(html: string): void {
+  let tags = 0;
+  for (let at = html.indexOf('<'); at >= 0; at = html.indexOf('<', at + 1))
+    if (++tags > MOST_TAGS)
+      fail('xml-invalid', `the HTML has more than ${MOST_TAGS} tags, the most that are read`);
 }
 
 function refuseDepth(page: HtmlDocument): void {
@@ -150,7 +160,9 @@ export function form(html: string, name: string | undefined): Value {
   for (const field of fields)
     for (const value of submitted(field)) {
       const own = field.attribs.name!;
-      values.set(own, [...(values.get(own) ?? []), value]);
+      const known = values.get(own);
+      if (known) known.push(value);
+      else values.set(own, [value]);
     }
   return objectOf([...values].map(([own, all]): [string, Value] => [own, all.length === 1 ? all[0]! : all]));
 }

@@ -26,8 +26,11 @@ function valueOf(element: XmlElement, lists: ReadonlySet<string>): Value {
     // What declares namespaces is no attribute of the data.
     if (name !== 'xmlns' && prefix !== 'xmlns') members.set(`@${localName}`, [value]);
   }
-  for (const child of element.children)
-    members.set(child.localName, [...(members.get(child.localName) ?? []), valueOf(child, lists)]);
+  for (const child of element.children) {
+    const known = members.get(child.localName);
+    if (known) known.push(valueOf(child, lists));
+    else members.set(child.localName, [valueOf(child, lists)]);
+  }
   const text = element.childNodes
     .map((child) =>
       child.nodeType === 3 || child.nodeType === 4 ? (child as unknown as { data: string }).data : '',

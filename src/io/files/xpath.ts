@@ -8,6 +8,8 @@ import { documentOfHtml, isHtml } from './read-html.ts';
 
 /** How deep elements may stand in each other; deeper ones take the library minutes. */
 const MAXIMUM_DEPTH = 200;
+/** A document of more tags would take more memory than there may be: each takes some half a kilobyte. */
+const MOST_TAGS = 2_000_000;
 /** The documents that were read last, since a step often asks several times. */
 const RECENT = 4;
 
@@ -37,7 +39,10 @@ export function documentOf(xml: string): ReturnType<typeof parseXmlDocument> {
 
 function refuseDepth(xml: string): void {
   let depth = 0;
+  let tags = 0;
   for (const [tag] of xml.matchAll(/<!--[\s\S]*?-->|<!\[CDATA\[[\s\S]*?\]\]>|<\/?[^\s!?/>][^>]*>/g)) {
+    if (++tags > MOST_TAGS)
+      fail('xml-invalid', `the XML has more than ${MOST_TAGS} tags, the most that are read`);
     if (tag.startsWith('<!') || tag.endsWith('/>')) continue;
     depth += tag.startsWith('</') ? -1 : 1;
     if (depth > MAXIMUM_DEPTH)

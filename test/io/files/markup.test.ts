@@ -105,7 +105,14 @@ test.each([
   expect(() => markup.form(html, name)).toThrow(said);
 });
 
-test('what would take long or break the stack is refused or done', () => {
+test('what would take long, much memory or the stack is refused or done', () => {
+  // The processor's time: a clock on the wall would also count what else the machine does.
+  const began = process.cpuUsage();
+  expect(() => markup.css('<p>'.repeat(300_001), 'p', undefined)).toThrow('more than 300000 tags');
+  expect(() => markup.xml(`<a>${'<b/>'.repeat(2_000_000)}</a>`, new Set())).toThrow('more than 2000000 tags');
+  markup.form(`<form>${'<input name=a>'.repeat(50_000)}`, undefined);
+  markup.xml(`<a>${'<b/>'.repeat(100_000)}</a>`, new Set());
+  expect(process.cpuUsage(began).user / 1000).toBeLessThan(10_000);
   expect(() => markup.css('<b>'.repeat(5000), 'b', undefined)).toThrow('nested more than 500 levels deep');
   expect(() => markup.xpath(`<!doctype html>${'<div>'.repeat(100_000)}`, '//b', new Map())).toThrow(
     'nested more than',
