@@ -24,6 +24,9 @@ const KEPT = 1024 * 1024;
 /** What the items that are held may measure in all, in bytes as they came. */
 const HELD = 64 * 1024 * 1024;
 
+/** A list of so many items is moved by one in no time. */
+const SHORT_LIST = 10_000;
+
 /** So many items are told one by one; of those after them the newest, now and then. */
 const TOLD = 1000;
 
@@ -184,6 +187,7 @@ export class StreamIntake implements Intake, Watched {
   }
 
   read(): ReadBody {
+    this.#letGo();
     const { type } = contentTypeOf(this.head?.headers ?? []);
     const text = fromUtf8(this.bytes);
     return {
@@ -267,10 +271,9 @@ export class StreamIntake implements Intake, Watched {
     this.items.push(item);
     this.#sizes.push(length);
     this.#held += length;
-    while (this.items.length > this.#newest) {
-      this.items.shift();
-      this.#held -= this.#sizes.shift()!;
-    }
+    // Letting go of one from a long list moves all others, so of such lists some are let go together.
+    const slack = this.#newest > SHORT_LIST ? this.#newest / 10 : 0;
+    if (this.items.length > this.#newest + slack) this.#letGo();
     if (this.#held > HELD)
       throw new ProblemError({
         code: 'body-too-large',
@@ -278,6 +281,14 @@ export class StreamIntake implements Intake, Watched {
         hint: 'newest: 100 holds only so many of them',
         place: this.#step.at,
       });
+  }
+
+  /** Holds no more than the newest items. */
+  #letGo(): void {
+    const count = this.items.length - this.#newest;
+    if (count <= 0) return;
+    this.items.splice(0, count);
+    for (const size of this.#sizes.splice(0, count)) this.#held -= size;
   }
 
   /** Enough has come. */
