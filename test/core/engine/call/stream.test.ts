@@ -166,6 +166,11 @@ describe('what ends a stream', () => {
     });
     const { all, count } = plain(ran.results) as { all: { data: string }[]; count: number };
     expect([count, all.map(({ data }) => data)]).toEqual([5000, ['4997', '4998', '4999']]);
+    const meanwhile = await streamed('newest: 3\nuntil: length(gathered) > 3', {
+      headers: EVENTS,
+      pieces: [[1, [1, 2, 3, 4, 5].map((nth) => event(nth)).join('')]],
+    });
+    expect(problemOf(meanwhile)[0]).toBe('stream-ended');
     // Of many only the first are told one by one.
     expect(ran.of('item-received').length).toBe(1000);
   });
