@@ -1,5 +1,5 @@
 import { randomBytes } from 'node:crypto';
-import { mkdir, open, readdir, readFile, rename, rm, stat, writeFile } from 'node:fs/promises';
+import { lstat, mkdir, open, readdir, readFile, rename, rm, writeFile } from 'node:fs/promises';
 import { basename, dirname, join } from 'node:path';
 import type { ResumableSink } from '../../core/ports.ts';
 import { isAlive } from '../secrets/process.ts';
@@ -71,6 +71,11 @@ export async function resumableSink(whole: string, address: string): Promise<Res
   };
 }
 
+/** Whether it can stand in a header: an entity tag or a date. */
+function isValidator(text: unknown): text is string {
+  return typeof text === 'string' && /^[\x20-\x7e]{1,1000}$/.test(text);
+}
+
 /** Takes over what a process has left that is not there any more; what is of another address is taken away. */
 async function adopt(
   whole: string,
@@ -79,10 +84,10 @@ async function adopt(
 ): Promise<{ readonly size: number; readonly validator: string } | undefined> {
   const folder = dirname(whole);
   const name = basename(whole);
-  for (const found of await readdir(folder)) {
-    const [, base, writer] = /^(.*)\.(\d+)-[0-9a-f]{8}\.unfinished$/.exec(found) ?? [];
+  for (const file of await readdir(folder)) {
+    const [, base, writer] = /^(.*)\.(\d+)-[0-9a-f]{8}\.unfinished$/.exec(file) ?? [];
     if (base !== name || (writer !== '0' && isAlive(Number(writer)))) continue;
-    const path = join(folder, found);
+    const path = join(folder, file);
     try {
       await rename(path, own);
     } catch {
@@ -90,8 +95,11 @@ async function adopt(
     }
     try {
       const known = JSON.parse(await readFile(`${path}.json`, 'utf8')) as Partial<Known>;
-      const { size } = await stat(own);
-      if (known.address === address && typeof known.validator === 'string' && size > 0) {
+      const found = await lstat(own);
+      // What somebody else has laid there may be a link that leads to another file.
+      const isOwn = found.isFile() && found.nlink === 1;
+      const { size } = found;
+      if (isOwn && known.address === address && isValidator(known.validator) && size > 0) {
         await rename(`${path}.json`, `${own}.json`);
         return { size, validator: known.validator };
       }

@@ -1,5 +1,6 @@
 // Files, cookies, proxies, TLS and HTTP/2, from a chain file to real sockets.
-import { existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { createHash } from 'node:crypto';
+import { existsSync, mkdtempSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs';
 import {
   createServer,
   type IncomingMessage,
@@ -56,8 +57,8 @@ async function runHere(
   service: string,
   steps: string,
   files: Record<string, string | Buffer> = {},
+  folder = mkdtempSync(join(tmpdir(), 'batharon-transfer-')),
 ): Promise<Ran> {
-  const folder = mkdtempSync(join(tmpdir(), 'batharon-transfer-'));
   for (const [name, text] of Object.entries(files)) writeFileSync(join(folder, name), text);
   const { project, findings } = readProject(
     join(folder, 'batharon.yaml'),
@@ -301,6 +302,30 @@ describe('a download that goes on where it was cut', () => {
     });
     expect([odd.exit, isWhole(odd.folder), sound.asked]).toEqual([0, true, [undefined]]);
     expect(readdirSync(odd.folder)).toEqual(['film.bin', 'film.bin.1-00000000.unfinished']);
+  });
+
+  test('a link that lies where something unfinished would is neither followed nor written to', async () => {
+    const { url } = await cutting(
+      () => Infinity,
+      () => '"one"',
+    );
+    const secret = join(mkdtempSync(join(tmpdir(), 'batharon-other-')), 'other');
+    writeFileSync(secret, 'of somebody else');
+    const folder = await runHere(`url: ${url}`, step());
+    const json = JSON.stringify({
+      address: createHash('sha256').update(`${url}/film`).digest('hex'),
+      validator: '"one"',
+    });
+    for (const name of ['film.bin.0-00000001.unfinished']) {
+      symlinkSync(secret, join(folder.folder, name));
+      writeFileSync(join(folder.folder, `${name}.json`), json);
+    }
+    const again = await runHere(`url: ${url}`, step(), {}, folder.folder);
+    expect([again.exit, isWhole(again.folder), readFileSync(secret, 'utf8')]).toEqual([
+      0,
+      true,
+      'of somebody else',
+    ]);
   });
 
   test('another part than was asked for is refused, and what tells nothing of itself is taken away', async () => {

@@ -52,7 +52,7 @@ export class LiveText {
     this.#told = now;
     const { masker } = this.#context;
     const whole = masker.text(this.#text);
-    const settled = isEnd ? whole : masker.settled(this.#text);
+    const settled = masker.settled(this.#text, !isEnd);
     this.#isNew = settled !== whole;
     const text = settled.slice(-SHOWN);
     if (text !== '')

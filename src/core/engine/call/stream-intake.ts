@@ -1,13 +1,11 @@
-import type { CallStep, Stream, StreamedAs } from '../../chain/model.ts';
+import type { CallStep, Stream } from '../../chain/model.ts';
 import { fromUtf8 } from '../../language/encodings.ts';
 import type { Environment } from '../../language/environment.ts';
-import { parseJson } from '../../language/json.ts';
-import { brief, shorten, visible } from '../../language/show.ts';
+import { brief, shorten } from '../../language/show.ts';
 import { Duration, isObject, type Maybe, type Value } from '../../language/values.ts';
 import { countOf } from '../../count-of.ts';
-import type { EventReader, HeaderList, PieceDecoder, Receiver, ResponseHead } from '../../ports.ts';
+import type { EventReader, Receiver, ResponseHead } from '../../ports.ts';
 import { type Problem, ProblemError } from '../../problems.ts';
-import { isTextType } from '../../text-types.ts';
 import type { RunContext } from '../scope/context.ts';
 import { amountOf, durationOf } from '../scope/settings.ts';
 import { placed } from '../scope/with-place.ts';
@@ -15,8 +13,8 @@ import { LiveText } from './live-text.ts';
 import type { Watched } from '../time/watchdog.ts';
 import { Beginning } from '../wire/beginning.ts';
 import type { Intake } from '../wire/intake.ts';
-import { LineSplitter } from '../wire/line-splitter.ts';
-import { contentTypeOf, type ReadBody, streamedAs } from '../wire/read-response.ts';
+import { ItemReader } from '../wire/item-reader.ts';
+import { contentTypeOf, type ReadBody } from '../wire/read-response.ts';
 
 /** So much of a body that comes bit by bit is kept for the record, in bytes. */
 const KEPT = 1024 * 1024;
@@ -63,10 +61,7 @@ export class StreamIntake implements Intake, Watched {
   #held = 0;
   #lastItem = 0;
   #beginning = new Beginning(KEPT);
-  #as: StreamedAs | undefined;
-  #lines = new LineSplitter();
-  #decoder: PieceDecoder | undefined;
-  #nthLine = 0;
+  #reader: ItemReader | undefined;
   #stop: ((reason: Error) => void) | undefined;
   #told = -Infinity;
   readonly #live: LiveText | undefined;
@@ -114,72 +109,52 @@ export class StreamIntake implements Intake, Watched {
     if (head.status < 200 || head.status >= 300) return undefined;
     this.head = head;
     this.#beginning = new Beginning(KEPT);
-    this.#nthLine = 0;
-    this.#lines = new LineSplitter();
     this.#lastItem = this.#context.ports.clock.elapsed();
     if (this.#quiet < Infinity) this.#context.watchdog.add(this, this.#lastItem + this.#quiet);
-    const ready = this.#load(head.headers);
+    const ready = ItemReader.open(head, this.#context.ports.formats, {
+      before: this.events,
+      readAs: this.#step.readAs,
+    }).then((reader) => {
+      this.#reader = reader;
+      this.events = reader.events;
+    });
     // What it throws is thrown again when the first piece is taken.
     ready.catch(() => undefined);
     let isOpen = false;
     return async (chunk) => {
-      if (!isOpen) await ready;
+      if (!isOpen)
+        await ready.catch((error: unknown) => {
+          throw this.#explained(error);
+        });
       isOpen = true;
       this.#take(chunk);
     };
-  }
-
-  /** Loads what reads the body. */
-  async #load(headers: HeaderList): Promise<void> {
-    const { formats } = this.#context.ports;
-    const { type, charset } = contentTypeOf(headers);
-    const as = streamedAs(this.#step.readAs, type);
-    this.#as = as;
-    // No body, no type: there is nothing to be read.
-    if (type !== undefined && as === undefined)
-      throw new ProblemError({
-        code: 'response-not-as-typed',
-        message: `a stream of events or lines was expected, and came ${visible(type)}`,
-        hint: isTextType(type) ? 'read-as: lines' : 'the call without stream, or read-as: lines',
-        place: this.#step.at,
-      });
-    this.events = as === 'events' ? await formats.eventReader(this.events) : undefined;
-    const isOther = charset !== undefined && !/^(?:utf-?8|us-ascii)$/i.test(charset) && as !== 'events';
-    this.#decoder = (isOther ? await formats.textDecoder(charset) : undefined) ?? utf8Pieces(as !== 'events');
   }
 
   #take(chunk: Uint8Array): void {
     if (this.done) return;
     this.size += chunk.length;
     this.#beginning.take(chunk);
-    this.#takeText(this.#decode(() => this.#decoder!.decode(chunk)));
+    this.#takeItems(this.#reader!.take(chunk));
   }
 
-  #decode(decode: () => string): string {
-    try {
-      return decode();
-    } catch {
-      throw this.#notAsTyped('bytes that are not UTF-8', 'text');
-    }
-  }
-
-  async end(): Promise<void> {
-    if (this.done || !this.#decoder) return;
-    this.#takeText(this.#decode(() => this.#decoder!.end()));
-    const rest = this.#lines.end();
-    // An event that was not completed is none (HTML Standard, 9.2.6); a line is one without its end, too.
-    if (rest !== undefined && this.#as !== 'events') this.#takeLines([rest]);
+  end(): Promise<void> {
+    if (!this.done && this.#reader) this.#takeItems(this.#reader.end());
     return Promise.resolve();
   }
 
   close(): void {
     this.#stop = undefined;
-    this.#decoder = undefined;
+    this.#reader = undefined;
     this.#live?.tell(true);
   }
 
+  /** Of a body that is not kept whole only whole lines: its end may stand within a secret. */
   get bytes(): Uint8Array {
-    return this.#beginning.bytes;
+    const { bytes } = this.#beginning;
+    return this.cut
+      ? bytes.subarray(0, Math.max(bytes.lastIndexOf(0x0a), bytes.lastIndexOf(0x0d)) + 1)
+      : bytes;
   }
 
   get cut(): boolean {
@@ -199,44 +174,20 @@ export class StreamIntake implements Intake, Watched {
 
   // ---- items
 
-  #takeText(text: string): void {
-    const lines = this.#lines.take(text);
-    if (lines.length > 0) this.#takeLines(lines);
-  }
-
-  #takeLines(lines: readonly string[]): void {
-    if (this.#as === 'events') {
-      const events = this.events!.read(lines);
-      // How long each was can't be told apart; together they are as long as their lines.
-      const length = events.length === 0 ? 0 : Math.ceil(lengthOf(lines) / events.length);
-      for (const event of events) if (this.#takeItem(event, length)) return;
-      return;
-    }
-    for (const line of lines) {
-      this.#nthLine++;
-      if (this.#as === 'lines') {
-        if (this.#takeItem(line, line.length)) return;
-      } else if (line.trim() !== '' && this.#takeItem(this.#jsonOf(line), line.length)) return;
-    }
-  }
-
-  /** The value of a line; RFC 7464 begins each text with a record separator. */
-  #jsonOf(line: string): Value {
+  #takeItems(items: Iterable<readonly [item: Value, length: number]>): void {
     try {
-      return parseJson(line.startsWith('\x1e') ? line.slice(1) : line);
+      for (const [item, length] of items) if (this.#takeItem(item, length)) return;
     } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      throw this.#notAsTyped(`line ${this.#nthLine}: ${error.problem.message}`, 'JSON on each line');
+      throw this.#explained(error);
     }
   }
 
-  #notAsTyped(got: string, expected: string): ProblemError {
-    return new ProblemError({
-      code: 'response-not-as-typed',
-      message: `the stream expected ${expected}, and came ${got}; before it ${countOf(this.received, 'item')} came`,
-      hint: 'read-as: lines, which takes each line as a text',
-      place: this.#step.at,
-    });
+  /** What is wrong with the form of the stream, with its place and with what came before. */
+  #explained(error: unknown): unknown {
+    if (!(error instanceof ProblemError) || error.problem.code !== 'response-not-as-typed') return error;
+    const { message, ...rest } = error.problem;
+    const before = this.received === 0 ? '' : `; before it ${countOf(this.received, 'item')} came`;
+    return new ProblemError({ place: this.#step.at, ...rest, message: message + before });
   }
 
   /** Takes an item; true where no more are wanted. */
@@ -376,20 +327,8 @@ export class StreamIntake implements Intake, Watched {
   /** An item as a person reads it: an event by its kind and data, a line as it is. */
   #shown(item: Value): string {
     if (typeof item === 'string') return shorten(item, ITEM_SHOWN);
-    if (this.#as !== 'events' || !isObject(item)) return shorten(brief(item), ITEM_SHOWN);
+    if (!this.events || !isObject(item)) return brief(item, ITEM_SHOWN);
     const { data, event } = item as { data: string; event?: string };
     return shorten(event === undefined ? data : `${event}: ${data}`, ITEM_SHOWN);
   }
-}
-
-function lengthOf(lines: readonly string[]): number {
-  let length = 0;
-  for (const line of lines) length += line.length;
-  return length;
-}
-
-/** UTF-8 in pieces; what is none is replaced, or throws. */
-function utf8Pieces(fatal: boolean): PieceDecoder {
-  const decoder = new TextDecoder('utf-8', { fatal });
-  return { decode: (piece) => decoder.decode(piece, { stream: true }), end: () => decoder.decode() };
 }

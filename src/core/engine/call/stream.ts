@@ -58,7 +58,9 @@ export async function streamResponse(
         note: failure ? failure.problem.code : 'the stream ended',
       });
       await context.sleep(wait);
-      if (intake.isLate) throw new ProblemError(intake.outOfTime());
+      if (intake.isLate && !stream.enough) throw new ProblemError(intake.outOfTime());
+      if (intake.isLate)
+        return finished(context, step, intake, result ?? broken(request, intake, progress.attempts));
       request = { ...first, intake, headers: withLastId(first.headers, intake.events?.lastId ?? '') };
     }
   } finally {
@@ -88,6 +90,21 @@ function finished(context: RunContext, step: CallStep, intake: StreamIntake, res
       `live of the stream is to show a text while it comes, and gave none for any of ${intake.received} items`,
     );
   return { ...result, more: { ...result.more, received: intake.received } };
+}
+
+/** What came of a response that broke off, where that will do. */
+function broken(request: BuiltRequest, intake: StreamIntake, attempts: number): CallResult {
+  const head = intake.head ?? { status: 200, headers: [] };
+  return {
+    response: { ...head, body: intake.bytes, phases: {} },
+    body: intake.read(),
+    size: intake.size,
+    request,
+    sentHeaders: request.headers,
+    url: request.url,
+    elapsed: intake.within,
+    attempts,
+  };
 }
 
 /** Whether to connect again: only what can be asked twice, to a stream of events, which 204 has not ended. */

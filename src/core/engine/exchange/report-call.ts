@@ -78,7 +78,9 @@ export function shownPartial(
     .find(([name]) => name === 'content-type')?.[1]
     ?.replace(/;.*/s, '')
     .trim();
-  const text = isEncoded ? undefined : textOfBeginning(body);
+  const came = isEncoded ? undefined : textOfBeginning(body);
+  // It may have broken off within a secret.
+  const text = came?.slice(0, context.masker.settledLength(came, false));
   const shown = showBody(context, body, {
     ...(text === undefined ? {} : { text }),
     ...(type === undefined ? {} : { type }),

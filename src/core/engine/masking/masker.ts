@@ -87,16 +87,21 @@ export class Masker {
     return found.length === 0 ? text : replaced(text, found);
   }
 
-  /** A text that goes on, without its secrets and without what may be the beginning of one that its next part completes. */
-  settled(text: string): string {
-    const found = this.find(text);
-    let end = this.#needles.settledLength(text);
-    // A secret that the end would cut stays back whole.
-    for (const one of found) if (one.start < end && one.end > end) end = one.start;
+  /** A text that goes on, or was cut, without its secrets and without what may be the beginning of one behind its end. */
+  settled(text: string, goesOn: boolean): string {
+    const end = this.settledLength(text, goesOn);
     return replaced(
       text.slice(0, end),
-      found.filter((one) => one.end <= end),
+      this.find(text).filter((one) => one.end <= end),
     );
+  }
+
+  /** How long that is before its secrets are taken out, in UTF-16 units. */
+  settledLength(text: string, goesOn: boolean): number {
+    let end = this.#needles.settledLength(text, goesOn);
+    // A secret that the end would cut stays back whole.
+    for (const one of this.find(text)) if (one.start < end && one.end > end) end = one.start;
+    return end;
   }
 
   /** Where secrets stand in a text: in order, apart from each other. */

@@ -163,13 +163,16 @@ export class Needles {
     return found;
   }
 
-  /** How much of a text that goes on can't be the beginning of a needle that its next part completes, in UTF-16 units. */
-  settledLength(text: string): number {
+  /**
+   * How much of a text can't be the beginning of a needle that would go on behind its end, in UTF-16 units. Where the text
+   * `goesOn`, its last few characters count as such a beginning in any case, since the next part may say more.
+   */
+  settledLength(text: string, goesOn: boolean): number {
     if (this.#size === 0) return text.length;
     // More of a needle than that is found as it stands.
     for (let at = Math.max(0, text.length - TELLING_START); at < text.length; at++) {
       // The trees are known by so many characters; fewer may begin any of them.
-      if (text.length - at < BLOCK) return at;
+      if (text.length - at < BLOCK) return goesOn ? at : text.length;
       const tree = this.#trees.get(keyAt(text, at));
       if (tree && reachesEnd(tree, text, at)) return at;
     }

@@ -278,6 +278,49 @@ describe('a stream of events that breaks off', () => {
   });
 });
 
+test('a reconnection that brings something else than events is refused', async () => {
+  const ran = await streamed(
+    "until: item.event == 'done'",
+    (nth) => ({ headers: nth === 0 ? EVENTS : [['content-type', 'text/plain']], pieces: [[1, event(1)]] }),
+    { more: 'retry:\n  attempts: 9' },
+  );
+  expect(problemOf(ran)[1]).toContain('its reconnection brought text/plain; before it 1 item came');
+});
+
+test('what has come will do, also where it broke off and the time is up before the next connection', async () => {
+  const ran = await streamed(
+    "until: item.event == 'never'\nwithin: 5s\nenough: yes",
+    { headers: EVENTS, pieces: [[1000, `retry: 60000\n\n${event(1)}`]], then: 'breaks' },
+    { more: 'retry:\n  attempts: 9' },
+  );
+  expect([ran.exit, plain(ran.results)]).toMatchObject([0, { count: 1 }]);
+});
+
+test('events whose lines come in many pieces count as long as they are', async () => {
+  const piece = `data: ${'x'.repeat(1024 * 1024)}\n`;
+  const pieces = Array.from({ length: 9 }, () => [
+    ...Array.from({ length: 8 }, () => [0, piece] as const),
+    [0, '\n'] as const,
+  ]).flat();
+  const ran = await streamed('', { headers: EVENTS, pieces });
+  expect(problemOf(ran)[0]).toBe('body-too-large');
+});
+
+test.each([180, 185, 190, 195])(
+  'a secret at the end of what is told of an item (from %d on) is told in no part',
+  async (at) => {
+    const secret = 'ember-7f3a-quiet-1999';
+    const project = `${KILN}    headers:\n      Kiln-Key: \${secret.desk}\nsecrets:\n  desk: env DESK\n`;
+    const text = `${'-'.repeat(at)}${secret}${'-'.repeat(300)}`;
+    const { events } = await streamed(
+      '',
+      { headers: EVENTS, pieces: [[1, `data: ${text}\n\ndata: ${text.slice(0, at + 12)}`]], then: 'breaks' },
+      { project, secrets: { desk: secret } },
+    );
+    expect(JSON.stringify(events)).not.toMatch(/ember-/);
+  },
+);
+
 describe('a text that is shown while it comes', () => {
   const words = (pieces: readonly string[]): Reply => ({
     headers: EVENTS,
