@@ -6,7 +6,6 @@ import { localFiles } from '../io/files/files.ts';
 import { machinePorts } from '../io/machine-ports.ts';
 import { LockedStore } from '../io/secrets/locked-store.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
-import type { PracticeOptions } from '../practice/state.ts';
 import { Trust } from '../io/secrets/trust.ts';
 import type { Person } from '../io/credentials/person.ts';
 
@@ -53,7 +52,6 @@ export async function openWorld(
     onDefect,
     variables: own = process.env,
   }: Attendance = {},
-  practiceOptions: PracticeOptions = {},
 ): Promise<OpenWorld> {
   // However many steps ask, for a secret, for leave or for an answer, a person is asked one thing at a time.
   const turns = new Turns();
@@ -64,7 +62,7 @@ export async function openWorld(
   const { HttpTransport } = await import('../io/http/http.ts');
   const transport = new HttpTransport();
   const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
-  const practice = usesPractice ? await startPractice(practiceOptions) : undefined;
+  const practice = usesPractice ? await startPractice() : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...own } : own;
   const locked = new LockedStore(projectFolder(project), own, once(warn));
@@ -116,11 +114,13 @@ function once(say: (message: string) => void): (message: string) => void {
 /** The clock of the practice service that a run starts goes so many times faster than a real kiln's. */
 const PRACTICE_SPEED = 8;
 
-async function startPractice(
-  options: PracticeOptions,
-): Promise<{ url: string; variables: NodeJS.ProcessEnv; close(): Promise<void> }> {
+async function startPractice(): Promise<{
+  url: string;
+  variables: NodeJS.ProcessEnv;
+  close(): Promise<void>;
+}> {
   const { startPractice: start } = await import('../practice/service.ts');
   const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
-  const { url, close } = await start({ speed: PRACTICE_SPEED, ...options });
+  const { url, close } = await start({ speed: PRACTICE_SPEED });
   return { url, variables: PRACTICE_VARIABLES, close };
 }

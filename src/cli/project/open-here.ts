@@ -2,7 +2,6 @@ import { openWorld, type OpenWorld } from '../../api/open-world.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { withoutSecrets } from '../../core/language/hidden.ts';
 import { REPORT } from '../../core/problems.ts';
-import type { PracticeOptions } from '../../practice/state.ts';
 import { askQuestion } from '../terminal/ask-question.ts';
 import { askHidden, askYesNo, terminalPerson } from '../terminal/prompts.ts';
 import { writeTo } from '../terminal/standard-streams.ts';
@@ -14,20 +13,16 @@ import { errorTerminal, legible } from '../terminal/terminal.ts';
  */
 export function openHere(
   project: Project,
-  { asks = true, practice = {} }: { readonly asks?: boolean; readonly practice?: PracticeOptions } = {},
+  { asks = true }: { readonly asks?: boolean } = {},
 ): Promise<OpenWorld> {
-  return openWorld(
-    project,
-    {
-      ask: askHidden,
-      confirm: askYesNo,
-      ...(asks ? { question: askQuestion } : {}),
-      person: terminalPerson,
-      warn: (message) => errorTerminal().write(`warning ${message}\n`),
-      onDefect: reportDefect,
-    },
-    practice,
-  );
+  return openWorld(project, {
+    ask: askHidden,
+    confirm: askYesNo,
+    ...(asks ? { question: askQuestion } : {}),
+    person: terminalPerson,
+    warn: (message) => errorTerminal().write(`warning ${message}\n`),
+    onDefect: reportDefect,
+  });
 }
 
 /** Of a defect of the program the place is said as well, without secrets: that helps to mend it. */
