@@ -85,8 +85,8 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
         const parts = response && (await bodyLines(open, response));
         if (parts) {
           terminal.write('\n');
-          if (options.keep === true) return await keepByNumber(file, wanted, parts, loaded.project);
-          printBody(outputTerminal(), parts);
+          if (options.keep === true) await keepByNumber(file, wanted, parts, loaded.project);
+          else printBody(outputTerminal(), parts);
         } else if (options.keep === true)
           fail('no-record', `there is no response of ${wanted} with parts that could be kept`);
         return exit;

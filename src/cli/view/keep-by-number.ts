@@ -1,4 +1,3 @@
-import type { ExitCode } from '../../core/events.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { fail } from '../../core/problems.ts';
 import { askText } from '../terminal/prompts.ts';
@@ -13,7 +12,7 @@ export async function keepByNumber(
   step: string,
   { expressionOf, lines }: BodyLines,
   project: Project,
-): Promise<ExitCode> {
+): Promise<void> {
   const parts = lines.filter(({ path }) => !path.includes('…'));
   const digits = String(parts.length).length;
   printTree(
@@ -37,7 +36,6 @@ export async function keepByNumber(
   }
   if (picks.length === 0) errorTerminal().write('nothing was written\n');
   else keepInFile(file, step, picks, project);
-  return 0;
 }
 
 /** What a value is called by its path: the last member in it. */

@@ -90,6 +90,16 @@ test('find --add keeps what was found in the response of a step', async () => {
   expect(read('a.chain.yaml')).toContain(
     '    keep:\n      id: $.racks[0].id\n      count: $.racks[0].pieces\n',
   );
+  // What failed has failed, also where something of it is kept.
+  const failing = folderWith({
+    'batharon.yaml': PRACTICE,
+    'f.chain.yaml':
+      'chain: F\nsteps:\n  - call: GET kiln /racks\n    name: racks\n    expect: length($.racks) == 1\n',
+  });
+  const failed = await atPrompt(failing, 'try f.chain.yaml racks --keep', [
+    [/Numbers, or nothing for none: /, '\r'],
+  ]);
+  expect(failed.code).toBe(1);
   const nobody = await batharon(folder, ['try', 'a.chain.yaml', 'racks', '--keep']);
   expect([nobody.code, nobody.stderr]).toEqual([2, expect.stringContaining('nobody is here')]);
 });
