@@ -35,6 +35,7 @@ const ORDERS = {
     'world',
     'description',
     'hurried-clock',
+    'team',
     'machine-ports',
     'record',
     'replay-transport',
@@ -99,11 +100,11 @@ module.exports = {
       from: {
         path: '^src/',
         pathNot:
-          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|io/files/read-html|io/files/read-markup|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|practice/.*)\\.ts$',
+          '^src/(io/http/[a-z0-9-]+|io/files/row-tables|io/files/xpath|io/files/read-html|io/files/read-markup|report/junit|import/fetch|io/description/validate|io/description/parse-data|io/credentials/oauth2|io/credentials/oauth2-[a-z]+|io/team/[a-z-]+|practice/.*)\\.ts$',
       },
       to: {
         dynamic: false,
-        path: 'node_modules/(undici|fastify|oauth4webapi|jose|pngjs|fontoxpath|slimdom|parse5|css-select|tough-cookie|csv-parse|eventsource-parser|acorn|ajv|ajv-formats|js-yaml)/',
+        path: 'node_modules/(undici|fastify|oauth4webapi|jose|pngjs|fontoxpath|slimdom|parse5|css-select|tough-cookie|csv-parse|eventsource-parser|acorn|ajv|ajv-formats|js-yaml|ioredis|bullmq)/',
         dependencyTypesNot: ['type-only'],
       },
     },

@@ -1,12 +1,14 @@
 import type { Project } from '../core/chain/project.ts';
-import type { Files, Ports } from '../core/ports.ts';
+import type { Files, Opener, Ports, Sealer } from '../core/ports.ts';
 import type { RunCredentials } from '../io/credentials/index.ts';
 import { Turns } from '../io/in-turn.ts';
 import { localFiles } from '../io/files/files.ts';
 import { machinePorts } from '../io/machine-ports.ts';
 import { LockedStore } from '../io/secrets/locked-store.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
+import { ProjectSecrets } from '../io/secrets/secrets.ts';
 import { Trust } from '../io/secrets/trust.ts';
+import type { OpenTeam } from '../io/team/open-team.ts';
 import type { Person } from '../io/credentials/person.ts';
 
 export type { Person };
@@ -15,6 +17,10 @@ export type { Person };
 export interface OpenWorld {
   readonly ports: Ports & { readonly credentials: RunCredentials };
   readonly locked: LockedStore;
+  /** The other machines, where the project has a team. */
+  readonly team?: OpenTeam;
+  /** What is recorded is sealed with it: by this user, or so that every machine of the team can open it. */
+  readonly sealer: Sealer & Opener;
   readonly practice?: string;
   /** Tells a person what they should know. */
   readonly warn: (message: string) => void;
@@ -66,22 +72,31 @@ export async function openWorld(
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...own } : own;
   const locked = new LockedStore(projectFolder(project), own, once(warn));
-  const ports = machinePorts(project, transport, {
+  const machine = {
     variables,
     locked,
     ...(ask ? { ask } : {}),
     ...(confirm ? { confirm } : {}),
     warn,
     ...(person ? { person } : {}),
+  };
+  const team = await joinTeam(project, machine).catch(async (error: unknown) => {
+    await transport.close();
+    await practice?.close();
+    throw error;
   });
+  const ports = machinePorts(project, transport, { ...machine, ...(team ? { tokens: team.tokens } : {}) });
   const allowing = own.BATHARON_YES === '1' ? () => Promise.resolve(true) : confirm;
   return {
     ports: {
       ...ports,
+      ...team?.ports,
       ...(allowing ? { confirm: allowing } : {}),
       ...(question ? { ask: question } : {}),
     },
     locked,
+    ...(team ? { team } : {}),
+    sealer: team ? sealedByTeam(team, locked) : locked,
     warn,
     onDefect,
     ...(practice ? { practice: practice.url } : {}),
@@ -89,7 +104,31 @@ export async function openWorld(
       await transport.close();
       await ports.callbacks.close();
       await practice?.close();
+      await team?.close();
     },
+  };
+}
+
+/** Connects to the other machines, where the project has a team. Throws `secret-missing`, `team-away`. */
+async function joinTeam(
+  project: Project,
+  machine: Parameters<typeof machinePorts>[2],
+): Promise<OpenTeam | undefined> {
+  const { team } = project;
+  if (!team) return undefined;
+  const { openTeam } = await import('../io/team/open-team.ts');
+  return openTeam(
+    { ...project, team },
+    new ProjectSecrets(project, machine),
+    machine.warn ?? (() => undefined),
+  );
+}
+
+/** What this machine sealed for itself before there was a team still opens. */
+function sealedByTeam({ redis: { seal } }: OpenTeam, locked: LockedStore): OpenWorld['sealer'] {
+  return {
+    seal: (text) => seal.seal(text),
+    open: (sealed) => seal.open(sealed) ?? locked.open(sealed),
   };
 }
 

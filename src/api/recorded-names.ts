@@ -1,9 +1,9 @@
+import type { Opener } from '../core/ports.ts';
 import { headerObject } from '../core/engine/wire/response-names.ts';
 import { readTyped } from '../core/language/typed-json.ts';
 import { objectOf, type Value } from '../core/language/values.ts';
 import type { Step } from '../core/chain/model.ts';
 import type { RecordedRun, RecordedStep } from '../core/record/recorded-run.ts';
-import type { LockedStore } from '../io/secrets/locked-store.ts';
 import type { Records } from '../io/record/records.ts';
 import { responseOf, nameOfStep, OpenRun } from './open-run.ts';
 
@@ -37,12 +37,12 @@ export function namesGivenBy(step: Step): Set<string> {
 export function recordedName(
   giver: Step,
   name: string,
-  { runs, locked }: { readonly runs: readonly OpenRun[]; readonly locked: LockedStore },
+  { runs, opener }: { readonly runs: readonly OpenRun[]; readonly opener: Opener },
 ): { readonly value: Value; readonly run: RecordedRun } | undefined {
   const open = runs.find((one) => one.step(giver.address)?.outcome === 'passed');
   const step = open?.step(giver.address);
   if (!open || !step) return undefined;
-  const kept = keptNames(step, locked).get(name);
+  const kept = keptNames(step, opener).get(name);
   const value = kept ?? (giver.name === name.replace(/^steps\./, '') ? stepObject(open, step) : undefined);
   return value === undefined ? undefined : { value, run: open.run };
 }
@@ -71,12 +71,12 @@ export function stepNames(open: OpenRun, step: RecordedStep): [string, Value][] 
   return names;
 }
 
-/** What a step kept; with `locked` also what is sealed. */
-export function keptNames({ kept }: RecordedStep, locked?: LockedStore): Map<string, Value> {
+/** What a step kept; with `opener` also what is sealed. */
+export function keptNames({ kept }: RecordedStep, opener?: Opener): Map<string, Value> {
   const names = new Map<string, Value>();
   for (const [name, { sealed, typed, value }] of kept) {
     const whole =
-      sealed === undefined ? (typed ?? value) : (locked?.open(sealed) ?? (locked ? undefined : value));
+      sealed === undefined ? (typed ?? value) : (opener?.open(sealed) ?? (opener ? undefined : value));
     if (whole === undefined) continue;
     try {
       names.set(name, readTyped(whole));

@@ -6,6 +6,7 @@ import { RunCookies } from '../io/http/cookies.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
 import { PASSING } from '../core/events.ts';
+import type { Recording } from '../io/team/team-intents.ts';
 import type { OpenWorld } from './open-world.ts';
 
 export type { RunResult };
@@ -35,19 +36,20 @@ export async function runRecorded(
   const warn = (why: string): void => world.warn(`this run is not recorded: ${why}`);
   const { id, writer } =
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
+  const record = world.team ? await sharedRecord(world, id, writer) : writer;
   try {
     const result = await run(
       chain,
       project,
       // Cookies are those of one run.
-      { ...world.ports, cookies: new RunCookies(), record: writer, sealer: world.locked },
+      { ...world.ports, cookies: new RunCookies(), record, sealer: world.sealer },
       {
         ...options,
         id,
         ...(world.onDefect ? { onDefect: world.onDefect } : {}),
         ...(world.practice === undefined ? {} : { practice: world.practice }),
         emit: (event) => {
-          if (!PASSING.has(event.event)) writer.take(event);
+          if (!PASSING.has(event.event)) record.take(event);
           options.emit(event);
         },
       },
@@ -56,4 +58,10 @@ export async function runRecorded(
   } finally {
     records.prune(await writer.close());
   }
+}
+
+/** A record of which the other machines know what was to be sent. */
+async function sharedRecord({ team, warn }: OpenWorld, id: string, writer: Recording): Promise<Recording> {
+  const { TeamIntents } = await import('../io/team/team-intents.ts');
+  return new TeamIntents(team!.redis, id, writer, warn);
 }

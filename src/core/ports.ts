@@ -1,3 +1,4 @@
+import type { Team } from './team-ports.ts';
 import type { Credential } from './chain/project.ts';
 import type { Schema, Violation } from './contract/json-schema.ts';
 import type { DigestAlgorithm } from './language/environment.ts';
@@ -23,6 +24,8 @@ export interface Ports {
   readonly callbacks?: Callbacks;
   /** Without it budgets are not kept. */
   readonly ledger?: Ledger;
+  /** The other machines that run the project; without it there are none. */
+  readonly team?: Team;
   /** Without it nothing of what came is kept. */
   readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
@@ -283,6 +286,10 @@ export interface ArrivedRequest {
 
 /** Counts calls over all runs of a project on this machine. */
 export interface Ledger {
+  /** Milliseconds since 1970 on the clock by which periods begin, where it is not that of this machine. */
+  now?(): number;
+  /** Each call is taken by itself: what was taken and not used is lost with a machine. */
+  readonly isExact?: true;
   /**
    * Takes calls out of a budget: as many as are left, up to `calls`. `period` is when it began, in milliseconds since
    * 1970. Throws `ledger-unreadable`.
@@ -314,6 +321,12 @@ export interface RunRecord {
 /** Seals texts for this user, so that a record may hold them. */
 export interface Sealer {
   seal(text: string): string;
+}
+
+/** Opens what was sealed. */
+export interface Opener {
+  /** Undefined if it can't be opened. */
+  open(sealed: string): string | undefined;
 }
 
 export interface Secrets {

@@ -253,6 +253,17 @@ export const problemCodes = {
   'ledger-unreadable': incomplete(
     "The file in which the calls of a budget are counted can't be read or written.",
   ),
+  'team-away': incomplete(
+    'What the machines of the team share was away for longer than a run waits. Nothing is lost: `resume` goes on once it is back.',
+  ),
+  'outcome-unknown': incomplete(
+    'A worker was lost after it had sent a request that may be sent only once, so that it is not known whether it was processed. `resume` asks.',
+  ),
+  'no-worker': incomplete('Work was given to workers, and none took it within the time.'),
+  'team-missing': problem('A command needs `team:` in the project file.'),
+  'worker-refused': problem(
+    'A worker takes no work of a project: it lacks a secret, has other files, does not trust it, or is of another version.',
+  ),
   'no-callback': incomplete('The request that was waited for did not come in within the time.'),
   'listener-failed': incomplete("The listener for callbacks can't be opened."),
   // no response

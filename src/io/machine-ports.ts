@@ -2,6 +2,7 @@ import type { Project } from '../core/chain/project.ts';
 import type { Ports, Transport } from '../core/ports.ts';
 import { AGENT } from './http/agent.ts';
 import { RunCredentials } from './credentials/index.ts';
+import type { KeptTokens } from './credentials/kept-tokens.ts';
 import type { Person } from './credentials/person.ts';
 import { RunCookies } from './http/cookies.ts';
 import { localFiles } from './files/files.ts';
@@ -16,6 +17,8 @@ import { nodeDigests, systemChance, systemClock } from './world.ts';
 /** What a run on this machine may use. */
 export interface Machine extends SecretWorld {
   readonly person?: Person;
+  /** The tokens that a team shares. */
+  readonly tokens?: KeptTokens;
 }
 
 /** The ports of a run, those for real; `transport` is the caller's to close. */
@@ -31,7 +34,12 @@ export function machinePorts(
     chance: systemChance,
     digests: nodeDigests,
     secrets: new ProjectSecrets(project, machine),
-    credentials: new RunCredentials(transport, systemClock, machine.person, machine.locked?.tokens),
+    credentials: new RunCredentials(
+      transport,
+      systemClock,
+      machine.person,
+      machine.tokens ?? machine.locked?.tokens,
+    ),
     files: localFiles,
     cookies: new RunCookies(),
     formats,

@@ -31,7 +31,7 @@ export function cleanup(wanted: string, options: { env?: string }): Promise<Exit
         const past = pastOf(
           records.events(run.id).events,
           {
-            open: (sealed) => world.locked.open(sealed),
+            open: (sealed) => world.sealer.open(sealed),
             body: (digest) => records.body(run.id, digest),
           },
           { sent: () => true, notSent: () => false },

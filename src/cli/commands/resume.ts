@@ -58,7 +58,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
         const read = (): PastRun =>
           readPast(records, id, decisionsOf(said), {
             given: lostOf(said.lost),
-            open: (sealed) => world.locked.open(sealed),
+            open: (sealed) => world.sealer.open(sealed),
           });
         let past = read();
         while (past.undecided.length > 0) {

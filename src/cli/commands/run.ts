@@ -3,8 +3,8 @@ import { type ReportName, REPORTS } from '../../report/index.ts';
 import type { ReportFiles } from '../../api/make-reports.ts';
 import { existsSync, writeFileSync } from 'node:fs';
 import type { Chain } from '../../core/chain/model.ts';
+import type { Opener } from '../../core/ports.ts';
 import type { Project } from '../../core/chain/project.ts';
-import type { LockedStore } from '../../api/locked-secrets.ts';
 import { lookAhead } from '../../api/dry-run.ts';
 import { type ContractLevel, CONTRACTS } from '../../core/contract/description.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
@@ -160,12 +160,12 @@ async function runAll(
   const { openHere } = await import('../project/open-here.ts');
   const jobs = jobsOf(options);
   const world = await openHere(project, { asks: jobs === 1 });
-  const { locked } = world;
+  const opener = world.sealer;
   // What a service has said of its pace holds for the next chain too.
   const paces: Paces = new Map();
   const several = new SeveralRuns(terminal, options.json ?? false, jobs > 1, wantsReport(options));
   try {
-    const part = await partOf(terminal, runs, options, { project, locked });
+    const part = await partOf(terminal, runs, options, { project, opener });
     // Of several chains none begins before it is known of all that they can.
     if (runs.length > 1)
       for (const { chain, inputs } of runs)
@@ -265,7 +265,7 @@ async function partOf(
   terminal: Terminal,
   runs: readonly PlannedRun[],
   { from, only }: RunCommandOptions,
-  at: { readonly project: Project; readonly locked: LockedStore },
+  at: { readonly project: Project; readonly opener: Opener },
 ): Promise<ChainPart | undefined> {
   if (from === undefined && !only) return undefined;
   const option = from === undefined ? '--only' : '--from';

@@ -1,3 +1,4 @@
+import type { Opener } from '../../core/ports.ts';
 import { dirname, resolve } from 'node:path';
 import { usedIn } from '../../core/chain/steps-of.ts';
 import { type Chain, type Step, stepsIn } from '../../core/chain/model.ts';
@@ -6,7 +7,6 @@ import { nameList, nearest } from '../../core/language/nearest.ts';
 import type { Value } from '../../core/language/values.ts';
 import { fail } from '../../core/problems.ts';
 import type { RecordedRun } from '../../core/record/recorded-run.ts';
-import type { LockedStore } from '../../api/locked-secrets.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import { keepInFile } from '../draft/add-draft.ts';
 import { bodyLines } from '../view/body-lines.ts';
@@ -62,7 +62,7 @@ export function tryCommand(file: string, wanted: string, options: TryOptions): P
       const interruption = watchInterruption(terminal);
       try {
         const runs = runsOfChain(recordsOf(loaded.project), chain.file, loaded.project.environment);
-        const plan = planOf(chain, all, target, { runs, locked: world.locked, given });
+        const plan = planOf(chain, all, target, { runs, opener: world.sealer, given });
         tellUsed(terminal, plan.used);
         await confirmEarlier(plan.steps.slice(0, -1));
         const part: Chain = { ...chain, steps: plan.steps, cleanup: [], results: [] };
@@ -158,11 +158,11 @@ function planOf(
   target: Step,
   {
     runs,
-    locked,
+    opener,
     given,
   }: {
     readonly runs: readonly OpenRun[];
-    readonly locked: LockedStore;
+    readonly opener: Opener;
     readonly given: ReadonlyMap<string, unknown>;
   },
 ): Plan {
@@ -176,7 +176,7 @@ function planOf(
       if (own(step).has(name) || inputs.has(name) || known.has(name) || given.has(name)) continue;
       const giver = all.find((one) => one !== step && (one.name === name || own(one).has(name)));
       if (!giver || needed.has(giver)) continue;
-      const recorded = recordedName(giver, name, { runs, locked });
+      const recorded = recordedName(giver, name, { runs, opener });
       if (recorded) {
         const { run, value } = recorded;
         known.set(name, value);

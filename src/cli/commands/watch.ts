@@ -262,7 +262,7 @@ class Watching {
     const none = { sent: () => false, notSent: () => false };
     const past = readPast(records, id, none, {
       given: () => new Map(),
-      open: (sealed) => world.locked.open(sealed),
+      open: (sealed) => world.sealer.open(sealed),
     });
     if (this.#last === undefined && past.tookBack > 0)
       this.#lines.line(

@@ -1,8 +1,8 @@
 import { namesGivenBy, recordedName, runsOfChain } from '../../api/recorded-names.ts';
 import { recordsOf } from '../../api/run-recorded.ts';
-import type { LockedStore } from '../../api/locked-secrets.ts';
 import { usedIn } from '../../core/chain/steps-of.ts';
 import { type Chain, type Expressions, type Step, stepsIn } from '../../core/chain/model.ts';
+import type { Opener } from '../../core/ports.ts';
 import type { Project } from '../../core/chain/project.ts';
 import { namesIn } from '../../core/language/tree.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
@@ -47,7 +47,7 @@ export function tellUsed(terminal: Terminal, used: ReadonlyMap<RecordedRun, stri
 export function partOfChain(
   chain: Chain,
   wanted: WantedSteps,
-  { project, locked }: { readonly project: Project; readonly locked: LockedStore },
+  { project, opener }: { readonly project: Project; readonly opener: Opener },
 ): ChainPart {
   const steps = stepsWanted(chain, wanted);
   // What cleans up and what comes out belong to the end of the chain.
@@ -65,7 +65,7 @@ export function partOfChain(
       (step) => step.name === name.replace(/^steps\./, '') || namesGivenBy(step).has(name),
     );
     if (!giver) continue;
-    const recorded = recordedName(giver, name, { runs, locked });
+    const recorded = recordedName(giver, name, { runs, opener });
     if (!recorded) {
       const where = project.environment === undefined ? '' : ` in ${project.environment}`;
       fail(

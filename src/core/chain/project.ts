@@ -155,6 +155,8 @@ export interface Project {
   readonly schemas: ReadonlyMap<string, Schema>;
   /** Where the listener for callbacks is, and where services elsewhere reach it. */
   readonly callbacks?: CallbackSetting;
+  /** The machines that share pace, budgets, tokens and work. */
+  readonly team?: TeamSetting;
   readonly descriptions?: Descriptions;
   /** The kinds of responses are not taken from descriptions. */
   readonly ignoresDescribedKinds?: true;
@@ -168,4 +170,25 @@ export interface CallbackSetting {
   readonly host: string;
   readonly port: number;
   readonly publicUrl?: string;
+}
+
+export const TEAM_WITHOUT = ['stop', 'go-on'] as const;
+
+/** Where the machines of a team share what holds for all of them. */
+export interface TeamSetting {
+  /** The URL of Redis or Valkey. */
+  readonly redis: Template;
+  /** What is stored there is sealed with it. */
+  readonly key: Template;
+  /** The path of a PEM file that is trusted besides what the system trusts, from the folder of the project file. */
+  readonly ca?: string;
+  /** What a run that has begun does while it is away. */
+  readonly without: (typeof TEAM_WITHOUT)[number];
+  /** After how long a machine that says nothing counts as lost, in milliseconds. */
+  readonly lease: number;
+  /** A folder that all machines see under one path: files that are saved there stay there. */
+  readonly sharedFolder?: string;
+  /** Names of the secrets that its texts insert. */
+  readonly secrets: ReadonlySet<string>;
+  readonly at: Place;
 }

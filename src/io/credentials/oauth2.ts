@@ -10,6 +10,7 @@ import type {
   UnsignedRequest,
 } from '../../core/ports.ts';
 import type { KeptTokens, KeptToken } from './kept-tokens.ts';
+import { type Problem, ProblemError } from '../../core/problems.ts';
 import { GRANTS, refreshKept, tokenOf } from './oauth2-grants.ts';
 import { signInProblem } from './oauth2-problems.ts';
 import { type Server, serverOf } from './oauth2-server.ts';
@@ -20,6 +21,12 @@ const EARLY = 30_000;
 
 /** Grants whose tokens are kept between runs: a person had to act, or the next refresh token is needed. */
 const KEPT: ReadonlySet<OAuthGrant> = new Set(['device', 'browser', 'refresh-token']);
+
+/** Codes of failures before anything was sent. */
+const NOT_SENT: ReadonlySet<Problem['code']> = new Set<Problem['code']>([
+  'connection-refused',
+  'unknown-host',
+]);
 
 interface Current {
   readonly token: KeptToken;
@@ -96,23 +103,30 @@ export class OAuth2 implements CredentialSigner {
   /** A token that is kept, one that its refresh token gives, or a new one. */
   async #get(filled: FilledCredential, signal: AbortSignal): Promise<KeptToken> {
     const grant = filled.fields.get('grant') as OAuthGrant;
-    if (!KEPT.has(grant)) return this.#fetch(filled, grant, signal);
+    if (!this.#keeps(grant)) return this.#fetch(filled, grant, signal);
     // One process renews, the others wait and take its token: a refresh token that rotates may be used once only.
     return this.#kept.alone(keyOf(filled), () => this.#fetch(filled, grant, signal));
   }
 
+  #keeps(grant: OAuthGrant): boolean {
+    return this.#kept.keepsAll ?? KEPT.has(grant);
+  }
+
   async #fetch(filled: FilledCredential, grant: OAuthGrant, signal: AbortSignal): Promise<KeptToken> {
-    const keeps = KEPT.has(grant);
-    const kept = keeps ? this.#kept.get(keyOf(filled)) : undefined;
+    const keeps = this.#keeps(grant);
+    const kept = keeps ? await this.#kept.get(keyOf(filled)) : undefined;
     const refused = this.#refused.get(filled.credential.name);
     if (kept && this.#isFresh(kept) && kept.text !== refused) return kept;
     let server: Server | undefined;
     try {
       server = await serverOf(filled, this.#transport, this.#clock, signal);
-      const refreshed = kept?.refresh === undefined ? undefined : await refreshKept(server, kept.refresh);
-      const granted =
-        refreshed ??
-        (await GRANTS[grant](filled, server, { clock: this.#clock, person: this.#person, signal }));
+      const at = server;
+      const next = kept?.refresh;
+      const refreshed = next === undefined ? undefined : await this.#using(next, () => refreshKept(at, next));
+      const world = { clock: this.#clock, person: this.#person, signal };
+      const get = (): ReturnType<(typeof GRANTS)[OAuthGrant]> => GRANTS[grant](filled, at, world);
+      const first = grant === 'refresh-token' ? filled.fields.get('refresh-token') : undefined;
+      const granted = refreshed ?? (await (first === undefined ? get() : this.#using(first, get)));
       // A service that does not rotate refresh tokens sends none (RFC 6749, section 6).
       const before = refreshed && kept?.refresh !== undefined ? { refresh: kept.refresh } : {};
       const token = { ...before, ...tokenOf(granted, this.#clock.now()) };
@@ -125,6 +139,23 @@ export class OAuth2 implements CredentialSigner {
         filled,
         server?.url ?? filled.fields.get('token-url') ?? filled.fields.get('issuer')!,
       );
+    }
+  }
+
+  /** Uses a refresh token, which may be one that can be used only once (RFC 9700, section 4.14). */
+  async #using<T extends { readonly refresh_token?: string } | undefined>(
+    token: string,
+    work: () => Promise<T>,
+  ): Promise<T> {
+    await this.#kept.claim?.(token);
+    try {
+      const granted = await work();
+      if (granted && (granted.refresh_token ?? token) === token) await this.#kept.release?.(token);
+      return granted;
+    } catch (error) {
+      if (error instanceof ProblemError && NOT_SENT.has(error.problem.code))
+        await this.#kept.release?.(token);
+      throw error;
     }
   }
 }

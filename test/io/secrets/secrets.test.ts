@@ -199,7 +199,7 @@ describe('what is locked', () => {
     let renewed = 0;
     const renew = (store: LockedStore): Promise<string> =>
       store.tokens.alone('desk', async () => {
-        const kept = store.tokens.get('desk');
+        const kept = await store.tokens.get('desk');
         if (kept) return kept.text;
         renewed++;
         await new Promise((resolve) => setTimeout(resolve, 30));

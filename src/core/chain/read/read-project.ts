@@ -15,6 +15,7 @@ import { NO_SHAPES } from '../../contract/shapes.ts';
 import { readShapes, schemaNamed } from './read-shapes.ts';
 import { readDefinitions } from './read-definitions.ts';
 import { readService } from './read-service.ts';
+import { readTeam } from './read-team.ts';
 import { kindOfTyped } from '../fields/typed-values.ts';
 import { optional } from '../optional.ts';
 import { chooseEnvironment, movedServices, override } from './read-environments.ts';
@@ -145,6 +146,7 @@ function readRoot(
     readsMarkup: fields.readsMarkup,
     shapes,
     schemas: fields.schemas.used,
+    ...optional('team', readTeam(fields, valueOf(root, 'team'), scope)),
     ...optional('callbacks', readCallbacks(fields, valueOf(root, 'callbacks'))),
     ...optional('records', readRecords(fields, valueOf(root, 'records'))),
   };

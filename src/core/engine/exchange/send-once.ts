@@ -8,7 +8,7 @@ import { isSafe } from '../../methods.ts';
 import { resendPolicy } from '../wire/idempotency.ts';
 import type { Intake } from '../wire/intake.ts';
 import { SavedBody } from '../wire/saved-body.ts';
-import type { Pace } from '../pace/pace.ts';
+import type { Pacing, Passage } from '../pace/pace.ts';
 import { fileName } from '../scope/file-name.ts';
 import { type Problem, problemOf, ProblemError } from '../../problems.ts';
 import type { Progress } from '../wire/call-result.ts';
@@ -88,13 +88,13 @@ export function tellSent(
   });
 }
 
-/** Waits for the pace of a service; returns how long, in milliseconds. A long wait is said. */
+/** Waits for the pace of a service; returns what lets the request go, and how long that took, in milliseconds. A long wait is said. */
 export async function passedBack(
   context: RunContext,
   step: CallStep,
-  pace: Pace,
-  { entering, agreed }: { readonly entering: Promise<void>; readonly agreed: boolean },
-): Promise<number> {
+  pace: Pacing,
+  { entering, agreed }: { readonly entering: Promise<Passage>; readonly agreed: boolean },
+): Promise<{ readonly passage: Passage; readonly delayed: number }> {
   const { clock } = context.ports;
   const began = clock.elapsed();
   const retryAfter = pace.retryAfterFor;
@@ -122,13 +122,15 @@ export async function passedBack(
         note: retryAfter.by ?? '429',
       });
   });
+  let passage: Passage;
   try {
-    await entering;
+    passage = await entering;
   } finally {
     cancel();
   }
   // What the service asked for is no part of what the pace delays.
-  return Math.max(0, Math.round((clock.elapsed() - began - retryAfter.wait) * 100) / 100);
+  const delayed = Math.max(0, Math.round((clock.elapsed() - began - retryAfter.wait) * 100) / 100);
+  return { passage, delayed };
 }
 async function beginSave(context: RunContext, step: CallStep, url: string): Promise<SavedBody> {
   const environment = context.environment(step);
@@ -148,12 +150,12 @@ export async function transmit(
   {
     request,
     progress,
-    pace,
+    passage,
     delayed,
   }: {
     readonly request: BuiltRequest;
     readonly progress: Progress;
-    readonly pace: Pace | undefined;
+    readonly passage: Passage | undefined;
     readonly delayed: number | undefined;
   },
 ): Promise<Sent> {
@@ -178,7 +180,7 @@ export async function transmit(
     });
     deadline.onSent = () => {
       sent = true;
-      pace?.sent();
+      passage?.sent();
     };
     if (receive) {
       const transfer = new Transfer(context, step, 'received');
@@ -227,7 +229,7 @@ export async function transmit(
     throw new ProblemError(problem);
   } finally {
     intake?.close();
-    pace?.leave(received, sent);
+    passage?.leave(received, sent);
   }
 }
 
@@ -285,11 +287,11 @@ export function sendOnce(
   const send = (): Promise<Sent> => {
     const pace = context.paceOf(step, wire.url);
     const entering = pace?.enter(patience, context.interruption, progress.again);
-    return entering
-      ? passedBack(context, step, pace!, { entering, agreed: progress.again }).then((delayed) =>
-          transmit(context, step, wire, { request, progress, pace, delayed }),
+    return entering instanceof Promise
+      ? passedBack(context, step, pace!, { entering, agreed: progress.again }).then(({ passage, delayed }) =>
+          transmit(context, step, wire, { request, progress, passage, delayed }),
         )
-      : transmit(context, step, wire, { request, progress, pace, delayed: undefined });
+      : transmit(context, step, wire, { request, progress, passage: entering, delayed: undefined });
   };
   const { guarding } = context;
   return guarding?.stops(wire) ? guarding.allow(wire).then(send) : send();

@@ -36,7 +36,7 @@ export class Budget {
 
   #began(): number {
     const length = LENGTHS[this.#period];
-    return Math.floor(this.#clock.now() / length) * length;
+    return Math.floor((this.#ledger.now?.() ?? this.#clock.now()) / length) * length;
   }
 
   /** Takes one call out. Throws `budget-used-up`. */
@@ -54,7 +54,7 @@ export class Budget {
     await this.close();
     const began = this.#began();
     // Of a large budget several at a time, since each time costs a lock and a write.
-    const wanted = Math.max(1, Math.min(100, Math.floor(this.#count / 200)));
+    const wanted = this.#ledger.isExact ? 1 : Math.max(1, Math.min(100, Math.floor(this.#count / 200)));
     const taken = await this.#ledger.take(this.#key, began, this.#count, wanted);
     if (taken === 0) this.#refuse(`the ${this.#count} calls a ${this.#period} are used up`);
     this.#reserved = taken;

@@ -6,7 +6,7 @@ import type { Interruption } from '../time/interruption.ts';
 import { rateLeft, type RetryAfter } from './retry-after.ts';
 
 /** How long a service is left alone at most because it said that little is left, before it has refused anything. */
-const LONGEST_CAUTION = 60_000;
+export const LONGEST_CAUTION = 60_000;
 
 /** So much longer than its pace allows is the time between two requests: on the way to the service one may gain on the other. */
 const MARGIN = 1.03;
@@ -34,6 +34,38 @@ class Recent {
   }
 }
 
+/** One request that may go. */
+export interface Passage {
+  /** It goes out on its connection: the service sees it from now on, whenever it has begun. */
+  sent(): void;
+  /** It has ended, with a response or without; `wasSent` says whether it went out. */
+  leave(response: WireResponse | undefined, wasSent: boolean): void;
+}
+
+/** When the requests of one service may go. */
+export interface Pacing {
+  readonly name: string;
+  /** The budget, where there is one. */
+  readonly budget: Budget | undefined;
+  /** How many requests wait. */
+  readonly waiting: number;
+  /** How long the service is left alone from now on because it said so, in milliseconds. */
+  readonly blockedFor: number;
+  /** How long the service is to be left alone as it says, before or after it has refused something, in milliseconds; and by what. */
+  readonly retryAfterFor: { readonly wait: number; readonly by?: string };
+  /**
+   * Waits until a request may go. `patience` is how long it waits at most because the service says so, in milliseconds; `again` lets
+   * a repeated request go first. Throws `retry-after-too-long`, `budget-used-up`, `team-away`, or why the run was interrupted.
+   */
+  enter(patience: number, interruption: Interruption, again: boolean): Passage | Promise<Passage>;
+  /** Leaves the service alone for so many milliseconds, as it said. */
+  wait(retryAfter: RetryAfter): void;
+  close(): Promise<void>;
+}
+
+/** The paces of services and hosts, by their names. */
+export type Paces = Map<string, Pacing>;
+
 interface Waiter {
   readonly patience: number;
   readonly go: () => void;
@@ -45,7 +77,7 @@ interface Waiter {
  * not more at once, and as the service itself says. After a wait that the service asked for, one request goes first and
  * shows how much there is again.
  */
-export class Pace {
+export class Pace implements Pacing, Passage {
   readonly #clock: Clock;
   readonly #setting: PaceSetting;
   readonly #budget: Budget | undefined;
@@ -77,22 +109,18 @@ export class Pace {
     if (rate && rate.count < MOST_REMEMBERED) this.#recent = new Recent(Math.ceil(rate.count) + burst - 1);
   }
 
-  /**
-   * Waits until a request may go; undefined if it may at once. Each that went is to be followed by `leave`. `patience` is
-   * how long it waits at most because the service says so, in milliseconds; `again` lets a repeated request go first.
-   * Throws `retry-after-too-long`, `budget-used-up`, or why the run was interrupted.
-   */
-  enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
+  enter(patience: number, interruption: Interruption, again: boolean): Passage | Promise<Passage> {
     if (this.#budget) return this.#budget.take().then(() => this.#enter(patience, interruption, again));
     return this.#enter(patience, interruption, again);
   }
 
-  #enter(patience: number, interruption: Interruption, again: boolean): Promise<void> | undefined {
+  #enter(patience: number, interruption: Interruption, again: boolean): Passage | Promise<Passage> {
     if (this.#queue.length === 0) {
       const now = this.#clock.elapsed();
       if (this.#readyAt(now) <= now) {
         this.#begin();
-        return undefined;
+        // Of its requests none is another, so that it stands for each.
+        return this;
       }
     }
     return new Promise((resolve, reject) => {
@@ -104,7 +132,7 @@ export class Pace {
         patience,
         go: () => {
           interruption.delete(stop);
-          resolve();
+          resolve(this);
         },
         refuse: (reason) => {
           interruption.delete(stop);
@@ -118,7 +146,6 @@ export class Pace {
     });
   }
 
-  /** A request goes out on its connection: the service sees it from now on, whenever it has begun. */
   sent(): void {
     const { rate } = this.#setting;
     if (!rate) return;
@@ -129,7 +156,6 @@ export class Pace {
     if (this.#queue.length > 0) this.#look();
   }
 
-  /** A request has ended, with a response or without; `wasSent` says whether it went out. */
   leave(response: WireResponse | undefined, wasSent: boolean): void {
     this.#underWay--;
     if (!wasSent && this.#setting.rate) this.#unsent--;
@@ -154,7 +180,6 @@ export class Pace {
     this.#resets = this.#clock.elapsed() + left.resets;
   }
 
-  /** Leaves the service alone for so many milliseconds, as it said. */
   wait(retryAfter: RetryAfter): void {
     const until = this.#clock.elapsed() + retryAfter.wait;
     this.#probing = true;
@@ -165,12 +190,10 @@ export class Pace {
     this.#look();
   }
 
-  /** How long the service is left alone from now on because it said so, in milliseconds. */
   get blockedFor(): number {
     return Math.max(0, this.#blockedUntil - this.#clock.elapsed());
   }
 
-  /** How long the service is to be left alone as it says, before or after it has refused something, in milliseconds; and by what. */
   get retryAfterFor(): { readonly wait: number; readonly by?: string } {
     const now = this.#clock.elapsed();
     const blocked = this.#blockedUntil - now;
@@ -180,7 +203,6 @@ export class Pace {
     return { wait: Math.max(blocked, resets), ...(by === undefined ? {} : { by }) };
   }
 
-  /** The budget, where there is one. */
   get budget(): Budget | undefined {
     return this.#budget;
   }
@@ -189,7 +211,6 @@ export class Pace {
     await this.#budget?.close();
   }
 
-  /** How many requests wait. */
   get waiting(): number {
     return this.#queue.length;
   }

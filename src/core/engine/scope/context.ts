@@ -9,7 +9,7 @@ import { fail } from '../../problems.ts';
 import type { Ports } from '../../ports.ts';
 import type { Inserter } from './insert.ts';
 import { Interruption, sleep } from '../time/interruption.ts';
-import type { Pace } from '../pace/pace.ts';
+import type { Pacing } from '../pace/pace.ts';
 import { paceFor, serviceLedTo } from '../pace/paces.ts';
 import { placed, throwNothing } from './with-place.ts';
 import { type Emitted, EventLog } from './event-log.ts';
@@ -91,7 +91,7 @@ export class RunContext {
       const hidden = within?.context.hidden ?? new SecretsOfRun(new SecretNames(project.mask));
       this.#shared = new RunState(new EventLog(hidden, ports.clock, options), hidden, {
         interruption: Interruption.of(options.signal),
-        paces: options.paces ?? new Map<string, Pace>(),
+        paces: options.paces ?? new Map<string, Pacing>(),
         watchdog: within?.context.watchdog ?? new Watchdog(ports.clock),
       });
       // What signs in changes nothing that a guard is for.
@@ -328,7 +328,7 @@ export class RunContext {
   }
 
   /** The pace of the service that a call goes to, or of its origin where it has none. */
-  paceOf(step: CallStep, url: string): Pace | undefined {
+  paceOf(step: CallStep, url: string): Pacing | undefined {
     const service = this.serviceOf(step);
     const origin = service && this.serviceOrigins.get(service.name);
     const isAway = origin !== undefined && !url.startsWith(origin);
@@ -337,7 +337,7 @@ export class RunContext {
   }
 
   /** The pace of a service, or of a host that is none of the project's. */
-  paceFor(name: string): Pace {
+  paceFor(name: string): Pacing {
     const { ports, project } = this;
     return paceFor(this.#shared.paces, name, { ports, project, origin: this.serviceOrigins.get(name) });
   }
@@ -354,7 +354,7 @@ export class RunContext {
   }
 
   /** The paces of the run, for chains inside it. */
-  get paces(): Map<string, Pace> {
+  get paces(): Map<string, Pacing> {
     return this.#shared.paces;
   }
 

@@ -2,7 +2,7 @@ import type { Chain } from '../../chain/model.ts';
 import type { ContractLevel } from '../../contract/description.ts';
 import type { RunEvent } from '../../events.ts';
 import type { Value } from '../../language/values.ts';
-import type { Pace } from '../pace/pace.ts';
+import type { Pacing } from '../pace/pace.ts';
 import type { Past, PastResponses } from '../past-run.ts';
 
 /** Undo and cleanup that a run was told to leave, with the names that they need. */
@@ -23,7 +23,7 @@ export interface RunOptions {
   /** The chains of credentials of kind chain, by the names of the credentials. */
   readonly signInChains?: ReadonlyMap<string, Chain>;
   /** How fast services are asked, shared by all chains that run together. */
-  readonly paces?: Map<string, Pace>;
+  readonly paces?: Map<string, Pacing>;
   /** Is told of a defect of the program, which is a failure of the run like others. */
   readonly onDefect?: ((error: unknown) => void) | undefined;
   /** Undo and cleanup are left for later. */

@@ -4,7 +4,7 @@ import type { EventLog } from './event-log.ts';
 import type { Guarding } from './guarding.ts';
 import type { Interruption } from '../time/interruption.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
-import type { Pace } from '../pace/pace.ts';
+import type { Pacing } from '../pace/pace.ts';
 import type { Watchdog } from '../time/watchdog.ts';
 import type { SignIns } from './sign-ins.ts';
 import { ContractState } from './contract-state.ts';
@@ -26,7 +26,7 @@ export class RunState {
   calls = 0;
   /** How often a credential of kind chain has signed in, by the addresses under which it is told. */
   readonly signInCounts = new Map<string, number>();
-  readonly paces: Map<string, Pace>;
+  readonly paces: Map<string, Pacing>;
   readonly watchdog: Watchdog;
   readonly atEnd: (() => void)[] = [];
   markup: Markup | undefined;
