@@ -16,6 +16,7 @@ const ORDERS = {
     'masking',
     'pace',
     'past-run',
+    'spread',
     'scope',
     'request',
     'sign-in',

@@ -5,6 +5,7 @@ import { run, type RunResult } from '../core/engine/run/run.ts';
 import { RunCookies } from '../io/http/cookies.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
+import type { Paces } from '../core/engine/pace/pace.ts';
 import { PASSING } from '../core/events.ts';
 import type { Recording } from '../io/team/team-intents.ts';
 import type { OpenWorld } from './open-world.ts';
@@ -12,7 +13,7 @@ import type { OpenWorld } from './open-world.ts';
 export type { RunResult };
 
 /** What services have said of their pace; shared by the runs of one command. */
-export type Paces = NonNullable<RunOptions['paces']>;
+export type { Paces };
 
 /** What stands for the file of a chain that a command makes of itself. */
 export const SENT_FILE = 'send';
@@ -42,7 +43,7 @@ export async function runRecorded(
       chain,
       project,
       // Cookies are those of one run.
-      { ...world.ports, cookies: new RunCookies(), record, sealer: world.sealer },
+      { ...world.ports, cookies: new RunCookies(), record, sealer: world.sealer, opener: world.sealer },
       {
         ...options,
         id,

@@ -30,6 +30,8 @@ export interface Ports {
   readonly record?: RunRecord;
   /** Without it secret values are not kept for later runs. */
   readonly sealer?: Sealer;
+  /** Opens what other machines of the team have sealed. */
+  readonly opener?: Opener;
   /** Loads what holds values to schemas; without it they are not. */
   readonly validator?: () => Promise<Validator>;
   /** The User-Agent of requests that name none. */
@@ -308,6 +310,8 @@ export interface Cookies {
   /** Takes the Set-Cookie fields of a response. */
   store(jar: string, url: string, fields: readonly string[]): Promise<void>;
   empty(jar: string): void;
+  /** All that are there now, as `store` takes them. */
+  all?(): { readonly jar: string; readonly url: string; readonly fields: readonly string[] }[];
 }
 
 /** Keeps what a run leaves behind besides its events, and sees to it that these are kept. */

@@ -28,7 +28,6 @@ export interface SharedPace {
   left(grant: PaceGrant, heard: PaceHeard): void;
   /** The service said to leave it alone for so many milliseconds, by this field. */
   wait(milliseconds: number, by: string | undefined): void;
-  close(): void;
 }
 
 export interface PaceAnswer {

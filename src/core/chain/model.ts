@@ -274,6 +274,8 @@ export interface EachStep extends StepBase {
   readonly gather: readonly Gather[];
   /** What an iteration is called, so that it can be found, reported and run by that name. */
   readonly caseTitle?: Template;
+  /** Its iterations may be given to workers, so many at a time. */
+  readonly spread?: number;
 }
 
 export interface Gather {

@@ -66,6 +66,8 @@ export interface PastStep {
   readonly row?: PastRow;
   /** A person has said that the request without a response was processed. */
   readonly taken: boolean;
+  /** It is not known whether a request was processed that may be sent only once, and nobody has said so. */
+  readonly isUndecided?: true;
 }
 
 /** A row that a step was about to write. */

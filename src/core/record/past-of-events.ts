@@ -113,6 +113,7 @@ export function pastOf(
     const sent: PastRequest[] = [];
     let taken = false;
     let key: string | undefined;
+    const before = open.length;
     for (const request of step.requests) {
       const { response, failed, sent: event } = request;
       const refused = (response && isRefused(response.status)) || (failed && !failed.reached);
@@ -146,6 +147,7 @@ export function pastOf(
       ...(step.row ? { row: step.row } : {}),
       sent,
       taken,
+      ...(open.length > before ? { isUndecided: true as const } : {}),
     };
   }
 }

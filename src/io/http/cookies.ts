@@ -14,6 +14,26 @@ export class RunCookies implements Cookies {
     this.#jars.delete(jar);
   }
 
+  all(): ReturnType<NonNullable<Cookies['all']>> {
+    return [...this.#jars].map(([jar, own]) => {
+      const origin = jar.slice(jar.lastIndexOf(' ') + 1);
+      const fields = (own.serializeSync()?.cookies ?? []).map(
+        ({ key, value, path, domain, hostOnly, secure, httpOnly, expires }) =>
+          [
+            `${key ?? ''}=${value ?? ''}`,
+            ...(path ? [`Path=${path}`] : []),
+            ...(domain && !hostOnly ? [`Domain=${domain}`] : []),
+            ...(secure ? ['Secure'] : []),
+            ...(httpOnly ? ['HttpOnly'] : []),
+            ...(typeof expires === 'string' && expires !== 'Infinity'
+              ? [`Expires=${new Date(expires).toUTCString()}`]
+              : []),
+          ].join('; '),
+      );
+      return { jar, url: `${origin}/`, fields };
+    });
+  }
+
   async store(jar: string, url: string, fields: readonly string[]): Promise<void> {
     const { CookieJar } = await import('tough-cookie');
     const own = this.#jars.get(jar) ?? new CookieJar(undefined, { looseMode: true });

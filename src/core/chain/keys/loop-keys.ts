@@ -9,6 +9,7 @@ import {
   pause,
   shapeOf,
   text,
+  yesNo,
 } from '../source/key-definition.ts';
 
 const steps: KeyDefinition = {
@@ -83,6 +84,17 @@ export const eachKeys: readonly KeyDefinition[] = [
     about:
       'What each iteration is called, on screen and in reports. `batharon run --case TITLE` carries out that iteration only.',
     example: 'title: ${one.name}',
+  },
+  {
+    name: 'spread',
+    manner: true,
+    sort: 'setting',
+    shape: shapeOf(() => z.union([yesNo(), z.string().regex(/^[1-9]\d{0,3}$/)])),
+    wants: 'yes, no, or a number of iterations',
+    default: 'no',
+    about:
+      'With `batharon run --spread` its iterations are given to the workers of the team, in blocks of so many; `yes` is 100. Of each block `at-once` go on at the same time.',
+    example: 'spread: 500',
   },
   {
     name: 'gather',

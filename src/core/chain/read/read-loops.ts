@@ -1,3 +1,4 @@
+import { saysYes } from '../source/key-definition.ts';
 import { rewritten } from '../source/changes.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
@@ -120,8 +121,17 @@ export function readEach(
     ...optional('until', until),
     gather: gathered,
     ...optional('caseTitle', caseTitle),
+    ...optional('spread', blockSize(fields.literal(valueOf(node, 'spread')))),
     uses: new Set(fields.used),
   };
+}
+
+/** How many iterations are given to a worker at a time where only `yes` is said. */
+const BLOCK = 100;
+
+function blockSize(text: string | undefined): number | undefined {
+  if (text === undefined) return undefined;
+  return /^\d+$/.test(text) ? Number(text) : saysYes(text) ? BLOCK : undefined;
 }
 
 /** `NAME in LIST` of another way to say it, or of the list alone. */

@@ -25,7 +25,15 @@ export function pastResponse(
   }
   if (!past || resendPolicy(step, wire.method) !== 'never') return undefined;
   const address = context.address(step);
-  const sent = past.step(address)?.sent.shift();
+  const before = past.step(address);
+  if (before?.isUndecided)
+    throw new ProblemError({
+      code: 'outcome-unknown',
+      message: `${address} was sent by a worker that was lost, and it is not known whether it was processed`,
+      hint: `batharon resume ${context.options.id}, which asks`,
+      place: step.at,
+    });
+  const sent = before?.sent.shift();
   if (!sent) return undefined;
   if (isSame(context, wire, sent) && !sent.response.isBeginning) return sent.response;
   if (sent.response.isBeginning)

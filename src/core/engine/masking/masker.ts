@@ -25,6 +25,8 @@ export class Masker {
   /** What services gave, the latest last. */
   readonly #given = new Map<string, string>();
   readonly #labels = new Set<string>();
+  /** How many have been added by now. */
+  added = 0;
   /** Is told each secret that is new. */
   onLearn: ((secret: string, label: string) => void) | undefined;
 
@@ -38,6 +40,7 @@ export class Masker {
     this.#known.set(secret, label);
     this.#labels.add(label);
     for (const spelling of spellingsOf(secret)) this.#needles.add(spelling, label);
+    this.added++;
     this.onLearn?.(secret, label);
     return true;
   }
@@ -62,6 +65,7 @@ export class Masker {
     this.#given.set(text, label);
     this.#labels.add(label);
     for (const spelling of spellingsOf(text)) this.#needles.add(spelling, label);
+    this.added++;
     this.onLearn?.(text, label);
     if (this.#given.size <= LATEST) return true;
     const [oldest] = this.#given.keys();
@@ -70,9 +74,22 @@ export class Masker {
     return true;
   }
 
+  /** The same for one that has been told elsewhere. */
+  addTold(secret: string, label: string): void {
+    const told = this.onLearn;
+    this.onLearn = undefined;
+    this.addGiven(secret, label);
+    this.onLearn = told;
+  }
+
   /** By which label a text is known that is a secret as it stands. */
   labelOf(text: string): string | undefined {
     return this.#known.get(text) ?? this.#given.get(text);
+  }
+
+  /** All secrets that are known, with their labels. */
+  *all(): Iterable<readonly [label: string, secret: string]> {
+    for (const [secret, label] of [...this.#known, ...this.#given]) yield [label, secret];
   }
 
   /** There is nothing to look for. */

@@ -109,8 +109,7 @@ export class SharedPacing implements Pacing {
   }
 
   close(): Promise<void> {
-    this.#cancelTimer?.();
-    this.#shared.close();
+    // Another chain of the same command may go on with it.
     return this.budget?.close() ?? Promise.resolve();
   }
 

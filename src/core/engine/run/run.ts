@@ -45,6 +45,11 @@ export async function run(
   return new Run(new RunContext(chain, project, ports, { options })).carryOut();
 }
 
+/** Lets chains sign in inside of a part of a run. */
+export function equip(context: RunContext): void {
+  new Run(context);
+}
+
 class Run {
   readonly #context: RunContext;
   readonly #runner = new StepRunner();

@@ -1,7 +1,6 @@
 import type { WarningCode } from '../../problem-codes.ts';
 import type { CallStep, Chain, Step } from '../../chain/model.ts';
 import type { Project, Service } from '../../chain/project.ts';
-import type { RunEvent } from '../../events.ts';
 import type { Environment, World } from '../../language/environment.ts';
 import type { Markup } from '../../language/markup.ts';
 import type { Maybe, Value } from '../../language/values.ts';
@@ -281,9 +280,9 @@ export class RunContext {
     this.#shared.log.emit(event);
   }
 
-  /** Passes on what a chain has told that signed in; what is known to be secret since then is masked in it too. */
-  pass(event: RunEvent): void {
-    this.#shared.log.pass(event);
+  /** Where what happens elsewhere is told. */
+  get log(): EventLog {
+    return this.#shared.log;
   }
 
   /** Something went wrong in the program itself: the run goes on to its end, and fails. */

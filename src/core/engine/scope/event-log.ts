@@ -35,11 +35,20 @@ export class EventLog {
     this.#send(event, event.at);
   }
 
+  /** Sends out an event that is masked as far as this run knows. */
+  passMasked(event: RunEvent): void {
+    this.#tell(event);
+  }
+
   #send(event: Emitted, at: number): void {
     const masked = maskEvent(event, this.#hidden) as RunEvent;
     masked.at = at;
+    this.#tell(masked);
+  }
+
+  #tell(event: RunEvent): void {
     try {
-      this.#options.emit(masked);
+      this.#options.emit(event);
     } catch (error) {
       // Whoever looks on is no reason to leave a run where it is.
       this.noteDefect(error);
@@ -78,9 +87,15 @@ export class EventLog {
     code: WarningCode,
     message: string,
   ): void {
-    const key = `${step?.written ?? ''} ${code} ${step?.written.includes('[]') ? '' : message}`;
-    if (this.#warnings.has(key)) return;
-    this.#warnings.add(key);
+    if (!this.isNewWarning(step?.written, code, message)) return;
     this.emit({ event: 'warning', ...(step ? { step: step.address } : {}), code, message });
+  }
+
+  /** Whether something has not been said yet; from here on it has. */
+  isNewWarning(written: string | undefined, code: string, message: string): boolean {
+    const key = `${written ?? ''} ${code} ${written?.includes('[]') ? '' : message}`;
+    if (this.#warnings.has(key)) return false;
+    this.#warnings.add(key);
+    return true;
   }
 }

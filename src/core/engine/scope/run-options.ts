@@ -4,6 +4,8 @@ import type { RunEvent } from '../../events.ts';
 import type { Value } from '../../language/values.ts';
 import type { Pacing } from '../pace/pace.ts';
 import type { Past, PastResponses } from '../past-run.ts';
+import type { RowOrder, Spread } from '../spread.ts';
+import type { WrittenRow } from '../../ports.ts';
 
 /** Undo and cleanup that a run was told to leave, with the names that they need. */
 export interface LeftOver {
@@ -52,6 +54,10 @@ export interface RunOptions {
   readonly past?: Past | undefined;
   /** Only requests that change nothing are sent; the others have these responses. */
   readonly responses?: PastResponses | undefined;
+  /** Gives blocks of iterations to other machines. */
+  readonly spread?: Spread | undefined;
+  /** Rows are written where the run is: this is a part of it. */
+  readonly writeRow?: ((order: RowOrder) => Promise<WrittenRow>) | undefined;
   /** Secrets are marks such as ‹secret desk›, since nothing is sent: a header field may hold them. */
   readonly marks?: boolean;
   /** The files of the chain and its project, for the record. */

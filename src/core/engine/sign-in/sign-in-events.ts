@@ -43,7 +43,7 @@ export function tellSignIn(
   const prefix = count === 1 ? under : `${under}_${count}`;
   for (const event of told) {
     if (!TOLD.has(event.event) || !('step' in event) || event.step === undefined) continue;
-    context.pass(maskedAnew(context, { ...event, step: `${prefix}.${event.step}` }));
+    context.log.pass(maskedAnew(context, { ...event, step: `${prefix}.${event.step}` }));
   }
 }
 

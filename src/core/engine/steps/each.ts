@@ -1,25 +1,12 @@
-import { countOf } from '../../count-of.ts';
-import type { EachStep, Template } from '../../chain/model.ts';
-import type { Outcome } from '../../events.ts';
-import { plainText } from '../../language/functions/conversion.ts';
-import { isDropping } from '../../language/tree.ts';
-import { brief, shorten, visible } from '../../language/show.ts';
-import { Duration, isNumeric, isObject, objectOf, type Value } from '../../language/values.ts';
-import { type Problem, ProblemError, problemOf } from '../../problems.ts';
-import { isAccepted } from './acceptance.ts';
-import type { Done, Steps, Stop } from './step-result.ts';
-import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
-import { interrupted } from '../time/interruption.ts';
+import type { EachStep } from '../../chain/model.ts';
+import { ProblemError } from '../../problems.ts';
 import type { RunContext } from '../scope/context.ts';
 import { amountOf } from '../scope/settings.ts';
-import { eventProblem, placed, problemObject, throwNothing } from '../scope/with-place.ts';
-
-import { evaluateAll } from '../scope/evaluate.ts';
+import { itemsOf } from './items.ts';
+import { Iterations } from './iterations.ts';
 import { refuseBeyondBudget } from './planned-calls.ts';
-import { recordedValue } from '../scope/recorded-value.ts';
-import { shownText } from '../scope/shown-text.ts';
-import type { WantedCases } from '../scope/wanted-cases.ts';
-import { type Item, itemsOf, type Items } from './items.ts';
+import { spreadIterations } from './spread-iterations.ts';
+import type { Done, Steps } from './step-result.ts';
 
 /** Carries its steps out for each item; throws `not-a-list`, `bound-reached`, `too-few-iterations`. */
 export async function carryOutEach(runner: Steps, context: RunContext, step: EachStep): Promise<Done> {
@@ -46,266 +33,22 @@ export async function carryOutEach(runner: Steps, context: RunContext, step: Eac
     ...(items.count === undefined || cases ? {} : { of: items.count }),
   });
   const iterations = new Iterations(runner, context, step, { items, most, cases });
+  const { spread } = context.options;
   try {
-    await iterations.carryOut(atOnce);
+    if (spread && step.spread !== undefined && !cases)
+      await spreadIterations(iterations, spread, context, { step, atOnce });
+    else await iterations.carryOut(atOnce);
   } finally {
     await items.close?.();
   }
   return iterations.done(least);
 }
 
-class Iterations {
-  readonly #runner: Steps;
-  readonly #context: RunContext;
-  readonly #step: EachStep;
-  readonly #items: Items;
-  readonly #most: number;
-  /** Those that are wanted, where not all are. */
-  readonly #cases: WantedCases | undefined;
-  readonly #gathered: Value[][];
-  readonly #iterations: Value[] | undefined;
-  #begun = 0;
-  #passed = 0;
-  #failed = 0;
-  #passedBefore = 0;
-  #leftOut = 0;
-  #ended = false;
-  /** Of the iterations that failed, that of the first item. */
-  #stop: (Stop & { readonly iteration: number }) | undefined;
-  /** Of the iterations whose steps passed and that failed all the same, that of the first item. */
-  #ofIteration: { readonly iteration: number; readonly problem: Problem } | undefined;
-  #problem: ProblemError | undefined;
-
-  constructor(
-    runner: Steps,
-    context: RunContext,
-    step: EachStep,
-    {
-      items,
-      most,
-      cases,
-    }: { readonly items: Items; readonly most: number; readonly cases: WantedCases | undefined },
-  ) {
-    this.#runner = runner;
-    this.#context = context;
-    this.#step = step;
-    this.#items = items;
-    this.#most = most;
-    this.#cases = cases;
-    this.#gathered = step.gather.map(() => []);
-    if (step.name !== undefined && context.chain.iterationsOf.has(step.name)) this.#iterations = [];
-  }
-
-  /** Goes on until there is no item left, or an iteration says that it is enough. */
-  async carryOut(atOnce: number): Promise<void> {
-    const { count = atOnce } = this.#items;
-    const lanes = Array.from({ length: Math.max(1, Math.min(atOnce, count)) }, () => this.#lane());
-    await Promise.all(lanes);
-    const { title } = this.#step;
-    const iterations = this.#passedBefore;
-    if (iterations > 0)
-      this.#context.emit({
-        event: 'passed-before',
-        step: this.#context.address(this.#step),
-        title,
-        iterations,
-      });
-    if (this.#problem) throw this.#problem;
-  }
-
-  async #lane(): Promise<void> {
-    const { signal } = this.#context.interruption;
-    while (!this.#ended && !signal.aborted) {
-      try {
-        const next = this.#items.next();
-        const item = next instanceof Promise ? await next : next;
-        // Another lane may have ended the loop while a row was read.
-        if (item === undefined || this.#isOver()) break;
-        const iteration = this.#begun++;
-        if (iteration >= this.#most)
-          refuse(
-            this.#step,
-            'bound-reached',
-            `there are more than ${this.#most} rows, the most iterations that this loop may have`,
-            `up-to: ${this.#most * 10}`,
-          );
-        await this.#iteration(iteration, item);
-      } catch (error) {
-        this.#context.noteDefect(error);
-        this.#problem ??= error instanceof ProblemError ? error : new ProblemError(problemOf(error));
-        this.#ended = true;
-      }
-    }
-  }
-
-  #isOver(): boolean {
-    return this.#ended;
-  }
-
-  async #iteration(iteration: number, item: Item): Promise<void> {
-    const step = this.#step;
-    const { clock } = this.#context.ports;
-    const inside = this.#context.iteration(step, iteration);
-    step.names.forEach((name, i) => inside.names.set(name, item[i]!));
-    const title = step.caseTitle && titleOf(inside, step, step.caseTitle);
-    if (title !== undefined && this.#cases?.wants(title, iteration) === false) {
-      this.#leftOut++;
-      return;
-    }
-    const began = clock.elapsed();
-    const address = this.#context.address(step);
-    const label = labelOf(item[0], this.#context.hidden);
-    const share = this.#items.share?.();
-    const tell = (): void =>
-      this.#context.emit({
-        event: 'iteration-began',
-        step: address,
-        iteration,
-        item: label,
-        ...(title === undefined ? {} : { title }),
-        ...(share === undefined ? {} : { share: Math.round(share * 1000) / 1000 }),
-      });
-    const before = this.#context.options.past?.iteration(address, iteration);
-    if (before?.item !== undefined && before.item !== label)
-      refuse(
-        step,
-        'cannot-resume',
-        `the items have changed since: ${address}[${iteration}] was ${before.item} and is ${label} now, so it can't be told which iterations are done`,
-        'the items as they were, or a new run',
-      );
-    if (before?.outcome === 'passed') inside.tellBefore(tell);
-    else tell();
-    let stop = await this.#runner.steps(inside, step.steps);
-    if (!stop) {
-      stop = this.#afterIteration(inside, iteration);
-      if (stop && (!this.#ofIteration || iteration < this.#ofIteration.iteration)) {
-        const message = `${stop.problem.message}, in ${address}[${iteration}] ${label}`;
-        this.#ofIteration = { iteration, problem: { ...stop.problem, message } };
-      }
-    }
-    const cut = stop?.problem.code === 'interrupted';
-    const accepted = stop !== undefined && isAccepted(inside, undefined, stop.problem);
-    const outcome: Outcome = stop ? (cut ? 'interrupted' : accepted ? 'accepted' : 'failed') : 'passed';
-    const elapsed = Math.round((clock.elapsed() - began) * 100) / 100;
-    if (inside.isUntouched && !stop) this.#passedBefore++;
-    else
-      this.#context.emit({
-        event: 'iteration-ended',
-        step: address,
-        iteration,
-        outcome,
-        elapsed,
-        ...(stop ? { failed: stop.address, problem: eventProblem(stop.problem) } : {}),
-      });
-    if (this.#iterations)
-      this.#iterations[iteration] = objectOf([
-        ['item', item[step.names.length - 1] ?? item[0]],
-        ['ok', outcome === 'passed'],
-        ['elapsed', new Duration(elapsed)],
-        ...(stop ? [['problem', problemObject(stop.problem)] as const] : []),
-      ]);
-    if (!stop) {
-      this.#passed++;
-      return;
-    }
-    if (!cut) this.#failed++;
-    if (!this.#stop || iteration < this.#stop.iteration) this.#stop = { ...stop, iteration };
-    if (cut || step.whenOneFails === 'stop') this.#ended = true;
-  }
-
-  /** What is gathered of an iteration, and whether it was the last one. */
-  #afterIteration(inside: RunContext, iteration: number): Stop | undefined {
-    const { gather, until } = this.#step;
-    if (gather.length === 0 && !until) return undefined;
-    const environment = inside.environment(this.#step);
-    try {
-      gather.forEach(({ value }, i) => {
-        if (value.type !== 'expression') this.#gathered[i]![iteration] = evaluateAll(value, environment);
-        else {
-          const { expression } = value.value;
-          const one = placed(value.value, () => expression.evaluate(environment));
-          if (one !== undefined) this.#gathered[i]![iteration] = one;
-          else if (!isDropping(expression.tree)) throwNothing(value.value, environment);
-        }
-      });
-      const enough =
-        until &&
-        (placed(until, () => until.expression.test(environment)) ?? throwNothing(until, environment));
-      if (enough) this.#ended = true;
-    } catch (error) {
-      if (!(error instanceof ProblemError)) throw error;
-      if (!isAccepted(inside, undefined, error.problem)) this.#runner.raise(1);
-      return { address: inside.address(this.#step), problem: error.problem };
-    }
-    return undefined;
-  }
-
-  done(least: number): Done {
-    const step = this.#step;
-    const { names, interruption } = this.#context;
-    // Iterations that failed left holes.
-    step.gather.forEach(({ name }, i) => {
-      const list = Object.values(this.#gathered[i]!);
-      names.set(name, list);
-      this.#context.emit({
-        event: 'kept',
-        step: this.#context.address(step),
-        name,
-        ...recordedValue(this.#context, list),
-      });
-    });
-    const { count } = this.#items;
-    const notBegun = count === undefined || this.#cases ? 0 : count - Math.min(this.#begun, count);
-    const iterations = { passed: this.#passed, failed: this.#failed, ...(notBegun > 0 ? { notBegun } : {}) };
-    const base: Done = {
-      iterations,
-      ...(this.#ofIteration ? { ofIteration: this.#ofIteration.problem } : {}),
-      ...(this.#iterations ? { members: [['iterations', Object.values(this.#iterations)]] } : {}),
-    };
-    const { signal } = interruption;
-    if (this.#stop) {
-      const { address, problem } = this.#stop;
-      const tolerated = step.whenOneFails === 'continue' && problem.code !== 'interrupted';
-      if (!tolerated || this.#passed >= least) return { ...base, stop: { address, problem }, tolerated };
-    } else if (signal.aborted && notBegun > 0) {
-      return { ...base, stop: { address: this.#context.address(step), problem: interrupted(signal) } };
-    }
-    if (this.#passed >= least) return base;
-    const problem: Problem = {
-      code: 'too-few-iterations',
-      message: `${this.#passed} of ${countOf(this.#begun - this.#leftOut, 'iteration')} passed, but at least ${least} must`,
-      place: step.at,
-    };
-    return { ...base, problem };
-  }
-}
-
-/** How much of an item its turn is called by, in characters. */
-const LABEL = 60;
-
-/** The most characters of a title. */
-const TITLE = 200;
-
-/** What the chain calls an iteration, on one line. Throws `found-nothing` and what an expression throws. */
-function titleOf(inside: RunContext, step: EachStep, title: Template): string {
-  const text = inside.masker.text(shownText(inside, inside.environment(step), title));
-  return shorten(text.replace(/\s+/g, ' ').trim(), TITLE);
-}
-
-/** What tells an item from the others, in a few words: of an object its first simple member. */
-function labelOf(item: Value, { masker, names }: SecretsOfRun): string {
-  const shown = (value: Value): string => shorten(visible(masker.text(plainText(value)!)), LABEL);
-  if (typeof item === 'string' || isNumeric(item))
-    return typeof item === 'string' ? `'${shown(item)}'` : shown(item);
-  if (!isObject(item)) return masker.text(brief(item, LABEL));
-  for (const name in item) {
-    const member = item[name];
-    if (typeof member === 'string' || isNumeric(member))
-      return `${name} ${names.has(name) ? `‹${name}›` : shown(member)}`;
-  }
-  return 'an object';
-}
-
-function refuse({ at }: EachStep, code: Problem['code'], message: string, hint: string): never {
+function refuse(
+  { at }: EachStep,
+  code: ProblemError['problem']['code'],
+  message: string,
+  hint: string,
+): never {
   throw new ProblemError({ code, message, hint, place: at });
 }

@@ -1,6 +1,5 @@
 import { ProblemError } from '../../problems.ts';
 import {
-  type Value,
   type ValueObject,
   objectOf,
   membersOf,
@@ -12,6 +11,7 @@ import { nameList } from '../../language/nearest.ts';
 import type { EachStep, Input } from '../../chain/model.ts';
 import { readInput } from '../../chain/fields/input-values.ts';
 import type { RunContext } from '../scope/context.ts';
+import type { Item } from '../spread.ts';
 import { kindAndValue } from '../../language/show.ts';
 import { placed, throwNothing } from '../scope/with-place.ts';
 
@@ -24,9 +24,6 @@ export interface Items {
   share?(): number | undefined;
   close?(): Promise<void>;
 }
-
-/** An item, and what stands before it where the loop has two names: its count, or its key. */
-export type Item = readonly [first: Value, second?: Value];
 
 /** A row with its columns read as their kinds; an empty cell is null. Throws `input-invalid`. */
 export function typedRow({ columns, name }: Input, row: ValueObject, nth: number, zone: string): ValueObject {

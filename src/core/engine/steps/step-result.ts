@@ -2,14 +2,10 @@ import type { Value } from '../../language/values.ts';
 import type { Chain, Step } from '../../chain/model.ts';
 import type { ExitCode } from '../../events.ts';
 import type { Problem } from '../../problems.ts';
+import type { Past } from '../past-run.ts';
+import type { Stop } from '../spread.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { CallResult } from '../wire/call-result.ts';
-
-/** Why steps were not carried on with: the step that failed, by its address at run time. */
-export interface Stop {
-  readonly address: string;
-  readonly problem: Problem;
-}
 
 /** What a step did besides holding or not. */
 export interface Done {
@@ -34,5 +30,11 @@ export interface Steps {
   steps(context: RunContext, steps: readonly Step[]): Promise<Stop | undefined>;
   /** Of several problems the exit code is the highest of 130, 4, 2, 3, 1. */
   raise(exit: ExitCode): void;
-  readonly undo: { bookCleanup(context: RunContext, chain: Chain): void };
+  /** What could not be done for want of a name that no failure explains. */
+  missing: Problem | undefined;
+  readonly undo: {
+    bookCleanup(context: RunContext, chain: Chain): void;
+    /** Books undo that has been booked elsewhere. Returns the addresses of steps that the chain does not have. */
+    bookPast(context: RunContext, undo: Past['booked']): string[];
+  };
 }

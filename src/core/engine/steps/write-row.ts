@@ -32,6 +32,7 @@ export async function writeRow(
   environment: Environment,
 ): Promise<void> {
   const { record, rows } = context.ports;
+  const { writeRow: elsewhere } = context.options;
   if (!rows) throw new Error('nothing to write rows with');
   const address = context.address(step);
   const past = context.options.past?.step(address)?.row;
@@ -43,6 +44,10 @@ export async function writeRow(
   const value = renderTyped(inserter, write.row);
   const row = masked(context, step, write, rowOf(write, path, value));
   const shown = writeJson(row);
+  if (elsewhere) {
+    await elsewhere({ step: address, path, near: context.chain.file, row: shown, onePer: write.onePer });
+    return;
+  }
   const about: Pick<NewRow, 'before' | 'meant'> = !adds
     ? {}
     : {
