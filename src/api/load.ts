@@ -149,13 +149,17 @@ function loadSignIns(project: Project): SignInRead[] {
   });
 }
 
+/** The texts of the files that chains take parts of themselves from, by their paths. */
+export const readBesides = new Map<string, string>();
+
 /** Reads a file by a path that begins at the folder of another one. */
 export const readNear: ReadFile = Object.assign(
   (path: string, near: string) => {
     const whole = resolve(dirname(resolve(near)), path);
-    return existsSync(whole) && statSync(whole).isFile()
-      ? { path: shownPath(whole), text: readText(whole) }
-      : undefined;
+    if (!existsSync(whole) || !statSync(whole).isFile()) return undefined;
+    const text = readText(whole);
+    readBesides.set(whole, text);
+    return { path: shownPath(whole), text };
   },
   {
     exists: (path: string, near: string) => existsSync(resolve(dirname(resolve(near)), path)),

@@ -44,6 +44,12 @@ export interface Attendance {
   readonly onDefect?: (error: unknown) => void;
   /** Variables of the environment; those of the process without them. */
   readonly variables?: NodeJS.ProcessEnv;
+  /** The other machines, where this process is connected to them already. */
+  readonly team?: OpenTeam;
+  /** The folder in which secrets are locked, where it is not that of the project. */
+  readonly lockedIn?: string;
+  /** The practice service of the run that this one is a part of. */
+  readonly practice?: string | undefined;
 }
 
 /** Opens what a run of a project needs of the world. */
@@ -57,6 +63,9 @@ export async function openWorld(
     warn = () => undefined,
     onDefect,
     variables: own = process.env,
+    team: joined,
+    lockedIn,
+    practice: elsewhere,
   }: Attendance = {},
 ): Promise<OpenWorld> {
   // However many steps ask, for a secret, for leave or for an answer, a person is asked one thing at a time.
@@ -68,10 +77,12 @@ export async function openWorld(
   const { HttpTransport } = await import('../io/http/http.ts');
   const transport = new HttpTransport();
   const usesPractice = [...project.services.values()].some(({ url }) => url === 'practice');
-  const practice = usesPractice ? await startPractice() : undefined;
+  const practice = usesPractice
+    ? await (elsewhere === undefined ? startPractice() : practiceAt(elsewhere))
+    : undefined;
   // The keys of the practice service are made up, so a project that uses it needs no others.
   const variables = practice ? { ...practice.variables, ...own } : own;
-  const locked = new LockedStore(projectFolder(project), own, once(warn));
+  const locked = new LockedStore(lockedIn ?? projectFolder(project), own, once(warn));
   const machine = {
     variables,
     locked,
@@ -80,11 +91,13 @@ export async function openWorld(
     warn,
     ...(person ? { person } : {}),
   };
-  const team = await joinTeam(project, machine).catch(async (error: unknown) => {
-    await transport.close();
-    await practice?.close();
-    throw error;
-  });
+  const team =
+    joined ??
+    (await joinTeam(project, machine).catch(async (error: unknown) => {
+      await transport.close();
+      await practice?.close();
+      throw error;
+    }));
   const ports = machinePorts(project, transport, { ...machine, ...(team ? { tokens: team.tokens } : {}) });
   const allowing = own.BATHARON_YES === '1' ? () => Promise.resolve(true) : confirm;
   return {
@@ -104,7 +117,7 @@ export async function openWorld(
       await transport.close();
       await ports.callbacks.close();
       await practice?.close();
-      await team?.close();
+      if (!joined) await team?.close();
     },
   };
 }
@@ -153,11 +166,19 @@ function once(say: (message: string) => void): (message: string) => void {
 /** The clock of the practice service that a run starts goes so many times faster than a real kiln's. */
 const PRACTICE_SPEED = 8;
 
-async function startPractice(): Promise<{
-  url: string;
-  variables: NodeJS.ProcessEnv;
+/** A practice service, and the keys that it takes. */
+interface Practice {
+  readonly url: string;
+  readonly variables: NodeJS.ProcessEnv;
   close(): Promise<void>;
-}> {
+}
+
+async function practiceAt(url: string): Promise<Practice> {
+  const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
+  return { url, variables: PRACTICE_VARIABLES, close: () => Promise.resolve() };
+}
+
+async function startPractice(): Promise<Practice> {
   const { startPractice: start } = await import('../practice/service.ts');
   const { PRACTICE_VARIABLES } = await import('../practice/state.ts');
   const { url, close } = await start({ speed: PRACTICE_SPEED });

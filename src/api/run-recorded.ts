@@ -8,6 +8,7 @@ import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
 import type { Paces } from '../core/engine/pace/pace.ts';
 import { PASSING } from '../core/events.ts';
 import type { Recording } from '../io/team/team-intents.ts';
+import type { Loaded } from './load.ts';
 import type { OpenWorld } from './open-world.ts';
 
 export type { RunResult };
@@ -31,7 +32,16 @@ export async function runRecorded(
   chain: Chain,
   project: Project,
   world: OpenWorld,
-  { options, resumed }: { readonly options: Omit<RunOptions, 'id'>; readonly resumed?: string | undefined },
+  {
+    options,
+    resumed,
+    spread,
+  }: {
+    readonly options: Omit<RunOptions, 'id'>;
+    readonly resumed?: string | undefined;
+    /** Its work is given to workers of the team. */
+    readonly spread?: { readonly loaded: Loaded } | undefined;
+  },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
   const warn = (why: string): void => world.warn(`this run is not recorded: ${why}`);
@@ -39,22 +49,29 @@ export async function runRecorded(
     resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
   const record = world.team ? await sharedRecord(world, id, writer) : writer;
   try {
-    const result = await run(
-      chain,
-      project,
-      // Cookies are those of one run.
-      { ...world.ports, cookies: new RunCookies(), record, sealer: world.sealer, opener: world.sealer },
-      {
-        ...options,
-        id,
-        ...(world.onDefect ? { onDefect: world.onDefect } : {}),
-        ...(world.practice === undefined ? {} : { practice: world.practice }),
-        emit: (event) => {
-          if (!PASSING.has(event.event)) record.take(event);
-          options.emit(event);
-        },
+    // Cookies are those of one run.
+    const ports = {
+      ...world.ports,
+      cookies: new RunCookies(),
+      record,
+      sealer: world.sealer,
+      opener: world.sealer,
+    };
+    const all: RunOptions = {
+      ...options,
+      id,
+      ...(world.onDefect ? { onDefect: world.onDefect } : {}),
+      ...(world.practice === undefined ? {} : { practice: world.practice }),
+      emit: (event) => {
+        if (!PASSING.has(event.event)) record.take(event);
+        options.emit(event);
       },
-    );
+    };
+    const carryOut = (more: RunOptions): Promise<RunResult> => run(chain, project, ports, more);
+    const { runSpread } = spread ? await import('./run-spread.ts') : {};
+    const result = runSpread
+      ? await runSpread({ loaded: spread!.loaded, chain, world, record, options: all }, carryOut)
+      : await carryOut(all);
     return { ...result, id };
   } finally {
     records.prune(await writer.close());

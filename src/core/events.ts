@@ -40,6 +40,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     part: z.boolean().optional(),
     /** `batharon watch` carries it out. */
     watch: z.boolean().optional(),
+    /** Its work is given to workers. */
+    spread: z.boolean().optional(),
   }),
   /** A run that was interrupted or failed goes on. */
   z.strictObject({
@@ -176,6 +178,19 @@ export const eventSchema = z.discriminatedUnion('event', [
     nth: z.int(),
     /** The beginning of the item, as a person reads it. */
     item: z.string(),
+  }),
+  /** How far work is that is given to workers; told now and then, and not recorded. */
+  z.strictObject({
+    event: z.literal('work-spread'),
+    at,
+    /** Workers that take it, and how many parts they carry out at once. */
+    workers: z.int(),
+    lanes: z.int(),
+    /** Parts that have ended, and parts that are given. */
+    done: z.int(),
+    underWay: z.int(),
+    /** Why others take none. */
+    refusals: z.array(z.strictObject({ worker: z.string(), why: z.string() })),
   }),
   /** The end of the text that a stream shows while it comes; told now and then, and not recorded. */
   z.strictObject({ event: z.literal('text-received'), at, step, text: z.string() }),
@@ -353,7 +368,11 @@ export const eventSchema = z.discriminatedUnion('event', [
 ]);
 
 /** Events that say how far something is, which says nothing afterwards: no record keeps them. */
-export const PASSING: ReadonlySet<RunEvent['event']> = new Set(['transferred', 'text-received']);
+export const PASSING: ReadonlySet<RunEvent['event']> = new Set([
+  'transferred',
+  'text-received',
+  'work-spread',
+]);
 
 export type RunEvent = z.infer<typeof eventSchema>;
 export type EventOf<K extends RunEvent['event']> = Extract<RunEvent, { event: K }>;

@@ -13,6 +13,7 @@ import type { RecordedRun } from '../../core/record/recorded-run.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import type { Records } from '../../api/record-types.ts';
 import { filesOf } from '../../api/files-of.ts';
+import { knownInputs } from '../../api/known-inputs.ts';
 import { watchInterruption } from '../terminal/signals.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { type Given, inputsOf, readGiven } from '../project/given-inputs.ts';
@@ -296,20 +297,6 @@ function lostNames(chain: Chain, given: ReadonlyMap<string, string | Uint8Array>
 function withoutLost(chain: Chain, given: Given): Given {
   const inputs = new Set(chain.inputs.map(({ name }) => name));
   return given.only((name) => inputs.has(name));
-}
-
-/** The inputs as the run was given them. */
-export function knownInputs(chain: Chain, { inputs }: PastRun): Record<string, Value> {
-  return Object.fromEntries(
-    chain.inputs.flatMap(({ kind, name }) => {
-      const value = inputs.get(name);
-      if (value === undefined || (value === null && kind !== 'json')) return [];
-      // A date stands in the record as its text.
-      const read =
-        kind === 'date' && typeof value === 'string' ? readInput(kind, value, 'UTC').value : undefined;
-      return [[name, read ?? value] as const];
-    }),
-  );
 }
 
 /**

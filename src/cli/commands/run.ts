@@ -41,6 +41,7 @@ export interface RunCommandOptions extends Omit<ReportFiles, 'json'>, WhichChain
   readonly from?: string;
   readonly only?: readonly string[];
   readonly jobs?: string;
+  readonly spread?: boolean;
   readonly stopEarly?: boolean;
   readonly contract?: string;
   readonly again?: string;
@@ -64,6 +65,7 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     }
     jobsOf(options);
     roundsOf(options);
+    if (options.spread) refuseWithoutTeam(loaded.project);
     const { project } = loaded;
     const isReplay = options.replay !== undefined;
     const given = isReplay ? givenNow : await withAnswers(chains, givenNow, project.zone);
@@ -95,6 +97,18 @@ export async function runCommand(names: readonly string[], options: RunCommandOp
     );
     return problem.code === 'interrupted' ? 130 : 2;
   }
+}
+
+/** Throws `team-missing`. */
+function refuseWithoutTeam({ team, file }: Project): void {
+  if (team) return;
+  fail(
+    'team-missing',
+    `--spread gives work to the machines of a team, and ${file ?? 'this folder'} names none`,
+    {
+      hint: 'team:\n  redis: ${secret.redis}\n  key: ${secret.team}',
+    },
+  );
 }
 
 /** A replay is one of the chain of its run, where no file is named. */
@@ -189,6 +203,7 @@ async function runAll(
           contract: contractIn(options),
           emit,
         },
+        ...(options.spread ? { spread: { loaded } } : {}),
       });
       return held ? held.settle(result, baseline) : result;
     };

@@ -26,7 +26,8 @@ import { errorTerminal, type Terminal } from '../terminal/terminal.ts';
 import { answersIn, withAnswers } from '../project/missing-inputs.ts';
 import { openHere } from '../project/open-here.ts';
 import type { OpenWorld } from '../../api/open-world.ts';
-import { knownInputs, readPast } from './resume.ts';
+import { knownInputs } from '../../api/known-inputs.ts';
+import { readPast } from './resume.ts';
 import { printOwnResults } from './run.ts';
 
 export interface WatchOptions {

@@ -54,6 +54,11 @@ export const runCommands: readonly CommandDefinition[] = [
         conflicts: ['replay', 'dry'],
       },
       { flags: '--jobs <number>', about: 'how many chains run at once', byDefault: '1' },
+      {
+        flags: '--spread',
+        about: 'give the work to the workers of the team: chains, and iterations of loops with `spread`',
+        conflicts: ['dry', 'replay', 'from', 'only', 'case', 'again', 'untilFailed'],
+      },
       { flags: '--shard <n/of>', about: 'only a share of the chains, such as 1/4' },
       { flags: '--stop-early', about: 'start no further chain once one has failed' },
       {
@@ -99,6 +104,28 @@ export const runCommands: readonly CommandDefinition[] = [
     examples: ['batharon resume last --not-sent piece'],
     run: async (id: string, options: import('../commands/resume.ts').ResumeOptions) =>
       (await import('../commands/resume.ts')).resume(id, options),
+  },
+  {
+    usage: 'work',
+    group: 'run',
+    about: 'carry out work that other machines of the team give with `run --spread`',
+    options: [
+      { flags: '--jobs <number>', about: 'how many parts at once', byDefault: '1' },
+      { flags: '--tag <tag>', about: 'only of chains with this tag (repeatable)', several: true },
+      {
+        flags: '--status',
+        about: 'say in one line which workers there are; 1 where none is on this machine',
+      },
+      ENV,
+      {
+        flags: '--trust',
+        about: 'also of projects with other files than those in this folder',
+      },
+    ],
+    note: 'It ends after what it is at when it is told to by SIGTERM or Ctrl-C, and at once when it is told twice.',
+    examples: ['batharon work --jobs 2'],
+    run: async (options: import('../commands/work.ts').WorkOptions) =>
+      (await import('../commands/work.ts')).work(options),
   },
   {
     usage: 'cleanup <run>',

@@ -31,6 +31,8 @@ export interface BlockDone {
 
 /** Gives parts of a run to other machines. */
 export interface Spread {
+  /** The run has begun, with this. */
+  begin(setup: RunSetup): void;
   /** How many blocks may be given at the same time; it changes as workers come and go. */
   readonly width: number;
   /** Calls back, once, when `width` may have changed. */
@@ -42,6 +44,15 @@ export interface Spread {
   carryOut(block: Block, giver: BlockGiver): Promise<BlockResult>;
   /** No further iteration of a loop is begun anywhere. */
   halt(loop: string): void;
+}
+
+/** What a run began with. */
+export interface RunSetup {
+  /** Milliseconds since 1970. */
+  readonly started: number;
+  /** Values of the project, once they are computed. */
+  readonly values: ReadonlyMap<string, Value>;
+  readonly inputs: Readonly<Record<string, Value>>;
 }
 
 /** What a block tells and asks while it is carried out. */

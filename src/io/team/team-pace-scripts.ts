@@ -124,7 +124,11 @@ if left ~= '' then
   if left == 'none' then
     redis.call('HDEL', state, 'left', 'resets')
   else
-    redis.call('HSET', state, 'left', tonumber(left) - (get('under') or 0), 'resets', exact(now + tonumber(resets)))
+    local free, till = tonumber(left) - (get('under') or 0), now + tonumber(resets)
+    -- Of responses that overtook each other on the way from different machines the one counts that leaves less.
+    local known, before = get('left'), get('resets') or 0
+    if known and now < before and till <= before + 500 then free, till = math.min(free, known), math.max(till, before) end
+    redis.call('HSET', state, 'left', free, 'resets', exact(till))
   end
 end
 redis.call('HSET', state, 'freed', exact(now))

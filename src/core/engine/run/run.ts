@@ -225,9 +225,19 @@ class Run {
         ...files,
         ...(options.part || options.cases ? { part: true } : {}),
         ...(options.watch ? { watch: true } : {}),
+        ...(options.spread ? { spread: true } : {}),
       });
     }
     context.tellLearned();
+    const given = chain.inputs.flatMap(({ name }): [string, Value][] => {
+      const value = context.names.get(name);
+      return value === undefined ? [] : [[name, value]];
+    });
+    options.spread?.begin({
+      started: context.started,
+      values: context.values,
+      inputs: Object.fromEntries(given),
+    });
   }
 
   /** Keeps the files as they are now, without secrets that stand in them. */

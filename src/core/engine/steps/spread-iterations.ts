@@ -2,15 +2,15 @@ import type { EachStep } from '../../chain/model.ts';
 import { usedIn } from '../../chain/steps-of.ts';
 import { asWritten } from '../../address.ts';
 import type { EventOf, RunEvent } from '../../events.ts';
-import { parseJson } from '../../language/json.ts';
 import { readTyped } from '../../language/typed-json.ts';
-import type { Value, ValueObject } from '../../language/values.ts';
-import type { NewRow, WrittenRow } from '../../ports.ts';
+import type { Value } from '../../language/values.ts';
+import type { WrittenRow } from '../../ports.ts';
 import { fail } from '../../problems.ts';
 import type { Past } from '../past-run.ts';
 import type { RunContext } from '../scope/context.ts';
 import type { Item } from '../spread.ts';
 import type { Iterations } from './iterations.ts';
+import { writeOrderedRow } from './ordered-row.ts';
 import type { Block, BlockGiver, BlockName, RowOrder, Spread } from '../spread.ts';
 
 interface SpreadLoop {
@@ -158,26 +158,14 @@ class Giver implements BlockGiver {
     );
   }
 
-  async write({ near, onePer, path, row: text, step }: RowOrder): Promise<WrittenRow> {
-    const context = this.#context;
-    const { record, rows } = context.ports;
-    const row = parseJson(text) as ValueObject;
-    const past = context.options.past?.step(step)?.row;
-    const about: Pick<NewRow, 'before' | 'meant'> =
-      onePer.length > 0
-        ? {}
-        : {
-            before: (alike) => {
-              context.emit({ event: 'row-meant', step, path, row: text, alike });
-              return record?.durable() ?? Promise.resolve();
-            },
-            ...(past?.meant
-              ? { meant: { alike: past.meant.alike, row: parseJson(past.meant.row) as ValueObject } }
-              : {}),
-          };
-    const written = await rows!.write(path, near, { row, onePer, ...about });
-    context.emit({ event: 'row-written', step, path, row: text, nth: written.nth, change: written.change });
-    return written;
+  write(order: RowOrder): Promise<WrittenRow> {
+    const { options, ports, log } = this.#context;
+    return writeOrderedRow(order, {
+      rows: ports.rows!,
+      record: ports.record,
+      past: options.past?.step(order.step)?.row,
+      emit: (event) => log.emit(event),
+    });
   }
 }
 

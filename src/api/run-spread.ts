@@ -1,0 +1,67 @@
+import { type Chain, type Step, stepsIn } from '../core/chain/model.ts';
+import type { RunOptions } from '../core/engine/scope/run-options.ts';
+import type { RunEvent } from '../core/events.ts';
+import type { RunRecord } from '../core/ports.ts';
+import type { Loaded } from './load.ts';
+import type { OpenWorld } from './open-world.ts';
+import type { RunResult } from './run-recorded.ts';
+import { carryOutElsewhere, SpreadRun, type SpreadProgress } from './spread-run.ts';
+
+/** A run whose work is given to workers. */
+export interface RunToSpread {
+  readonly loaded: Loaded;
+  readonly chain: Chain;
+  readonly world: OpenWorld;
+  readonly record: RunRecord;
+  readonly options: RunOptions;
+}
+
+/** Whether a chain has a loop whose iterations may be given away; one that has none is given as a whole. */
+export function spreadsLoops(chain: Chain): boolean {
+  const visit = (step: Step): boolean =>
+    (step.type === 'each' && step.spread !== undefined) || stepsIn(step).some(visit);
+  return chain.steps.some(visit);
+}
+
+/** Carries a chain out with the help of workers: here where only its loops are given away, else there. */
+export async function runSpread(
+  about: RunToSpread,
+  carryOut: (options: RunOptions) => Promise<RunResult>,
+): Promise<RunResult> {
+  const { chain, loaded, options, record, world } = about;
+  const given = {
+    answers: options.answers ?? new Map<string, string>(),
+    ...(options.contract === undefined ? {} : { contract: options.contract }),
+    ...(options.leave ? { leave: true } : {}),
+    ...(options.cases ? { cases: options.cases } : {}),
+  };
+  const progress = (told: SpreadProgress): void => options.emit(eventOf(told));
+  const spread = { loaded, chain, run: options.id, world, record, given, progress };
+  if (!spreadsLoops(chain) && !options.past) {
+    const { emit, inputs, signal } = options;
+    const setup = { started: Date.now(), values: new Map(), inputs };
+    const done = await carryOutElsewhere({ ...spread, emit, signal }, setup);
+    return { exit: done?.exit ?? 130, results: new Map() };
+  }
+  const own = new SpreadRun(spread);
+  const stop = (): void => own.stop();
+  options.signal.addEventListener('abort', stop, { once: true });
+  try {
+    return await carryOut({ ...options, spread: own });
+  } finally {
+    options.signal.removeEventListener('abort', stop);
+    await own.close();
+  }
+}
+
+function eventOf({ workers, lanes, done, underWay, refusals }: SpreadProgress): RunEvent {
+  return {
+    event: 'work-spread',
+    at: Date.now(),
+    workers,
+    lanes,
+    done,
+    underWay,
+    refusals: refusals.map(([worker, why]) => ({ worker, why })),
+  };
+}

@@ -1,0 +1,341 @@
+import { setTimeout as pause } from 'node:timers/promises';
+import type { RunEvent } from '../../core/events.ts';
+import { ProblemError, problemOf } from '../../core/problems.ts';
+import { isAway } from './team-ledger.ts';
+import type { Queue, Redis } from './team-queue.ts';
+import type { TeamRedis } from './team-redis.ts';
+import {
+  type Answered,
+  type Asked,
+  FORGOTTEN,
+  type Job,
+  type Offer,
+  queueOf,
+  type Told,
+  WorkNames,
+} from './team-work.ts';
+
+/** How often is looked who takes the work, in milliseconds. */
+const LOOK = 500;
+/** For so long is waited for what workers tell before it is looked again of which jobs, in milliseconds. */
+const LISTEN = 100;
+/** Work that no worker takes is given up after so long, in milliseconds. */
+const NOBODY = 120_000;
+
+/** Who carries the work of an offer out. */
+export interface Workforce {
+  /** Live workers, and how many jobs they carry out at once. */
+  readonly workers: number;
+  readonly lanes: number;
+  /** Why other workers take none, by their names. */
+  readonly refusals: readonly (readonly [worker: string, why: string])[];
+}
+
+/** Takes what is told of one job. */
+export interface JobTaker {
+  take(event: RunEvent): void;
+  keep(digest: string, body: Uint8Array, atOnce: boolean): void;
+  /** Does what only this machine can; what it throws is told to the worker. */
+  answer(asked: Asked): Promise<unknown>;
+  /** What has been taken outlasts this process. */
+  durable(): Promise<void>;
+}
+
+/** What is said of an offer is known for so long, in milliseconds: those that carry its work out look at it every now and then. */
+const CONTROL = 3_600_000;
+
+interface Given {
+  readonly id: string;
+  readonly taker: JobTaker;
+  /** What has been asked, so that it is done once however often it is asked. */
+  readonly answers: Map<string, Promise<Answered>>;
+  readonly resolve: (result: string | undefined) => void;
+  readonly reject: (reason: Error) => void;
+  last: string;
+  bytes: number;
+}
+
+/** Gives the work of one offer to workers and takes what they tell, as the one machine that has the run. */
+export class WorkGiver {
+  readonly offer: Offer;
+  readonly #team: TeamRedis;
+  readonly #names: WorkNames;
+  readonly #queue: Queue;
+  /** A connection of its own: it waits for what is told. */
+  readonly #listening: Redis;
+  readonly #given = new Map<string, Given>();
+  readonly #whenChanged = new Set<() => void>();
+  #workforce: Workforce = { workers: 0, lanes: 0, refusals: [] };
+  #nth = 0;
+  #isOpen = true;
+  #isListening = false;
+  #looking: NodeJS.Timeout | undefined;
+  #nobodySince = performance.now();
+
+  private constructor(team: TeamRedis, offer: Offer) {
+    this.#team = team;
+    this.#names = new WorkNames(team);
+    this.offer = offer;
+    this.#queue = queueOf(team, team.redis, offer.id);
+    this.#listening = team.connect();
+  }
+
+  /** Offers work; `texts` are those of its files, by their digests. Throws `team-away`. */
+  static async open(team: TeamRedis, offer: Offer, texts: ReadonlyMap<string, string>): Promise<WorkGiver> {
+    const giver = new WorkGiver(team, offer);
+    const names = giver.#names;
+    await giver.#stayAlive();
+    for (const [digest, text] of texts) {
+      const sealed = team.seal.sealed(Buffer.from(text), `file ${digest}`);
+      await team.do((redis) => redis.set(names.file(digest), sealed, 'PX', FORGOTTEN));
+    }
+    const sealed = team.seal.sealed(Buffer.from(JSON.stringify(offer)), `offer ${offer.id}`);
+    await team.do((redis) =>
+      redis
+        .multi()
+        .hset(names.offers, offer.id, sealed)
+        .sadd(names.ofRun(offer.run), offer.id)
+        .pexpire(names.ofRun(offer.run), FORGOTTEN)
+        .publish(names.news, '')
+        .exec(),
+    );
+    await giver.#look();
+    giver.#looking = setInterval(() => void giver.#look().catch(() => undefined), LOOK);
+    return giver;
+  }
+
+  get workforce(): Workforce {
+    return this.#workforce;
+  }
+
+  /** How many jobs are given and have not ended. */
+  get underWay(): number {
+    return this.#given.size;
+  }
+
+  /** Calls back whenever workers come or go. */
+  whenChanged(callback: () => void): () => void {
+    this.#whenChanged.add(callback);
+    return () => this.#whenChanged.delete(callback);
+  }
+
+  #stayAlive(): Promise<unknown> {
+    const { lease } = this.#team.setting;
+    return this.#team.do((redis) =>
+      redis.set(this.#names.giver(this.offer.id), this.#team.machine, 'PX', lease),
+    );
+  }
+
+  /** Who takes the work now; and where nobody has for long, it is given up. */
+  async #look(): Promise<void> {
+    const names = this.#names;
+    const { id } = this.offer;
+    const now = this.#team.now();
+    const [, takers, refusals, alive] = await Promise.all([
+      this.#stayAlive(),
+      this.#team.do((redis) => redis.hgetall(names.takers(id))),
+      this.#team.do((redis) => redis.hgetall(names.refusals(id))),
+      this.#team.do((redis) => redis.zrangebyscore(names.alive, now, '+inf')),
+    ]);
+    const live = new Set(alive);
+    const lanes = Object.entries(takers).filter(([worker]) => live.has(worker));
+    const before = this.#workforce;
+    this.#workforce = {
+      workers: lanes.length,
+      lanes: lanes.reduce((sum, [, own]) => sum + Number(own), 0),
+      refusals: Object.entries(refusals).filter(([worker]) => live.has(worker)),
+    };
+    if (lanes.length > 0 || this.#given.size === 0) this.#nobodySince = performance.now();
+    else if (performance.now() - this.#nobodySince > NOBODY) await this.#giveUp();
+    if (before.lanes !== this.#workforce.lanes || before.workers !== this.#workforce.workers)
+      for (const callback of [...this.#whenChanged]) callback();
+  }
+
+  async #giveUp(): Promise<void> {
+    const why = this.#workforce.refusals.map(([worker, reason]) => `${worker}: ${reason}`).join('; ');
+    const problem = new ProblemError({
+      code: 'no-worker',
+      message: `no worker took the work for ${NOBODY / 1000}s${why === '' ? '' : ` (${why})`}`,
+      hint: 'batharon work on a machine of the team, then batharon resume',
+    });
+    for (const [id, given] of this.#given) {
+      await this.#queue.remove(id).catch(() => 0);
+      this.#given.delete(id);
+      given.reject(problem);
+    }
+  }
+
+  /**
+   * Gives a job, and resolves with its result once it has ended; undefined where nobody had begun with it when all was to end. Throws
+   * `no-worker`, `team-away`.
+   */
+  async carryOut(job: Job, taker: JobTaker): Promise<string | undefined> {
+    const id = `${++this.#nth}-${this.offer.id.slice(0, 6)}`;
+    const ended = new Promise<string | undefined>((resolve, reject) => {
+      this.#given.set(id, { id, taker, answers: new Map(), resolve, reject, last: '0', bytes: 0 });
+    });
+    // Where it fails before anybody waits for it, that is said below.
+    ended.catch(() => undefined);
+    const sealed = this.#team.seal.sealed(Buffer.from(JSON.stringify(job)), `job ${id}`).toString('base64');
+    try {
+      await this.#team.do(() => this.#queue.add('job', { sealed }, { jobId: id }));
+      await this.#team.do((redis) => redis.publish(this.#names.news, this.offer.id));
+    } catch (error) {
+      this.#given.delete(id);
+      throw error;
+    }
+    void this.#listen();
+    return ended;
+  }
+
+  /** Takes what is told of all jobs, as long as there are any. */
+  async #listen(): Promise<void> {
+    if (this.#isListening) return;
+    this.#isListening = true;
+    let awaySince: number | undefined;
+    try {
+      while (this.#given.size > 0 && this.#isOpen) {
+        try {
+          await this.#hear();
+          awaySince = undefined;
+        } catch (error) {
+          if (!this.#isOpen) return;
+          awaySince ??= performance.now();
+          if (performance.now() - awaySince > 20_000) return this.#lost(error);
+          await pause(LISTEN);
+        }
+      }
+    } finally {
+      this.#isListening = false;
+    }
+  }
+
+  #lost(error: unknown): void {
+    const problem = isAway(error) || !(error instanceof ProblemError) ? this.#team.away(20_000) : error;
+    for (const [id, given] of this.#given) {
+      this.#given.delete(id);
+      given.reject(problem);
+    }
+  }
+
+  async #hear(): Promise<void> {
+    const jobs = [...this.#given.values()];
+    const keys = jobs.map(({ id }) => this.#names.told(this.offer.id, id));
+    const heard = await this.#listening.xreadBuffer(
+      'COUNT',
+      64,
+      'BLOCK',
+      LISTEN,
+      'STREAMS',
+      ...keys,
+      ...jobs.map(({ last }) => last),
+    );
+    for (const [key, entries] of (heard ?? []) as [Buffer, [Buffer, Buffer[]][]][]) {
+      const job = jobs[keys.indexOf(key.toString())]!;
+      for (const [at, [, data]] of entries) {
+        job.last = at.toString();
+        job.bytes += data!.length;
+        await this.#takeAll(job, data!);
+      }
+    }
+    if (!heard) return;
+    const told = jobs.flatMap(({ id, bytes }) => [id, bytes]);
+    await this.#team.do((redis) => redis.hset(this.#names.taken(this.offer.id), ...told));
+  }
+
+  async #takeAll(job: Given, sealed: Buffer): Promise<void> {
+    const text = this.#team.seal.opened(sealed, `told ${job.id}`);
+    // Who has not the key of the team has nothing to tell.
+    if (!text) return;
+    let result: string | undefined;
+    for (const one of JSON.parse(text.toString('utf8')) as Told[]) {
+      if ('event' in one) job.taker.take(one.event);
+      else if ('keep' in one) job.taker.keep(one.keep, Buffer.from(one.body, 'base64'), one.atOnce);
+      else if ('ask' in one) void this.#answer(job, one.ask);
+      else ({ result } = one);
+    }
+    if (result === undefined) return;
+    // What came of it is written down before it is forgotten there.
+    await job.taker.durable();
+    this.#given.delete(job.id);
+    const names = this.#names;
+    const { id } = this.offer;
+    await this.#team.do((redis) =>
+      redis
+        .multi()
+        .del(names.told(id, job.id), names.answers(id, job.id))
+        .hdel(names.taken(id), job.id)
+        .exec(),
+    );
+    job.resolve(result);
+  }
+
+  async #answer(job: Given, asked: Asked): Promise<void> {
+    let answering = job.answers.get(asked.id);
+    if (!answering) {
+      answering = job.taker.answer(asked).then(
+        (value): Answered => ({ value }),
+        (error: unknown): Answered => ({ problem: { ...problemOf(error) } }),
+      );
+      job.answers.set(asked.id, answering);
+    }
+    const key = this.#names.answers(this.offer.id, job.id);
+    const sealed = this.#team.seal.sealed(
+      Buffer.from(JSON.stringify((await answering) ?? null)),
+      `answer ${asked.id}`,
+    );
+    await this.#team
+      .do((redis) =>
+        redis.multi().hset(key, asked.id, sealed).pexpire(key, FORGOTTEN).publish(key, '').exec(),
+      )
+      .catch(() => undefined);
+  }
+
+  /** No further iteration of a loop begins; of work that nobody has begun with nothing does. */
+  async halt(loop: string): Promise<void> {
+    await this.#control(`halt ${loop}`);
+  }
+
+  /** All ends as when a person interrupts. */
+  async stop(): Promise<void> {
+    await this.#control('stop');
+  }
+
+  async #control(what: string): Promise<void> {
+    const key = this.#names.control(this.offer.id);
+    await this.#team.do((redis) =>
+      redis.multi().hset(key, what, '1').pexpire(key, CONTROL).publish(key, '').exec(),
+    );
+    for (const [id, given] of [...this.#given]) {
+      // One that somebody carries out is left to its end.
+      const removed = await this.#queue.remove(id).catch(() => 0);
+      if (removed !== 1 || !this.#given.delete(id)) continue;
+      const { last } = given;
+      // It may have been begun by one that was lost.
+      if (last !== '0') await given.taker.durable();
+      given.resolve(undefined);
+    }
+  }
+
+  /** Takes the offer away. */
+  async close(): Promise<void> {
+    this.#isOpen = false;
+    clearInterval(this.#looking);
+    this.#listening.disconnect();
+    const names = this.#names;
+    const { id, run } = this.offer;
+    if (this.#team.isThere)
+      await this.#team
+        .do(async (redis) => {
+          await redis
+            .multi()
+            .hdel(names.offers, id)
+            .srem(names.ofRun(run), id)
+            .del(names.giver(id), names.takers(id), names.refusals(id), names.taken(id))
+            .exec();
+          await this.#queue.obliterate({ force: true });
+        })
+        .catch(() => undefined);
+    await this.#queue.close().catch(() => undefined);
+  }
+}

@@ -1,0 +1,287 @@
+import { randomBytes } from 'node:crypto';
+import { ProblemError, problemOf } from '../../core/problems.ts';
+import { type QueueJob, QueueWorker } from './team-queue.ts';
+import type { TeamRedis } from './team-redis.ts';
+import { type Job, type Offer, type Told, WorkNames } from './team-work.ts';
+import { toldOf, WorkSession } from './work-session.ts';
+
+/** How often is looked for offers where nothing is said of them, in milliseconds. */
+const LOOK = 1000;
+
+/** One job while it is carried out. */
+export interface WorkAtHand {
+  readonly offer: Offer;
+  readonly job: Job;
+  /** What had been told of it before. */
+  readonly before: readonly Told[];
+  readonly session: WorkSession;
+  /** All is to end, as when a person interrupts. */
+  readonly signal: AbortSignal;
+  /** No further iteration of these loops is wanted. */
+  readonly halt: (loop: string) => AbortSignal;
+}
+
+/** What becomes of the offers of a team. */
+export interface WorkTakerPorts {
+  /** Undefined where the work can be taken; else why not. */
+  accept(offer: Offer): Promise<string | undefined>;
+  /** Carries a job out and gives its result. */
+  carryOut(work: WorkAtHand): Promise<string>;
+  /** The offer has ended. */
+  forget(offer: Offer): Promise<void>;
+  /** What the worker says of itself. */
+  about(): Readonly<Record<string, unknown>>;
+  say(message: string): void;
+}
+
+interface Taken {
+  readonly offer: Offer;
+  readonly worker: QueueWorker;
+}
+
+/** Takes work that machines of the team give, and carries it out. */
+export class WorkTaker {
+  readonly #team: TeamRedis;
+  readonly #names: WorkNames;
+  readonly #ports: WorkTakerPorts;
+  readonly #lanes: number;
+  readonly #taken = new Map<string, Taken>();
+  /** Why others are not taken, by their ids. */
+  readonly #refused = new Map<string, string>();
+  readonly #stopping = new AbortController();
+  readonly #ending = new AbortController();
+  #news = (): void => undefined;
+  #underWay = 0;
+  #next = 0;
+
+  constructor(team: TeamRedis, lanes: number, ports: WorkTakerPorts) {
+    this.#team = team;
+    this.#names = new WorkNames(team);
+    this.#lanes = lanes;
+    this.#ports = ports;
+  }
+
+  /** How many jobs are carried out now. */
+  get underWay(): number {
+    return this.#underWay;
+  }
+
+  /** Ends once what is under way has ended. */
+  stop(): void {
+    this.#stopping.abort();
+    this.#news();
+  }
+
+  /** Ends what is under way as well. */
+  end(reason: Error): void {
+    this.stop();
+    this.#ending.abort(reason);
+  }
+
+  /** Takes work until it is told to stop. */
+  async run(): Promise<void> {
+    const deaf = this.#team.listen(this.#names.news, () => this.#news());
+    const beating = setInterval(() => void this.#beat().catch(() => undefined), LOOK);
+    try {
+      await this.#beat();
+      await Promise.all(Array.from({ length: this.#lanes }, () => this.#lane()));
+    } finally {
+      clearInterval(beating);
+      deaf();
+      await this.#leave();
+    }
+  }
+
+  /** Says that it lives, and looks which offers there are. */
+  async #beat(): Promise<void> {
+    const { machine, setting } = this.#team;
+    const names = this.#names;
+    const until = Math.floor(this.#team.now() + setting.lease);
+    const about = JSON.stringify({ ...this.#ports.about(), underWay: this.#underWay });
+    const sealed = this.#team.seal.sealed(Buffer.from(about), 'worker');
+    await this.#team.do((redis) =>
+      redis.multi().zadd(names.alive, until, machine).hset(names.workers, machine, sealed).exec(),
+    );
+    if (!this.#stopping.signal.aborted) await this.#lookForOffers();
+  }
+
+  async #lookForOffers(): Promise<void> {
+    const offered = await this.#team.do((redis) => redis.hgetallBuffer(this.#names.offers));
+    for (const [id, { worker, offer }] of this.#taken)
+      if (!(id in offered)) {
+        this.#taken.delete(id);
+        void worker.close(true).catch(() => undefined);
+        void this.#ports.forget(offer);
+      }
+    for (const id of this.#refused.keys()) if (!(id in offered)) this.#refused.delete(id);
+    for (const [id, sealed] of Object.entries(offered)) {
+      if (this.#taken.has(id) || this.#refused.has(id)) continue;
+      const text = this.#team.seal.opened(sealed, `offer ${id}`)?.toString('utf8');
+      if (text !== undefined) await this.#consider(JSON.parse(text) as Offer);
+    }
+  }
+
+  async #consider(offer: Offer): Promise<void> {
+    const { id, chain, run } = offer;
+    const names = this.#names;
+    const { machine, redis: connection, setting } = this.#team;
+    // One whose machine is gone has nobody to tell.
+    if ((await this.#team.do((redis) => redis.exists(names.giver(id)))) === 0) return;
+    const why = await this.#ports.accept(offer);
+    if (why !== undefined) {
+      this.#refused.set(id, why);
+      await this.#team.do((redis) => redis.hset(names.refusals(id), machine, why));
+      this.#ports.say(`takes no work of ${chain} (run ${run}): ${why}`);
+      return;
+    }
+    const worker = new QueueWorker(id, undefined, {
+      connection: connection as never,
+      prefix: names.queuePrefix,
+      autorun: false,
+      lockDuration: setting.lease,
+      stalledInterval: Math.max(500, Math.floor(setting.lease / 3)),
+      maxStalledCount: 100_000,
+    });
+    worker.on('error', () => undefined);
+    await worker.startStalledCheckTimer();
+    this.#taken.set(id, { offer, worker });
+    await this.#team.do((redis) => redis.hset(names.takers(id), machine, this.#lanes));
+    this.#ports.say(`takes work of ${chain} (run ${run})`);
+    this.#news();
+  }
+
+  /** Carries out one job after the other. */
+  async #lane(): Promise<void> {
+    while (!this.#stopping.signal.aborted) {
+      const found = await this.#find().catch(() => undefined);
+      if (found) await this.#carryOut(found.taken, found.job, found.token);
+      else await this.#wait();
+    }
+  }
+
+  #wait(): Promise<void> {
+    return new Promise((resolve) => {
+      const before = this.#news;
+      const timer = setTimeout(() => go(), LOOK / 2);
+      const go = (): void => {
+        clearTimeout(timer);
+        resolve();
+        before();
+      };
+      this.#news = go;
+      if (this.#stopping.signal.aborted) go();
+    });
+  }
+
+  /** The next job of some offer; each has its turn. */
+  async #find(): Promise<{ taken: Taken; job: QueueJob; token: string } | undefined> {
+    const all = [...this.#taken.values()];
+    for (let i = 0; i < all.length; i++) {
+      const taken = all[(this.#next + i) % all.length]!;
+      const token = `${this.#team.machine} ${randomBytes(6).toString('hex')}`;
+      const job = (await taken.worker.getNextJob(token, { block: false })) as QueueJob | undefined;
+      if (!job) continue;
+      this.#next = (this.#next + i + 1) % all.length;
+      return { taken, job, token };
+    }
+    return undefined;
+  }
+
+  async #carryOut({ offer }: Taken, job: QueueJob, token: string): Promise<void> {
+    const names = this.#names;
+    const id = job.id!;
+    const { lease } = this.#team.setting;
+    const lost = new AbortController();
+    const over = new AbortController();
+    const loops = new Map<string, AbortController>();
+    const loopOf = (loop: string): AbortController => {
+      let one = loops.get(loop);
+      if (!one) loops.set(loop, (one = new AbortController()));
+      return one;
+    };
+    const signal = AbortSignal.any([lost.signal, over.signal, this.#ending.signal]);
+    const obey = async (): Promise<void> => {
+      const said = await this.#team.do((redis) => redis.hkeys(names.control(offer.id)));
+      for (const what of said)
+        if (what === 'stop') over.abort(interruptedBy('the run was interrupted'));
+        else if (what.startsWith('halt ')) loopOf(what.slice(5)).abort();
+    };
+    let keptAt = performance.now();
+    let giverGone = 0;
+    const keep = async (): Promise<void> => {
+      try {
+        if ((await this.#team.do(() => job.extendLock(token, lease))) !== 1)
+          throw new Error('the lease has ended');
+        keptAt = performance.now();
+        // Where the machine is gone that gave the work, the iterations under way end, and the rest is left.
+        giverGone = (await this.#team.redis.exists(names.giver(offer.id))) === 1 ? 0 : giverGone + 1;
+        if (giverGone > 1) over.abort(interruptedBy('the machine that gave the work is gone'));
+      } catch {
+        // Another may have begun with it.
+        if (performance.now() - keptAt > lease * 0.8)
+          lost.abort(interruptedBy('the lease of this worker has ended'));
+      }
+    };
+    this.#underWay++;
+    const keeping = setInterval(() => void keep(), lease / 4);
+    const deaf = this.#team.listen(names.control(offer.id), () => void obey().catch(() => undefined));
+    try {
+      await obey();
+      const { told, size } = await toldOf(this.#team, offer.id, id);
+      if (!told.some((one) => 'result' in one)) {
+        const session = new WorkSession(this.#team, { offer: offer.id, job: id, token, size }, (reason) =>
+          lost.abort(reason),
+        );
+        const body = this.#team.seal.opened(
+          Buffer.from((job.data as { sealed: string }).sealed, 'base64'),
+          `job ${id}`,
+        );
+        if (body) {
+          const result = await this.#ports.carryOut({
+            offer,
+            job: JSON.parse(body.toString('utf8')) as Job,
+            before: told,
+            session,
+            signal,
+            halt: (loop) => loopOf(loop).signal,
+          });
+          // What this worker breaks off by itself another one goes on with.
+          if (this.#ending.signal.aborted && !over.signal.aborted) {
+            await session.durable();
+            await job.moveToWait(token);
+            return;
+          }
+          await session.end(result);
+        }
+      }
+      await this.#team.do(() => job.moveToCompleted('', token, false) as Promise<unknown>);
+    } catch (error) {
+      // The lease ends, and another worker goes on.
+      this.#ports.say(`left a part of ${offer.chain} (run ${offer.run}): ${problemOf(error).message}`);
+    } finally {
+      clearInterval(keeping);
+      deaf();
+      this.#underWay--;
+    }
+  }
+
+  async #leave(): Promise<void> {
+    const { machine } = this.#team;
+    const names = this.#names;
+    const taken = [...this.#taken.values()];
+    if (this.#team.isThere)
+      await this.#team
+        .do((redis) => {
+          const all = redis.multi().zrem(names.alive, machine).hdel(names.workers, machine);
+          for (const { offer } of taken) all.hdel(names.takers(offer.id), machine);
+          return all.exec();
+        })
+        .catch(() => undefined);
+    await Promise.all(taken.map(({ worker }) => worker.close(true).catch(() => undefined)));
+    await Promise.all(taken.map(({ offer }) => this.#ports.forget(offer)));
+  }
+}
+
+function interruptedBy(message: string): Error {
+  return new ProblemError({ code: 'interrupted', message });
+}
