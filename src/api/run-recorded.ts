@@ -46,7 +46,9 @@ export async function runRecorded(
   const records = recordsOf(project);
   const warn = (why: string): void => world.warn(`this run is not recorded: ${why}`);
   const { id, writer } =
-    resumed === undefined ? records.begin(warn) : { id: resumed, writer: records.reopen(resumed, warn) };
+    resumed === undefined
+      ? await begun(records, world, warn)
+      : { id: resumed, writer: records.reopen(resumed, warn) };
   const record = world.team ? await sharedRecord(world, id, writer) : writer;
   try {
     // Cookies are those of one run.
@@ -82,4 +84,25 @@ export async function runRecorded(
 async function sharedRecord({ team, warn }: OpenWorld, id: string, writer: Recording): Promise<Recording> {
   const { TeamIntents } = await import('../io/team/team-intents.ts');
   return new TeamIntents(team!.redis, id, writer, warn);
+}
+
+/** How long the id of a run is taken in a team, in milliseconds. */
+const TAKEN = 30 * 86_400_000;
+
+/** Begins a record; in a team no other machine has a run of the same id. Throws `team-away`. */
+async function begun(
+  records: Records,
+  { team }: OpenWorld,
+  warn: (why: string) => void,
+): Promise<ReturnType<Records['begin']>> {
+  for (;;) {
+    const one = records.begin(warn);
+    if (!team) return one;
+    const { redis } = team;
+    const isFree = await redis.do((commands) =>
+      commands.set(redis.name('run', one.id), redis.machine, 'PX', TAKEN, 'NX'),
+    );
+    if (isFree !== null) return one;
+    await one.writer.close();
+  }
 }

@@ -122,12 +122,14 @@ async function folderOf({ folder, team, trusts }: WorkSettings, offer: Offer): P
 
 async function carryOut(
   { chain, loaded, paces, world }: Accepted,
-  { before, halt, job, offer, session, signal }: WorkAtHand,
+  { before, gone, halt, job, offer, session, signal }: WorkAtHand,
 ): Promise<string> {
   const setup = readSetup(offer.setup);
   const { project } = loaded;
   const folder = projectFolder(project);
   const past = pastIn(before, world);
+  const asking = AbortSignal.any([signal, gone]);
+  gone.addEventListener('abort', () => session.goOnAlone(), { once: true });
   const ports: Ports = {
     ...world.ports,
     cookies: new RunCookies(),
@@ -140,7 +142,7 @@ async function carryOut(
         return world.ports.transport.send(request, watch);
       },
     },
-    files: remoteFiles(session, { folder, sharedFolder: project.team?.sharedFolder, signal }),
+    files: remoteFiles(session, { folder, sharedFolder: project.team?.sharedFolder, signal: asking }),
     // Whoever gave the work has asked.
     confirm: () => Promise.resolve(true),
   };
@@ -161,7 +163,7 @@ async function carryOut(
       session.ask(
         'row',
         { ...order, near: relative(folder, resolve(order.near)).split(sep).join('/') },
-        { id: `row ${order.step}`, signal },
+        { id: `row ${order.step}`, signal: asking },
       ) as Promise<WrittenRow>,
   };
   if (job.kind === 'chain') {

@@ -2,6 +2,7 @@ import { countOf } from '../../core/count-of.ts';
 import { existsSync } from 'node:fs';
 import { readInput } from '../../core/chain/fields/input-values.ts';
 import type { Chain, Input } from '../../core/chain/model.ts';
+import type { Project } from '../../core/chain/project.ts';
 import { ownStepAt, stepAt } from '../../core/chain/steps-of.ts';
 import { askText } from '../terminal/prompts.ts';
 import type { ExitCode, RunEvent } from '../../core/events.ts';
@@ -43,7 +44,9 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
   return guarded(
     async () => {
       const terminal = errorTerminal();
-      const records = recordsOf(loadProject(undefined, false).project);
+      const { project } = loadProject(undefined, false);
+      const records = recordsOf(project);
+      if (project.team) await bringUpToDate(terminal, project, wanted);
       const id = wanted === undefined || wanted === 'last' ? lastWhole(records) : records.find(wanted);
       const { run } = OpenRun.read(records, id, (address) => !address.includes('['));
       refuseUnfit(run, records);
@@ -94,6 +97,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             },
           },
           resumed: id,
+          ...(run.isSpread && loaded.project.team ? { spread: { loaded } } : {}),
         });
         if (!options.json) printOwnResults(chain.file, results, options.print);
         return exit;
@@ -104,6 +108,34 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
     },
     () => files,
   );
+}
+
+/** Asks the other machines of the team what they know of a run. Throws `team-away`. */
+async function bringUpToDate(
+  terminal: Terminal,
+  project: Project,
+  wanted: string | undefined,
+): Promise<void> {
+  const records = recordsOf(project);
+  const isHere = records.ids().some((id) => id.startsWith(wanted ?? ''));
+  const isName = wanted !== undefined && wanted !== 'last';
+  if (!isHere && !isName) return;
+  const id = isHere ? (isName ? records.find(wanted) : lastWhole(records)) : wanted!;
+  const { collectWork } = await import('../../api/collect-work.ts');
+  const world = await openHere(project, { asks: false });
+  try {
+    const added = await collectWork(project, world.team!, id, (message) =>
+      terminal.write(`${terminal.colours.dim(message)}\n`),
+    );
+    if (added > 0)
+      terminal.write(
+        terminal.colours.dim(
+          `${countOf(added, 'event')} of the run came from the other machines of the team\n`,
+        ),
+      );
+  } finally {
+    await world.close();
+  }
 }
 
 /** The latest run of a whole chain; what was sent or tried since does not count. Throws `no-record`. */

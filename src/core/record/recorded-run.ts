@@ -30,6 +30,8 @@ export interface RecordedRun {
   files: NonNullable<EventOf<'run-began'>['files']>;
   /** Only some steps were wanted. */
   part: boolean;
+  /** Its work was given to workers. */
+  isSpread?: true;
   /** How often it was resumed. */
   resumed: number;
   steps: RecordedStep[];

@@ -58,6 +58,7 @@ export class RunFold {
       results: {},
       files: event.files ?? [],
       part: event.part ?? false,
+      ...(event.spread ? { isSpread: true as const } : {}),
       resumed: 0,
       steps: [],
       undo: [],

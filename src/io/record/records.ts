@@ -102,6 +102,15 @@ export class Records {
     return id;
   }
 
+  /** Makes a record for a run that another machine has begun, unless there is one. */
+  adopt(id: string, warn: (why: string) => void): RecordWriter {
+    if (!NAME.test(id)) fail('no-record', `${id} is not the id of a run`);
+    makeOwnFolder(this.#own);
+    if (makeRealFolder(this.#folder)) writeFileSync(join(this.#own, MARKER), '');
+    makeRealFolder(this.folderOf(id));
+    return new RecordWriter(this.folderOf(id), warn);
+  }
+
   /** Goes on with the record of a run. Throws `cannot-resume` while a process still writes it. */
   reopen(id: string, warn: (why: string) => void): RecordWriter {
     const running = this.isRunning(id);

@@ -28,7 +28,7 @@ local wanted, rate, period, burst, atOnce, lease =
   tonumber(ARGV[2]), tonumber(ARGV[3]), tonumber(ARGV[4]), tonumber(ARGV[5]), tonumber(ARGV[6]), tonumber(ARGV[7])
 -- Who has not been heard of for longer than its lease holds nothing any more.
 for _, gone in ipairs(redis.call('ZRANGEBYSCORE', machines, '-inf', now)) do
-  redis.call('HINCRBY', state, 'under', -(tonumber(redis.call('HGET', under, gone) or '0')))
+  redis.call('HINCRBY', state, 'under', 0 - tonumber(redis.call('HGET', under, gone) or '0'))
   redis.call('HDEL', under, gone)
   for _, one in ipairs(redis.call('ZRANGE', promised, 0, -1)) do
     if string.sub(one, 1, #gone + 1) == gone .. ' ' then redis.call('ZREM', promised, one) end
@@ -125,9 +125,10 @@ if left ~= '' then
     redis.call('HDEL', state, 'left', 'resets')
   else
     local free, till = tonumber(left) - (get('under') or 0), now + tonumber(resets)
-    -- Of responses that overtook each other on the way from different machines the one counts that leaves less.
-    local known, before = get('left'), get('resets') or 0
-    if known and now < before and till <= before + 500 then free, till = math.min(free, known), math.max(till, before) end
+    -- Of responses that overtook each other on the way from different machines the latest request knows best, or the one that leaves less.
+    local known, latest, id = get('left'), get('latest') or 0, tonumber(ARGV[2])
+    if known and id < latest then free, till = math.min(free, known), math.max(till, get('resets') or 0) end
+    redis.call('HSET', state, 'latest', math.max(id, latest))
     redis.call('HSET', state, 'left', free, 'resets', exact(till))
   end
 end

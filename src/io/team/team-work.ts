@@ -116,6 +116,11 @@ export class WorkNames {
     return this.#team.name('giver', offer);
   }
 
+  /** The jobs of an offer that have not ended. */
+  jobs(offer: string): string {
+    return this.#team.name('jobs', offer);
+  }
+
   /** Which workers take the work of an offer, how many jobs each at once; and why others don't. */
   takers(offer: string): string {
     return this.#team.name('takers', offer);

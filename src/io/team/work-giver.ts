@@ -178,6 +178,9 @@ export class WorkGiver {
     ended.catch(() => undefined);
     const sealed = this.#team.seal.sealed(Buffer.from(JSON.stringify(job)), `job ${id}`).toString('base64');
     try {
+      const { offer } = this;
+      const jobs = this.#names.jobs(offer.id);
+      await this.#team.do((redis) => redis.multi().sadd(jobs, id).pexpire(jobs, FORGOTTEN).exec());
       await this.#team.do(() => this.#queue.add('job', { sealed }, { jobId: id }));
       await this.#team.do((redis) => redis.publish(this.#names.news, this.offer.id));
     } catch (error) {
@@ -265,6 +268,7 @@ export class WorkGiver {
         .multi()
         .del(names.told(id, job.id), names.answers(id, job.id))
         .hdel(names.taken(id), job.id)
+        .srem(names.jobs(id), job.id)
         .exec(),
     );
     job.resolve(result);
@@ -331,7 +335,7 @@ export class WorkGiver {
             .multi()
             .hdel(names.offers, id)
             .srem(names.ofRun(run), id)
-            .del(names.giver(id), names.takers(id), names.refusals(id), names.taken(id))
+            .del(names.giver(id), names.takers(id), names.refusals(id), names.taken(id), names.jobs(id))
             .exec();
           await this.#queue.obliterate({ force: true });
         })

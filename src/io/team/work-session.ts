@@ -45,6 +45,7 @@ export class WorkSession implements RunRecord {
   /** How much of it had been taken when that was last looked at. */
   #taken = 0;
   #isLost: Error | undefined;
+  #isAlone = false;
 
   /** `size` is what had been told of the job before, in bytes; `lost` is called once where it is another worker's now. */
   constructor(
@@ -126,9 +127,14 @@ export class WorkSession implements RunRecord {
     return this.#size - this.#taken >= MOST_AHEAD / 2;
   }
 
+  /** Nobody takes what is told for now: it is not waited for. */
+  goOnAlone(): void {
+    this.#isAlone = true;
+  }
+
   /** Waits while too much of what was told is not taken. */
   async keepPace(): Promise<void> {
-    while (!this.#isLost) {
+    while (!this.#isLost && !this.#isAlone) {
       this.#taken = Number(
         (await this.#team.do((redis) => redis.hget(this.#names.taken(this.#offer), this.#job))) ?? 0,
       );

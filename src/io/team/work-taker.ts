@@ -17,6 +17,8 @@ export interface WorkAtHand {
   readonly session: WorkSession;
   /** All is to end, as when a person interrupts. */
   readonly signal: AbortSignal;
+  /** The machine that gave it is gone: nobody answers. */
+  readonly gone: AbortSignal;
   /** No further iteration of these loops is wanted. */
   readonly halt: (loop: string) => AbortSignal;
 }
@@ -193,17 +195,25 @@ export class WorkTaker {
     const { lease } = this.#team.setting;
     const lost = new AbortController();
     const over = new AbortController();
+    const gone = new AbortController();
     const loops = new Map<string, AbortController>();
+    let isHalted = false;
     const loopOf = (loop: string): AbortController => {
       let one = loops.get(loop);
       if (!one) loops.set(loop, (one = new AbortController()));
+      if (isHalted) one.abort();
       return one;
+    };
+    const haltAll = (): void => {
+      isHalted = true;
+      for (const one of loops.values()) one.abort();
     };
     const signal = AbortSignal.any([lost.signal, over.signal, this.#ending.signal]);
     const obey = async (): Promise<void> => {
       const said = await this.#team.do((redis) => redis.hkeys(names.control(offer.id)));
       for (const what of said)
         if (what === 'stop') over.abort(interruptedBy('the run was interrupted'));
+        else if (what === 'halt *') haltAll();
         else if (what.startsWith('halt ')) loopOf(what.slice(5)).abort();
     };
     let keptAt = performance.now();
@@ -213,9 +223,12 @@ export class WorkTaker {
         if ((await this.#team.do(() => job.extendLock(token, lease))) !== 1)
           throw new Error('the lease has ended');
         keptAt = performance.now();
-        // Where the machine is gone that gave the work, the iterations under way end, and the rest is left.
+        // Where the machine is gone that gave the work, what is under way goes on to its end, and no more begins.
         giverGone = (await this.#team.redis.exists(names.giver(offer.id))) === 1 ? 0 : giverGone + 1;
-        if (giverGone > 1) over.abort(interruptedBy('the machine that gave the work is gone'));
+        if (giverGone > 1) {
+          haltAll();
+          gone.abort(interruptedBy('the machine that gave the work is gone'));
+        }
       } catch {
         // Another may have begun with it.
         if (performance.now() - keptAt > lease * 0.8)
@@ -243,6 +256,7 @@ export class WorkTaker {
             before: told,
             session,
             signal,
+            gone: gone.signal,
             halt: (loop) => loopOf(loop).signal,
           });
           // What this worker breaks off by itself another one goes on with.
