@@ -1,4 +1,5 @@
 import { type Chain, type Step, stepsIn } from '../core/chain/model.ts';
+import { needsOf } from '../core/engine/run/chain-needs.ts';
 import type { RunOptions } from '../core/engine/scope/run-options.ts';
 import type { RunEvent } from '../core/events.ts';
 import type { RunRecord } from '../core/ports.ts';
@@ -35,7 +36,8 @@ export async function runSpread(
     ...(options.leave ? { leave: true } : {}),
     ...(options.cases ? { cases: options.cases } : {}),
   };
-  const progress = (told: SpreadProgress): void => options.emit(eventOf(told));
+  const pace = paceWords(loaded, chain);
+  const progress = (told: SpreadProgress): void => options.emit(eventOf(told, pace));
   const spread = { loaded, chain, run: options.id, world, record, given, progress };
   if (!spreadsLoops(chain) && !options.past) {
     const { emit, inputs, signal } = options;
@@ -54,7 +56,10 @@ export async function runSpread(
   }
 }
 
-function eventOf({ workers, lanes, done, underWay, refusals }: SpreadProgress): RunEvent {
+function eventOf(
+  { workers, lanes, done, underWay, refusals }: SpreadProgress,
+  pace: readonly string[],
+): RunEvent {
   return {
     event: 'work-spread',
     at: Date.now(),
@@ -62,6 +67,26 @@ function eventOf({ workers, lanes, done, underWay, refusals }: SpreadProgress): 
     lanes,
     done,
     underWay,
+    ...(pace.length > 0 ? { pace: [...pace] } : {}),
     refusals: refusals.map(([worker, why]) => ({ worker, why })),
   };
 }
+
+/** How fast the services of a chain may be asked, in words. */
+function paceWords({ project, signInChains }: Loaded, chain: Chain): string[] {
+  return [...needsOf(chain, project, signInChains).services].flatMap((name) => {
+    const { rate, atOnce } = project.services.get(name)?.pace ?? {};
+    const words = [
+      ...(rate ? [`${rate.count} per ${PERIODS[rate.period] ?? `${rate.period} ms`}`] : []),
+      ...(atOnce === undefined ? [] : [`${atOnce} at once`]),
+    ];
+    return words.length === 0 ? [] : [`${name} at most ${words.join(', ')}`];
+  });
+}
+
+const PERIODS: Readonly<Record<number, string>> = {
+  1000: 'second',
+  60_000: 'minute',
+  3_600_000: 'hour',
+  86_400_000: 'day',
+};

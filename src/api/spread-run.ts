@@ -35,6 +35,9 @@ export interface SpreadProgress extends Workforce {
   readonly underWay: number;
 }
 
+/** How often is told how far it is, in milliseconds. */
+const TELL_EVERY = 1000;
+
 /** Gives the blocks of a run to workers; nothing is offered before there is one. */
 export class SpreadRun implements Spread {
   readonly #about: SpreadAbout;
@@ -42,6 +45,7 @@ export class SpreadRun implements Spread {
   #giver: Promise<WorkGiver> | undefined;
   #open: WorkGiver | undefined;
   #done = 0;
+  #telling: NodeJS.Timeout | undefined;
 
   constructor(about: SpreadAbout) {
     this.#about = about;
@@ -64,6 +68,7 @@ export class SpreadRun implements Spread {
   #ready(): Promise<WorkGiver> {
     return (this.#giver ??= offered(this.#about, this.#setup!).then((giver) => {
       giver.whenChanged(() => this.#tell());
+      this.#telling = setInterval(() => this.#tell(), TELL_EVERY);
       return (this.#open = giver);
     }));
   }
@@ -99,6 +104,7 @@ export class SpreadRun implements Spread {
   }
 
   async close(): Promise<void> {
+    clearInterval(this.#telling);
     await (await this.#giver?.catch(() => undefined))?.close();
   }
 }
@@ -122,6 +128,7 @@ export async function carryOutElsewhere(
   const stop = (): void => void giver.stop().catch(() => undefined);
   const tell = (): void => about.progress?.({ ...giver.workforce, done: 0, underWay: giver.underWay });
   giver.whenChanged(tell);
+  const telling = setInterval(tell, TELL_EVERY);
   tell();
   if (signal.aborted) stop();
   signal.addEventListener('abort', stop, { once: true });
@@ -130,6 +137,7 @@ export async function carryOutElsewhere(
     return result === undefined ? undefined : (JSON.parse(result) as ChainResult);
   } finally {
     signal.removeEventListener('abort', stop);
+    clearInterval(telling);
     await desk.close();
     await giver.close();
   }

@@ -189,6 +189,8 @@ export const eventSchema = z.discriminatedUnion('event', [
     /** Parts that have ended, and parts that are given. */
     done: z.int(),
     underWay: z.int(),
+    /** The pace of each service that has one, in words. */
+    pace: z.array(z.string()).optional(),
     /** Why others take none. */
     refusals: z.array(z.strictObject({ worker: z.string(), why: z.string() })),
   }),

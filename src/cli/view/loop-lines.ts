@@ -4,6 +4,7 @@ import { progressBar, roughTime, untilWords } from './progress-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
 import { sizeWords, timeWords } from '../../core/units.ts';
 import { pad, fit } from '../terminal/text-width.ts';
+import type { WorkLines } from './work-lines.ts';
 import { MARK, type SeenStep, type StepLines } from './step-lines.ts';
 
 /** How many of the iterations under way are shown, a line each. */
@@ -22,6 +23,7 @@ export class LoopLines {
   readonly #lines: StepLines;
   readonly #step: SeenStep;
   readonly #began: EventOf<'loop-began'>;
+  readonly #work: WorkLines;
   /** How many iterations loops inside of iterations have, by their addresses. */
   readonly #inner = new Map<string, number>();
   /** As many as go on at once, by their numbers. */
@@ -36,7 +38,8 @@ export class LoopLines {
   /** When the last event was, in milliseconds since 1970. */
   #now = 0;
 
-  constructor(lines: StepLines, step: SeenStep, began: EventOf<'loop-began'>) {
+  constructor(lines: StepLines, step: SeenStep, began: EventOf<'loop-began'>, work: WorkLines) {
+    this.#work = work;
     this.#lines = lines;
     this.#step = step;
     this.#began = began;
@@ -125,7 +128,7 @@ export class LoopLines {
 
   /** How far it is, in a line for a log. */
   soFar(): string {
-    return `${this.#step.began.title}: ${this.#head(false)}`;
+    return [`${this.#step.began.title}: ${this.#head(false)}`, ...this.#work.words].join(' · ');
   }
 
   #head(withBar: boolean): string {
@@ -150,6 +153,7 @@ export class LoopLines {
   progress(): string[] {
     const lines = this.#lines;
     const head = this.#head(true);
+    const work = this.#work.words;
     const { colours, width } = lines.terminal;
     const all = [...this.#running];
     const shown = all.slice(0, SHOWN_ITERATIONS).map(([iteration, { doing, item, step, within }]) => {
@@ -159,6 +163,7 @@ export class LoopLines {
     const more = all.length - SHOWN_ITERATIONS;
     return [
       fit(`${lines.paint('waits')}${lines.name(this.#step)} ${head}`, width),
+      ...(work.length > 0 ? [' '.repeat(MARK) + fit(work.join(' · '), width - MARK)] : []),
       ...shown,
       ...(more > 0 ? [`${' '.repeat(MARK)}${colours.dim(`and ${more} more`)}`] : []),
     ];

@@ -5,6 +5,7 @@ import type { EventOf, RunEvent } from '../../core/events.ts';
 import { rowWords } from '../../core/record/row-words.ts';
 import { FailureKinds } from './failure-kinds.ts';
 import { LoopLines } from './loop-lines.ts';
+import { WorkLines } from './work-lines.ts';
 import { itemWords, transferWords, waitWords } from './progress-words.ts';
 import { briefJson, type SeenStep, StepLines } from './step-lines.ts';
 import type { Terminal } from '../terminal/terminal.ts';
@@ -28,6 +29,7 @@ export class RunView {
   readonly #open = new Map<string, SeenStep>();
   /** Loops that stand in no other loop. */
   readonly #loops = new Map<string, LoopLines>();
+  readonly #work = new WorkLines();
   /** Steps whose question waits for an answer. */
   readonly #asked = new Set<string>();
   readonly #retryAfter = new RetryAfterWaits();
@@ -65,6 +67,7 @@ export class RunView {
       loop.take(event, place.iteration);
       this.#retryAfterIn.get(place.loop)?.take(event);
     }
+    for (const line of this.#work.take(event)) this.#lines.line('warning', line);
     this.#one(event);
     if (loop && this.#loops.has(place.loop) && !this.#terminal.live) {
       // A log is read by somebody who wants to know whether it still goes on.
@@ -96,7 +99,7 @@ export class RunView {
       case 'loop-began': {
         const step = this.#open.get(event.step);
         if (step && !event.step.includes('[')) {
-          this.#loops.set(event.step, new LoopLines(this.#lines, step, event));
+          this.#loops.set(event.step, new LoopLines(this.#lines, step, event, this.#work));
           this.#retryAfterIn.set(event.step, new RetryAfterWaits());
         }
         return;

@@ -1,5 +1,6 @@
 // Loops, undo that is left, and what a person sees of them, end to end.
 import { expect, test } from '@jest/globals';
+import { WorkLines } from '../../../src/cli/view/work-lines.ts';
 import { LoopLines } from '../../../src/cli/view/loop-lines.ts';
 import { progressBar, roughTime } from '../../../src/cli/view/progress-words.ts';
 import { RunView } from '../../../src/cli/view/run-view.ts';
@@ -219,7 +220,7 @@ test('how far a loop is, and how long it probably goes on', () => {
   const at = 1_000_000;
   const began = { event: 'loop-began', at, step: 'sweep', atOnce: 8, of: 10_000 } as const;
   const step = { began: { title: 'sweep', request: undefined }, depth: 0 } as unknown as SeenStep;
-  const loop = new LoopLines(lines, step, began);
+  const loop = new LoopLines(lines, step, began, new WorkLines());
   for (let i = 0; i < 500; i++)
     loop.take(
       {
