@@ -163,7 +163,7 @@ export class Machines {
   readonly #folder: string;
   readonly #env: NodeJS.ProcessEnv;
 
-  constructor(folder: string, redis: TestRedis, env: NodeJS.ProcessEnv = {}) {
+  constructor(folder: string, redis: Pick<TestRedis, 'url'>, env: NodeJS.ProcessEnv = {}) {
     this.#folder = folder;
     this.#env = {
       PATH: process.env.PATH,
@@ -180,8 +180,8 @@ export class Machines {
 
   /** The same team in another folder. */
   in(folder: string, env: NodeJS.ProcessEnv = {}): Machines {
-    const other = new Machines(folder, { url: this.#env.TEAM_REDIS! } as TestRedis, { ...env });
-    return other;
+    const { TEAM_REDIS: url = '' } = this.#env;
+    return new Machines(folder, { url }, env);
   }
 
   start(...args: readonly string[]): Started {
