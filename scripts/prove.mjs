@@ -5,6 +5,8 @@ import { fileURLToPath } from 'node:url';
 // `npm run prove -- mutations [WORD…]` asks whether the tests would notice; `nodes` tries each version of Node.js.
 const OTHERS = { mutations: 'scripts/mutations.mjs', nodes: 'scripts/nodes.mjs' };
 const [first = '', ...rest] = process.argv.slice(2);
+// What takes a team of machines is proved by itself: `npm run prove -- team`.
+const suites = first === 'team' ? ['team/kills', 'team/shared', 'team/spread', ...rest] : undefined;
 const other = Object.hasOwn(OTHERS, first) ? OTHERS[first] : undefined;
 
 const child = spawn(
@@ -13,16 +15,18 @@ const child = spawn(
     ? [other, ...rest]
     : [
         'scripts/test.mjs',
-        'run/properties',
-        'masking/masking',
-        'masking/planted',
-        'practice/proofs',
-        'practice/pace',
-        'practice/kills',
-        'import/har',
+        ...(suites ?? [
+          'run/properties',
+          'masking/masking',
+          'masking/planted',
+          'practice/proofs',
+          'practice/pace',
+          'practice/kills',
+          'import/har',
+          ...process.argv.slice(2),
+        ]),
         '--runInBand',
         '--testTimeout=3600000',
-        ...process.argv.slice(2),
       ],
   {
     cwd: fileURLToPath(new URL('..', import.meta.url)),

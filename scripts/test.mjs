@@ -100,6 +100,7 @@ if (wants(/proxies|streams/))
   ])
     installPeer(name, program);
 if (wants(/servers/)) installPeer('nginx', '/usr/sbin/nginx');
+if (wants(/team/)) installPeer('redis-server', '/usr/bin/redis-server');
 if (wants(/import/)) installPeer('curl', '/usr/bin/curl');
 if (wants(/report|markup/)) installPeer('chromium', '/usr/bin/chromium');
 

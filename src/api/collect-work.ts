@@ -1,6 +1,5 @@
 import type { Project } from '../core/chain/project.ts';
-import type { RunEvent } from '../core/events.ts';
-import { PASSING } from '../core/events.ts';
+import { PASSING, type RunEvent } from '../core/events.ts';
 import type { Records } from '../io/record/records.ts';
 import type { RecordWriter } from '../io/record/record-writer.ts';
 import { leftWork } from '../io/team/left-work.ts';
@@ -19,13 +18,13 @@ export async function collectWork(
   say: (message: string) => void,
 ): Promise<number> {
   const records = recordsOf(project);
-  const { told, forget } = await leftWork(team, run, (parts) =>
+  const left = await leftWork(team, run, (parts) =>
     say(`waits for ${parts} part${parts === 1 ? '' : 's'} of the run that workers are at`),
   );
   const intents = await intentsOf(team, run);
   const bodies = new Map<string, Uint8Array>(intents.bodies);
   const events = [...intents.events];
-  for (const one of told)
+  for (const one of left.told)
     if ('event' in one) events.push(one.event);
     else if ('keep' in one) bodies.set(one.keep, Buffer.from(one.body, 'base64'));
   const isKnown = records.has(run);
@@ -37,7 +36,7 @@ export async function collectWork(
     await writer.durable();
     await writer.close();
   }
-  await forget();
+  await left.forget();
   return added.length;
 }
 

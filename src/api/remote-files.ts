@@ -43,8 +43,12 @@ export function remoteFiles(
               data: Buffer.from(chunk.subarray(at, at + CHUNK_OF_FILE)).toString('base64'),
             });
         },
-        commit: async () => void (await ask('commit')),
-        discard: async () => void (await ask('discard')),
+        commit: async () => {
+          await ask('commit');
+        },
+        discard: async () => {
+          await ask('discard');
+        },
       } satisfies FileSink;
     },
     bytes: (path, near) => localFiles.bytes!(path, near),

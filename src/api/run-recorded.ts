@@ -1,4 +1,5 @@
 import type { Chain } from '../core/chain/model.ts';
+import type { RunRecord } from '../core/ports.ts';
 import type { Project } from '../core/chain/project.ts';
 import type { RunOptions } from '../core/engine/scope/run-options.ts';
 import { run, type RunResult } from '../core/engine/run/run.ts';
@@ -8,7 +9,6 @@ import { Records, DEFAULT_KEEPING } from '../io/record/records.ts';
 import type { Paces } from '../core/engine/pace/pace.ts';
 import { PASSING } from '../core/events.ts';
 import type { Recording } from '../io/team/team-intents.ts';
-import type { Loaded } from './load.ts';
 import type { OpenWorld } from './open-world.ts';
 
 export type { RunResult };
@@ -18,6 +18,20 @@ export type { Paces };
 
 /** What stands for the file of a chain that a command makes of itself. */
 export const SENT_FILE = 'send';
+
+/** A run whose work is given to workers. */
+export interface RunToSpread {
+  readonly chain: Chain;
+  readonly world: OpenWorld;
+  readonly record: RunRecord;
+  readonly options: RunOptions;
+}
+
+/** Carries a chain out with the help of workers; `carryOut` does so here. */
+export type Spreading = (
+  run: RunToSpread,
+  carryOut: (options: RunOptions) => Promise<RunResult>,
+) => Promise<RunResult>;
 
 /** The records of a project. */
 export function recordsOf(project: Project): Records {
@@ -40,7 +54,7 @@ export async function runRecorded(
     readonly options: Omit<RunOptions, 'id'>;
     readonly resumed?: string | undefined;
     /** Its work is given to workers of the team. */
-    readonly spread?: { readonly loaded: Loaded } | undefined;
+    readonly spread?: Spreading | undefined;
   },
 ): Promise<RunResult & { readonly id: string }> {
   const records = recordsOf(project);
@@ -70,9 +84,8 @@ export async function runRecorded(
       },
     };
     const carryOut = (more: RunOptions): Promise<RunResult> => run(chain, project, ports, more);
-    const { runSpread } = spread ? await import('./run-spread.ts') : {};
-    const result = runSpread
-      ? await runSpread({ loaded: spread!.loaded, chain, world, record, options: all }, carryOut)
+    const result = spread
+      ? await spread({ chain, world, record, options: all }, carryOut)
       : await carryOut(all);
     return { ...result, id };
   } finally {

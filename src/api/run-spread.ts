@@ -2,20 +2,9 @@ import { type Chain, type Step, stepsIn } from '../core/chain/model.ts';
 import { needsOf } from '../core/engine/run/chain-needs.ts';
 import type { RunOptions } from '../core/engine/scope/run-options.ts';
 import type { RunEvent } from '../core/events.ts';
-import type { RunRecord } from '../core/ports.ts';
 import type { Loaded } from './load.ts';
-import type { OpenWorld } from './open-world.ts';
-import type { RunResult } from './run-recorded.ts';
+import type { RunResult, RunToSpread, Spreading } from './run-recorded.ts';
 import { carryOutElsewhere, SpreadRun, type SpreadProgress } from './spread-run.ts';
-
-/** A run whose work is given to workers. */
-export interface RunToSpread {
-  readonly loaded: Loaded;
-  readonly chain: Chain;
-  readonly world: OpenWorld;
-  readonly record: RunRecord;
-  readonly options: RunOptions;
-}
 
 /** Whether a chain has a loop whose iterations may be given away; one that has none is given as a whole. */
 export function spreadsLoops(chain: Chain): boolean {
@@ -24,12 +13,16 @@ export function spreadsLoops(chain: Chain): boolean {
   return chain.steps.some(visit);
 }
 
-/** Carries a chain out with the help of workers: here where only its loops are given away, else there. */
-export async function runSpread(
-  about: RunToSpread,
+/** Carries chains out with the help of workers: here where only its loops are given away, else there. */
+export function spreading(loaded: Loaded): Spreading {
+  return (about, carryOut) => runSpread(loaded, about, carryOut);
+}
+
+async function runSpread(
+  loaded: Loaded,
+  { chain, options, record, world }: RunToSpread,
   carryOut: (options: RunOptions) => Promise<RunResult>,
 ): Promise<RunResult> {
-  const { chain, loaded, options, record, world } = about;
   const given = {
     answers: options.answers ?? new Map<string, string>(),
     ...(options.contract === undefined ? {} : { contract: options.contract }),

@@ -122,7 +122,7 @@ export async function carryOutElsewhere(
       rows: world.ports.rows!,
       record,
       past: undefined,
-      emit: (event) => take({ ...event, at: Date.now() } as RunEvent),
+      emit: (event) => take({ ...event, at: Date.now() }),
     });
   const desk = new WorkDesk(projectFolder(loaded.project), write);
   const stop = (): void => void giver.stop().catch(() => undefined);

@@ -90,7 +90,7 @@ export async function writeFilesOf(
     let at = join(own, OWN_FOLDER, 'work');
     makeRealFolder(at);
     for (const part of relative(at, dirname(whole)).split(sep)) makeRealFolder((at = join(at, part)));
-    writeFileSync(whole, text!, { mode: 0o600 });
+    writeFileSync(whole, text, { mode: 0o600 });
   }
   return folder;
 }

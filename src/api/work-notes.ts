@@ -23,7 +23,7 @@ type Plain = Readonly<Record<string, unknown>>;
 
 const plainOf = (map: ReadonlyMap<string, Value>): Plain => Object.fromEntries(map);
 const written = (value: Plain): string => writeTyped(clean(value) as Value);
-const read = <T>(text: string): T => readTyped(text) as unknown as T;
+const read = (text: string): unknown => readTyped(text);
 
 /** Without members that have no value. */
 function clean(value: unknown): unknown {
@@ -42,12 +42,10 @@ export function writeSetup({ values, answers, ...setup }: WorkSetup): string {
 }
 
 export function readSetup(text: string): WorkSetup {
-  const { values, answers, ...setup } = read<
-    Omit<WorkSetup, 'values' | 'answers'> & {
-      readonly values: Record<string, Value>;
-      readonly answers: Record<string, string>;
-    }
-  >(text);
+  const { values, answers, ...setup } = read(text) as Omit<WorkSetup, 'values' | 'answers'> & {
+    readonly values: Record<string, Value>;
+    readonly answers: Record<string, string>;
+  };
   return { ...setup, values: new Map(Object.entries(values)), answers: new Map(Object.entries(answers)) };
 }
 
@@ -56,7 +54,7 @@ export function writeBlock(block: Block): string {
 }
 
 export function readBlock(text: string): Block {
-  return read<Block>(text);
+  return read(text) as Block;
 }
 
 export function writeBlockResult(result: BlockResult): string {
@@ -64,5 +62,5 @@ export function writeBlockResult(result: BlockResult): string {
 }
 
 export function readBlockResult(text: string): BlockResult {
-  return read<BlockResult>(text);
+  return read(text) as BlockResult;
 }

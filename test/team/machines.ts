@@ -160,11 +160,11 @@ export interface Started {
 const going = new Set<ChildProcess>();
 
 export class Machines {
-  readonly #folder: string;
+  readonly folder: string;
   readonly #env: NodeJS.ProcessEnv;
 
   constructor(folder: string, redis: Pick<TestRedis, 'url'>, env: NodeJS.ProcessEnv = {}) {
-    this.#folder = folder;
+    this.folder = folder;
     this.#env = {
       PATH: process.env.PATH,
       HOME: folder,
@@ -184,9 +184,14 @@ export class Machines {
     return new Machines(folder, { url }, env);
   }
 
+  /** The same with other variables. */
+  with(env: NodeJS.ProcessEnv): Machines {
+    return new Machines(this.folder, { url: this.#env.TEAM_REDIS! }, { ...this.#env, ...env });
+  }
+
   start(...args: readonly string[]): Started {
     const child = spawn(process.execPath, [BIN, ...args], {
-      cwd: this.#folder,
+      cwd: this.folder,
       env: this.#env,
       stdio: ['ignore', 'pipe', 'pipe'],
     });

@@ -76,6 +76,10 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
         const anew = givenAnew(chain, past, given);
         const view = new RunView(terminal);
         let results: Readonly<Record<string, string>> = {};
+        const spread =
+          run.isSpread && loaded.project.team
+            ? (await import('../../api/run-spread.ts')).spreading(loaded)
+            : undefined;
         const { exit } = await runRecorded(chain, loaded.project, world, {
           options: {
             inputs: {
@@ -97,7 +101,7 @@ export function resume(wanted: string | undefined, options: ResumeOptions): Prom
             },
           },
           resumed: id,
-          ...(run.isSpread && loaded.project.team ? { spread: { loaded } } : {}),
+          ...(spread ? { spread } : {}),
         });
         if (!options.json) printOwnResults(chain.file, results, options.print);
         return exit;

@@ -186,6 +186,7 @@ async function runAll(
         await lookAhead(chain, project, world.ports, { inputs, signInChains, practice: world.practice });
     const held =
       options.against === undefined ? undefined : await heldAgainst(terminal, project, options.against, jobs);
+    const spread = options.spread ? (await import('../../api/run-spread.ts')).spreading(loaded) : undefined;
     const carryOut = async ({ answers, chain, inputs }: PlannedRun, emit: (event: RunEvent) => void) => {
       if (interruption.signal.aborted || (options.stopEarly && several.hasFailed)) return undefined;
       const baseline = held?.baseline(chain.file);
@@ -203,7 +204,7 @@ async function runAll(
           contract: contractIn(options),
           emit,
         },
-        ...(options.spread ? { spread: { loaded } } : {}),
+        ...(spread ? { spread } : {}),
       });
       return held ? held.settle(result, baseline) : result;
     };

@@ -21,8 +21,8 @@ export class RunCookies implements Cookies {
         ({ key, value, path, domain, hostOnly, secure, httpOnly, expires }) =>
           [
             `${key ?? ''}=${value ?? ''}`,
-            ...(path ? [`Path=${path}`] : []),
-            ...(domain && !hostOnly ? [`Domain=${domain}`] : []),
+            ...(typeof path === 'string' ? [`Path=${path}`] : []),
+            ...(typeof domain === 'string' && hostOnly !== true ? [`Domain=${domain}`] : []),
             ...(secure ? ['Secure'] : []),
             ...(httpOnly ? ['HttpOnly'] : []),
             ...(typeof expires === 'string' && expires !== 'Infinity'

@@ -7,8 +7,10 @@ import type { TeamSetting } from '../../core/chain/project.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
 import { TeamSeal } from './team-seal.ts';
 
-/** How long a command waits for Redis to come back, in milliseconds: a restart is waited for, an outage is not. */
-const PATIENCE = { stop: 20_000, 'go-on': 1000 } as const;
+/** For how long beyond its lease a machine waits for Redis to come back, in milliseconds: a restart is waited for, an outage is not. */
+const BEYOND_LEASE = 5000;
+/** How long one waits that can go on by itself, in milliseconds. */
+const SHORT = 1000;
 /** How long the first connection may take, in milliseconds. */
 const CONNECT = 10_000;
 /** Between two tries to reconnect lie at most so many milliseconds. */
@@ -92,6 +94,11 @@ export class TeamRedis {
     return this.redis.status === 'ready';
   }
 
+  /** How long Redis is waited for, in milliseconds. */
+  get patience(): number {
+    return this.setting.without === 'stop' ? this.setting.lease + BEYOND_LEASE : SHORT;
+  }
+
   /** A name of the team. */
   name(...parts: readonly string[]): string {
     return this.seal.prefix + parts.join(':');
@@ -99,10 +106,9 @@ export class TeamRedis {
 
   /** Does something there; while Redis is away it is waited for. Throws `team-away`. */
   do<T>(work: (redis: Redis) => Promise<T>): Promise<T> {
-    const patience = PATIENCE[this.setting.without];
     // Of a run that goes on by itself each request would wait.
     if (this.setting.without === 'go-on' && !this.isThere) return Promise.reject(this.away(0));
-    return this.#within(patience, () => work(this.redis));
+    return this.#within(this.patience, () => work(this.redis));
   }
 
   #within<T>(milliseconds: number, work: () => Promise<T>): Promise<T> {

@@ -156,7 +156,7 @@ export class WorkNames {
 /** The queue of the jobs of an offer. */
 export function queueOf(team: TeamRedis, redis: Redis, offer: string): Queue {
   const queue = new Queue(offer, {
-    connection: redis as never,
+    connection: redis,
     prefix: new WorkNames(team).queuePrefix,
     defaultJobOptions: { removeOnComplete: true, removeOnFail: true },
   });

@@ -197,14 +197,14 @@ export class WorkGiver {
     this.#isListening = true;
     let awaySince: number | undefined;
     try {
-      while (this.#given.size > 0 && this.#isOpen) {
+      while (this.#given.size > 0 && !this.#isClosed()) {
         try {
           await this.#hear();
           awaySince = undefined;
         } catch (error) {
-          if (!this.#isOpen) return;
+          if (this.#isClosed()) return;
           awaySince ??= performance.now();
-          if (performance.now() - awaySince > 20_000) return this.#lost(error);
+          if (performance.now() - awaySince > this.#team.patience) return this.#lost(error);
           await pause(LISTEN);
         }
       }
@@ -213,8 +213,14 @@ export class WorkGiver {
     }
   }
 
+  /** Asked anew each time: it changes while something is waited for. */
+  #isClosed(): boolean {
+    return !this.#isOpen;
+  }
+
   #lost(error: unknown): void {
-    const problem = isAway(error) || !(error instanceof ProblemError) ? this.#team.away(20_000) : error;
+    const problem =
+      isAway(error) || !(error instanceof ProblemError) ? this.#team.away(this.#team.patience) : error;
     for (const [id, given] of this.#given) {
       this.#given.delete(id);
       given.reject(problem);
@@ -284,10 +290,7 @@ export class WorkGiver {
       job.answers.set(asked.id, answering);
     }
     const key = this.#names.answers(this.offer.id, job.id);
-    const sealed = this.#team.seal.sealed(
-      Buffer.from(JSON.stringify((await answering) ?? null)),
-      `answer ${asked.id}`,
-    );
+    const sealed = this.#team.seal.sealed(Buffer.from(JSON.stringify(await answering)), `answer ${asked.id}`);
     await this.#team
       .do((redis) =>
         redis.multi().hset(key, asked.id, sealed).pexpire(key, FORGOTTEN).publish(key, '').exec(),

@@ -137,7 +137,7 @@ export class WorkTaker {
       return;
     }
     const worker = new QueueWorker(id, undefined, {
-      connection: connection as never,
+      connection: connection,
       prefix: names.queuePrefix,
       autorun: false,
       lockDuration: setting.lease,

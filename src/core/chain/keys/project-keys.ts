@@ -184,7 +184,7 @@ export const teamKeys: readonly KeyDefinition[] = [
     wants: 'stop or go-on',
     default: 'stop',
     about:
-      'What a run that has begun does while Redis is away: it stops after 20 s and can be resumed, or goes on by its own part of the pace and of budgets.',
+      'What a run that has begun does while Redis is away: it stops when it has waited for the lease and 5 s more, and can be resumed, or goes on by its own part of the pace and of budgets.',
     example: 'without: go-on',
   },
   {

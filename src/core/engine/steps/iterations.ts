@@ -7,7 +7,7 @@ import { brief, shorten, visible } from '../../language/show.ts';
 import { Duration, isNumeric, isObject, objectOf, type Value } from '../../language/values.ts';
 import { type Problem, ProblemError, problemOf } from '../../problems.ts';
 import { isAccepted } from './acceptance.ts';
-import type { BlockDone, Stop } from '../spread.ts';
+import type { BlockDone, BlockResult, Item, Stop } from '../spread.ts';
 import type { Done, Steps } from './step-result.ts';
 import type { SecretsOfRun } from '../masking/secrets-of-run.ts';
 import { interrupted } from '../time/interruption.ts';
@@ -18,9 +18,7 @@ import { recordedValue } from '../scope/recorded-value.ts';
 import { shownText } from '../scope/shown-text.ts';
 import type { WantedCases } from '../scope/wanted-cases.ts';
 import type { Past } from '../past-run.ts';
-import type { Item } from '../spread.ts';
 import type { Items } from './items.ts';
-import type { BlockResult } from '../spread.ts';
 
 /** The iterations of one loop, or of a part of it, and what came of them. */
 export class Iterations {

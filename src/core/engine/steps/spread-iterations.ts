@@ -8,10 +8,9 @@ import type { WrittenRow } from '../../ports.ts';
 import { fail } from '../../problems.ts';
 import type { Past } from '../past-run.ts';
 import type { RunContext } from '../scope/context.ts';
-import type { Item } from '../spread.ts';
 import type { Iterations } from './iterations.ts';
 import { writeOrderedRow } from './ordered-row.ts';
-import type { Block, BlockGiver, BlockName, RowOrder, Spread } from '../spread.ts';
+import type { Block, BlockGiver, BlockName, Item, RowOrder, Spread } from '../spread.ts';
 
 interface SpreadLoop {
   readonly step: EachStep;
