@@ -8,7 +8,7 @@ import type { RunRecord } from '../core/ports.ts';
 import { fail } from '../core/problems.ts';
 import { AGENT } from '../io/http/agent.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
-import type { Job } from '../io/team/team-work.ts';
+import type { WorkJob } from '../io/team/team-work.ts';
 import { type JobTaker, WorkGiver, type Workforce } from '../io/team/work-giver.ts';
 import type { Loaded } from './load.ts';
 import type { OpenWorld } from './open-world.ts';
@@ -133,7 +133,7 @@ export async function carryOutElsewhere(
   if (signal.aborted) stop();
   signal.addEventListener('abort', stop, { once: true });
   try {
-    const result = await giver.carryOut({ kind: 'chain' } satisfies Job, takerOf(record, desk, take));
+    const result = await giver.carryOut({ kind: 'chain' } satisfies WorkJob, takerOf(record, desk, take));
     return result === undefined ? undefined : (JSON.parse(result) as ChainResult);
   } finally {
     signal.removeEventListener('abort', stop);

@@ -4,7 +4,7 @@ import type { FileSink, WrittenRow } from '../core/ports.ts';
 import { fail } from '../core/problems.ts';
 import { localFiles } from '../io/files/files.ts';
 import { OWN_FOLDER } from '../io/secrets/own-folder.ts';
-import type { Asked } from '../io/team/team-work.ts';
+import type { DeskRequest } from '../io/team/team-work.ts';
 
 /** So much of a file goes at a time, in bytes. */
 export const CHUNK_OF_FILE = 1024 * 1024;
@@ -22,13 +22,13 @@ export class WorkDesk {
     this.#write = write;
   }
 
-  answer(asked: Asked): Promise<unknown> {
+  answer(asked: DeskRequest): Promise<unknown> {
     const turn = this.#turn.then(() => this.#answer(asked));
     this.#turn = turn.catch(() => undefined);
     return turn;
   }
 
-  async #answer({ what, with: given }: Asked): Promise<unknown> {
+  async #answer({ what, with: given }: DeskRequest): Promise<unknown> {
     const of = (name: string): string => String(given[name]);
     switch (what) {
       case 'row': {

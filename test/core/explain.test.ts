@@ -16,7 +16,7 @@ import {
   pollKeys,
   retryKeys,
 } from '../../src/core/chain/keys/traffic-keys.ts';
-import { projectKeys, serviceKeys } from '../../src/core/chain/keys/project-keys.ts';
+import { projectKeys, serviceKeys, teamKeys } from '../../src/core/chain/keys/project-keys.ts';
 import { credentialKeys } from '../../src/core/chain/keys/credential-keys.ts';
 import { givenNames } from '../../src/core/chain/keys/given-names.ts';
 import { readChain } from '../../src/core/chain/read/read-chain.ts';
@@ -164,8 +164,15 @@ test.each(projectKeys)('project: $name', ({ name, example }) => {
         ? 'secrets: { counter: env KILN }\n'
         : name === 'default-environment'
           ? 'environments: { practice: {} }\n'
-          : '';
+          : name === 'team'
+            ? 'secrets: { redis: env KILN_REDIS, team: env KILN_TEAM }\n'
+            : '';
   expect(readProject('batharon.yaml', `${rest}${example}\n`, undefined, true).findings).toEqual([]);
+});
+test.each(teamKeys)('team: $name', ({ name, example }) => {
+  const rest = ['redis', 'key'].filter((key) => key !== name).map((key) => `  ${key}: \${secret.${key}}\n`);
+  const text = `secrets: { redis: env KILN_REDIS, team: env KILN_TEAM, key: env KILN_KEY }\nteam:\n${rest.join('')}  ${example}\n`;
+  expect(readProject('batharon.yaml', text, undefined, true).findings).toEqual([]);
 });
 test.each(serviceKeys)('service: $name', ({ name, example }) => {
   const text = projectText.replace(

@@ -302,6 +302,11 @@ test('each code says what, why, and what to do; all stand in messages.txt', asyn
 
 /** Codes whose message needs a network, a disk, a terminal or a file of another format: the tests that meet them. */
 const ELSEWHERE: Readonly<Record<string, string>> = {
+  'team-away': 'team/shared.test.ts',
+  'outcome-unknown': 'team/kills.test.ts',
+  'no-worker': 'team/spread.test.ts',
+  'team-missing': 'team/spread.test.ts',
+  'worker-refused': 'team/spread.test.ts',
   'unknown-schema': 'core/chain/read/check-described.test.ts',
   'not-described': 'core/chain/read/check-described.test.ts',
   'not-as-described': 'core/chain/read/check-described.test.ts',

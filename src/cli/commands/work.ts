@@ -3,7 +3,7 @@ import type { ExitCode } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { fail } from '../../core/problems.ts';
 import { loadProject } from '../../api/load.ts';
-import type { KnownWorker } from '../../api/work.ts';
+import type { KnownWorker } from '../../api/worker.ts';
 import { openHere } from '../project/open-here.ts';
 import { guarded } from '../terminal/confirm-guarded.ts';
 import { onInterruption } from '../terminal/signals.ts';
@@ -36,7 +36,7 @@ export function work(options: WorkOptions): Promise<ExitCode> {
     const lanes = lanesOf(options);
     const world = await openHere(project, { asks: false });
     try {
-      const { workerOf, workersOf } = await import('../../api/work.ts');
+      const { workerOf, workersOf } = await import('../../api/worker.ts');
       const team = world.team!;
       if (options.status) return printStatus(await workersOf(team));
       const started = new Date();

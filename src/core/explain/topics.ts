@@ -11,7 +11,13 @@ import {
   pollKeys,
   retryKeys,
 } from '../chain/keys/traffic-keys.ts';
-import { callbacksKeys, recordsKeys, projectKeys, serviceKeys } from '../chain/keys/project-keys.ts';
+import {
+  callbacksKeys,
+  recordsKeys,
+  projectKeys,
+  serviceKeys,
+  teamKeys,
+} from '../chain/keys/project-keys.ts';
 import { streamKeys } from '../chain/keys/stream-keys.ts';
 import type { KeyDefinition } from '../chain/source/key-definition.ts';
 import {
@@ -61,6 +67,7 @@ const KEY_GROUPS: readonly (readonly [group: string, keys: readonly KeyDefinitio
   ['key of pace', paceKeys],
   ['key of callbacks', callbacksKeys],
   ['key of records', recordsKeys],
+  ['key of team', teamKeys],
 ];
 
 /** The keys that stand with a key, or inside of what it takes. */
@@ -86,6 +93,7 @@ const GOES_WITH: Readonly<Record<string, readonly KeyDefinition[]>> = {
   pace: paceKeys,
   callbacks: callbacksKeys,
   records: recordsKeys,
+  team: teamKeys,
 };
 
 /** The page of the documentation on which a group of keys, or a key, is described. */

@@ -111,13 +111,12 @@ export function pastOf(
 
   function settle(address: string, step: SeenStep, open: Undecided[]): PastStep {
     const sent: PastRequest[] = [];
+    const { length: before } = open;
     let taken = false;
     let key: string | undefined;
-    const before = open.length;
     for (const request of step.requests) {
       const { response, failed, sent: event } = request;
-      const refused = (response && isRefused(response.status)) || (failed && !failed.reached);
-      if (refused) continue;
+      if ((response && isRefused(response.status)) || (failed && !failed.reached)) continue;
       if (event.resend === 'with-key') key = event.key;
       if (event.resend !== 'never') continue;
       if (response && response.status < 400) sent.push(seen.request(event, response));

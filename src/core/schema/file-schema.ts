@@ -8,7 +8,13 @@ import {
   credentialTestKey,
 } from '../chain/keys/credential-keys.ts';
 import { repeatKeys } from '../chain/keys/loop-keys.ts';
-import { callbacksKeys, projectKeys, recordsKeys, serviceKeys } from '../chain/keys/project-keys.ts';
+import {
+  callbacksKeys,
+  projectKeys,
+  recordsKeys,
+  serviceKeys,
+  teamKeys,
+} from '../chain/keys/project-keys.ts';
 import { expectationKeys, writeKeys } from '../chain/keys/step-keys.ts';
 import { streamKeys } from '../chain/keys/stream-keys.ts';
 import { STEP_SHAPES, type Verb } from '../chain/keys/step-shapes.ts';
@@ -106,6 +112,7 @@ const INSIDE: ReadonlyMap<KeyDefinition, (shape: FileSchema) => FileSchema> = ne
   ...keysCalled(projectKeys, 'services', () => each(either(mapOf(serviceKeys), { type: 'null' }))),
   ...keysCalled(projectKeys, 'credentials', () => each(either(...CREDENTIAL_KINDS.map(credentialOf)))),
   ...keysCalled(projectKeys, 'callbacks', () => mapOf(callbacksKeys)),
+  ...keysCalled(projectKeys, 'team', () => mapOf(teamKeys)),
   ...keysCalled(projectKeys, 'records', (shape) => withMap(shape, mapOf(recordsKeys))),
   ...keysCalled(serviceKeys, 'pace', (shape) => withMap(shape, mapOf(paceKeys))),
   ...keysCalled(serviceKeys, 'retry', (shape) => withMap(shape, mapOf(retryKeys))),

@@ -35,25 +35,25 @@ export interface Offer {
 }
 
 /** A part of the work: the whole chain, or a block of iterations. */
-export type Job = { readonly kind: 'chain' } | { readonly kind: 'block'; readonly block: string };
+export type WorkJob = { readonly kind: 'chain' } | { readonly kind: 'block'; readonly block: string };
 
 /** What a worker tells of a job, in order. */
 export type Told =
   | { readonly event: RunEvent }
   /** A body that an event names. */
   | { readonly keep: string; readonly body: string; readonly atOnce: boolean }
-  | { readonly ask: Asked }
+  | { readonly ask: DeskRequest }
   /** It has ended, with this result. */
   | { readonly result: string };
 
 /** What only the machine can do that gave the work. */
-export interface Asked {
+export interface DeskRequest {
   readonly id: string;
   readonly what: 'row' | 'create' | 'chunk' | 'commit' | 'discard' | 'read';
   readonly with: Readonly<Record<string, unknown>>;
 }
 
-export interface Answered {
+export interface DeskReply {
   readonly value?: unknown;
   readonly problem?: Readonly<Record<string, unknown>>;
 }

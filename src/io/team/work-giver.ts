@@ -5,10 +5,10 @@ import { isAway } from './team-ledger.ts';
 import type { Queue, Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
 import {
-  type Answered,
-  type Asked,
+  type DeskReply,
+  type DeskRequest,
   FORGOTTEN,
-  type Job,
+  type WorkJob,
   type Offer,
   queueOf,
   type Told,
@@ -36,7 +36,7 @@ export interface JobTaker {
   take(event: RunEvent): void;
   keep(digest: string, body: Uint8Array, atOnce: boolean): void;
   /** Does what only this machine can; what it throws is told to the worker. */
-  answer(asked: Asked): Promise<unknown>;
+  answer(asked: DeskRequest): Promise<unknown>;
   /** What has been taken outlasts this process. */
   durable(): Promise<void>;
 }
@@ -48,7 +48,7 @@ interface Given {
   readonly id: string;
   readonly taker: JobTaker;
   /** What has been asked, so that it is done once however often it is asked. */
-  readonly answers: Map<string, Promise<Answered>>;
+  readonly answers: Map<string, Promise<DeskReply>>;
   readonly resolve: (result: string | undefined) => void;
   readonly reject: (reason: Error) => void;
   last: string;
@@ -169,7 +169,7 @@ export class WorkGiver {
    * Gives a job, and resolves with its result once it has ended; undefined where nobody had begun with it when all was to end. Throws
    * `no-worker`, `team-away`.
    */
-  async carryOut(job: Job, taker: JobTaker): Promise<string | undefined> {
+  async carryOut(job: WorkJob, taker: JobTaker): Promise<string | undefined> {
     const id = `${++this.#nth}-${this.offer.id.slice(0, 6)}`;
     const ended = new Promise<string | undefined>((resolve, reject) => {
       this.#given.set(id, { id, taker, answers: new Map(), resolve, reject, last: '0', bytes: 0 });
@@ -213,7 +213,7 @@ export class WorkGiver {
     }
   }
 
-  /** Asked anew each time: it changes while something is waited for. */
+  /** DeskRequest anew each time: it changes while something is waited for. */
   #isClosed(): boolean {
     return !this.#isOpen;
   }
@@ -280,12 +280,12 @@ export class WorkGiver {
     job.resolve(result);
   }
 
-  async #answer(job: Given, asked: Asked): Promise<void> {
+  async #answer(job: Given, asked: DeskRequest): Promise<void> {
     let answering = job.answers.get(asked.id);
     if (!answering) {
       answering = job.taker.answer(asked).then(
-        (value): Answered => ({ value }),
-        (error: unknown): Answered => ({ problem: { ...problemOf(error) } }),
+        (value): DeskReply => ({ value }),
+        (error: unknown): DeskReply => ({ problem: { ...problemOf(error) } }),
       );
       job.answers.set(asked.id, answering);
     }

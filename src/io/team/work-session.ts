@@ -5,7 +5,7 @@ import type { RunRecord } from '../../core/ports.ts';
 import { fail, type Problem, ProblemError } from '../../core/problems.ts';
 import type { Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
-import { type Answered, type Asked, FORGOTTEN, type Told, WorkNames } from './team-work.ts';
+import { type DeskReply, type DeskRequest, FORGOTTEN, type Told, WorkNames } from './team-work.ts';
 
 /** Events are gathered for so long before they are told, in milliseconds; or so many of them. */
 const GATHERED_FOR = 30;
@@ -145,8 +145,8 @@ export class WorkSession implements RunRecord {
 
   /** Asks the machine that gave the work; `signal` ends it. Throws what that says. */
   async ask(
-    what: Asked['what'],
-    with_: Asked['with'],
+    what: DeskRequest['what'],
+    with_: DeskRequest['with'],
     { id = randomBytes(8).toString('hex'), signal }: { readonly id?: string; readonly signal: AbortSignal },
   ): Promise<unknown> {
     const key = this.#names.answers(this.#offer, this.#job);
@@ -159,7 +159,7 @@ export class WorkSession implements RunRecord {
         const sealed = await this.#team.do((redis) => redis.hgetBuffer(key, id));
         const text = sealed && this.#team.seal.opened(sealed, `answer ${id}`)?.toString('utf8');
         if (text) {
-          const { problem, value } = JSON.parse(text) as Answered;
+          const { problem, value } = JSON.parse(text) as DeskReply;
           if (problem) throw new ProblemError(problem as unknown as Problem);
           return value;
         }

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { ProblemError, problemOf } from '../../core/problems.ts';
 import { type QueueJob, QueueWorker } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
-import { type Job, type Offer, type Told, WorkNames } from './team-work.ts';
+import { type WorkJob, type Offer, type Told, WorkNames } from './team-work.ts';
 import { toldOf, WorkSession } from './work-session.ts';
 
 /** How often is looked for offers where nothing is said of them, in milliseconds. */
@@ -11,7 +11,7 @@ const LOOK = 1000;
 /** One job while it is carried out. */
 export interface WorkAtHand {
   readonly offer: Offer;
-  readonly job: Job;
+  readonly job: WorkJob;
   /** What had been told of it before. */
   readonly before: readonly Told[];
   readonly session: WorkSession;
@@ -252,7 +252,7 @@ export class WorkTaker {
         if (body) {
           const result = await this.#ports.carryOut({
             offer,
-            job: JSON.parse(body.toString('utf8')) as Job,
+            job: JSON.parse(body.toString('utf8')) as WorkJob,
             before: told,
             session,
             signal,
