@@ -23,8 +23,13 @@ export class WorkLines {
       for (const old of this.#calls.keys()) if (old < second - 30) this.#calls.delete(old);
     }
     if (event.event !== 'work-spread') return [];
+    const before = this.#latest?.workers ?? 0;
     this.#latest = event;
     const said: string[] = [];
+    if (event.workers < before && event.underWay > 0)
+      said.push(
+        `${countOf(before - event.workers, 'worker')} gone, ${event.workers} left: what was under way there goes to others once the lease has ended`,
+      );
     for (const { worker, why } of event.refusals)
       if (!this.#refused.has(`${worker} ${why}`)) {
         this.#refused.add(`${worker} ${why}`);

@@ -5,7 +5,7 @@ import { ASK, BEAT, LEFT, SENT, WAIT } from './team-pace-scripts.ts';
 import type { TeamRedis } from './team-redis.ts';
 
 /** A machine that says nothing for so long keeps no place at a service any more, in milliseconds. */
-const LEASE = 2500;
+const LEASE = 3000;
 
 type Arguments = readonly (string | number)[];
 type Scripted = Redis &
@@ -38,7 +38,7 @@ export class TeamPaces implements SharedPaces {
     const pace = new TeamPace(this.#team, `pace:${name} ${origin}`, changed, () => this.#open.delete(pace));
     this.#open.add(pace);
     if (!this.#beating) {
-      this.#beating = setInterval(() => this.#beat(), LEASE / 5);
+      this.#beating = setInterval(() => this.#beat(), LEASE / 3);
       this.#beating.unref();
     }
     return pace;

@@ -96,7 +96,7 @@ export class WorkGiver {
         .hset(names.offers, offer.id, sealed)
         .sadd(names.ofRun(offer.run), offer.id)
         .pexpire(names.ofRun(offer.run), FORGOTTEN)
-        .publish(names.news, '')
+        .publish(names.offers, '')
         .exec(),
     );
     await giver.#look();

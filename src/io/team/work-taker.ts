@@ -5,8 +5,12 @@ import type { TeamRedis } from './team-redis.ts';
 import { type WorkJob, type Offer, type Told, WorkNames } from './team-work.ts';
 import { toldOf, WorkSession } from './work-session.ts';
 
-/** How often is looked for offers where nothing is said of them, in milliseconds. */
+/** How often is looked for work where nothing is said of it, in milliseconds. */
 const LOOK = 1000;
+/** How often a worker says that it lives, in milliseconds: so often within its lease, within these bounds. */
+const BEATS = 4;
+const SHORTEST_BEAT = 500;
+const LONGEST_BEAT = 5000;
 
 /** One job while it is carried out. */
 export interface WorkAtHand {
@@ -54,6 +58,7 @@ export class WorkTaker {
   readonly #ending = new AbortController();
   #news = (): void => undefined;
   #underWay = 0;
+  #looking: Promise<void> | undefined;
   #next = 0;
 
   constructor(team: TeamRedis, lanes: number, ports: WorkTakerPorts) {
@@ -83,13 +88,17 @@ export class WorkTaker {
   /** Takes work until it is told to stop. */
   async run(): Promise<void> {
     const deaf = this.#team.listen(this.#names.news, () => this.#news());
-    const beating = setInterval(() => void this.#beat().catch(() => undefined), LOOK);
+    const unaware = this.#team.listen(this.#names.offers, () => void this.#lookOnce().catch(() => undefined));
+    const { lease } = this.#team.setting;
+    const between = Math.max(SHORTEST_BEAT, Math.min(LONGEST_BEAT, lease / BEATS));
+    const beating = setInterval(() => void this.#beat().catch(() => undefined), between);
     try {
       await this.#beat();
       await Promise.all(Array.from({ length: this.#lanes }, () => this.#lane()));
     } finally {
       clearInterval(beating);
       deaf();
+      unaware();
       await this.#leave();
     }
   }
@@ -104,7 +113,13 @@ export class WorkTaker {
     await this.#team.do((redis) =>
       redis.multi().zadd(names.alive, until, machine).hset(names.workers, machine, sealed).exec(),
     );
-    if (!this.#stopping.signal.aborted) await this.#lookForOffers();
+    await this.#lookOnce();
+  }
+
+  /** Looks which offers there are; one look at a time. */
+  #lookOnce(): Promise<void> {
+    if (this.#stopping.signal.aborted) return Promise.resolve();
+    return (this.#looking ??= this.#lookForOffers().finally(() => (this.#looking = undefined)));
   }
 
   async #lookForOffers(): Promise<void> {
