@@ -260,6 +260,18 @@ function resultsOf({ out }: Result): Record<string, unknown> {
     expect((await run.done).code).not.toBe(4);
   });
 
+  test('where Redis has lost what was stored, the run ends, and goes on by its record', async () => {
+    await machines.workers(1);
+    const run = machines.start('run', 'gather.chain.yaml', '--spread', '--json', '--leave');
+    await until(() => desk.posted.size > 15);
+    await forget(redis);
+    const { code, out } = await run.done;
+    expect([code, out]).toEqual([3, expect.stringContaining('has lost the work that was given')]);
+    const id = /"run":"([0-9a-z]+)"/.exec(out)![1]!;
+    const gone = await machines.start('resume', id, '--json', '--leave', '--not-sent').done;
+    expect([gone.code, resultsOf(gone).ids]).toEqual([1, expect.arrayContaining(['job-piece-56'])]);
+  });
+
   test('nothing that is secret, and nothing of what is sent, stands readable in Redis', async () => {
     const [worker] = await machines.workers(1);
     const run = machines.start('run', 'gather.chain.yaml', '--spread', '--json');

@@ -147,6 +147,11 @@ export class WorkNames {
     return this.#team.name('queue').replace(/:$/, '');
   }
 
+  /** A job, as the queue keeps it. */
+  job(offer: string, job: string): string {
+    return `${this.queuePrefix}:${offer}:${job}`;
+  }
+
   /** Who carries a job out, as the queue knows it. */
   lock(offer: string, job: string): string {
     return `${this.queuePrefix}:${offer}:${job}:lock`;

@@ -19,6 +19,8 @@ import {
 const LOOK = 500;
 /** For so long is waited for what workers tell before it is looked again of which jobs, in milliseconds. */
 const LISTEN = 100;
+/** Work that is not found so often, one look after the other, is lost. */
+const LOOKS = 4;
 /** Work that no worker takes is given up after so long, in milliseconds. */
 const NOBODY = 120_000;
 
@@ -53,6 +55,8 @@ interface Given {
   readonly reject: (reason: Error) => void;
   last: string;
   bytes: number;
+  /** How often it was not found in Redis, one look after the other. */
+  missing: number;
 }
 
 /** Gives the work of one offer to workers and takes what they tell, as the one machine that has the run. */
@@ -147,8 +151,28 @@ export class WorkGiver {
     };
     if (lanes.length > 0 || this.#given.size === 0) this.#nobodySince = performance.now();
     else if (performance.now() - this.#nobodySince > NOBODY) await this.#giveUp();
+    await this.#lookForLost();
     if (before.lanes !== this.#workforce.lanes || before.workers !== this.#workforce.workers)
       for (const callback of [...this.#whenChanged]) callback();
+  }
+
+  /** Where Redis has lost what was stored, nobody will ever carry it out. */
+  async #lookForLost(): Promise<void> {
+    const names = this.#names;
+    const { id: offer } = this.offer;
+    for (const given of [...this.#given.values()]) {
+      const { id } = given;
+      const found = await this.#team.do((redis) => redis.exists(names.job(offer, id), names.told(offer, id)));
+      given.missing = found > 0 ? 0 : given.missing + 1;
+      if (given.missing < LOOKS || !this.#given.delete(id)) continue;
+      given.reject(
+        new ProblemError({
+          code: 'team-away',
+          message: `Redis at ${this.#team.where} has lost the work that was given: it was started anew without its append-only file, or emptied`,
+          hint: 'batharon resume, which goes on by the record',
+        }),
+      );
+    }
   }
 
   async #giveUp(): Promise<void> {
@@ -172,7 +196,16 @@ export class WorkGiver {
   async carryOut(job: WorkJob, taker: JobTaker): Promise<string | undefined> {
     const id = `${++this.#nth}-${this.offer.id.slice(0, 6)}`;
     const ended = new Promise<string | undefined>((resolve, reject) => {
-      this.#given.set(id, { id, taker, answers: new Map(), resolve, reject, last: '0', bytes: 0 });
+      this.#given.set(id, {
+        id,
+        taker,
+        answers: new Map(),
+        resolve,
+        reject,
+        last: '0',
+        bytes: 0,
+        missing: 0,
+      });
     });
     // Where it fails before anybody waits for it, that is said below.
     ended.catch(() => undefined);
