@@ -63,11 +63,11 @@ while #granted < wanted and #granted < part do
     ready = math.max(ready, (get('due') or 0) - (burst - 1) * spacing)
     if width < 10000 then
       -- One may be faster on its way to the service than the one before.
-      local from = '(' .. exact(ready - period * 1.02)
+      local from = '(' .. exact(ready - period * 1.04)
       local over = redis.call('ZCOUNT', recent, from, '+inf') + redis.call('ZCARD', promised) - width
       if over >= 0 then
         local oldest = redis.call('ZRANGEBYSCORE', recent, from, '+inf', 'WITHSCORES', 'LIMIT', over, 1)
-        ready = math.max(ready, oldest[2] and tonumber(oldest[2]) + period * 1.02 or now + ahead + grace)
+        ready = math.max(ready, oldest[2] and tonumber(oldest[2]) + period * 1.04 or now + ahead + grace)
       end
     end
     if ready > now + ahead then break end

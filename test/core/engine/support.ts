@@ -1,6 +1,7 @@
 import { createHash, createHmac } from 'node:crypto';
 import { expect } from '@jest/globals';
 import type { Chain } from '../../../src/core/chain/model.ts';
+import type { Project } from '../../../src/core/chain/project.ts';
 import { readChain } from '../../../src/core/chain/read/read-chain.ts';
 import { NO_PROJECT, readProject } from '../../../src/core/chain/read/read-project.ts';
 import type { RunOptions } from '../../../src/core/engine/scope/run-options.ts';
@@ -151,6 +152,12 @@ export interface RunSetting {
   /** The descriptions of services, as texts by their names. */
   readonly descriptions?: Record<string, string>;
   readonly contract?: RunOptions['contract'];
+  /** Gives the blocks of loops to others. */
+  readonly spread?: (run: {
+    readonly chain: Chain;
+    readonly project: Project;
+    readonly ports: Ports;
+  }) => RunOptions['spread'];
   /** Interrupts the run when this many requests have been sent. */
   readonly interruptAt?: number;
 }
@@ -205,7 +212,9 @@ export async function runChain(
     validator: () => Promise.resolve(new SchemaValidator()),
     ...setting.ports,
   };
+  const spread = setting.spread?.({ chain, project, ports });
   const { exit, results } = await run(chain, project, setting.around?.(ports) ?? ports, {
+    ...(spread ? { spread } : {}),
     id: setting.id ?? 'test',
     files: setting.texts,
     past: setting.past,
