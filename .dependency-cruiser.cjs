@@ -110,6 +110,21 @@ module.exports = {
       },
     },
     {
+      name: 'team-only-when-needed',
+      comment: 'A project without a team loads nothing of what a team takes.',
+      severity: 'error',
+      from: {
+        path: '^src/',
+        pathNot:
+          '^src/(io/team/|api/(worker|spread-run|run-spread|collect-work|work-desk|work-files|remote-files)\\.ts$)',
+      },
+      to: {
+        path: '^src/(io/team/|api/(worker|spread-run|run-spread|collect-work)\\.ts$)',
+        dynamic: false,
+        dependencyTypesNot: ['type-only'],
+      },
+    },
+    {
       name: 'practice-only-when-needed',
       severity: 'error',
       from: { path: '^src/', pathNot: '^src/(practice/|(cli/commands/practice|api/open-world)\\.ts$)' },

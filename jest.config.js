@@ -4,7 +4,8 @@ export default {
   extensionsToTreatAsEsm: ['.ts'],
   transform: { '\\.ts$': '<rootDir>/test/setup/transform.cjs' },
   testMatch: ['<rootDir>/test/**/*.test.ts'],
-  maxWorkers: '100%',
+  // Many tests wait for other processes.
+  maxWorkers: '150%',
   setupFiles: ['<rootDir>/test/setup/seed.mjs'],
   testTimeout: 60_000,
 };

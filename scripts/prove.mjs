@@ -6,7 +6,8 @@ import { fileURLToPath } from 'node:url';
 const OTHERS = { mutations: 'scripts/mutations.mjs', nodes: 'scripts/nodes.mjs' };
 const [first = '', ...rest] = process.argv.slice(2);
 // What takes a team of machines is proved by itself: `npm run prove -- team`.
-const suites = first === 'team' ? ['team/kills', 'team/shared', 'team/spread', ...rest] : undefined;
+const suites =
+  first === 'team' ? ['engine/steps/spread', 'team/kills', 'team/shared', 'team/spread', ...rest] : undefined;
 const other = Object.hasOwn(OTHERS, first) ? OTHERS[first] : undefined;
 
 const child = spawn(

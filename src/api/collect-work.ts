@@ -1,9 +1,11 @@
+import { hostname } from 'node:os';
 import type { Project } from '../core/chain/project.ts';
 import { PASSING, type RunEvent } from '../core/events.ts';
+import { fail } from '../core/problems.ts';
 import type { Records } from '../io/record/records.ts';
 import type { RecordWriter } from '../io/record/record-writer.ts';
 import { leftWork } from '../io/team/left-work.ts';
-import { intentsOf } from '../io/team/team-intents.ts';
+import { intentsOf, recordedOnlyOn } from '../io/team/team-intents.ts';
 import type { OpenTeam } from '../io/team/open-team.ts';
 import { recordsOf } from './run-recorded.ts';
 
@@ -21,6 +23,15 @@ export async function collectWork(
   const left = await leftWork(team, run, (parts) =>
     say(`waits for ${parts} part${parts === 1 ? '' : 's'} of the run that workers are at`),
   );
+  const only = await recordedOnlyOn(team, run);
+  if (only !== undefined && only !== hostname() && !recordsOf(project).has(run))
+    fail(
+      'cannot-resume',
+      `the run ${run} is recorded on ${only} alone: its work was spread, or it has sent too much to be kept elsewhere`,
+      {
+        hint: `batharon resume there, or .batharon/runs/${run} copied from there`,
+      },
+    );
   const intents = await intentsOf(team, run);
   const bodies = new Map<string, Uint8Array>(intents.bodies);
   const events = [...intents.events];

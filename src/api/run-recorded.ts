@@ -63,7 +63,10 @@ export async function runRecorded(
     resumed === undefined
       ? await begun(records, world, warn)
       : { id: resumed, writer: records.reopen(resumed, warn) };
-  const record = world.team ? await sharedRecord(world, id, writer) : writer;
+  // What workers tell is in Redis until it is in the record.
+  const record = world.team && !spread ? await sharedRecord(world, id, writer) : writer;
+  if (world.team && spread)
+    await (await import('../io/team/team-intents.ts')).onlyRecordedHere(world.team.redis, id);
   try {
     // Cookies are those of one run.
     const ports = {

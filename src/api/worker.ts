@@ -7,7 +7,7 @@ import type { Paces } from '../core/engine/pace/pace.ts';
 import type { RowOrder } from '../core/engine/spread.ts';
 import { PASSING, type RunEvent } from '../core/events.ts';
 import type { Ports, WrittenRow } from '../core/ports.ts';
-import { fail, ProblemError } from '../core/problems.ts';
+import { fail, ProblemError, problemOf } from '../core/problems.ts';
 import { pastOf, type PastRun } from '../core/record/past-of-events.ts';
 import { AGENT } from '../io/http/agent.ts';
 import { RunCookies } from '../io/http/cookies.ts';
@@ -55,8 +55,7 @@ function workPorts(settings: WorkSettings): WorkTakerPorts {
         accepted.set(offer.id, await accept(settings, offer));
         return undefined;
       } catch (error) {
-        if (error instanceof ProblemError) return error.problem.message;
-        throw error;
+        return problemOf(error).message;
       }
     },
     carryOut: (work) => carryOut(accepted.get(work.offer.id)!, work),
@@ -76,6 +75,8 @@ async function accept(settings: WorkSettings, offer: Offer): Promise<Accepted> {
     refuse(`it comes from version ${offer.version}, and this worker is ${own}`);
   if (settings.tags.length > 0 && !settings.tags.some((tag) => offer.tags.includes(tag)))
     refuse(`it has none of the tags ${settings.tags.join(', ')}`);
+  const paths = new Set(offer.files.map(({ path }) => path));
+  if (!paths.has(offer.chain) || !paths.has(offer.projectFile)) refuse('its chain is none of its files');
   const folder = await folderOf(settings, offer);
   const loaded = load([resolve(folder, offer.chain)], offer.environment, true, folder);
   const problem = loaded.findings.find(({ finding }) => finding.level === 'problem');

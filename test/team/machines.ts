@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net';
 import { tmpdir } from 'node:os';
 import { join } from 'node:path';
 import { fileURLToPath } from 'node:url';
+import { Redis } from 'ioredis';
 import { freePort, isOpen } from '../peers/listening.ts';
 
 const BIN = fileURLToPath(new URL('../../bin/batharon.cjs', import.meta.url));
@@ -190,8 +191,13 @@ export class Machines {
   }
 
   start(...args: readonly string[]): Started {
+    return this.program(BIN, ...args);
+  }
+
+  /** The same with a program of its own. */
+  program(bin: string, ...args: readonly string[]): Started {
     // All are on one machine with the service that counts: it comes first.
-    const child = spawn('nice', ['-n', '5', process.execPath, BIN, ...args], {
+    const child = spawn('nice', ['-n', '5', process.execPath, bin, ...args], {
       cwd: this.folder,
       env: this.#env,
       stdio: ['ignore', 'pipe', 'pipe'],
@@ -245,4 +251,41 @@ export function mostWithin(times: readonly number[], milliseconds: number): numb
     most = Math.max(most, i - first + 1);
   }
   return most;
+}
+
+/** The names of all that is stored. */
+export async function keysOf({ port }: TestRedis): Promise<string[]> {
+  const redis = new Redis({ port, maxRetriesPerRequest: 1 });
+  try {
+    return await redis.keys('*');
+  } finally {
+    redis.disconnect();
+  }
+}
+
+/** Empties it. */
+export async function forget({ port }: TestRedis): Promise<void> {
+  const redis = new Redis({ port });
+  await redis.flushall();
+  redis.disconnect();
+}
+
+/** All that is stored, as bytes. */
+export async function dump({ port }: TestRedis): Promise<Buffer> {
+  const redis = new Redis({ port });
+  try {
+    const parts: Buffer[] = [];
+    for (const key of await redis.keys('*')) {
+      parts.push(Buffer.from(key));
+      const type = await redis.type(key);
+      if (type === 'string') parts.push((await redis.getBuffer(key))!);
+      if (type === 'hash') parts.push(...Object.values(await redis.hgetallBuffer(key)));
+      if (type === 'list') parts.push(...(await redis.lrangeBuffer(key, 0, -1)));
+      if (type === 'stream')
+        for (const [, fields] of await redis.xrangeBuffer(key, '-', '+')) parts.push(...fields);
+    }
+    return Buffer.concat(parts);
+  } finally {
+    redis.disconnect();
+  }
 }

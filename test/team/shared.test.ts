@@ -5,6 +5,7 @@ import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
 import {
   type Desk,
+  dump,
   endAll,
   hasRedis,
   Machines,
@@ -208,6 +209,8 @@ steps:
     }
     expect([...used.values()].every((times) => times === 1)).toBe(true);
     expect(used.size).toBeGreaterThanOrEqual(rounds);
+    const stored = (await dump(redis)).toString('latin1');
+    expect(/refresh-next|refresh-first|access-\d/.exec(stored)?.[0]).toBeUndefined();
     // One machine renews; the others take what it got.
     expect(used.size).toBeLessThan(rounds * 12);
   }, 120_000);

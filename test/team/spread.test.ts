@@ -1,12 +1,16 @@
 // Work that is given to workers comes to the same as without: results, files, what is taken back, and what is refused.
-import { existsSync, readdirSync, readFileSync } from 'node:fs';
+import { cpSync, existsSync, mkdtempSync, readdirSync, readFileSync, writeFileSync } from 'node:fs';
+import { tmpdir } from 'node:os';
+import { fileURLToPath } from 'node:url';
 import { join } from 'node:path';
 import { afterAll, afterEach, beforeAll, describe, expect, test } from '@jest/globals';
-import { Redis } from 'ioredis';
 import {
   type Desk,
+  dump,
   endAll,
+  forget,
   hasRedis,
+  keysOf,
   Machines,
   remove,
   startDesk,
@@ -242,6 +246,34 @@ function resultsOf({ out }: Result): Record<string, unknown> {
     remove(other);
   });
 
+  test('takes no work of another minor version', async () => {
+    const root = fileURLToPath(new URL('../..', import.meta.url));
+    const later = mkdtempSync(join(tmpdir(), 'batharon-later-'));
+    for (const name of ['bin', 'dist', 'package.json'])
+      cpSync(join(root, name), join(later, name), { recursive: true });
+    const { version } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')) as { version: string };
+    const next = version.replace(
+      /^(\d+)\.(\d+)/,
+      (_, major, minor) => `${String(major)}.${Number(minor) + 1}`,
+    );
+    for (const name of readdirSync(join(later, 'dist')).filter((one) => /\.(?:cjs|json)$/.test(one))) {
+      const path = join(later, 'dist', name);
+      writeFileSync(
+        path,
+        readFileSync(path, 'utf8')
+          .replaceAll(`batharon/${version}`, `batharon/${next}`)
+          .replace(/"build":"/, '"build":"later'),
+      );
+    }
+    const worker = machines.program(join(later, 'bin/batharon.cjs'), 'work');
+    await until(() => worker.err().includes('waits for work'));
+    const run = machines.start('run', 'until.chain.yaml', '--spread');
+    await until(() => worker.err().includes('takes no work'));
+    expect(worker.err()).toContain(`it comes from version ${version}, and this worker is ${next}`);
+    await until(() => run.err().includes(`it comes from version ${version}`));
+    remove(later);
+  });
+
   test('is given by one machine, and ends after its block when it is told to', async () => {
     const [worker] = await machines.workers(1);
     const status = await machines.start('work', '--status').done;
@@ -262,11 +294,13 @@ function resultsOf({ out }: Result): Record<string, unknown> {
 
   test('where Redis has lost what was stored, the run ends, and goes on by its record', async () => {
     await machines.workers(1);
+    desk.delay = 60;
     const run = machines.start('run', 'gather.chain.yaml', '--spread', '--json', '--leave');
     await until(() => desk.posted.size > 15);
     await forget(redis);
     const { code, out } = await run.done;
     expect([code, out]).toEqual([3, expect.stringContaining('has lost the work that was given')]);
+    desk.delay = 1;
     const id = /"run":"([0-9a-z]+)"/.exec(out)![1]!;
     const gone = await machines.start('resume', id, '--json', '--leave', '--not-sent').done;
     expect([gone.code, resultsOf(gone).ids]).toEqual([1, expect.arrayContaining(['job-piece-56'])]);
@@ -294,38 +328,3 @@ function resultsOf({ out }: Result): Record<string, unknown> {
       expect(all.includes(secret)).toBe(false);
   });
 });
-
-async function keysOf({ port }: TestRedis): Promise<string[]> {
-  const redis = new Redis({ port, maxRetriesPerRequest: 1 });
-  try {
-    return await redis.keys('*');
-  } finally {
-    redis.disconnect();
-  }
-}
-
-async function forget({ port }: TestRedis): Promise<void> {
-  const redis = new Redis({ port });
-  await redis.flushall();
-  redis.disconnect();
-}
-
-/** All that is stored, as bytes. */
-async function dump({ port }: TestRedis): Promise<Buffer> {
-  const redis = new Redis({ port });
-  try {
-    const parts: Buffer[] = [];
-    for (const key of await redis.keys('*')) {
-      parts.push(Buffer.from(key));
-      const type = await redis.type(key);
-      if (type === 'string') parts.push((await redis.getBuffer(key))!);
-      if (type === 'hash') parts.push(...Object.values(await redis.hgetallBuffer(key)));
-      if (type === 'list') parts.push(...(await redis.lrangeBuffer(key, 0, -1)));
-      if (type === 'stream')
-        for (const [, fields] of await redis.xrangeBuffer(key, '-', '+')) parts.push(...fields);
-    }
-    return Buffer.concat(parts);
-  } finally {
-    redis.disconnect();
-  }
-}

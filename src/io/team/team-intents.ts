@@ -1,3 +1,4 @@
+import { hostname } from 'node:os';
 import type { RunEvent } from '../../core/events.ts';
 import type { RunRecord } from '../../core/ports.ts';
 import { isAway } from './team-ledger.ts';
@@ -5,6 +6,8 @@ import type { TeamRedis } from './team-redis.ts';
 
 /** What a run meant to send is known for so long after it was last told, in milliseconds. */
 const KEPT = 14 * 86_400_000;
+/** Of more requests than that only those are known that have not ended. */
+const MOST_KEPT = 20_000;
 /** How large a body may be that is kept beside what came of a request, in bytes. */
 const LARGEST_BODY = 1024 * 1024;
 
@@ -24,6 +27,7 @@ export class TeamIntents implements Recording {
   readonly #team: TeamRedis;
   readonly #own: Recording;
   readonly #warn: (message: string) => void;
+  readonly #run: string;
   readonly #name: string;
   readonly #purpose: string;
   /** Steps that have begun, until one of their requests is told. */
@@ -32,12 +36,17 @@ export class TeamIntents implements Recording {
   readonly #open = new Set<string>();
   #beginning: RunEvent | undefined;
   #untold: Told[] = [];
+  /** What was told of requests, until they have ended. */
+  readonly #openTold = new Map<string, Told[]>();
+  /** How many requests are told. */
+  #told = 0;
   #telling: Promise<void> = Promise.resolve();
 
   constructor(team: TeamRedis, run: string, own: Recording, warn: (message: string) => void) {
     this.#team = team;
     this.#own = own;
     this.#warn = warn;
+    this.#run = run;
     this.#name = nameOf(team, run);
     this.#purpose = `intents ${run}`;
   }
@@ -54,11 +63,10 @@ export class TeamIntents implements Recording {
       case 'request-sent': {
         if (event.resend === undefined) return;
         const began = this.#begun.get(event.step);
-        this.#untold.push(
-          ...(this.#beginning ? [{ event: this.#beginning }] : []),
-          ...(began ? [{ event: began }] : []),
-          { event },
-        );
+        const told = [...(began ? [{ event: began }] : []), { event }];
+        this.#untold.push(...(this.#beginning ? [{ event: this.#beginning }] : []), ...told);
+        this.#openTold.set(event.step, told);
+        this.#told++;
         this.#beginning = undefined;
         this.#begun.delete(event.step);
         this.#open.add(event.step);
@@ -67,6 +75,7 @@ export class TeamIntents implements Recording {
       case 'response-received':
       case 'request-failed':
         if (!this.#open.delete(event.step)) return;
+        this.#openTold.delete(event.step);
         this.#untold.push({ event });
         // What came of it is told as well, but nobody waits for that.
         void this.#tell().catch(() => undefined);
@@ -104,6 +113,7 @@ export class TeamIntents implements Recording {
     const told = this.#untold;
     this.#untold = [];
     if (told.length === 0) return this.#telling;
+    if (this.#told > MOST_KEPT) return this.#forget(told);
     const sealed = this.#team.seal.sealed(Buffer.from(JSON.stringify(told)), this.#purpose);
     const telling = this.#telling
       .catch(() => undefined)
@@ -121,6 +131,29 @@ export class TeamIntents implements Recording {
     this.#telling = telling;
     return telling;
   }
+
+  /** Redis is not to hold more than that: who goes on with the run needs its record from here on. */
+  #forget(untold: readonly Told[]): Promise<void> {
+    this.#told = this.#openTold.size;
+    this.#untold = [...new Set([...[...this.#openTold.values()].flat(), ...untold])];
+    const telling = this.#telling
+      .catch(() => undefined)
+      .then(() => onlyRecordedHere(this.#team, this.#run))
+      .then(() => this.#team.do((redis) => redis.del(this.#name)))
+      .then(() => undefined);
+    this.#telling = telling;
+    return this.#tell();
+  }
+}
+
+/** Notes that what a run has sent is known in full on this machine alone. */
+export async function onlyRecordedHere(team: TeamRedis, run: string): Promise<void> {
+  await team.do((redis) => redis.set(nameOf(team, run, 'recorded'), hostname(), 'PX', KEPT));
+}
+
+/** The machine that alone has the whole record of a run; undefined where what was meant to be sent is known to all. */
+export async function recordedOnlyOn(team: TeamRedis, run: string): Promise<string | undefined> {
+  return (await team.do((redis) => redis.get(nameOf(team, run, 'recorded')))) ?? undefined;
 }
 
 /** What a run has told; bodies by their digests. */
@@ -140,6 +173,6 @@ export async function intentsOf(
   return { events, bodies };
 }
 
-function nameOf(team: TeamRedis, run: string): string {
-  return team.name('intents', run);
+function nameOf(team: TeamRedis, run: string, of: 'intents' | 'recorded' = 'intents'): string {
+  return team.name(of, run);
 }

@@ -11,8 +11,9 @@ import { TeamSeal } from './team-seal.ts';
 const BEYOND_LEASE = 5000;
 /** How long one waits that can go on by itself, in milliseconds. */
 const SHORT = 1000;
-/** How long the first connection may take, in milliseconds. */
+/** How long a connection may take, and how long is tried for the first one, in milliseconds. */
 const CONNECT = 10_000;
+const FIRST = 5000;
 /** Between two tries to reconnect lie at most so many milliseconds. */
 const RECONNECT = 500;
 /** How often the clock of Redis is looked at, in milliseconds. */
@@ -67,7 +68,7 @@ export class TeamRedis {
   static async open(address: TeamAddress): Promise<TeamRedis> {
     const team = new TeamRedis(address);
     try {
-      await team.#within(CONNECT, () => team.#readClock());
+      await team.#within(FIRST, () => team.#readClock());
     } catch (error) {
       team.close();
       throw error;

@@ -1,6 +1,7 @@
 import { createHash } from 'node:crypto';
 import { Queue, type Redis } from './team-queue.ts';
 import type { RunEvent } from '../../core/events.ts';
+import type { Problem } from '../../core/problems.ts';
 import type { TeamRedis } from './team-redis.ts';
 
 /** What is given away is forgotten if nobody comes for it, in milliseconds. */
@@ -44,7 +45,9 @@ export type Told =
   | { readonly keep: string; readonly body: string; readonly atOnce: boolean }
   | { readonly ask: DeskRequest }
   /** It has ended, with this result. */
-  | { readonly result: string };
+  | { readonly result: string }
+  /** It can't be carried out by any worker. */
+  | { readonly failed: Problem };
 
 /** What only the machine can do that gave the work. */
 export interface DeskRequest {

@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { RunEvent } from '../../core/events.ts';
-import { ProblemError, problemOf } from '../../core/problems.ts';
+import { type Problem, ProblemError, problemOf } from '../../core/problems.ts';
 import { isAway } from './team-ledger.ts';
 import type { Queue, Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
@@ -160,19 +160,42 @@ export class WorkGiver {
   async #lookForLost(): Promise<void> {
     const names = this.#names;
     const { id: offer } = this.offer;
+    const isOffered = await this.#team.do((redis) => redis.hexists(names.offers, offer));
+    if (isOffered === 0) {
+      for (const { reject } of this.#given.values()) reject(new ProblemError(this.#lostInRedis()));
+      this.#given.clear();
+    }
     for (const given of [...this.#given.values()]) {
       const { id } = given;
-      const found = await this.#team.do((redis) => redis.exists(names.job(offer, id), names.told(offer, id)));
-      given.missing = found > 0 ? 0 : given.missing + 1;
-      if (given.missing < LOOKS || !this.#given.delete(id)) continue;
-      given.reject(
-        new ProblemError({
-          code: 'team-away',
-          message: `Redis at ${this.#team.where} has lost the work that was given: it was started anew without its append-only file, or emptied`,
-          hint: 'batharon resume, which goes on by the record',
-        }),
+      const [isThere, last] = await this.#team.do((redis) =>
+        Promise.all([
+          redis.exists(names.job(offer, id)),
+          redis.xrevrange(names.told(offer, id), '+', '-', 'COUNT', 1),
+        ]),
       );
+      // What was told last may say how it ended.
+      const isHeard = last.length === 0 || last[0]![0] === given.last;
+      given.missing = isThere === 1 || !isHeard ? 0 : given.missing + 1;
+      if (given.missing < LOOKS || !this.#given.delete(id)) continue;
+      given.reject(new ProblemError(last.length === 0 ? this.#lostInRedis() : this.#lostWithWorkers()));
     }
+  }
+
+  #lostInRedis(): Problem {
+    return {
+      code: 'team-away',
+      message: `Redis at ${this.#team.where} has lost the work that was given: it was started anew without its append-only file, or emptied`,
+      hint: 'batharon resume, which goes on by the record',
+    };
+  }
+
+  #lostWithWorkers(): Problem {
+    return {
+      code: 'no-worker',
+      message:
+        'one worker after the other was lost with the same part of the work, so it is given to no more',
+      hint: 'what the workers say; then batharon resume',
+    };
   }
 
   async #giveUp(): Promise<void> {
@@ -290,13 +313,15 @@ export class WorkGiver {
     // Who has not the key of the team has nothing to tell.
     if (!text) return;
     let result: string | undefined;
+    let failed: Problem | undefined;
     for (const one of JSON.parse(text.toString('utf8')) as Told[]) {
       if ('event' in one) job.taker.take(one.event);
       else if ('keep' in one) job.taker.keep(one.keep, Buffer.from(one.body, 'base64'), one.atOnce);
       else if ('ask' in one) void this.#answer(job, one.ask);
+      else if ('failed' in one) ({ failed } = one);
       else ({ result } = one);
     }
-    if (result === undefined) return;
+    if (result === undefined && !failed) return;
     // What came of it is written down before it is forgotten there.
     await job.taker.durable();
     this.#given.delete(job.id);
@@ -310,7 +335,8 @@ export class WorkGiver {
         .srem(names.jobs(id), job.id)
         .exec(),
     );
-    job.resolve(result);
+    if (failed) job.reject(new ProblemError(failed));
+    else job.resolve(result);
   }
 
   async #answer(job: Given, asked: DeskRequest): Promise<void> {

@@ -182,6 +182,12 @@ export class WorkSession implements RunRecord {
     this.#gathered.push({ result });
     await this.durable();
   }
+
+  /** It can't be carried out, by this worker or another. Throws `team-away`, `interrupted`. */
+  async fail(problem: Problem): Promise<void> {
+    this.#gathered.push({ failed: problem });
+    await this.durable();
+  }
 }
 
 /** What had been told of a job, by whoever carried it out before. */

@@ -12,6 +12,9 @@ const BEATS = 4;
 const SHORTEST_BEAT = 500;
 const LONGEST_BEAT = 5000;
 
+/** Work with which so many workers were lost, one after the other, is given to no more. */
+const MOST_LOST = 20;
+
 /** One job while it is carried out. */
 export interface WorkAtHand {
   readonly offer: Offer;
@@ -56,7 +59,8 @@ export class WorkTaker {
   readonly #refused = new Map<string, string>();
   readonly #stopping = new AbortController();
   readonly #ending = new AbortController();
-  #news = (): void => undefined;
+  /** Lanes that wait for work. */
+  readonly #waiting = new Set<() => void>();
   #underWay = 0;
   #looking: Promise<void> | undefined;
   #next = 0;
@@ -66,6 +70,11 @@ export class WorkTaker {
     this.#names = new WorkNames(team);
     this.#lanes = lanes;
     this.#ports = ports;
+  }
+
+  /** There may be work. */
+  #news(): void {
+    for (const go of [...this.#waiting]) go();
   }
 
   /** How many jobs are carried out now. */
@@ -157,7 +166,7 @@ export class WorkTaker {
       autorun: false,
       lockDuration: setting.lease,
       stalledInterval: Math.max(500, Math.floor(setting.lease / 3)),
-      maxStalledCount: 100_000,
+      maxStalledCount: MOST_LOST,
     });
     worker.on('error', () => undefined);
     await worker.startStalledCheckTimer();
@@ -178,14 +187,13 @@ export class WorkTaker {
 
   #wait(): Promise<void> {
     return new Promise((resolve) => {
-      const before = this.#news;
-      const timer = setTimeout(() => go(), LOOK / 2);
       const go = (): void => {
         clearTimeout(timer);
+        this.#waiting.delete(go);
         resolve();
-        before();
       };
-      this.#news = go;
+      const timer = setTimeout(go, LOOK / 2);
+      this.#waiting.add(go);
       if (this.#stopping.signal.aborted) go();
     });
   }
@@ -256,7 +264,7 @@ export class WorkTaker {
     try {
       await obey();
       const { told, size } = await toldOf(this.#team, offer.id, id);
-      if (!told.some((one) => 'result' in one)) {
+      if (!told.some((one) => 'result' in one || 'failed' in one)) {
         const session = new WorkSession(this.#team, { offer: offer.id, job: id, token, size }, (reason) =>
           lost.abort(reason),
         );
@@ -265,7 +273,7 @@ export class WorkTaker {
           `job ${id}`,
         );
         if (body) {
-          const result = await this.#ports.carryOut({
+          const result = await this.#tried(session, signal, {
             offer,
             job: JSON.parse(body.toString('utf8')) as WorkJob,
             before: told,
@@ -280,7 +288,7 @@ export class WorkTaker {
             await job.moveToWait(token);
             return;
           }
-          await session.end(result);
+          if (result !== undefined) await session.end(result);
         }
       }
       await this.#team.do(() => job.moveToCompleted('', token, false) as Promise<unknown>);
@@ -291,6 +299,18 @@ export class WorkTaker {
       clearInterval(keeping);
       deaf();
       this.#underWay--;
+    }
+  }
+
+  /** Carries it out; what goes wrong with any worker is told as its end, and undefined returned. Throws what another worker may mend. */
+  async #tried(session: WorkSession, signal: AbortSignal, work: WorkAtHand): Promise<string | undefined> {
+    try {
+      return await this.#ports.carryOut(work);
+    } catch (error) {
+      const problem = problemOf(error);
+      if (signal.aborted || problem.code === 'interrupted' || problem.code === 'team-away') throw error;
+      await session.fail(problem);
+      return undefined;
     }
   }
 
