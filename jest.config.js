@@ -4,8 +4,7 @@ export default {
   extensionsToTreatAsEsm: ['.ts'],
   transform: { '\\.ts$': '<rootDir>/test/setup/transform.cjs' },
   testMatch: ['<rootDir>/test/**/*.test.ts'],
-  // Many tests wait for other processes.
-  maxWorkers: '150%',
+  maxWorkers: '100%',
   setupFiles: ['<rootDir>/test/setup/seed.mjs'],
   testTimeout: 60_000,
 };

@@ -1,6 +1,7 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import type { RunEvent } from '../../core/events.ts';
 import { type Problem, ProblemError, problemOf } from '../../core/problems.ts';
+import { lostWork } from './lost-work.ts';
 import { isAway } from './team-ledger.ts';
 import type { Queue, Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
@@ -19,8 +20,6 @@ import {
 const LOOK = 500;
 /** For so long is waited for what workers tell before it is looked again of which jobs, in milliseconds. */
 const LISTEN = 100;
-/** Work that is not found so often, one look after the other, is lost. */
-const LOOKS = 4;
 /** Work that no worker takes is given up after so long, in milliseconds. */
 const NOBODY = 120_000;
 
@@ -156,46 +155,12 @@ export class WorkGiver {
       for (const callback of [...this.#whenChanged]) callback();
   }
 
-  /** Where Redis has lost what was stored, nobody will ever carry it out. */
+  /** Ends what nobody will ever carry out. */
   async #lookForLost(): Promise<void> {
-    const names = this.#names;
-    const { id: offer } = this.offer;
-    const isOffered = await this.#team.do((redis) => redis.hexists(names.offers, offer));
-    if (isOffered === 0) {
-      for (const { reject } of this.#given.values()) reject(new ProblemError(this.#lostInRedis()));
-      this.#given.clear();
+    for (const [id, problem] of await lostWork(this.#team, this.offer.id, this.#given)) {
+      const given = this.#given.get(id);
+      if (this.#given.delete(id)) given?.reject(new ProblemError(problem));
     }
-    for (const given of [...this.#given.values()]) {
-      const { id } = given;
-      const [isThere, last] = await this.#team.do((redis) =>
-        Promise.all([
-          redis.exists(names.job(offer, id)),
-          redis.xrevrange(names.told(offer, id), '+', '-', 'COUNT', 1),
-        ]),
-      );
-      // What was told last may say how it ended.
-      const isHeard = last.length === 0 || last[0]![0] === given.last;
-      given.missing = isThere === 1 || !isHeard ? 0 : given.missing + 1;
-      if (given.missing < LOOKS || !this.#given.delete(id)) continue;
-      given.reject(new ProblemError(last.length === 0 ? this.#lostInRedis() : this.#lostWithWorkers()));
-    }
-  }
-
-  #lostInRedis(): Problem {
-    return {
-      code: 'team-away',
-      message: `Redis at ${this.#team.where} has lost the work that was given: it was started anew without its append-only file, or emptied`,
-      hint: 'batharon resume, which goes on by the record',
-    };
-  }
-
-  #lostWithWorkers(): Problem {
-    return {
-      code: 'no-worker',
-      message:
-        'one worker after the other was lost with the same part of the work, so it is given to no more',
-      hint: 'what the workers say; then batharon resume',
-    };
   }
 
   async #giveUp(): Promise<void> {
