@@ -1,10 +1,16 @@
 import { type Chain, type Step, stepsIn } from '../core/chain/model.ts';
+import { changingCalls } from '../core/chain/steps-of.ts';
+import { Guarding } from '../core/engine/scope/guarding.ts';
+import { eventProblem } from '../core/engine/scope/with-place.ts';
+import { EVENT_VERSION } from '../core/event-version.ts';
+import { exitOf } from '../core/problem-codes.ts';
+import { type Problem, problemOf } from '../core/problems.ts';
 import { needsOf } from '../core/engine/run/chain-needs.ts';
 import type { RunOptions } from '../core/engine/scope/run-options.ts';
 import type { RunEvent } from '../core/events.ts';
 import type { Loaded } from './load.ts';
 import type { RunResult, RunToSpread, Spreading } from './run-recorded.ts';
-import { carryOutElsewhere, SpreadRun, type SpreadProgress } from './spread-run.ts';
+import { carryOutElsewhere, type SpreadAbout, SpreadRun, type SpreadProgress } from './spread-run.ts';
 
 /** Whether a chain has a loop whose iterations may be given away; one that has none is given as a whole. */
 export function spreadsLoops(chain: Chain): boolean {
@@ -33,10 +39,7 @@ async function runSpread(
   const progress = (told: SpreadProgress): void => options.emit(eventOf(told, pace));
   const spread = { loaded, chain, run: options.id, world, record, given, progress };
   if (!spreadsLoops(chain) && !options.past) {
-    const { emit, inputs, signal } = options;
-    const setup = { started: Date.now(), values: new Map(), inputs };
-    const done = await carryOutElsewhere({ ...spread, emit, signal }, setup);
-    return { exit: done?.exit ?? 130, results: new Map() };
+    return runElsewhere(spread, options);
   }
   const own = new SpreadRun(spread);
   const stop = (): void => own.stop();
@@ -47,6 +50,56 @@ async function runSpread(
     options.signal.removeEventListener('abort', stop);
     await own.close();
   }
+}
+
+/** Has a whole chain carried out by a worker. What keeps it from that is told as the end of the run. */
+async function runElsewhere(spread: SpreadAbout, options: RunOptions): Promise<RunResult> {
+  const { chain, loaded, world } = spread;
+  const { inputs, signal } = options;
+  const began = performance.now();
+  let hasBegun = false;
+  const emit = (event: RunEvent): void => {
+    hasBegun ||= event.event === 'run-began';
+    options.emit(event);
+  };
+  let problem: Problem;
+  try {
+    // Who is asked sits here.
+    const guarding = new Guarding(loaded.project, world.ports.confirm, (text) => text);
+    await guarding.allowGiven(changingCalls(chain.steps));
+    const setup = { started: Date.now(), values: new Map(), inputs };
+    const done = await carryOutElsewhere({ ...spread, emit, signal }, setup);
+    if (done) return { exit: done.exit, results: new Map() };
+    problem = { code: 'interrupted', message: 'the run was interrupted before a worker had begun with it' };
+  } catch (error) {
+    problem = problemOf(error);
+  }
+  const isInterrupted = problem.code === 'interrupted';
+  const exit = isInterrupted ? 130 : exitOf(problem.code);
+  const { file, steps, title } = chain;
+  if (!hasBegun)
+    emit({
+      event: 'run-began',
+      at: Date.now(),
+      version: EVENT_VERSION,
+      run: options.id,
+      chain: title,
+      file,
+      inputs: {},
+      steps: steps.length,
+      spread: true,
+    });
+  emit({
+    event: 'run-ended',
+    at: Date.now(),
+    outcome: isInterrupted ? 'interrupted' : 'failed',
+    exit,
+    results: {},
+    calls: 0,
+    elapsed: performance.now() - began,
+    problem: eventProblem(problem),
+  });
+  return { exit, results: new Map() };
 }
 
 function eventOf(

@@ -95,13 +95,15 @@ function decisions(asked: string, desk: Desk): string[] {
         let result: Awaited<Started['done']> | undefined;
         let id = '';
         let kills = 0;
-        for (let rounds = 0; rounds < 40 && !result; rounds++) {
+        const said: string[] = [];
+        for (let rounds = 0; rounds < 200 && !result; rounds++) {
           const ended = await Promise.race([
             giver.done,
             new Promise<undefined>((resolve) => setTimeout(() => resolve(undefined), 150 + chance() * 900)),
           ]);
           id ||= /"run":"([0-9a-z]+)"/.exec(giver.out())?.[1] ?? '';
           if (ended) {
+            said.push(`${ended.code}: ${ended.err}`);
             if (ended.code === 0) result = ended;
             // It had been lost for good, or some request with it: it is gone on with.
             else {
@@ -122,7 +124,7 @@ function decisions(asked: string, desk: Desk): string[] {
             await redis.start();
           }
         }
-        if (!result) throw new Error(`${run}: it never passed\n${giver.err()}\n${giver.out().slice(-2000)}`);
+        if (!result) throw new Error([`${run}: it never passed`, ...said, giver.err()].join('\n---\n'));
         const twice = [...desk.posted].filter(([, times]) => times > 1);
         const missing = wanted.filter((one) => !desk.posted.has(one.slice(4)));
         const last = JSON.parse(result.out.trim().split('\n').at(-1)!) as { results: { ids: string } };

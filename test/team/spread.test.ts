@@ -274,6 +274,27 @@ function resultsOf({ out }: Result): Record<string, unknown> {
     remove(later);
   });
 
+  test('a guarded environment asks where the work is given, before any of it is', async () => {
+    const other = teamProject(
+      desk.url,
+      { ...CHAINS, 'rows.csv': `id,name\n${ROWS.join('\n')}\n` },
+      { team: 'guard: ask\n' },
+    );
+    const guarded = machines.in(other);
+    await guarded.workers(1);
+    const ended = await Promise.all(
+      ['gather.chain.yaml', 'whole.chain.yaml'].map((file) => guarded.start('run', file, '--spread').done),
+    );
+    expect(ended.map(({ code, err }) => [code, /code +(\w+)/.exec(err)?.[1]])).toEqual([
+      [3, 'guarded'],
+      [3, 'guarded'],
+    ]);
+    expect([desk.posted.size, deleted]).toEqual([0, []]);
+    const meant = await guarded.start('run', 'whole.chain.yaml', '--spread', '--yes').done;
+    expect([meant.code, desk.posted.size]).toEqual([0, 1]);
+    remove(other);
+  });
+
   test('is given by one machine, and ends after its block when it is told to', async () => {
     const [worker] = await machines.workers(1);
     const status = await machines.start('work', '--status').done;

@@ -1,4 +1,5 @@
 import { asWritten } from '../address.ts';
+import { isSafe } from '../methods.ts';
 import { type AskStep, type Chain, type Step, stepsIn } from './model.ts';
 
 /** A step by its address at run time, also one of a chain that is followed; undefined if the chain has none. */
@@ -29,6 +30,17 @@ export function findInChain(
     return undefined;
   };
   return search(chain.steps);
+}
+
+/** The calls that may change something, as they are written, those of chains that are followed included. */
+export function changingCalls(steps: readonly Step[]): string[] {
+  return steps.flatMap((step): string[] =>
+    step.type === 'call'
+      ? isSafe(step.method)
+        ? []
+        : [`${step.method} ${step.written}`]
+      : changingCalls(stepsIn(step)),
+  );
 }
 
 /** All names that steps use, those of steps inside them included. */

@@ -72,6 +72,7 @@ export class WorkGiver {
   #nth = 0;
   #isOpen = true;
   #isListening = false;
+  #isStopping = false;
   #looking: NodeJS.Timeout | undefined;
   #nobodySince = performance.now();
 
@@ -148,6 +149,7 @@ export class WorkGiver {
       lanes: lanes.reduce((sum, [, own]) => sum + Number(own), 0),
       refusals: Object.entries(refusals).filter(([worker]) => live.has(worker)),
     };
+    if (this.#isStopping && lanes.length === 0) await this.#leaveAll();
     if (lanes.length > 0 || this.#given.size === 0) this.#nobodySince = performance.now();
     else if (performance.now() - this.#nobodySince > NOBODY) await this.#giveUp();
     await this.#lookForLost();
@@ -160,6 +162,15 @@ export class WorkGiver {
     for (const [id, problem] of await lostWork(this.#team, this.offer.id, this.#given)) {
       const given = this.#given.get(id);
       if (this.#given.delete(id)) given?.reject(new ProblemError(problem));
+    }
+  }
+
+  /** All is to end, and there is nobody to end it. */
+  async #leaveAll(): Promise<void> {
+    for (const [id, { resolve }] of this.#given) {
+      await this.#queue.remove(id).catch(() => 0);
+      this.#given.delete(id);
+      resolve(undefined);
     }
   }
 
@@ -329,6 +340,7 @@ export class WorkGiver {
 
   /** All ends as when a person interrupts. */
   async stop(): Promise<void> {
+    this.#isStopping = true;
     await this.#control('stop');
   }
 

@@ -43,6 +43,14 @@ export class Guarding {
     return this.#project.guard !== 'none' && !isSafe(method);
   }
 
+  /** The same for requests that other machines will send, as the chain writes them. Throws `guarded`. */
+  async allowGiven(written: readonly string[]): Promise<void> {
+    const { guard } = this.#project;
+    // Where only reads are let through, each machine refuses the others by itself.
+    if (guard !== 'ask' || written.length === 0) return;
+    await this.#ask(written[0]!);
+  }
+
   /** Resolves where a request that it stops may be sent after all. Throws `guarded`. */
   async allow({ method, url }: WireRequest): Promise<void> {
     const { environment, guard } = this.#project;
@@ -53,6 +61,12 @@ export class Guarding {
       fail('guarded', `${where} is guarded (reads-only), so ${what} is not sent`, {
         hint: '--env with another environment, or guard: ask in the project file',
       });
+    await this.#ask(what);
+  }
+
+  async #ask(what: string): Promise<void> {
+    const { environment } = this.#project;
+    const where = environment === undefined ? 'this project' : `the environment ${environment}`;
     const answered = await (this.#asked ??=
       this.#confirm?.(this.#question(what)) ?? Promise.resolve(undefined));
     if (answered) return;

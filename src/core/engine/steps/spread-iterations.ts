@@ -1,5 +1,5 @@
 import type { EachStep } from '../../chain/model.ts';
-import { usedIn } from '../../chain/steps-of.ts';
+import { changingCalls, usedIn } from '../../chain/steps-of.ts';
 import { asWritten } from '../../address.ts';
 import type { EventOf, RunEvent } from '../../events.ts';
 import { readTyped } from '../../language/typed-json.ts';
@@ -47,6 +47,8 @@ export async function spreadIterations(
     underWay.add(giving);
   };
   try {
+    // Who is asked sits here.
+    await context.guarding?.allowGiven(changingCalls(step.steps));
     let items: Item[] = [];
     let first = 0;
     const flush = async (): Promise<void> => {
