@@ -38,9 +38,7 @@ async function runSpread(
   const pace = paceWords(loaded, chain);
   const progress = (told: SpreadProgress): void => options.emit(eventOf(told, pace));
   const spread = { loaded, chain, run: options.id, world, record, given, progress };
-  if (!spreadsLoops(chain) && !options.past) {
-    return runElsewhere(spread, options);
-  }
+  if (!spreadsLoops(chain) && !options.past) return runElsewhere(spread, options);
   const own = new SpreadRun(spread);
   const stop = (): void => own.stop();
   options.signal.addEventListener('abort', stop, { once: true });
@@ -57,9 +55,9 @@ async function runElsewhere(spread: SpreadAbout, options: RunOptions): Promise<R
   const { chain, loaded, world } = spread;
   const { inputs, signal } = options;
   const began = performance.now();
-  let hasBegun = false;
+  const told = { hasBegun: false };
   const emit = (event: RunEvent): void => {
-    hasBegun ||= event.event === 'run-began';
+    if (event.event === 'run-began') told.hasBegun = true;
     options.emit(event);
   };
   let problem: Problem;
@@ -77,7 +75,7 @@ async function runElsewhere(spread: SpreadAbout, options: RunOptions): Promise<R
   const isInterrupted = problem.code === 'interrupted';
   const exit = isInterrupted ? 130 : exitOf(problem.code);
   const { file, steps, title } = chain;
-  if (!hasBegun)
+  if (!told.hasBegun)
     emit({
       event: 'run-began',
       at: Date.now(),

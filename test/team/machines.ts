@@ -196,8 +196,10 @@ export class Machines {
 
   /** The same with a program of its own. */
   program(bin: string, ...args: readonly string[]): Started {
-    // All are on one machine with the service that counts: it comes first.
-    const child = spawn('nice', ['-n', '5', process.execPath, bin, ...args], {
+    // Where all are on one machine, and nothing else is, the service that counts comes first.
+    const [command, ...before] =
+      process.env.PROVE === undefined ? [process.execPath] : ['nice', '-n', '5', process.execPath];
+    const child = spawn(command, [...before, bin, ...args], {
       cwd: this.folder,
       env: this.#env,
       stdio: ['ignore', 'pipe', 'pipe'],
