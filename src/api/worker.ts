@@ -164,7 +164,7 @@ async function carryOut(
       session.ask(
         'row',
         { ...order, near: relative(folder, resolve(order.near)).split(sep).join('/') },
-        { id: `row ${order.step}`, signal: asking },
+        { as: `row ${order.step}`, signal: asking },
       ) as Promise<WrittenRow>,
   };
   if (job.kind === 'chain') {

@@ -345,6 +345,7 @@ function resultsOf({ out }: Result): Record<string, unknown> {
       'a key for the tests',
       'Gather',
       'job-piece',
+      'sweep',
     ])
       expect(all.includes(secret)).toBe(false);
   });

@@ -113,6 +113,9 @@ const PAGES: Readonly<Record<string, string>> = {
   'key of idempotency': 'docs/limits.md',
   'key of pace': 'docs/limits.md',
   'key of records': 'docs/record.md',
+  'key of team': 'docs/teams.md',
+  'key of an each: spread': 'docs/teams.md',
+  team: 'docs/teams.md',
   contract: 'docs/contracts.md',
   description: 'docs/contracts.md',
   shapes: 'docs/contracts.md',
@@ -146,6 +149,12 @@ const OTHER_WORDS: ReadonlyMap<string, readonly string[]> = (() => {
   return words;
 })();
 
+/** What people look for that is no key elsewhere. */
+const MORE_WORDS: Readonly<Record<string, readonly string[]>> = {
+  team: ['distributed', 'cluster', 'machines', 'agents', 'valkey', 'workers', 'worker', 'scale'],
+  spread: ['distribute', 'workers', 'worker', 'parallel machines', 'queue'],
+};
+
 function keyTopic(group: string, key: KeyDefinition): Topic {
   const inside = (GOES_WITH[key.name] ?? []).map(({ name }) => name);
   return {
@@ -160,10 +169,11 @@ function keyTopic(group: string, key: KeyDefinition): Topic {
         key.required ? 'no' : key.default === undefined ? 'yes' : `yes; then ${key.default}`,
       ],
       ...(inside.length > 0 ? [['goes with', [...new Set(inside)].join(', ')] as const] : []),
-      ['page', PAGES[group] ?? PAGES[key.name] ?? 'docs/language.md'],
+      ['page', PAGES[`${group}: ${key.name}`] ?? PAGES[group] ?? PAGES[key.name] ?? 'docs/language.md'],
     ],
     examples: [key.example],
     also: [
+      ...(MORE_WORDS[key.name] ?? []),
       ...(OTHER_WORDS.get(key.name) ?? []),
       ...valueHabits()
         .filter(([, of]) => of === key.name)

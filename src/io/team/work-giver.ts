@@ -147,7 +147,10 @@ export class WorkGiver {
     this.#workforce = {
       workers: lanes.length,
       lanes: lanes.reduce((sum, [, own]) => sum + Number(own), 0),
-      refusals: Object.entries(refusals).filter(([worker]) => live.has(worker)),
+      refusals: Object.entries(refusals).flatMap(([worker, sealed]): [string, string][] => {
+        const why = live.has(worker) ? this.#team.seal.open(sealed) : undefined;
+        return why === undefined ? [] : [[worker, why]];
+      }),
     };
     if (this.#isStopping && lanes.length === 0) await this.#leaveAll();
     if (lanes.length > 0 || this.#given.size === 0) this.#nobodySince = performance.now();
@@ -335,7 +338,7 @@ export class WorkGiver {
 
   /** No further iteration of a loop begins; of work that nobody has begun with nothing does. */
   async halt(loop: string): Promise<void> {
-    await this.#control(`halt ${loop}`);
+    await this.#control(`halt ${this.#team.seal.digest(loop)}`);
   }
 
   /** All ends as when a person interrupts. */

@@ -143,12 +143,13 @@ export class WorkSession implements RunRecord {
     }
   }
 
-  /** Asks the machine that gave the work; `signal` ends it. Throws what that says. */
+  /** Asks the machine that gave the work; what is asked `as` the same is done once. `signal` ends it. Throws what that says. */
   async ask(
     what: DeskRequest['what'],
     with_: DeskRequest['with'],
-    { id = randomBytes(8).toString('hex'), signal }: { readonly id?: string; readonly signal: AbortSignal },
+    { as = randomBytes(8).toString('hex'), signal }: { readonly as?: string; readonly signal: AbortSignal },
   ): Promise<unknown> {
+    const id = this.#team.seal.digest(as);
     const key = this.#names.answers(this.#offer, this.#job);
     let look = (): void => undefined;
     const deaf = this.#team.listen(key, () => look());

@@ -156,7 +156,7 @@ export class WorkTaker {
     const why = await this.#ports.accept(offer);
     if (why !== undefined) {
       this.#refused.set(id, why);
-      await this.#team.do((redis) => redis.hset(names.refusals(id), machine, why));
+      await this.#team.do((redis) => redis.hset(names.refusals(id), machine, this.#team.seal.seal(why)));
       this.#ports.say(`takes no work of ${chain} (run ${run}): ${why}`);
       return;
     }
@@ -280,7 +280,7 @@ export class WorkTaker {
             session,
             signal,
             gone: gone.signal,
-            halt: (loop) => loopOf(loop).signal,
+            halt: (loop) => loopOf(this.#team.seal.digest(loop)).signal,
           });
           // What this worker breaks off by itself another one goes on with.
           if (this.#ending.signal.aborted && !over.signal.aborted) {

@@ -193,7 +193,7 @@ export const teamKeys: readonly KeyDefinition[] = [
     shape: duration,
     wants: 'a duration of at least 2s',
     default: '15s',
-    about: 'After how long a machine that says nothing counts as lost, and others take over what it held.',
+    about: 'After how long a machine that says nothing counts as lost, and others take over what it had.',
     example: 'lease: 30s',
   },
   {
