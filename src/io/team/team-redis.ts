@@ -1,5 +1,6 @@
 import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
+import { isIP } from 'node:net';
 import { hostname } from 'node:os';
 import { dirname, resolve } from 'node:path';
 import { Redis, type RedisOptions as AllRedisOptions } from 'ioredis';
@@ -207,7 +208,13 @@ function optionsOf(text: string, { ca }: TeamSetting, near: string): RedisOption
     ...(url.password === '' ? {} : { password: decodeURIComponent(url.password) }),
     ...(Number.isInteger(db) && db > 0 ? { db } : {}),
     ...(isSealed
-      ? { tls: { servername: url.hostname, ...(ca === undefined ? {} : { ca: trusted(ca, near) }) } }
+      ? {
+          tls: {
+            // A name only: RFC 6066, section 3, has no addresses there.
+            ...(isIP(url.hostname.replace(/^\[|\]$/g, '')) === 0 ? { servername: url.hostname } : {}),
+            ...(ca === undefined ? {} : { ca: trusted(ca, near) }),
+          },
+        }
       : {}),
     connectTimeout: CONNECT,
     maxRetriesPerRequest: null,
