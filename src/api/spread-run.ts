@@ -8,8 +8,8 @@ import type { RunRecord } from '../core/ports.ts';
 import { fail } from '../core/problems.ts';
 import { AGENT } from '../io/http/agent.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
-import type { WorkJob } from '../io/team/team-work.ts';
-import { type JobTaker, WorkGiver, type Workforce } from '../io/team/work-giver.ts';
+import type { JobTaker, WorkJob } from '../io/team/team-work.ts';
+import { WorkGiver, type Workforce } from '../io/team/work-giver.ts';
 import type { Loaded } from './load.ts';
 import type { OpenWorld } from './open-world.ts';
 import { filesOfWork } from './work-files.ts';
@@ -171,6 +171,7 @@ async function offered(
     {
       id,
       run,
+      at: Math.floor(team.redis.now()),
       machine: team.redis.machine,
       version: versionOf(AGENT),
       digest: digestOfFiles(files),

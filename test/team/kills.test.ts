@@ -128,9 +128,16 @@ function decisions(asked: string, desk: Desk): string[] {
         const twice = [...desk.posted].filter(([, times]) => times > 1);
         const missing = wanted.filter((one) => !desk.posted.has(one.slice(4)));
         const last = JSON.parse(result.out.trim().split('\n').at(-1)!) as { results: { ids: string } };
-        expect({ run, twice, missing, ids: JSON.parse(last.results.ids) as unknown }).toEqual({
+        expect({
+          run,
+          twice,
+          said: twice.length > 0 ? said : [],
+          missing,
+          ids: JSON.parse(last.results.ids) as unknown,
+        }).toEqual({
           run,
           twice: [],
+          said: [],
           missing: [],
           ids: wanted,
         });

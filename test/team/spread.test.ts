@@ -302,9 +302,11 @@ function resultsOf({ out }: Result): Record<string, unknown> {
       0,
       '1 worker on this machine, 1 in the team; 0 of 1 part under way\n',
     ]);
+    desk.delay = 80;
     const run = machines.start('run', 'stop.chain.yaml', '--spread', '--json');
     await until(() => run.out().includes('"iteration-began"'));
     worker!.child.kill('SIGTERM');
+    desk.delay = 1;
     const { code, err } = await worker!.done;
     expect([code, err]).toEqual([0, expect.stringContaining('ends after what it is at (1 part)')]);
     const none = await machines.start('work', '--status').done;

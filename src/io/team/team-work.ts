@@ -18,6 +18,8 @@ export interface OfferedFile {
 export interface Offer {
   readonly id: string;
   readonly run: string;
+  /** When it was made, by the clock of Redis. */
+  readonly at: number;
   readonly machine: string;
   readonly version: string;
   /** What the files come to: a worker with the same ones has the same project. */
@@ -59,6 +61,16 @@ export interface DeskRequest {
 export interface DeskReply {
   readonly value?: unknown;
   readonly problem?: Readonly<Record<string, unknown>>;
+}
+
+/** Takes what is told of one job. */
+export interface JobTaker {
+  take(event: RunEvent): void;
+  keep(digest: string, body: Uint8Array, atOnce: boolean): void;
+  /** Does what only this machine can; what it throws is told to the worker. */
+  answer(asked: DeskRequest): Promise<unknown>;
+  /** What has been taken outlasts this process. */
+  durable(): Promise<void>;
 }
 
 /** Digest of the files of a project: by it two machines know that they have the same ones. */
@@ -122,6 +134,11 @@ export class WorkNames {
   /** The jobs of an offer that have not ended. */
   jobs(offer: string): string {
     return this.#team.name('jobs', offer);
+  }
+
+  /** The jobs of an offer that have ended, and of which nothing is told any more: whoever still finds one has nothing to do. */
+  done(offer: string): string {
+    return this.#team.name('done', offer);
   }
 
   /** Which workers take the work of an offer, how many jobs each at once; and why others don't. */

@@ -1,5 +1,4 @@
 import { setTimeout as pause } from 'node:timers/promises';
-import type { RunEvent } from '../../core/events.ts';
 import { type Problem, ProblemError, problemOf } from '../../core/problems.ts';
 import { lostWork } from './lost-work.ts';
 import { isAway } from './team-ledger.ts';
@@ -14,6 +13,7 @@ import {
   queueOf,
   type Told,
   WorkNames,
+  type JobTaker,
 } from './team-work.ts';
 
 /** How often is looked who takes the work, in milliseconds. */
@@ -30,16 +30,6 @@ export interface Workforce {
   readonly lanes: number;
   /** Why other workers take none, by their names. */
   readonly refusals: readonly (readonly [worker: string, why: string])[];
-}
-
-/** Takes what is told of one job. */
-export interface JobTaker {
-  take(event: RunEvent): void;
-  keep(digest: string, body: Uint8Array, atOnce: boolean): void;
-  /** Does what only this machine can; what it throws is told to the worker. */
-  answer(asked: DeskRequest): Promise<unknown>;
-  /** What has been taken outlasts this process. */
-  durable(): Promise<void>;
 }
 
 /** What is said of an offer is known for so long, in milliseconds: those that carry its work out look at it every now and then. */
@@ -73,6 +63,8 @@ export class WorkGiver {
   #isOpen = true;
   #isListening = false;
   #isStopping = false;
+  /** Some job was given up while a worker may be at it. */
+  #isLeft = false;
   #looking: NodeJS.Timeout | undefined;
   #nobodySince = performance.now();
 
@@ -164,12 +156,14 @@ export class WorkGiver {
   async #lookForLost(): Promise<void> {
     for (const [id, problem] of await lostWork(this.#team, this.offer.id, this.#given)) {
       const given = this.#given.get(id);
+      this.#isLeft = true;
       if (this.#given.delete(id)) given?.reject(new ProblemError(problem));
     }
   }
 
   /** All is to end, and there is nobody to end it. */
   async #leaveAll(): Promise<void> {
+    this.#isLeft = true;
     for (const [id, { resolve }] of this.#given) {
       await this.#queue.remove(id).catch(() => 0);
       this.#given.delete(id);
@@ -184,6 +178,7 @@ export class WorkGiver {
       message: `no worker took the work for ${NOBODY / 1000}s${why === '' ? '' : ` (${why})`}`,
       hint: 'batharon work on a machine of the team, then batharon resume',
     });
+    this.#isLeft = true;
     for (const [id, given] of this.#given) {
       await this.#queue.remove(id).catch(() => 0);
       this.#given.delete(id);
@@ -219,6 +214,8 @@ export class WorkGiver {
       await this.#team.do(() => this.#queue.add('job', { sealed }, { jobId: id }));
       await this.#team.do((redis) => redis.publish(this.#names.news, this.offer.id));
     } catch (error) {
+      // It may be there all the same.
+      this.#isLeft = true;
       this.#given.delete(id);
       throw error;
     }
@@ -254,6 +251,7 @@ export class WorkGiver {
   }
 
   #lost(error: unknown): void {
+    this.#isLeft = true;
     const problem =
       isAway(error) || !(error instanceof ProblemError) ? this.#team.away(this.#team.patience) : error;
     for (const [id, given] of this.#given) {
@@ -312,6 +310,8 @@ export class WorkGiver {
         .del(names.told(id, job.id), names.answers(id, job.id))
         .hdel(names.taken(id), job.id)
         .srem(names.jobs(id), job.id)
+        .sadd(names.done(id), job.id)
+        .pexpire(names.done(id), FORGOTTEN)
         .exec(),
     );
     if (failed) job.reject(new ProblemError(failed));
@@ -355,15 +355,25 @@ export class WorkGiver {
     for (const [id, given] of [...this.#given]) {
       // One that somebody carries out is left to its end.
       const removed = await this.#queue.remove(id).catch(() => 0);
-      if (removed !== 1 || !this.#given.delete(id)) continue;
-      const { last } = given;
+      if (removed !== 1 || !this.#given.has(id)) continue;
       // It may have been begun by one that was lost.
-      if (last !== '0') await given.taker.durable();
-      given.resolve(undefined);
+      await this.#drain(given);
+      if (this.#given.delete(id)) given.resolve(undefined);
     }
   }
 
-  /** Takes the offer away. */
+  /** Takes what has been told of a job and not been taken yet. */
+  async #drain(job: Given): Promise<void> {
+    const key = this.#names.told(this.offer.id, job.id);
+    const entries = await this.#team.do((redis) => redis.xrangeBuffer(key, `(${job.last}`, '+'));
+    for (const [at, [, data]] of entries) {
+      job.last = at.toString();
+      await this.#takeAll(job, data!);
+    }
+    await job.taker.durable();
+  }
+
+  /** Takes the offer away; where something of it may still be told, that is left for whoever goes on with the run. */
   async close(): Promise<void> {
     this.#isOpen = false;
     clearInterval(this.#looking);
@@ -373,6 +383,10 @@ export class WorkGiver {
     if (this.#team.isThere)
       await this.#team
         .do(async (redis) => {
+          if (this.#isLeft) {
+            await redis.hdel(names.offers, id);
+            return;
+          }
           await redis
             .multi()
             .hdel(names.offers, id)

@@ -2,7 +2,7 @@ import { randomBytes } from 'node:crypto';
 import { ProblemError, problemOf } from '../../core/problems.ts';
 import { type QueueJob, QueueWorker } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
-import { type WorkJob, type Offer, type Told, WorkNames } from './team-work.ts';
+import { FORGOTTEN, type WorkJob, type Offer, type Told, WorkNames } from './team-work.ts';
 import { toldOf, WorkSession } from './work-session.ts';
 
 /** How often is looked for work where nothing is said of it, in milliseconds. */
@@ -62,6 +62,8 @@ export class WorkTaker {
   /** Lanes that wait for work. */
   readonly #waiting = new Set<() => void>();
   #underWay = 0;
+  /** What is under way, by the offers. */
+  readonly #atHand = new Map<string, Set<Promise<void>>>();
   #looking: Promise<void> | undefined;
   #next = 0;
 
@@ -136,8 +138,11 @@ export class WorkTaker {
     for (const [id, { worker, offer }] of this.#taken)
       if (!(id in offered)) {
         this.#taken.delete(id);
-        void worker.close(true).catch(() => undefined);
-        void this.#ports.forget(offer);
+        void Promise.allSettled([...(this.#atHand.get(id) ?? [])]).then(() => {
+          this.#atHand.delete(id);
+          void worker.close(true).catch(() => undefined);
+          void this.#ports.forget(offer);
+        });
       }
     for (const id of this.#refused.keys()) if (!(id in offered)) this.#refused.delete(id);
     for (const [id, sealed] of Object.entries(offered)) {
@@ -152,7 +157,11 @@ export class WorkTaker {
     const names = this.#names;
     const { machine, redis: connection, setting } = this.#team;
     // One whose machine is gone has nobody to tell.
-    if ((await this.#team.do((redis) => redis.exists(names.giver(id)))) === 0) return;
+    if ((await this.#team.do((redis) => redis.exists(names.giver(id)))) === 0) {
+      if (this.#team.now() - offer.at > FORGOTTEN)
+        await this.#team.do((redis) => redis.hdel(names.offers, id));
+      return;
+    }
     const why = await this.#ports.accept(offer);
     if (why !== undefined) {
       this.#refused.set(id, why);
@@ -180,8 +189,20 @@ export class WorkTaker {
   async #lane(): Promise<void> {
     while (!this.#stopping.signal.aborted) {
       const found = await this.#find().catch(() => undefined);
-      if (found) await this.#carryOut(found.taken, found.job, found.token);
+      if (found)
+        await this.#atOffer(found.taken.offer.id, this.#carryOut(found.taken, found.job, found.token));
       else await this.#wait();
+    }
+  }
+
+  /** Remembers what is under way of an offer. */
+  async #atOffer(offer: string, work: Promise<void>): Promise<void> {
+    const all = this.#atHand.get(offer) ?? new Set<Promise<void>>();
+    this.#atHand.set(offer, all.add(work));
+    try {
+      await work;
+    } finally {
+      all.delete(work);
     }
   }
 
@@ -264,7 +285,9 @@ export class WorkTaker {
     try {
       await obey();
       const { told, size } = await toldOf(this.#team, offer.id, id);
-      if (!told.some((one) => 'result' in one || 'failed' in one)) {
+      // Looked for only now: what ended a moment ago is in one of both.
+      const isDone = (await this.#team.do((redis) => redis.sismember(names.done(offer.id), id))) === 1;
+      if (!isDone && !told.some((one) => 'result' in one || 'failed' in one)) {
         const session = new WorkSession(this.#team, { offer: offer.id, job: id, token, size }, (reason) =>
           lost.abort(reason),
         );
