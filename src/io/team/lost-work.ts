@@ -54,3 +54,16 @@ const LOST_WITH_WORKERS: Problem = {
   message: 'one worker after the other was lost with the same part of the work, so it is given to no more',
   hint: 'what the workers say; then batharon resume',
 };
+
+/** That no worker has taken the work for so many milliseconds, and why not. */
+export function nobodyTook(
+  refusals: readonly (readonly [worker: string, why: string])[],
+  milliseconds: number,
+): Problem {
+  const why = refusals.map(([worker, reason]) => `${worker}: ${reason}`).join('; ');
+  return {
+    code: 'no-worker',
+    message: `no worker took the work for ${milliseconds / 1000}s${why === '' ? '' : ` (${why})`}`,
+    hint: 'batharon work on a machine of the team, then batharon resume',
+  };
+}

@@ -1,6 +1,6 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { type Problem, ProblemError, problemOf } from '../../core/problems.ts';
-import { lostWork } from './lost-work.ts';
+import { lostWork, nobodyTook } from './lost-work.ts';
 import { isAway } from './team-ledger.ts';
 import type { Queue, Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
@@ -172,12 +172,7 @@ export class WorkGiver {
   }
 
   async #giveUp(): Promise<void> {
-    const why = this.#workforce.refusals.map(([worker, reason]) => `${worker}: ${reason}`).join('; ');
-    const problem = new ProblemError({
-      code: 'no-worker',
-      message: `no worker took the work for ${NOBODY / 1000}s${why === '' ? '' : ` (${why})`}`,
-      hint: 'batharon work on a machine of the team, then batharon resume',
-    });
+    const problem = new ProblemError(nobodyTook(this.#workforce.refusals, NOBODY));
     this.#isLeft = true;
     for (const [id, given] of this.#given) {
       await this.#queue.remove(id).catch(() => 0);
