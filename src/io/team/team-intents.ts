@@ -34,6 +34,8 @@ export class TeamIntents implements Recording {
   readonly #begun = new Map<string, RunEvent>();
   /** Steps whose request is told and has not ended. */
   readonly #open = new Set<string>();
+  /** Steps whose request is told and that have not ended: their rows are told as well. */
+  readonly #rowsOf = new Set<string>();
   #beginning: RunEvent | undefined;
   #untold: Told[] = [];
   /** What was told of requests, until they have ended. */
@@ -70,6 +72,7 @@ export class TeamIntents implements Recording {
         this.#beginning = undefined;
         this.#begun.delete(event.step);
         this.#open.add(event.step);
+        this.#rowsOf.add(event.step);
         return;
       }
       case 'response-received':
@@ -80,14 +83,12 @@ export class TeamIntents implements Recording {
         // What came of it is told as well, but nobody waits for that.
         void this.#tell().catch(() => undefined);
         return;
-      case 'kept':
-      case 'undo-booked':
       case 'row-written':
-        if (this.#beginning) return;
-        this.#untold.push({ event });
+        if (this.#rowsOf.has(event.step)) this.#untold.push({ event });
         return;
       case 'step-ended':
         this.#begun.delete(event.step);
+        this.#rowsOf.delete(event.step);
         return;
       case 'run-ended':
         // What passed is not gone on with.

@@ -63,6 +63,15 @@ export interface DeskReply {
   readonly problem?: Readonly<Record<string, unknown>>;
 }
 
+/** Who carries the work of an offer out. */
+export interface Workforce {
+  /** Live workers, and how many jobs they carry out at once. */
+  readonly workers: number;
+  readonly lanes: number;
+  /** Why other workers take none, by their names. */
+  readonly refusals: readonly (readonly [worker: string, why: string])[];
+}
+
 /** Takes what is told of one job. */
 export interface JobTaker {
   take(event: RunEvent): void;

@@ -14,6 +14,7 @@ import {
   type Told,
   WorkNames,
   type JobTaker,
+  type Workforce,
 } from './team-work.ts';
 
 /** How often is looked who takes the work, in milliseconds. */
@@ -22,15 +23,6 @@ const LOOK = 500;
 const LISTEN = 100;
 /** Work that no worker takes is given up after so long, in milliseconds. */
 const NOBODY = 120_000;
-
-/** Who carries the work of an offer out. */
-export interface Workforce {
-  /** Live workers, and how many jobs they carry out at once. */
-  readonly workers: number;
-  readonly lanes: number;
-  /** Why other workers take none, by their names. */
-  readonly refusals: readonly (readonly [worker: string, why: string])[];
-}
 
 /** What is said of an offer is known for so long, in milliseconds: those that carry its work out look at it every now and then. */
 const CONTROL = 3_600_000;
@@ -240,7 +232,7 @@ export class WorkGiver {
     }
   }
 
-  /** DeskRequest anew each time: it changes while something is waited for. */
+  /** Asked anew each time: it changes while something is waited for. */
   #isClosed(): boolean {
     return !this.#isOpen;
   }
@@ -270,9 +262,16 @@ export class WorkGiver {
     for (const [key, entries] of (heard ?? []) as [Buffer, [Buffer, Buffer[]][]][]) {
       const job = jobs[keys.indexOf(key.toString())]!;
       for (const [at, [, data]] of entries) {
+        if (!this.#given.has(job.id)) break;
         job.last = at.toString();
         job.bytes += data!.length;
-        await this.#takeAll(job, data!);
+        try {
+          await this.#takeAll(job, data!);
+        } catch (error) {
+          // What could not be taken is left for whoever goes on with the run.
+          this.#isLeft = true;
+          if (this.#given.delete(job.id)) job.reject(error as Error);
+        }
       }
     }
     if (!heard) return;
@@ -299,16 +298,19 @@ export class WorkGiver {
     this.#given.delete(job.id);
     const names = this.#names;
     const { id } = this.offer;
-    await this.#team.do((redis) =>
-      redis
-        .multi()
-        .del(names.told(id, job.id), names.answers(id, job.id))
-        .hdel(names.taken(id), job.id)
-        .srem(names.jobs(id), job.id)
-        .sadd(names.done(id), job.id)
-        .pexpire(names.done(id), FORGOTTEN)
-        .exec(),
-    );
+    await this.#team
+      .do((redis) =>
+        redis
+          .multi()
+          .del(names.told(id, job.id), names.answers(id, job.id))
+          .hdel(names.taken(id), job.id)
+          .srem(names.jobs(id), job.id)
+          .sadd(names.done(id), job.id)
+          .pexpire(names.done(id), FORGOTTEN)
+          .exec(),
+      )
+      // It is in the record, so that it has ended whatever Redis still says of it.
+      .catch(() => (this.#isLeft = true));
     if (failed) job.reject(new ProblemError(failed));
     else job.resolve(result);
   }

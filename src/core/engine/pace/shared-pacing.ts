@@ -125,6 +125,8 @@ export class SharedPacing implements Pacing {
   #look(): void {
     this.#cancelTimer?.();
     this.#cancelTimer = undefined;
+    // Also who comes while the service is left alone may not want to wait for so long.
+    this.#refuseTheImpatient();
     if (this.#wanted === 0) return;
     this.#hasChanged = this.#isAsking;
     if (this.#isAsking) return;

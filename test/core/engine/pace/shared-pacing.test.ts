@@ -185,6 +185,10 @@ describe('a shared pace', () => {
       { wait: 10_000, by: 'Retry-After: 10' },
       1,
     ]);
+    // So is who comes later.
+    enter(5000);
+    await settle();
+    expect([failed, pacing.waiting]).toEqual([['retry-after-too-long', 'retry-after-too-long'], 1]);
   });
 
   test('tells what the service says: how much is left, and to wait', async () => {
