@@ -34,11 +34,18 @@ export async function lostWork(
       ]),
     );
     // What was told last may say how it ended.
-    const isHeard = told.length === 0 || told[0]![0] === one.last;
+    const isHeard = told.length === 0 || !isBehind(one.last, told[0]![0]);
     one.missing = isThere === 1 || !isHeard ? 0 : one.missing + 1;
     if (one.missing >= LOOKS) lost.push([id, told.length === 0 ? lostInRedis(team) : LOST_WITH_WORKERS]);
   }
   return lost;
+}
+
+/** Whether an entry of a stream comes before another one, by their ids. */
+function isBehind(entry: string, other: string): boolean {
+  const [time = 0, nth = 0] = entry.split('-').map(Number);
+  const [otherTime = 0, otherNth = 0] = other.split('-').map(Number);
+  return time < otherTime || (time === otherTime && nth < otherNth);
 }
 
 function lostInRedis({ where }: TeamRedis): Problem {

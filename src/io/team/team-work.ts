@@ -51,6 +51,11 @@ export type Told =
   /** It can't be carried out by any worker. */
   | { readonly failed: Problem };
 
+/** Whether it is of no use any more once it has been taken. */
+export function isPassing(told: Told): boolean {
+  return 'ask' in told || ('keep' in told && !told.atOnce);
+}
+
 /** What only the machine can do that gave the work. */
 export interface DeskRequest {
   readonly id: string;

@@ -1,13 +1,13 @@
 import { setTimeout as pause } from 'node:timers/promises';
 import { type Problem, ProblemError, problemOf } from '../../core/problems.ts';
 import { lostWork, nobodyTook } from './lost-work.ts';
-import { isAway } from './team-ledger.ts';
 import type { Queue, Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
 import {
   type DeskReply,
   type DeskRequest,
   FORGOTTEN,
+  isPassing,
   type WorkJob,
   type Offer,
   queueOf,
@@ -136,9 +136,12 @@ export class WorkGiver {
         return why === undefined ? [] : [[worker, why]];
       }),
     };
-    if (this.#isStopping && lanes.length === 0) await this.#leaveAll();
+    if (this.#isStopping && lanes.length === 0) await this.#endAll(({ resolve }) => resolve(undefined));
     if (lanes.length > 0 || this.#given.size === 0) this.#nobodySince = performance.now();
-    else if (performance.now() - this.#nobodySince > NOBODY) await this.#giveUp();
+    else if (performance.now() - this.#nobodySince > NOBODY) {
+      const problem = new ProblemError(nobodyTook(this.#workforce.refusals, NOBODY));
+      await this.#endAll(({ reject }) => reject(problem));
+    }
     await this.#lookForLost();
     if (before.lanes !== this.#workforce.lanes || before.workers !== this.#workforce.workers)
       for (const callback of [...this.#whenChanged]) callback();
@@ -153,23 +156,13 @@ export class WorkGiver {
     }
   }
 
-  /** All is to end, and there is nobody to end it. */
-  async #leaveAll(): Promise<void> {
-    this.#isLeft = true;
-    for (const [id, { resolve }] of this.#given) {
-      await this.#queue.remove(id).catch(() => 0);
-      this.#given.delete(id);
-      resolve(undefined);
-    }
-  }
-
-  async #giveUp(): Promise<void> {
-    const problem = new ProblemError(nobodyTook(this.#workforce.refusals, NOBODY));
+  /** Ends all that is given, as nobody is there to end it. */
+  async #endAll(end: (given: Given) => void): Promise<void> {
     this.#isLeft = true;
     for (const [id, given] of this.#given) {
       await this.#queue.remove(id).catch(() => 0);
       this.#given.delete(id);
-      given.reject(problem);
+      end(given);
     }
   }
 
@@ -239,12 +232,9 @@ export class WorkGiver {
 
   #lost(error: unknown): void {
     this.#isLeft = true;
-    const problem =
-      isAway(error) || !(error instanceof ProblemError) ? this.#team.away(this.#team.patience) : error;
-    for (const [id, given] of this.#given) {
-      this.#given.delete(id);
-      given.reject(problem);
-    }
+    const problem = error instanceof ProblemError ? error : this.#team.away(this.#team.patience);
+    for (const { reject } of this.#given.values()) reject(problem);
+    this.#given.clear();
   }
 
   async #hear(): Promise<void> {
@@ -259,6 +249,7 @@ export class WorkGiver {
       ...keys,
       ...jobs.map(({ last }) => last),
     );
+    const passed: [key: string, entry: string][] = [];
     for (const [key, entries] of (heard ?? []) as [Buffer, [Buffer, Buffer[]][]][]) {
       const job = jobs[keys.indexOf(key.toString())]!;
       for (const [at, [, data]] of entries) {
@@ -266,7 +257,8 @@ export class WorkGiver {
         job.last = at.toString();
         job.bytes += data!.length;
         try {
-          await this.#takeAll(job, data!);
+          const isOver = await this.#takeAll(job, data!);
+          if (isOver) passed.push([key.toString(), job.last]);
         } catch (error) {
           // What could not be taken is left for whoever goes on with the run.
           this.#isLeft = true;
@@ -276,23 +268,30 @@ export class WorkGiver {
     }
     if (!heard) return;
     const told = jobs.flatMap(({ id, bytes }) => [id, bytes]);
-    await this.#team.do((redis) => redis.hset(this.#names.taken(this.offer.id), ...told));
+    await this.#team.do((redis) =>
+      Promise.all([
+        redis.hset(this.#names.taken(this.offer.id), ...told),
+        ...passed.map(([key, entry]) => redis.xdel(key, entry)),
+      ]),
+    );
   }
 
-  async #takeAll(job: Given, sealed: Buffer): Promise<void> {
+  /** Takes what was told at once; gives whether it is of no use any more. */
+  async #takeAll(job: Given, sealed: Buffer): Promise<boolean> {
     const text = this.#team.seal.opened(sealed, `told ${job.id}`);
     // Who has not the key of the team has nothing to tell.
-    if (!text) return;
+    if (!text) return true;
+    const all = JSON.parse(text.toString('utf8')) as Told[];
     let result: string | undefined;
     let failed: Problem | undefined;
-    for (const one of JSON.parse(text.toString('utf8')) as Told[]) {
+    for (const one of all) {
       if ('event' in one) job.taker.take(one.event);
       else if ('keep' in one) job.taker.keep(one.keep, Buffer.from(one.body, 'base64'), one.atOnce);
       else if ('ask' in one) void this.#answer(job, one.ask);
       else if ('failed' in one) ({ failed } = one);
       else ({ result } = one);
     }
-    if (result === undefined && !failed) return;
+    if (result === undefined && !failed) return all.every(isPassing);
     // What came of it is written down before it is forgotten there.
     await job.taker.durable();
     this.#given.delete(job.id);
@@ -313,6 +312,7 @@ export class WorkGiver {
       .catch(() => (this.#isLeft = true));
     if (failed) job.reject(new ProblemError(failed));
     else job.resolve(result);
+    return false;
   }
 
   async #answer(job: Given, asked: DeskRequest): Promise<void> {

@@ -5,7 +5,7 @@ import type { RunRecord } from '../../core/ports.ts';
 import { fail, type Problem, ProblemError } from '../../core/problems.ts';
 import type { Redis } from './team-queue.ts';
 import type { TeamRedis } from './team-redis.ts';
-import { type DeskReply, type DeskRequest, FORGOTTEN, type Told, WorkNames } from './team-work.ts';
+import { type DeskReply, type DeskRequest, FORGOTTEN, isPassing, type Told, WorkNames } from './team-work.ts';
 
 /** Events are gathered for so long before they are told, in milliseconds; or so many of them. */
 const GATHERED_FOR = 30;
@@ -85,7 +85,9 @@ export class WorkSession implements RunRecord {
     const told = this.#gathered;
     this.#gathered = [];
     if (told.length === 0) return;
-    this.#telling = this.#telling.then(() => this.#tell(told));
+    // Who takes over needs the events, but neither bodies that can be had again nor what was asked: those go as soon as they are taken.
+    for (const part of [told.filter(isPassing), told.filter((one) => !isPassing(one))])
+      if (part.length > 0) this.#telling = this.#telling.then(() => this.#tell(part));
     // Who waits for it hears of it; nobody else has to.
     this.#telling.catch(() => undefined);
   }
@@ -154,6 +156,8 @@ export class WorkSession implements RunRecord {
     let look = (): void => undefined;
     const deaf = this.#team.listen(key, () => look());
     try {
+      // All that has happened before is told before.
+      await this.durable();
       this.#gathered.push({ ask: { id, what, with: with_ } });
       await this.durable();
       for (;;) {
