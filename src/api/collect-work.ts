@@ -6,14 +6,31 @@ import type { Records } from '../io/record/records.ts';
 import type { RecordWriter } from '../io/record/record-writer.ts';
 import { leftWork } from '../io/team/left-work.ts';
 import { intentsOf, recordedOnlyOn } from '../io/team/team-intents.ts';
+import { takeRun } from '../io/team/team-lock.ts';
 import type { OpenTeam } from '../io/team/open-team.ts';
 import { recordsOf } from './run-recorded.ts';
 
 /**
  * Brings the record of a run up to date with what other machines know of it: what workers have told since its machine was gone, and what
- * the run meant to send where this machine has no record of that, or none at all. Returns how many events were added. Throws `team-away`.
+ * the run meant to send where this machine has no record of that, or none at all. Returns how many events were added. Throws `team-away`, `cannot-resume` where
+ * the run still goes on.
  */
 export async function collectWork(
+  project: Project,
+  team: OpenTeam,
+  run: string,
+  say: (message: string) => void,
+): Promise<number> {
+  // Of a run that goes on nothing is taken.
+  const letGo = await takeRun(team.redis, run);
+  try {
+    return await collect(project, team, run, say);
+  } finally {
+    await letGo();
+  }
+}
+
+async function collect(
   project: Project,
   { redis: team }: OpenTeam,
   run: string,

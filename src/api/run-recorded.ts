@@ -67,7 +67,9 @@ export async function runRecorded(
   const record = world.team && !spread ? await sharedRecord(world, id, writer) : writer;
   if (world.team && spread)
     await (await import('../io/team/team-intents.ts')).onlyRecordedHere(world.team.redis, id);
+  let letGo: (() => Promise<void>) | undefined;
   try {
+    if (world.team) letGo = await (await import('../io/team/team-lock.ts')).takeRun(world.team.redis, id);
     // Cookies are those of one run.
     const ports = {
       ...world.ports,
@@ -92,6 +94,7 @@ export async function runRecorded(
       : await carryOut(all);
     return { ...result, id };
   } finally {
+    await letGo?.();
     records.prune(await writer.close());
   }
 }

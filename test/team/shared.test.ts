@@ -235,6 +235,9 @@ results:
     const run = here.start('run', 'post.chain.yaml', '--json');
     await until(() => desk.times.length === 2);
     const id = /"run":"([0-9a-z]+)"/.exec(run.out())![1]!;
+    // While it goes on, nobody else goes on with it.
+    const early = await here.start('resume', id).done;
+    expect([early.code, early.err]).toEqual([2, expect.stringContaining('still goes on')]);
     run.child.kill('SIGKILL');
     await run.done;
     stuck = false;
