@@ -3,7 +3,7 @@ import { writeFileSync } from 'node:fs';
 import { join } from 'node:path';
 import { print } from './measure.ts';
 import { startServer } from './start.ts';
-import { type BenchTeam, hasRedisServer, startTeam } from './team.ts';
+import { type BenchTeam, hasRedisServer, startTeam, SWEEP } from './team.ts';
 
 /** What is asked of Redis, in microseconds of its time and in commands. */
 interface Cost {
@@ -43,17 +43,6 @@ steps:
       - call: GET kiln /racks/\${n}
         expect: status == 200
 `;
-const ROWS = `chain: Rows
-inputs:
-  rows: { kind: rows, default: rows.csv }
-steps:
-  - each: row in rows
-    spread: 500
-    up-to: 2000000
-    steps:
-      - keep: { piece: row.name }
-`;
-
 export async function benchScale(): Promise<void> {
   process.stdout.write('\na model of a team of any size\n');
   if (!hasRedisServer) {
@@ -61,7 +50,7 @@ export async function benchScale(): Promise<void> {
     return;
   }
   const { url, stop } = await startServer();
-  const team = await startTeam(url, { 'paced.chain.yaml': PACED, 'rows.chain.yaml': ROWS });
+  const team = await startTeam(url, { 'paced.chain.yaml': PACED, 'rows.chain.yaml': SWEEP });
   const lines = Array.from({ length: 100_000 }, (_, i) => `${i},piece-${i}`);
   writeFileSync(join(team.folder, 'rows.csv'), `id,name\n${lines.join('\n')}\n`);
   try {

@@ -36,14 +36,24 @@ export function remoteFiles(
       const ask = (what: 'create' | 'chunk' | 'commit' | 'discard', more: Record<string, unknown> = {}) =>
         session.ask(what, { file, ...more }, { signal });
       await ask('create', { path, near: placed(near) });
+      // Each part costs a way there and back, so that small ones wait for others.
+      let gathered: Uint8Array[] = [];
+      let size = 0;
+      const send = async (): Promise<void> => {
+        const all = Buffer.concat(gathered);
+        gathered = [];
+        size = 0;
+        for (let at = 0; at < all.length; at += CHUNK_OF_FILE)
+          await ask('chunk', { data: all.subarray(at, at + CHUNK_OF_FILE).toString('base64') });
+      };
       return {
         write: async (chunk) => {
-          for (let at = 0; at < chunk.length; at += CHUNK_OF_FILE)
-            await ask('chunk', {
-              data: Buffer.from(chunk.subarray(at, at + CHUNK_OF_FILE)).toString('base64'),
-            });
+          gathered.push(chunk);
+          size += chunk.length;
+          if (size >= CHUNK_OF_FILE) await send();
         },
         commit: async () => {
+          await send();
           await ask('commit');
         },
         discard: async () => {
