@@ -1,7 +1,8 @@
 import type { PaceSetting as PaceSetting } from '../../chain/project.ts';
 import type { Clock, WireResponse } from '../../ports.ts';
-import { ProblemError } from '../../problems.ts';
+import type { Problem } from '../../problems.ts';
 import type { Budget } from './budget.ts';
+import { Line, type Passage } from './line.ts';
 import type { Interruption } from '../time/interruption.ts';
 import { rateLeft, type RetryAfter } from './retry-after.ts';
 
@@ -34,14 +35,6 @@ class Recent {
   }
 }
 
-/** One request that may go. */
-export interface Passage {
-  /** It goes out on its connection: the service sees it from now on, whenever it has begun. */
-  sent(): void;
-  /** It has ended, with a response or without; `wasSent` says whether it went out. */
-  leave(response: WireResponse | undefined, wasSent: boolean): void;
-}
-
 /** When the requests of one service may go. */
 export interface Pacing {
   readonly name: string;
@@ -66,12 +59,6 @@ export interface Pacing {
 /** The paces of services and hosts, by their names. */
 export type Paces = Map<string, Pacing>;
 
-interface Waiter {
-  readonly patience: number;
-  readonly go: () => void;
-  readonly refuse: (reason: Error) => void;
-}
-
 /**
  * When the requests of one service may go, in the order in which they got: not faster than its pace in the project file,
  * not more at once, and as the service itself says. After a wait that the service asked for, one request goes first and
@@ -82,7 +69,7 @@ export class Pace implements Pacing, Passage {
   readonly #setting: PaceSetting;
   readonly #budget: Budget | undefined;
   readonly name: string;
-  readonly #queue: Waiter[] = [];
+  readonly #queue = new Line();
   #underWay = 0;
   /** Requests that have begun, and of which it is not known yet when they went out on their connection. */
   #unsent = 0;
@@ -123,27 +110,9 @@ export class Pace implements Pacing, Passage {
         return this;
       }
     }
-    return new Promise((resolve, reject) => {
-      const stop = (reason: Error): void => {
-        this.#queue.splice(this.#queue.indexOf(waiter), 1);
-        reject(reason);
-      };
-      const waiter: Waiter = {
-        patience,
-        go: () => {
-          interruption.delete(stop);
-          resolve(this);
-        },
-        refuse: (reason) => {
-          interruption.delete(stop);
-          reject(reason);
-        },
-      };
-      if (again) this.#queue.unshift(waiter);
-      else this.#queue.push(waiter);
-      interruption.add(stop);
-      this.#look();
-    });
+    const entered = this.#queue.join(patience, interruption, again);
+    this.#look();
+    return entered;
   }
 
   sent(): void {
@@ -264,28 +233,20 @@ export class Pace implements Pacing, Passage {
         return;
       }
       this.#begin();
-      this.#queue.shift()!.go();
+      this.#queue.shift()!.go(this);
     }
   }
 
   #refuseTheImpatient(): void {
     const wait = this.blockedFor;
-    if (wait === 0) return;
-    for (const waiter of [...this.#queue]) {
-      if (wait <= waiter.patience) continue;
-      this.#queue.splice(this.#queue.indexOf(waiter), 1);
-      waiter.refuse(new ProblemError(tooLong(this.name, { ...this.#blockedBy, wait }, waiter.patience)));
-    }
+    this.#queue.refuseImpatient(wait, (patience) =>
+      tooLong(this.name, { ...this.#blockedBy, wait }, patience),
+    );
   }
 }
 
 /** Why a call does not wait as long as it is told. */
-export function tooLong(
-  service: string,
-  { by, wait }: RetryAfter,
-  patience: number,
-  waited = 0,
-): ConstructorParameters<typeof ProblemError>[0] {
+export function tooLong(service: string, { by, wait }: RetryAfter, patience: number, waited = 0): Problem {
   return {
     code: 'retry-after-too-long',
     message: `${service} asked to retry after ${words(wait)}${by === undefined ? '' : ` (${by})`}, and ${waited > 0 ? `this call has waited ${words(waited)} for it already, of ${words(patience + waited)} at most` : `a call waits ${words(patience)} at most`}`,
@@ -294,11 +255,7 @@ export function tooLong(
 }
 
 /** Why a call is not sent again although the service says to come back. */
-export function retriedTooOften(
-  service: string,
-  { by }: RetryAfter,
-  times: number,
-): ConstructorParameters<typeof ProblemError>[0] {
+export function retriedTooOften(service: string, { by }: RetryAfter, times: number): Problem {
   return {
     code: 'retry-after-too-long',
     message: `${service} has said ${times + 1} times to come back${by === undefined ? '' : ` (the last time ${by})`}, and a call comes back ${times} times at most`,

@@ -4,7 +4,8 @@ import { ProblemError } from '../../problems.ts';
 import type { PaceAnswer, PaceGrant, PaceHeard, SharedPace, Team } from '../../team-ports.ts';
 import type { Interruption } from '../time/interruption.ts';
 import type { Budget } from './budget.ts';
-import { LONGEST_CAUTION, Pace, type Pacing, type Passage, tooLong } from './pace.ts';
+import { Line, type Passage } from './line.ts';
+import { LONGEST_CAUTION, Pace, type Pacing, tooLong } from './pace.ts';
 import { rateLeft, type RetryAfter } from './retry-after.ts';
 
 /** How often is asked again where another machine has to let go first, in milliseconds: its word may be lost. */
@@ -12,15 +13,6 @@ const ASK_AGAIN = 100;
 
 /** What may go in less than that goes at once, in milliseconds: no timer is finer. */
 const SOON = 1;
-
-interface Waiter {
-  readonly patience: number;
-  readonly interruption: Interruption;
-  /** It is interrupted. */
-  readonly stop: (reason: Error) => void;
-  readonly go: (passage: Passage) => void;
-  readonly refuse: (reason: Error) => void;
-}
 
 /**
  * When the requests of one service may go, decided for all machines of a team together. Of the requests that wait here only the
@@ -33,7 +25,7 @@ export class SharedPacing implements Pacing {
   readonly #setting: PaceSetting;
   readonly #without: Team['without'];
   readonly #shared: SharedPace;
-  readonly #queue: Waiter[] = [];
+  readonly #queue = new Line();
   #isAsking = false;
   /** How many of those that wait have been told when they may go. */
   #promised = 0;
@@ -76,30 +68,11 @@ export class SharedPacing implements Pacing {
 
   async enter(patience: number, interruption: Interruption, again: boolean): Promise<Passage> {
     await this.budget?.take();
-    return new Promise((resolve, reject) => {
-      const stop = (reason: Error): void => {
-        this.#queue.splice(this.#queue.indexOf(waiter), 1);
-        if (this.#wanted === 0) this.#shared.withdraw();
-        reject(reason);
-      };
-      const waiter: Waiter = {
-        patience,
-        interruption,
-        stop,
-        go: (passage) => {
-          interruption.delete(stop);
-          resolve(passage);
-        },
-        refuse: (reason) => {
-          interruption.delete(stop);
-          reject(reason);
-        },
-      };
-      if (again) this.#queue.unshift(waiter);
-      else this.#queue.push(waiter);
-      interruption.add(stop);
-      this.#look();
+    const entered = this.#queue.join(patience, interruption, again, () => {
+      if (this.#wanted === 0) this.#shared.withdraw();
     });
+    this.#look();
+    return entered;
   }
 
   wait(retryAfter: RetryAfter): void {
@@ -169,7 +142,7 @@ export class SharedPacing implements Pacing {
   /** The others can't be reached. */
   #away(error: unknown): void {
     this.#isAsking = false;
-    const waiters = this.#queue.splice(this.#promised);
+    const waiters = this.#queue.takeFrom(this.#promised);
     const isAway = error instanceof ProblemError && error.problem.code === 'team-away';
     if (!isAway || this.#without === 'stop') {
       for (const { refuse } of waiters) refuse(error as Error);
@@ -178,7 +151,6 @@ export class SharedPacing implements Pacing {
     this.#alone ??= new Pace(this.#clock, this.name, shareOf(this.#setting, this.#machines), undefined);
     const alone = this.#alone;
     for (const waiter of waiters) {
-      waiter.interruption.delete(waiter.stop);
       const entered = alone.enter(waiter.patience, waiter.interruption, false);
       if (entered instanceof Promise) entered.then(waiter.go, waiter.refuse);
       else waiter.go(entered);
@@ -204,14 +176,10 @@ export class SharedPacing implements Pacing {
 
   #refuseTheImpatient(): void {
     const wait = this.blockedFor;
-    for (const waiter of [...this.#queue]) {
-      if (wait <= waiter.patience) continue;
-      this.#queue.splice(this.#queue.indexOf(waiter), 1);
-      const by = this.#blockedBy;
-      waiter.refuse(
-        new ProblemError(tooLong(this.name, { wait, ...(by === undefined ? {} : { by }) }, waiter.patience)),
-      );
-    }
+    const by = this.#blockedBy;
+    this.#queue.refuseImpatient(wait, (patience) =>
+      tooLong(this.name, { wait, ...(by === undefined ? {} : { by }) }, patience),
+    );
   }
 }
 

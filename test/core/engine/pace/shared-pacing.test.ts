@@ -2,7 +2,7 @@
 import { describe, expect, test } from '@jest/globals';
 import type { PaceSetting } from '../../../../src/core/chain/project.ts';
 import { SharedPacing, shareOf } from '../../../../src/core/engine/pace/shared-pacing.ts';
-import type { Passage } from '../../../../src/core/engine/pace/pace.ts';
+import type { Passage } from '../../../../src/core/engine/pace/line.ts';
 import { Interruption } from '../../../../src/core/engine/time/interruption.ts';
 import { ProblemError } from '../../../../src/core/problems.ts';
 import type { PaceAnswer, PaceGrant, PaceHeard } from '../../../../src/core/team-ports.ts';
