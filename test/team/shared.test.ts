@@ -110,7 +110,7 @@ steps:
       ]);
       expect([mostWithin(desk.times, 1000) <= 50, desk.refused]).toEqual([true, 0]);
       // What is short has a beginning and an end, and a lost worker's block waits for its lease.
-      if (PROVE) expect(took / ideal).toBeLessThanOrEqual(dying ? 1.1 : 1.05);
+      if (PROVE) expect(took / ideal).toBeLessThanOrEqual(1.05);
       if (PROVE)
         process.stderr.write(
           `${calls} calls in ${Math.round(took)} ms, ideal ${Math.round(ideal)}: ${(took / ideal).toFixed(3)}\n`,

@@ -315,6 +315,29 @@ function resultsOf({ out }: Result): Record<string, unknown> {
     expect((await run.done).code).not.toBe(4);
   });
 
+  test('what work is given of is on disk before anybody can begin with it', async () => {
+    // What is recorded gets to the disk where that is waited for, not after a while.
+    const path = join(mkdtempSync(join(tmpdir(), 'batharon-lazy-')), 'lazy.cjs');
+    writeFileSync(
+      path,
+      'const set = setTimeout;\nglobalThis.setTimeout = (work, after, ...of) => set(work, after === 30 ? 3_600_000 : after, ...of);\n',
+    );
+    await machines.workers(1);
+    const run = machines
+      .with({ NODE_OPTIONS: `--require ${path}` })
+      .start('run', 'until.chain.yaml', '--spread', '--json');
+    await until(() => asked.length > 0);
+    run.child.kill('SIGKILL');
+    await run.done;
+    const id = /"run":"([0-9a-z]+)"/.exec(run.out())![1]!;
+    const gone = await machines.start('resume', id, '--json').done;
+    expect([gone.code, gone.err, gone.code === 0 && resultsOf(gone)]).toEqual([
+      0,
+      expect.stringContaining('came from the other machines'),
+      { enough: true },
+    ]);
+  });
+
   test('where Redis has lost what was stored, the run ends, and goes on by its record', async () => {
     await machines.workers(1);
     desk.delay = 60;

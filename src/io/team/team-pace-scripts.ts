@@ -1,6 +1,7 @@
 // The steps of a shared pace, each carried out by Redis as a whole. The time is that of Redis, so that the clocks of machines don't
-// matter. KEYS: the state, the times of the last requests, how many requests of each machine are under way, those that may go and have
-// not gone out yet, until when each machine is believed to live, and the machines that wait, in the order in which they came.
+// matter. KEYS: the state, by when each of the last requests has reached the service, how many requests of each machine are under way,
+// those that may go and have not gone out yet, until when each machine is believed to live, and the machines that wait, in the order in
+// which they came.
 
 /** What all of them begin with. */
 const BEGIN = `
@@ -38,10 +39,11 @@ for _, gone in ipairs(redis.call('ZRANGEBYSCORE', machines, '-inf', now)) do
 end
 redis.call('ZADD', machines, string.format('%.0f', now + lease), me)
 local grace = 10
-local spacing = rate > 0 and period / rate * 1.03 or 0
+local width = math.ceil(rate) + burst - 1
+-- Where the last period is looked at it is what bounds the pace.
+local spacing = rate > 0 and period / rate * (width < 10000 and 1.01 or 1.03) or 0
 -- A fast pace is told in larger parts, since each question takes its time.
 local ahead = spacing < 5 and 100 or 25
-local width = math.ceil(rate) + burst - 1
 local first, granted, ready, why = 0, {}, 0, 0
 local blocked = math.max(0, (get('blocked') or 0) - now)
 local others = redis.call('ZCARD', line) - (redis.call('ZRANK', line, me) and 1 or 0)
@@ -62,12 +64,11 @@ while #granted < wanted and #granted < part do
   if rate > 0 then
     ready = math.max(ready, (get('due') or 0) - (burst - 1) * spacing)
     if width < 10000 then
-      -- One may be faster on its way to the service than the one before.
-      local from = '(' .. exact(ready - period * 1.04)
+      local from = '(' .. exact(ready - period)
       local over = redis.call('ZCOUNT', recent, from, '+inf') + redis.call('ZCARD', promised) - width
       if over >= 0 then
         local oldest = redis.call('ZRANGEBYSCORE', recent, from, '+inf', 'WITHSCORES', 'LIMIT', over, 1)
-        ready = math.max(ready, oldest[2] and tonumber(oldest[2]) + period * 1.04 or now + ahead + grace)
+        ready = math.max(ready, oldest[2] and tonumber(oldest[2]) + period or now + ahead + grace)
       end
     end
     if ready > now + ahead then break end
@@ -105,16 +106,19 @@ end
 return { first, granted, wait, math.ceil(blocked), redis.call('HGET', state, 'by') or '', redis.call('ZCARD', machines) }
 `;
 
-/** A request goes out. */
+/** A request goes out. It may be slower on its way to the service than those that come after it; its response shows that it was not. */
 export const SENT = `${BEGIN}
+local function latest(period) return now + math.min(period * 0.04, 1000) end
 redis.call('ZREM', promised, me .. ' ' .. ARGV[2])
-redis.call('ZADD', recent, exact(now), ARGV[2])
+redis.call('ZADD', recent, exact(latest(tonumber(ARGV[3]))), ARGV[2])
 `;
 
 /** A request has ended, and what the service said is left. */
 export const LEFT = `${BEGIN}
 local left, resets = ARGV[3], ARGV[4]
 redis.call('ZREM', promised, me .. ' ' .. ARGV[2])
+local believed = redis.call('ZSCORE', recent, ARGV[2])
+if believed and tonumber(believed) > now then redis.call('ZADD', recent, exact(now), ARGV[2]) end
 count(-1)
 local old = (get('older') or 0) > 0
 if old then redis.call('HINCRBY', state, 'older', -1) end

@@ -61,6 +61,8 @@ class TeamPace implements SharedPace {
   readonly #deaf: () => void;
   #lease: number;
   #isWaiting = false;
+  /** That of the rate, in milliseconds. */
+  #period = 0;
 
   constructor(team: TeamRedis, name: string, changed: () => void, closed: () => void) {
     this.#team = team;
@@ -77,6 +79,7 @@ class TeamPace implements SharedPace {
 
   async ask({ rate, burst, atOnce }: PaceSetting, wanted: number): Promise<PaceAnswer> {
     this.#isWaiting = true;
+    this.#period = rate?.period ?? 0;
     const [first, afters, wait, blocked, by, machines] = (await this.#team.do(() =>
       this.#redis.paceAsk(
         ...this.#keys,
@@ -104,7 +107,7 @@ class TeamPace implements SharedPace {
   }
 
   sent({ id }: PaceGrant): void {
-    this.#tell(() => this.#redis.paceSent(...this.#keys, this.#team.machine, id));
+    this.#tell(() => this.#redis.paceSent(...this.#keys, this.#team.machine, id, this.#period));
   }
 
   left({ id }: PaceGrant, { left }: PaceHeard): void {

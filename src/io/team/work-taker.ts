@@ -178,6 +178,8 @@ export class WorkTaker {
       maxStalledCount: MOST_LOST,
     });
     worker.on('error', () => undefined);
+    // Another worker was lost, and what it had is there to be taken.
+    worker.on('stalled', () => this.#news());
     await worker.startStalledCheckTimer();
     this.#taken.set(id, { offer, worker });
     await this.#team.do((redis) => redis.hset(names.takers(id), machine, this.#lanes));

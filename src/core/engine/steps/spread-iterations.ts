@@ -97,6 +97,8 @@ async function carryOut(
   block: Block,
 ): Promise<void> {
   const giver = new Giver(context);
+  // Whoever goes on with this run has to know all that the block was made of.
+  await context.ports.record?.durable();
   const { done, exit, missing } = await spread.carryOut(block, giver);
   iterations.absorb(block.first, done, { exit, ...(missing ? { missing } : {}), booked: giver.booked });
 }

@@ -188,10 +188,14 @@ describe('a loop that is given away', () => {
           });
           const there = service();
           const ended: string[] = [];
+          let durable = 0;
           const spread = await runChain(chain(`spread: ${size}`), there.script, {
             project: KILN,
             inputs: { rows },
-            ports: recording,
+            ports: {
+              ...recording,
+              record: { keep: () => undefined, durable: () => Promise.resolve(void durable++) },
+            },
             spread: workers({ width, losses: [] }, ended),
           });
           expect([spread.exit, plain(spread.results)]).toEqual([alone.exit, plain(alone.results)]);
@@ -199,7 +203,9 @@ describe('a loop that is given away', () => {
           const urls = ({ sent }: Ran): string[] => sent.map(({ url }) => url).sort();
           expect(urls(spread)).toEqual(urls(alone));
           expect(spread.of('run-ended')[0]!.calls).toBe(alone.of('run-ended')[0]!.calls);
-          expect([there.posted, ended.length]).toEqual([here.posted, Math.ceil(length / size)]);
+          const blocks = Math.ceil(length / size);
+          // What a block is made of is on disk before it is given.
+          expect([there.posted, ended.length, durable]).toEqual([here.posted, blocks, blocks]);
         },
       ),
       { numRuns: process.env.PROVE ? 400 : 25 },
