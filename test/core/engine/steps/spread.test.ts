@@ -194,7 +194,13 @@ describe('a loop that is given away', () => {
             inputs: { rows },
             ports: {
               ...recording,
-              record: { keep: () => undefined, durable: () => Promise.resolve(void durable++) },
+              record: {
+                keep: () => undefined,
+                durable: () => {
+                  durable++;
+                  return Promise.resolve();
+                },
+              },
             },
             spread: workers({ width, losses: [] }, ended),
           });
