@@ -619,6 +619,22 @@ const makeHabits = (): readonly Habit[] => [
     example: ['time < 800ms', 'elapsed < 800ms'],
   },
   {
+    words: ['application/json', 'media type without quotes'],
+    find: /(?<=(?:[=(,[]|\bin)\s*)((?:application|text|image|audio|video|multipart|font)\/[\w.+*-]+)(?=\s*(?:$|[)\],&|]))/d,
+    write: ([, type = '']) => `'${type}'`,
+    say: 'text stands in quotes',
+    example: ['type == application/json', "type == 'application/json'"],
+  },
+  {
+    words: ['[?x == 1]', 'filter without @'],
+    find: of(
+      `(?<=\\[\\?(?:[^\\[\\]]*?(?:&&|\\|\\|))?\\s*\\(?\\s*!?)(?<sign>(?!(?:true|false|null|nothing)\\b)${NAME})(?=[.\\[\\s]*(?:${NAME}[.\\s]*)*(?:[=!<>]=?|in\\b|[)\\]&|]))`,
+    ),
+    write: ([, name = '']) => `@.${name}`,
+    say: 'the item that a filter looks at is @, and its members follow a dot: [?@.x == 1]',
+    example: ["$.a[?b == 'c']", "$.a[?@.b == 'c']"],
+  },
+  {
     words: ['type == json', 'content-type == json'],
     find: /(?<![\w.$@])type\s*==?\s*(json|xml|html|csv|text|pdf)\b/,
     write: ([, word = '']) => `contains(type, '${word}')`,

@@ -7,6 +7,7 @@ import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
 import { kindOf } from './values.ts';
 import { type FunctionDefinition, type FunctionParameter, signature } from './functions/define.ts';
 import { functions } from './functions/index.ts';
+import { habits } from './habits.ts';
 import type { Inferring, InferContext, Remedy } from './inferring.ts';
 import { ANY, BIT, JSON_VALUE, type Kind, kindWords, maybe, mayBe, YES_NO } from './kinds.ts';
 import { countOf } from '../count-of.ts';
@@ -27,7 +28,8 @@ export function inferCall(self: Inferring, tree: CallTree, context: InferContext
       'unknown-function',
       `there is no function ${tree.name}`,
       near === undefined
-        ? 'batharon explain functions lists them'
+        ? (habits().find(({ words }) => words.includes(tree.name))?.say ??
+            'batharon explain functions lists them')
         : {
             hint: `the nearest is ${nameOf(self, near)}`,
             replace: { span: [tree.span[0], tree.span[0] + tree.name.length], text: near },

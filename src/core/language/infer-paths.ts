@@ -58,12 +58,20 @@ function inferSelected(
             `${before} has no member ${selector.name}${said}`,
             {
               ...(near === undefined
-                ? { hint: `it has ${nameList(names)}` }
+                ? kind.members!.has('body')
+                  ? {
+                      hint: `it has ${nameList(names)}; what the response has is in ${before}.body`,
+                      replace: { span: [segment.span[0], segment.span[0]], text: '.body' },
+                    }
+                  : names.length > 0
+                    ? { hint: `it has ${nameList(names)}` }
+                    : {}
                 : {
                     hint: `the nearest is ${before}.${near}`,
                     replace: replacedMember(self, segment, near),
                   }),
-              name: before,
+              // What the project defines is missing there, not where it is used.
+              name: OF_PROJECT.has(before) ? selector.name : before,
             },
           );
         }
@@ -106,6 +114,9 @@ function nameIn(self: Inferring, { span: [start, end] }: Segment): { span: reado
 }
 
 /** Another member in the place of one; behind its point, where it can stand there. */
+/** What an expression has of the project. */
+const OF_PROJECT: ReadonlySet<string> = new Set(['secret', 'services', 'values']);
+
 function replacedMember(self: Inferring, { span: [start, end] }: Segment, name: string): Replacement {
   const text = memberText(name);
   return self.text[start] === '.' && text.startsWith('.')

@@ -39,6 +39,9 @@ import {
   type Tree,
 } from './tree.ts';
 
+/** Where other programs have the variables of the environment. */
+const OF_THE_ENVIRONMENT: ReadonlySet<string> = new Set(['env', 'ENV', 'process', 'environ', 'os']);
+
 /** Words that other languages have for what is written in small letters here. */
 const OTHER_LITERALS: Readonly<Record<string, string>> = {
   True: 'true',
@@ -190,7 +193,7 @@ class Inferrer implements Inferring {
         return inferCall(this, tree, context, false);
       case 'list': {
         const kinds = tree.items.map((item) =>
-          this.valueKind(item, { ...context, tolerant: isDropping(item) }),
+          this.valueKind(item, { ...context, tolerant: isDropping(item), isItem: item.type === 'name' }),
         );
         return kinds.length === 0 ? LIST : listOf(kinds.map(present).reduce(union));
       }
@@ -283,8 +286,9 @@ class Inferrer implements Inferring {
     const names = this.scope.names();
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
-    const way: Remedy =
-      literal !== undefined
+    const way: Remedy = OF_THE_ENVIRONMENT.has(name)
+      ? 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here'
+      : literal !== undefined
         ? {
             hint: `${literal} is written in lower case here`
               .replace(/^nothing is .*/, 'the word is nothing')
@@ -309,14 +313,18 @@ class Inferrer implements Inferring {
   }
 
   /** What is like no name is a text without quotes where it is compared with, and a member of the response elsewhere. */
-  #neitherNameNorNear(name: string, { isCompared }: InferContext, names: readonly string[]): Remedy {
+  #neitherNameNorNear(
+    name: string,
+    { isCompared, isItem = false }: InferContext,
+    names: readonly string[],
+  ): Remedy {
     const inQuotes = `text needs quotes: '${name}'`;
-    if (!isCompared && !('missing' in this.scope.response))
+    if (!isCompared && !isItem && !('missing' in this.scope.response))
       return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
     const near = isCompared ? nearest(name, names) : undefined;
     if (near !== undefined) return { hint: `${inQuotes}; the nearest name is ${near}`, replace: `'${name}'` };
     const hint = names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes;
-    return isCompared ? { hint, replace: `'${name}'` } : hint;
+    return isCompared || isItem ? { hint, replace: `'${name}'` } : hint;
   }
 
   #unary(operator: '!' | '-', operand: Tree, context: InferContext): Kind {

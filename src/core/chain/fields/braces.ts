@@ -81,3 +81,28 @@ export function braceTooMany(findings: Findings, node: ScalarNode): void {
     findings.partBecomes(node, [start, end], '', 'quotes say that it is meant'),
   );
 }
+
+/** A text with insertions as an expression: `piece ${id}` is `'piece ' + id`. */
+function withoutInsertions(text: string): string {
+  const parts = text.split(/\$\{\s*([^}]*?)\s*\}/);
+  // Beside an operator or a bracket it was an expression already.
+  if (/[-+*/%=!<>&|?()[\],]/.test(parts.filter((_, i) => i % 2 === 0).join(''))) return parts.join('');
+  return parts
+    .map((part, i) => (i % 2 === 0 ? `'${part}'` : part))
+    .filter((part) => part !== "''")
+    .join(' + ');
+}
+
+/** `${…}` where an expression stands already: says so. */
+export function insertionInExpression(findings: Findings, node: ScalarNode): boolean {
+  const at = node.text.indexOf('${');
+  if (at < 0 || /['"][^'"]*\$\{/.test(node.text)) return false;
+  const whole = /^\$\{\s*([\s\S]*?)\s*\}$/.exec(node.text)?.[1];
+  findings.problem(
+    node.offset(at),
+    'text-in-expression',
+    'this field is already an expression, so ${ } has no meaning in it',
+    findings.becomes(node, whole ?? withoutInsertions(node.text)),
+  );
+  return true;
+}

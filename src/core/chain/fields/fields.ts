@@ -12,7 +12,14 @@ import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
 import { literalValue } from './literal-values.ts';
-import { bracesAsValue, bracesInText, braceTooMany, closingBrace, unclosedInsertion } from './braces.ts';
+import {
+  braceTooMany,
+  bracesAsValue,
+  bracesInText,
+  closingBrace,
+  insertionInExpression,
+  unclosedInsertion,
+} from './braces.ts';
 import { indexBehindFilter, pathWarnings } from './path-warnings.ts';
 import { SchemaNames } from './schema-names.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
@@ -127,15 +134,7 @@ export class FieldReader {
   }
 
   #insertionInExpression(node: ScalarNode): boolean {
-    const at = node.text.indexOf('${');
-    if (at < 0 || /['"][^'"]*\$\{/.test(node.text)) return false;
-    const whole = /^\$\{\s*([\s\S]*?)\s*\}$/.exec(node.text)?.[1];
-    this.findings.problem(
-      node.offset(at),
-      'text-in-expression',
-      'this field is already an expression, so ${ } has no meaning in it',
-      this.findings.becomes(node, whole ?? node.text.replace(/\$\{\s*([^}]*?)\s*\}/g, '$1')),
-    );
+    if (!insertionInExpression(this.findings, node)) return false;
     this.#useNames(node.text);
     return true;
   }

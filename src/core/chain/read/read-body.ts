@@ -23,6 +23,8 @@ import {
   valueOf,
 } from '../source/source-file.ts';
 import { checkStructure } from '../source/structure.ts';
+import { jsonMeantBy, mapMeantBy } from '../source/repair-value.ts';
+import { replacedBy } from '../source/changes.ts';
 
 const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'bytes', 'file'] as const;
 
@@ -120,8 +122,21 @@ function readJson(reader: StepReader, node: SourceNode, scope: StaticScope): Typ
 
 /** Pasted JSON behind `json: |`, or in quotes: a text that would be sent as one quoted text. */
 function jsonInText({ fields }: StepReader, node: SourceNode): void {
-  if (node.type !== 'scalar' || !node.quoted) return;
+  if (node.type !== 'scalar') return;
   const { file } = fields.findings;
+  if (!node.quoted) {
+    const map = /^[A-Za-z_][\w-]*\s*=(?![=~])\s*\S/.test(node.text)
+      ? mapMeantBy('json', node.text)
+      : undefined;
+    if (map !== undefined)
+      fields.findings.warn(
+        node,
+        'json-in-text',
+        'this is one text, so it is sent as a JSON string, not as the map it shows',
+        { hint: 'a key is followed by a colon, not by =', change: replacedBy(node, map) },
+      );
+    return;
+  }
   const bar = /^[|>][^\n]*/.exec(file.text.slice(...node.range))?.[0];
   if (bar !== undefined && /^(?:[ ]*[\w-]+:(?: .*)?\n?|[ ]*- .*\n?)+$/.test(node.text)) {
     fields.findings.warn(
@@ -142,11 +157,15 @@ function jsonInText({ fields }: StepReader, node: SourceNode): void {
   } catch {
     return;
   }
+  const meant = bar === undefined ? jsonMeantBy(node.text) : undefined;
   fields.findings.warn(
     node,
     'json-in-text',
     'this is one text, so it is sent as a JSON string, not as the object or list it shows',
-    'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
+    {
+      hint: 'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
+      change: meant === undefined ? undefined : replacedBy(node, meant),
+    },
   );
 }
 

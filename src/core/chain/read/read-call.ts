@@ -135,6 +135,16 @@ export function readCall(
   const save = saveNode && fields.template(saveNode, scope.outside());
   const resume = saved?.type === 'map' && saysYes(fields.literal(valueOf(saved, 'resume')));
   if (save) reader.files?.made.add(literalPath(save));
+  if (saveNode?.type === 'scalar' && /[/\\]$/.test(saveNode.text))
+    fields.findings.problem(
+      saveNode,
+      'wrong-form',
+      `save names a file, and ${saveNode.text} is a folder`,
+      fields.findings.becomes(
+        saveNode,
+        saveNode.text + (/[^/?]+(?=\?|$)/.exec(fields.literal(valueOf(node, 'call')) ?? '')?.[0] ?? 'body'),
+      ),
+    );
   const redirects = fields.literal(valueOf(node, 'redirects'));
   const cookies = fields.literal(valueOf(node, 'cookies'));
   const buffered =
@@ -276,7 +286,7 @@ function credentialsOf({ project }: StepReader): string {
   const names = [...project.credentials.keys()];
   return names.length === 0
     ? 'define it under credentials in batharon.yaml'
-    : `it has ${names.join(', ')}; nobody sends none`;
+    : `it has ${names.join(', ')}; as: none sends no credential`;
 }
 
 /** A step that expects 429 wants to see it. */

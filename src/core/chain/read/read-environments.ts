@@ -2,6 +2,7 @@ import { nameList, nearest } from '../../language/nearest.ts';
 import type { Findings } from '../source/findings.ts';
 import { projectKeys } from '../keys/project-keys.ts';
 import {
+  entryOf,
   type MapEntry,
   type MapNode,
   type ScalarNode,
@@ -76,6 +77,17 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
     const settable = projectKeys.map(({ name }) => name).filter((name) => !name.includes('environment'));
     if (settable.includes(first)) return setPath(findings, changed, path, { key, value, above: [] });
     const near = nearest(first, settable);
+    const services = valueOf(root, 'services');
+    const service = services?.type === 'map' && entryOf(services, first) ? `services.${key.text}` : undefined;
+    if (service !== undefined) {
+      findings.problem(
+        key,
+        'unknown-key',
+        `an environment sets a part of the service ${first} by its whole path`,
+        findings.becomes(key, value.type === 'scalar' && path.length === 1 ? `${service}.url` : service),
+      );
+      return changed;
+    }
     findings.problem(
       key,
       'unknown-key',

@@ -142,6 +142,8 @@ function eachMeantBy(text: string): string {
   if (first !== undefined) return `${second === undefined ? first : `${first}, ${second}`} in ${list!}`;
   const [, other, name] = /^(.+?)\s+as\s+(\w+)$/.exec(words) ?? [];
   if (other !== undefined) return `${name!} in ${other}`;
+  const [, item, items] = /^([A-Za-z_]\w*)\s*,\s*([A-Za-z_]\w*)$/.exec(words) ?? [];
+  if (item !== undefined) return `${item} in ${items!}`;
   const last = /([A-Za-z_]\w*)\W*$/.exec(words)?.[1] ?? '';
   const one = last.replace(/ies$/, 'y').replace(/s$/, '');
   return `${one === last || one === '' ? 'one' : one} in ${words}`;

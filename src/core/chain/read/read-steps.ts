@@ -18,7 +18,8 @@ import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
 import { fingerprintOf } from './step-fingerprint.ts';
-import { rewritten } from '../source/changes.ts';
+import { METHODS } from '../../methods.ts';
+import { replacedBy, rewritten } from '../source/changes.ts';
 import { asScalar } from '../source/scalar-text.ts';
 import { CALL_KEYS, keysMeantBy, METHOD_KEYS } from '../source/key-habits.ts';
 import { checkStructure } from '../source/structure.ts';
@@ -51,7 +52,15 @@ function readStep(
 ): Step | undefined {
   const { findings } = reader.fields;
   if (node.type !== 'map') {
-    findings.problem(node, 'wrong-form', 'a step is a map of keys', '- call: GET kiln /racks');
+    const isCall = node.type === 'scalar' && METHODS.has(/^[A-Z]+(?= )/.exec(node.text)?.[0] ?? '');
+    findings.problem(
+      node,
+      'wrong-form',
+      isCall ? 'a request follows call:' : 'a step is a map of keys',
+      isCall
+        ? { change: replacedBy(node, `call: ${findings.file.text.slice(...node.range)}`) }
+        : { example: '- call: GET kiln /racks' },
+    );
     return undefined;
   }
   const loops = valueOf(node, 'each') ?? valueOf(node, 'repeat');
@@ -61,8 +70,12 @@ function readStep(
     findings.problem(
       second.key,
       'wrong-form',
-      `a step does one thing, and this one has ${verbs.join(' and ')}`,
-      `a step of its own for ${second.key.text}`,
+      loops
+        ? `what a loop does for each item stands in a list under steps:`
+        : `a step does one thing, and this one has ${verbs.join(' and ')}`,
+      loops
+        ? { example: `steps:\n  - ${findings.file.line(findings.place(second.key).line).trim()}` }
+        : `a step of its own for ${second.key.text}`,
     );
     return undefined;
   }

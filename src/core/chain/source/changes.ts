@@ -4,6 +4,10 @@ import type { ScalarNode, SourceFile, SourceNode } from './source-file.ts';
 
 /** The change by which a scalar has another text. */
 export function rewritten(file: SourceFile, node: ScalarNode, text: string): Change | undefined {
+  if (node.endOf) {
+    const { whole, from } = node.endOf;
+    return rewritten(file, whole, whole.text.slice(0, from) + text);
+  }
   const [start, end] = node.range;
   const source = file.text.slice(start, end);
   // A block of text is put right where it stands; quotes have no meaning in it.

@@ -66,8 +66,10 @@ function* durations(text: string): Generator<string> {
     yield least <= most ? `${low!}..${high!}` : `${high!}..${low!}`;
   const one = durationOf(text);
   if (one !== undefined) yield one;
-  // A figure of a thousand and more was mostly meant in milliseconds.
-  if (/^[0-9]+$/.test(text)) yield text + (Number(text) >= 1000 ? 'ms' : 's');
+  // A large figure was mostly meant in milliseconds, unless it makes whole minutes.
+  const figure = Number(text);
+  if (/^[0-9]+$/.test(text))
+    yield text + (figure >= 1000 || (figure >= 100 && figure % 60 !== 0) ? 'ms' : 's');
   if (/^[0-9]+\.[0-9]+$/.test(text)) yield `${text}s`;
 }
 
@@ -124,10 +126,10 @@ export function mapMeantBy(key: string, text: string): string | undefined {
     const [, name, value] = /^([\w-]+)\s*[:=]\s*(.+)$/.exec(text) ?? [];
     return name === undefined ? undefined : flow([[name, value!]]);
   }
-  if (key !== 'query' && key !== 'form' && key !== 'inputs') return undefined;
+  if (key !== 'query' && key !== 'form' && key !== 'inputs' && key !== 'json') return undefined;
   const pairs = text
     .replace(/^\?/, '')
-    .split(/[&,;]\s*/)
+    .split(/[&,;]\s*|\s+(?=[\w-]+\s*[=:])/)
     .map((pair) => /^([^=:\s]+)\s*[=:]\s*(.+)$/.exec(pair));
   return pairs.some((pair) => !pair) ? undefined : flow(pairs.map((pair) => [pair![1]!, pair![2]!]));
 }
@@ -155,4 +157,15 @@ export function listMeantBy(text: string): string {
     .split(/\s*,\s*/)
     .map((item) => (/^[\w ./-]+$/.test(item) ? item : JSON.stringify(item)))
     .join(', ')}]`;
+}
+
+/** An object or list of JSON that a text on one line is: JSON is YAML, so it needs no quotes. */
+export function jsonMeantBy(text: string): string | undefined {
+  if (!/^\s*[{[]/.test(text) || text.includes('\n')) return undefined;
+  try {
+    JSON.parse(text);
+  } catch {
+    return undefined;
+  }
+  return text.trim();
 }

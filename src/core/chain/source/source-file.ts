@@ -31,6 +31,8 @@ export interface ScalarNode {
   readonly range: Range;
   /** The offset in the file of an offset in the text. */
   readonly offset: (inText: number) => number;
+  /** Where it is the end of another one: that, and from which of its characters on. */
+  readonly endOf?: { readonly whole: ScalarNode; readonly from: number };
 }
 
 export interface MapNode {
@@ -313,5 +315,6 @@ export function partOfScalar(node: ScalarNode, from: number): ScalarNode {
     text: node.text.slice(from),
     offset: (inText) => node.offset(inText + from),
     range: [node.offset(from), node.range[1]],
+    endOf: { whole: node, from },
   };
 }

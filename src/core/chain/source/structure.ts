@@ -1,11 +1,13 @@
 import * as z from 'zod';
+import { readDuration } from '../../language/lexer.ts';
+import { optional } from '../optional.ts';
 import { setMember } from '../../language/values.ts';
 import { nameList, nearest } from '../../language/nearest.ts';
 import type { Findings } from './findings.ts';
 import { anything, type KeyDefinition, text } from './key-definition.ts';
 import { replacedBy, rewritten } from './changes.ts';
 import { asScalar } from './scalar-text.ts';
-import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
+import { jsonMeantBy, listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
 import {
   entryOf,
@@ -68,7 +70,9 @@ export function checkStructure(
     );
     return undefined;
   }
+  const strays = strayItems(findings, node, keys);
   for (const { key, value } of node.entries) {
+    if (strays.has(key)) continue;
     const definition = keys.find(({ name }) => name === key.text);
     if (!definition) unknownKey(findings, node, key.text, { keys, what });
     else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success)
@@ -87,6 +91,34 @@ export function checkStructure(
   return node;
 }
 
+/** `{ choices: ash, celadon }`: the items of a list without its brackets, which YAML reads as keys. Returns what is no key then. */
+function strayItems(findings: Findings, node: MapNode, keys: readonly KeyDefinition[]): Set<ScalarNode> {
+  const strays = new Set<ScalarNode>();
+  node.entries.forEach(({ key, value }, i) => {
+    const definition = keys.find(({ name }) => name === key.text);
+    if (!definition || value.type !== 'scalar' || !value.flow) return;
+    const rest = node.entries.slice(i + 1);
+    const count = rest.findIndex(
+      (one) => one.value.type !== 'empty' || keys.some(({ name }) => name === one.key.text),
+    );
+    const items = count < 0 ? rest : rest.slice(0, count);
+    const texts = [value.text, ...items.map((one) => one.key.text)];
+    const shape = definition.shape();
+    if (items.length === 0 || shape.safeParse(value.text).success || !shape.safeParse(texts).success) return;
+    findings.problem(
+      value,
+      'wrong-form',
+      `${key.text} must be ${definition.wants}; a list stands in brackets`,
+      {
+        change: { range: [value.range[0], items.at(-1)!.key.range[1]], text: `[${texts.join(', ')}]` },
+      },
+    );
+    strays.add(key);
+    for (const one of items) strays.add(one.key);
+  });
+  return strays;
+}
+
 /** Keys that take an expression, by that which takes a map of them. */
 const OF_MAPS: Readonly<Record<string, string>> = { next: 'next-query', save: 'keep' };
 
@@ -99,6 +131,19 @@ function wrongValue(
 ): void {
   if (value.type === 'map' && wrongInside(findings, value, { name, wants, shape })) return;
   const other = value.type === 'map' ? OF_MAPS[name] : undefined;
+  if (name === 'repeat' && value.type === 'scalar' && /^\d+$/.test(value.text)) {
+    const text = `each: n in range(1, ${value.text})`;
+    findings.problem(
+      key,
+      'wrong-form',
+      'repeat goes on until a condition is met; a loop of so many iterations is an each',
+      {
+        hint: text,
+        change: { range: [key.range[0], value.range[1]], text },
+      },
+    );
+    return;
+  }
   const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
   findings.problem(
     value.type === 'empty' || other !== undefined ? key : value,
@@ -143,6 +188,8 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
   }
   if (value.type === 'list' && (takes({}) || takes({ x: 'y' }))) return mapOfList(file, name, value);
+  if (value.type === 'list') return itemsMeantBy(file, name, value, takes);
+  if (name === 'steps' && value.type === 'map') return itemOfMap(file, value);
   if (name === 'each' && value.type === 'map' && value.entries.length === 1) {
     const [{ key, value: list }] = value.entries as [MapEntry];
     return list.type === 'scalar' ? replacedBy(value, `${key.text} in ${list.text}`) : undefined;
@@ -157,16 +204,44 @@ function meantValue(file: SourceFile, name: string, value: SourceNode, shape: z.
   return map === undefined ? undefined : replacedBy(value, map);
 }
 
+/** A list of which some items are not what it takes, each as what it was meant as. */
+function itemsMeantBy(
+  file: SourceFile,
+  name: string,
+  list: ListNode,
+  takes: (plain: unknown) => boolean,
+): Change | undefined {
+  const isBlock = file.text[list.range[0]] === '-';
+  const items = list.items.map((item) => {
+    if (item.type !== 'scalar') return undefined;
+    return takes([item.text]) ? item.text : valueMeantBy(name, item.text);
+  });
+  if (isBlock || items.some((item) => item === undefined || !takes([item]))) return undefined;
+  return replacedBy(list, `[${items.join(', ')}]`);
+}
+
+/** A lone map where a list of them is taken: the same lines with a dash before the first. */
+function itemOfMap(file: SourceFile, map: MapNode): Change | undefined {
+  const [first] = map.entries;
+  const last = map.entries.at(-1);
+  if (!first || !last || file.text[map.range[0]] === '{') return undefined;
+  const range = [first.key.range[0], last.value.range[1]] as const;
+  return { range, text: `- ${file.text.slice(...range).replaceAll('\n', '\n  ')}` };
+}
+
 /** A list of single members where a map is taken: the same lines without their dashes. */
 function mapOfList(file: SourceFile, name: string, list: ListNode): Change | undefined {
   const isBlock = file.text[list.range[0]] === '-';
   const members = list.items.map((item) => {
     if (item.type === 'map' && item.entries.length === 1) {
       const [{ key, value }] = item.entries as [MapEntry];
-      return value.type === 'scalar' ? file.text.slice(key.range[0], value.range[1]) : undefined;
+      if (value.type !== 'scalar') return undefined;
+      if (name === 'inputs') return `${key.text}: { default: ${file.text.slice(...value.range)} }`;
+      return file.text.slice(key.range[0], value.range[1]);
     }
-    const isName = item.type === 'scalar' && /^[A-Za-z_]\w*$/.test(item.text);
-    return isName && GIVES_NAMES.has(name) ? `${item.text}: ${item.text}` : undefined;
+    if (item.type !== 'scalar' || !/^[A-Za-z_]\w*$/.test(item.text)) return undefined;
+    if (name === 'inputs') return `${item.text}: {}`;
+    return GIVES_NAMES.has(name) ? `${item.text}: ${item.text}` : undefined;
   });
   if (members.length === 0 || members.includes(undefined)) return undefined;
   const last = list.items.at(-1)!;
@@ -189,7 +264,10 @@ const OPPOSITES: Readonly<Record<string, string>> = {
 };
 
 /** What is said another way here. */
-function hintOf(word: string): string | undefined {
+function hintOf(word: string, what: string): string | undefined {
+  if (word === 'as' && what === 'an each') return 'the name of the item stands first: each: piece in pieces';
+  if (what === 'poll' && /attempts|retries|tries|count|times/i.test(word))
+    return 'within: says how long it asks at most';
   if (word === 'required') return 'an input without a default has to be given';
   if (word === 'min' || word === 'max' || word === 'pattern')
     return 'must: a condition on the name of the input';
@@ -221,6 +299,19 @@ function boundOfInput(file: SourceFile, node: MapNode, { key, value }: MapEntry)
   return { range: whole, text: `must: ${input} ${operator} ${value.text}` };
 }
 
+/** So many tries of a poll, as the time that they take. */
+function boundOfPoll(node: MapNode, { key, value }: MapEntry): Change | undefined {
+  const every = entryOf(node, 'every')?.value;
+  if (!/^(?:max-?)?(?:attempts|retries|tries|count|times)$/i.test(key.text) || entryOf(node, 'within'))
+    return undefined;
+  if (value.type !== 'scalar' || !/^\d{1,6}$/.test(value.text) || every?.type !== 'scalar') return undefined;
+  const pause = readDuration(every.text.replace(/^.*\.\./, ''));
+  if (pause === undefined) return undefined;
+  const seconds = Math.ceil((pause * Number(value.text)) / 1000);
+  const within = seconds % 60 === 0 ? `${seconds / 60}m` : `${seconds}s`;
+  return { range: [key.range[0], value.range[1]], text: `within: ${within}` };
+}
+
 /** Another key in the place of one, and its value put right with it where that has another form. */
 function renamed(
   file: SourceFile,
@@ -228,15 +319,35 @@ function renamed(
   { name, shape }: KeyDefinition,
 ): Change | undefined {
   const change = rewritten(file, key, name);
-  if (value.type !== 'scalar' || shape().safeParse(plainOf(value)).success) return change;
+  const written = value.type === 'scalar' && name === 'json' ? jsonMeantBy(value.text) : undefined;
+  if (written !== undefined) return { range: [key.range[0], value.range[1]], text: `json: ${written}` };
+  if (shape().safeParse(plainOf(value)).success) return change;
+  // What goes over several lines is put right line by line.
+  if (value.type !== 'scalar')
+    return file.text
+      .slice(...value.range)
+      .trimEnd()
+      .includes('\n')
+      ? change
+      : undefined;
   const other = meantValue(file, name, value, shape());
-  return other ? { range: [key.range[0], other.range[1]], text: `${name}: ${other.text}` } : change;
+  return other ? { range: [key.range[0], other.range[1]], text: `${name}: ${other.text}` } : undefined;
 }
 
 /** The key that a word was probably meant as. */
 function nearestKey(node: MapNode, word: string, keys: readonly KeyDefinition[]): string | undefined {
   const names = keys.map(({ name }) => name);
-  const meant = keysMeantBy(word).find((key) => names.includes(key) && !entryOf(node, key));
+  const value = entryOf(node, word)?.value;
+  const free = keysMeantBy(word).filter((key) => names.includes(key) && !entryOf(node, key));
+  // Of several the one that takes what is there.
+  const takes = (key: string): boolean =>
+    value !== undefined &&
+    keys
+      .find(({ name }) => name === key)!
+      .shape()
+      .safeParse(plainOf(value)).success;
+  const isFile = value?.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
+  const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
   return meant ?? nearest(word, names) ?? keysMeantBy(word).find((key) => names.includes(key));
 }
 
@@ -259,18 +370,30 @@ function unknownKey(
     });
     return;
   }
-  const bound = what === 'an input' ? boundOfInput(findings.file, node, entry) : undefined;
+  const bound =
+    what === 'an input'
+      ? boundOfInput(findings.file, node, entry)
+      : what === 'poll'
+        ? boundOfPoll(node, entry)
+        : undefined;
+  const definition = keys.find((key) => key.name === near);
+  if (near === 'as' && entry.value.type === 'map') {
+    findings.problem(
+      entry.key,
+      'unknown-key',
+      `${what} has no key ${name}; a credential is one of the project`,
+      {
+        example:
+          'credentials: { desk: { kind: bearer, token: "${secret.desk}" } } in batharon.yaml, and as: desk here',
+      },
+    );
+    return;
+  }
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
     hint:
-      hintOf(name) ?? (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
-    change:
-      bound ??
-      (near === undefined
-        ? undefined
-        : renamed(
-            findings.file,
-            entry,
-            keys.find((key) => key.name === near)!,
-          )),
+      hintOf(name, what) ??
+      (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
+    change: bound ?? (definition && renamed(findings.file, entry, definition)),
+    ...optional('example', definition?.example),
   });
 }

@@ -18,7 +18,15 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
     events: 'sse event-stream eventsource',
     xml: 'application/xml soap',
   },
-  'on-fail': { continue: 'ignore skip warn go-on proceed', stop: 'fail abort exit break error halt' },
+  'on-fail': {
+    continue: 'ignore skip warn go-on proceed true yes',
+    stop: 'fail abort exit break error halt false no',
+  },
+  on: {
+    'no-response': 'timeout network network-error connection connection-error connect-error disconnect',
+    '5xx': 'server-error server-errors 500s 5XX',
+    '429': 'rate-limit rate-limited too-many-requests',
+  },
   'when-one-fails': { continue: 'ignore skip warn go-on proceed', stop: 'fail abort exit break error halt' },
   guard: { 'reads-only': 'readonly read-only safe get-only', ask: 'confirm prompt', none: 'no off' },
   credential: {

@@ -33,10 +33,13 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     missingBlank,
     bareCall,
     missingComma,
+    commaAtEnd,
+    bareKey,
     habitInValue,
     openQuote,
     openBracket,
     colonInText,
+    keyAtDash,
     strayDash,
     missingColon,
   ])
@@ -171,6 +174,34 @@ function missingComma(line: string): Found {
     : undefined;
 }
 
+/** `name: "bowl",` */
+function commaAtEnd(line: string): Found {
+  const [, value] =
+    /^(\s*(?:- +)*(?:[\w-]+: +)?(?:"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'))\s*,\s*$/.exec(line) ?? [];
+  return value === undefined
+    ? undefined
+    : {
+        code: 'yaml-trap',
+        message: 'no comma stands at the end of a line in YAML',
+        column: value.length + 1,
+        instead: value.trim(),
+      };
+}
+
+/** `inputs`, with what it has on the lines below. */
+function bareKey(line: string, lines: readonly string[], number: number): Found {
+  const [, lead, key] = /^(\s*(?:- +)*)([A-Za-z][\w-]*)\s*$/.exec(line) ?? [];
+  const below = lines.slice(number).find((one) => one.trim() !== '') ?? '';
+  if (key === undefined || !/^\s*(?:- |[\w-]+:)/.test(below) || /^ */.exec(below)![0].length < lead!.length)
+    return undefined;
+  return {
+    code: 'yaml',
+    message: 'a key is followed by a colon',
+    column: lead!.length + key.length + 1,
+    instead: `${lead!}${key}:`,
+  };
+}
+
 /** `- 'status == 200` */
 function openItem(line: string): Found {
   const [, blanks, quote, inner] = /^(\s*(?:- +)+)(['"])(.*)$/.exec(line) ?? [];
@@ -257,6 +288,35 @@ function colonInText(line: string): Found {
     message: 'in YAML ": " makes a key of what stands before it; a text that has it stands in quotes',
     column: lead!.length + key!.length + gap!.length + 2,
     instead: `${(lead! + key!).trim()}: ${asScalar(value, false)}`,
+  };
+}
+
+/** Keys whose lines are items, each with keys of its own. */
+const OF_ITEMS: ReadonlySet<string> = new Set(['steps', 'undo', 'cleanup']);
+
+/** The key of the nearest line above that begins further out. */
+function parentKey(lines: readonly string[], number: number, column: number): string | undefined {
+  const above = lines
+    .slice(0, number - 1)
+    .findLast((one) => one.trim() !== '' && /^ */.exec(one)![0].length < column);
+  return /^\s*(?:- +)*([\w-]+):/.exec(above ?? '')?.[1];
+}
+
+/** A key of an item that begins where the dash does. */
+function keyAtDash(line: string, lines: readonly string[], number: number): Found {
+  const [, blanks, key] = /^( *)([A-Za-z][\w-]*):(?:\s|$)/.exec(line) ?? [];
+  if (blanks === undefined || !OF_ITEMS.has(parentKey(lines, number, blanks.length) ?? '')) return undefined;
+  const above = lines
+    .slice(0, number - 1)
+    .findLast((one) => one.trim() !== '' && /^ */.exec(one)![0].length <= blanks.length);
+  const [, lead, dash] = /^( *)(- +)\S/.exec(above ?? '') ?? [];
+  if (lead !== blanks) return undefined;
+  const column = blanks.length + dash!.length + 1;
+  return {
+    code: 'yaml',
+    message: `${key!} begins at the column of the dash; what belongs to that item begins at column ${column}`,
+    column: blanks.length + 1,
+    instead: ' '.repeat(column - 1) + line.trim(),
   };
 }
 

@@ -30,7 +30,12 @@ export function findTraps(
       const [start, end] = node.range ?? [];
       if (start === undefined || end === undefined) return;
       // A tag belongs to what was meant: !done
-      const undashed = isScalar(node) && node.type === 'PLAIN' ? withoutDash(text, start, end) : undefined;
+      const isPlain = isScalar(node) && node.type === 'PLAIN';
+      if (isPlain && text[end - 1] === ',' && commaAtEnd(text, start, end)) {
+        found.set(place(start).line, { ...withoutComma(text, end - 1), place: place(end - 1) });
+        return;
+      }
+      const undashed = isPlain ? withoutDash(text, start, end) : undefined;
       if (undashed) {
         found.set(place(start).line, { ...undashed, place: place(start) });
         return;
@@ -107,6 +112,27 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
     message: explanation,
     instead: whole.trim(),
     fix: { range: [start, end], text: written, means: expression },
+  };
+}
+
+/** A single word or figure that a comma follows at the end of its line, outside of { } and [ ]: JSON has one there. */
+function commaAtEnd(text: string, start: number, end: number): boolean {
+  return (
+    !/\s/.test(text.slice(start, end)) &&
+    end - start > 1 &&
+    /^[ \t]*(?:#.*)?$/.test(text.slice(end, lineEnd(text, end))) &&
+    /(?:^|\s)(?:- +|[^\s:]+: +)$/.test(text.slice(text.lastIndexOf('\n', start - 1) + 1, start))
+  );
+}
+
+function withoutComma(text: string, at: number): SourceProblem {
+  const lineStart = text.lastIndexOf('\n', at) + 1;
+  return {
+    code: 'yaml-trap',
+    message: 'no comma stands at the end of a line in YAML, so it would be part of the value',
+    hint: 'the value in quotes, if the comma belongs to it',
+    instead: (text.slice(lineStart, at) + text.slice(at + 1, lineEnd(text, at))).trim(),
+    fix: { range: [at, at + 1], text: '', means: text.slice(lineStart, at).trim() },
   };
 }
 

@@ -48,7 +48,7 @@ describe('project files', () => {
     [
       'a secret without a source',
       'secrets:\n  a: hunter2hunter2\n',
-      '2:6 wrong-form: the secret a does not say where it comes from',
+      '2:6 secret-in-plain-text: the secret a does not say where it comes from',
     ],
     [
       'no URL',
