@@ -116,6 +116,14 @@ export const BY_HABIT: Readonly<Record<FileName, readonly (readonly [right: stri
     ['  - when: deep == true && length(ids) > 1', '  - unless: deep'],
     ["    expect: $.glaze in ['ash', 'celadon', glaze]", '    expect: $.glaze in (ash, celadon)'],
     ["    expect: $.glaze in ['ash', 'celadon', glaze]", '    expect: $.glaze == "ash" or "celadon"'],
+    ['    name: list', '  name: list'],
+    ['      state: waiting', '      state: waiting,'],
+    ['      Accept-Language: en', '      Accept-Language: "en",'],
+    ["      - headers['Content-Type'] == 'application/json'", '      - type == application/json'],
+    ['      title: upper($.title)', '      title: rack ${rack}'],
+    ['  - expect: list.status == 200', '  - expect: length(list.pieces) > 0'],
+    ['  - expect: list.status == 200', '  - GET kiln /racks'],
+    ['    timeout: 10s', '    timeout: 500'],
   ],
   'fire.chain.yaml': [
     ['    expect: status == 202', '    expect: 2xx'],
@@ -141,6 +149,9 @@ export const BY_HABIT: Readonly<Record<FileName, readonly (readonly [right: stri
     ['    keep: { firing: $.id }', '    keep: { firing: $.id'],
     ['    keep: { firing: $.id }', '    keep: { firing => $.id }'],
     ['      every: 1s..10s', '      every: 1s, 10s'],
+    ['    on-fail: continue', '    continue-on-error: true'],
+    ['    retry: { attempts: 4, wait: 1s..30s }', '    retry: { attempts: 4, on: [timeout, 5xx] }'],
+    ['      within: 5m', '      attempts: 20'],
   ],
   'loops.chain.yaml': [
     ['  - each: piece in pieces', '  - for: piece in pieces'],
@@ -152,6 +163,8 @@ export const BY_HABIT: Readonly<Record<FileName, readonly (readonly [right: stri
     ['        redirects: 2', '        follow-redirects: false'],
     ['      - keep: { left: left - 1 }', '      - keep: { left: left-1 }'],
     ['  - each: piece in pieces', '  - each: { piece: pieces }'],
+    ['  - each: piece in pieces', '  - each: piece, pieces'],
+    ['        redirects: 2', '        save: out/'],
   ],
   'batharon.yaml': [
     ['    pace: 10 per second', '    pace: 10 per sec'],

@@ -104,6 +104,21 @@ export const WHOLE_LINES: Readonly<
       '    expect: $.glaze in (ash, celadon, glaze)',
       "expect: $.glaze in ['ash', 'celadon', glaze]",
     ],
+    [
+      '      dear: $.pieces[?@.price > limit]',
+      '      dear: $.pieces[?price > limit && state == "done"]',
+      'dear: $.pieces[?@.price > limit && @.state == "done"]',
+    ],
+    [
+      '  glaze: { kind: choice, choices: [ash, celadon], default: ash }',
+      '  glaze: { kind: choice, choices: ash, celadon, default: ash }',
+      'glaze: { kind: choice, choices: [ash, celadon], default: ash }',
+    ],
+    [
+      '      title: upper($.title)',
+      '      title: piece ${first} of ${rack}',
+      "title: \"'piece ' + first + ' of ' + rack\"",
+    ],
   ],
   'fire.chain.yaml': [
     [
@@ -116,6 +131,11 @@ export const WHOLE_LINES: Readonly<
       "      while: $.state in ['waiting', 'heating']",
       "      while: $.state == 'waiting' | 'heating'",
       "while: $.state in ['waiting', 'heating']",
+    ],
+    [
+      '    retry: { attempts: 4, wait: 1s..30s }',
+      '    retry: { attempts: 4, on: [timeout, server-error] }',
+      'retry: { attempts: 4, on: [no-response, 5xx] }',
     ],
   ],
   'loops.chain.yaml': [

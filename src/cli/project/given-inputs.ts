@@ -3,7 +3,7 @@ import { existsSync, readFileSync } from 'node:fs';
 import { readInput } from '../../core/chain/fields/input-values.ts';
 import type { Chain, Input } from '../../core/chain/model.ts';
 import { questionsOf } from '../../core/chain/steps-of.ts';
-import { plainOf } from '../../core/chain/source/structure.ts';
+import { plainOf } from '../../core/chain/source/node-data.ts';
 import { SourceFile } from '../../core/chain/source/source-file.ts';
 import { nameList, nearest } from '../../core/language/nearest.ts';
 import type { Value } from '../../core/language/values.ts';

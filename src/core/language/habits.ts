@@ -596,6 +596,31 @@ const makeHabits = (): readonly Habit[] => [
     example: ['length($.a > 0)', 'length($.a) > 0'],
   },
   {
+    words: ['today'],
+    find: /^\s*(?<sign>today)(?:\(\))?\s*$/d,
+    write: () => 'date(now())',
+    say: 'the day of today is date(now())',
+    example: ['today()', 'date(now())'],
+  },
+  {
+    words: ['between a and b'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:is\\s+)?between)\\s+(${VALUE})\\s*(?:and|&&|,|\\.\\.)\\s*(${VALUE})`,
+      'i',
+    ),
+    write: ([, value = '', , low = '', high = '']) =>
+      isWord(value) ? undefined : `${value} >= ${low} && ${value} <= ${high}`,
+    say: 'a value between two others is two comparisons',
+    example: ['n between 1 and 9', 'n >= 1 && n <= 9'],
+  },
+  {
+    words: ['random(1..6)', 'range(1..6)'],
+    find: /(?<![\w.])(random|range)\(\s*(-?\d+)\s*(?<sign>\.\.\.?|-|to|:)\s*(-?\d+)\s*\)/d,
+    write: ([, name = '', low = '', , high = '']) => `${name}(${low}, ${high})`,
+    say: 'the two ends have a comma between them',
+    example: ['length(range(1..6)) == 6', 'length(range(1, 6)) == 6'],
+  },
+  {
     words: ['today', 'current_time', 'utcnow'],
     find: of(
       `(?<![\\w.$@])(?:today|current_time|currentTime|utcnow|utc_now|right_now)(?:\\(\\))?(?![\\w(.])`,

@@ -1,7 +1,8 @@
 import { MARKUP_FUNCTIONS } from './markup.ts';
 import { ProblemError } from '../problems.ts';
 import { conversionAdvice } from './advice.ts';
-import { formatDate, isZone } from './dates.ts';
+import { wrongDatePattern } from './date-patterns.ts';
+import { isZone } from './dates.ts';
 import { formatNumber } from './format-number.ts';
 import { DIGEST_ALGORITHMS, type Environment } from './environment.ts';
 import { kindOf } from './values.ts';
@@ -278,10 +279,10 @@ function checkLiteral(
   if (literal === 'pattern') {
     tried(self, tree, () => patternOf(value));
   } else if (literal === 'date-pattern') {
-    if (value !== 'ms') tried(self, tree, () => formatDate(0, value, 'UTC'));
+    if (value !== 'ms') checkDatePattern(self, tree, value);
   } else if (literal === 'format') {
     const bits = first?.bits ?? 0;
-    if (!(bits & BIT.number)) tried(self, tree, () => formatDate(0, value, 'UTC'));
+    if (!(bits & BIT.number)) checkDatePattern(self, tree, value);
     else if (!(bits & BIT.time)) tried(self, tree, () => formatNumber(0, value));
   } else if (literal === 'zone') {
     if (!isZone(value))
@@ -307,6 +308,18 @@ function checkLiteral(
       );
     }
   }
+}
+
+function checkDatePattern(self: Inferring, tree: Tree, pattern: string): void {
+  const wrong = wrongDatePattern(pattern);
+  if (!wrong) return;
+  const { code, message, hint, meant } = wrong;
+  self.problem(
+    tree,
+    code,
+    message,
+    meant === undefined ? hint : { hint: `'${meant}'`, replace: `'${meant.replaceAll("'", "\\'")}'` },
+  );
 }
 
 function tried(self: Inferring, tree: Tree, attempt: () => unknown): void {

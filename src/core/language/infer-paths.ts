@@ -61,7 +61,14 @@ function inferSelected(
                 ? kind.members!.has('body')
                   ? {
                       hint: `it has ${nameList(names)}; what the response has is in ${before}.body`,
-                      replace: { span: [segment.span[0], segment.span[0]], text: '.body' },
+                      replace: AROUND_BODY.has(selector.name)
+                        ? {
+                            span: segment.span,
+                            text: /^\.(?:body|status|headers)\b/.test(self.text.slice(segment.span[1]))
+                              ? ''
+                              : '.body',
+                          }
+                        : { span: [segment.span[0], segment.span[0]], text: '.body' },
                     }
                   : names.length > 0
                     ? { hint: `it has ${nameList(names)}` }
@@ -114,6 +121,9 @@ function nameIn(self: Inferring, { span: [start, end] }: Segment): { span: reado
 }
 
 /** Another member in the place of one; behind its point, where it can stand there. */
+/** What other programs call the response of a step, or its body. */
+const AROUND_BODY: ReadonlySet<string> = new Set(['response', 'res', 'result', 'json', 'output', 'outputs']);
+
 /** What an expression has of the project. */
 const OF_PROJECT: ReadonlySet<string> = new Set(['secret', 'services', 'values']);
 

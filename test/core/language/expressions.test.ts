@@ -173,7 +173,7 @@ describe('problems say what, why and what to write instead', () => {
     ['@.id', 'no-item', /no meaning here/],
     ["match(rack, '\\\\d+')", 'pattern-invalid', /not valid \(RFC 9485\)/, /\[0-9\]/],
     ["number('12,5')", 'not-a-number', /12,5/],
-    ["format(now(), 'YYYY')", 'date-pattern-invalid', /letter Y/, /y for the year/],
+    ["format(now(), 'YYYY')", 'date-pattern-invalid', /letter Y/, /'yyyy'/],
     ["sort([1, 'a'])", 'kinds-differ', /no order/],
     ['map(pieces, @.colour)', 'found-nothing', /item 0: @\.colour found nothing/],
     ['raw(rack)', 'function-not-here', /raw/],

@@ -23,7 +23,7 @@ import {
 import { indexBehindFilter, pathWarnings } from './path-warnings.ts';
 import { SchemaNames } from './schema-names.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
-import { formOf } from '../source/structure.ts';
+import { formOf } from '../source/node-data.ts';
 import { commentInText, dollarInText, expressionInText, joinInText } from './text-warnings.ts';
 
 /** Without a look at habits. */

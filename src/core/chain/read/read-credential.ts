@@ -23,7 +23,8 @@ import type { Credential, Recipe, SignInChain } from '../project.ts';
 import { readFields } from './read-call.ts';
 import { optional } from '../optional.ts';
 import { type MapEntry, type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
-import { checkStructure, formOf } from '../source/structure.ts';
+import { formOf } from '../source/node-data.ts';
+import { checkStructure } from '../source/structure.ts';
 
 /** The request as a recipe sees it. */
 const REQUEST_KIND = objectKind({

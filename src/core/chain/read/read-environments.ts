@@ -9,7 +9,7 @@ import {
   type SourceNode,
   valueOf,
 } from '../source/source-file.ts';
-import { formOf } from '../source/structure.ts';
+import { formOf } from '../source/node-data.ts';
 
 /** The environment that is in force: the one that is wanted, the default, or the only one. */
 export function chooseEnvironment(

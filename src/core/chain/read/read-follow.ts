@@ -6,7 +6,7 @@ import { isSecret, kindOfExpressions, readOutcome } from './read-outcome.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
-import { formOf } from '../source/structure.ts';
+import { formOf } from '../source/node-data.ts';
 
 /** Members that every named step has, so that no result of a chain that is followed can have their names. */
 const STEP_MEMBERS = ['ok', 'skipped', 'failed', 'problem', 'elapsed'];

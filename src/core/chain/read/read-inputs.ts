@@ -54,7 +54,8 @@ export function readInputs(reader: StepReader, node: SourceNode | undefined, sco
     const { fields } = reader;
     if (!fields.name(key)) return [];
     const { line } = fields.findings.place(key);
-    const written = fields.literal(valueOf(entry.value, 'kind'));
+    const choices = valueOf(entry.value, 'choices');
+    const written = fields.literal(valueOf(entry.value, 'kind')) ?? (choices && 'choice');
     const byDefault = readDefault(
       reader,
       entry,
@@ -118,6 +119,9 @@ function readOneInput(
       `the input ${key.text} is a choice, and has no choices`,
       'choices: [glazed, plain]',
     );
+  const choicesNode = node && valueOf(node, 'choices');
+  if (choicesNode && kind !== 'choice' && isSound)
+    findings.problem(choicesNode, 'wrong-form', `an input of kind ${kind} has no choices`, 'kind: choice');
   const mustNode = node && valueOf(node, 'must');
   fields.used.clear();
   const must = mustNode && fields.condition(mustNode, scope.outside());

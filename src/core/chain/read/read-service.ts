@@ -22,24 +22,33 @@ import {
   valueOf,
 } from '../source/source-file.ts';
 import { contractOf } from './described-call.ts';
+import { replacedBy } from '../source/changes.ts';
 import { checkStructure } from '../source/structure.ts';
 import { isThisMachine } from '../../this-machine.ts';
 
 /** Reads one service of the project file. */
 export function readService(
   fields: FieldReader,
-  { key, value }: MapEntry,
+  { key, value: written }: MapEntry,
   scope: StaticScope,
   credentials: ReadonlyMap<string, Credential>,
 ): [string, Omit<Service, 'secrets'>][] {
   const { findings } = fields;
   const name = key.text;
+  let value = written;
   if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(name)) {
     findings.problem(
       key,
       'name-invalid',
       `${name} can't be the name of a service: a letter, then letters, digits and _`,
     );
+  }
+  if (value.type === 'scalar') {
+    findings.problem(value, 'wrong-form', 'a service is a map of keys, but this is a text', {
+      change: replacedBy(value, `{ url: ${JSON.stringify(value.text)} }`),
+    });
+    // It is there, so that no call of it is called wrong.
+    value = { type: 'map', entries: [{ key: { ...key, text: 'url' }, value }], range: value.range };
   }
   const node = checkStructure(
     findings,

@@ -4,7 +4,7 @@ import type { KeyDefinition } from '../source/key-definition.ts';
 import { eachKeys, followKeys, repeatKeys, repeatStepKeys } from '../keys/loop-keys.ts';
 import type { MapNode, SourceNode } from '../source/source-file.ts';
 import { groupKeys, stepKeys } from '../keys/step-keys.ts';
-import { plainOf } from '../source/structure.ts';
+import { plainOf } from '../source/node-data.ts';
 import type { OwnFunction } from '../../language/tree.ts';
 import { streamKeys } from '../keys/stream-keys.ts';
 import { pagesKeys, pollKeys } from '../keys/traffic-keys.ts';

@@ -119,6 +119,7 @@ export function mapMeantBy(key: string, text: string): string | undefined {
     const name = /([A-Za-z_]\w*)(?:\[[^\]]*\])?$/.exec(text)?.[1];
     return name === undefined ? undefined : flow([[name, text]]);
   }
+  if (key === 'pages' && /^(?:yes|no|true|false|\d+)$/.test(text)) return undefined;
   const only = ONLY_MEMBER[key];
   const [count] = only === 'attempts' ? [...counts(text)] : [];
   if (only !== undefined) return flow([[only, count ?? text]]);

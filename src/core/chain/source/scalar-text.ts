@@ -25,10 +25,12 @@ export function asScalar(text: string, isFlow: boolean): string {
     : JSON.stringify(text);
 }
 
-/** The line of a change as it is after it. */
+/** The line of a change as it is after it; with its blanks where the change moves it further in. */
 export function lineOf(source: string, { range: [start, end], text }: Change): string {
   const lineStart = source.lastIndexOf('\n', start - 1) + 1;
   const found = source.indexOf('\n', end);
   const lineEnd = found < 0 ? source.length : found;
-  return (source.slice(lineStart, start) + text + source.slice(end, lineEnd)).trim();
+  const before = source.slice(lineStart, start);
+  const line = before + text + source.slice(end, lineEnd);
+  return text.startsWith(' ') && before.trim() === '' ? line.trimEnd() : line.trim();
 }

@@ -141,7 +141,7 @@ function withoutDash(text: string, start: number, end: number): SourceProblem | 
   const lineStart = text.lastIndexOf('\n', start - 1) + 1;
   const first = lineEnd(text, start);
   if (first >= end || text.slice(lineStart, start).trim() !== '') return undefined;
-  if (!/^\s*- /.test(text.slice(first + 1, end))) return undefined;
+  if (!/^\s*- /.test(text.slice(first + 1, end)) || !/:\s*$/.test(text.slice(0, lineStart))) return undefined;
   const item = text.slice(start, first).trimEnd();
   return {
     code: 'yaml-trap',

@@ -1,0 +1,185 @@
+import { readDuration } from '../../language/lexer.ts';
+import { optional } from '../optional.ts';
+import { nameList, nearest } from '../../language/nearest.ts';
+import type { Findings } from './findings.ts';
+import type { KeyDefinition } from './key-definition.ts';
+import { rewritten } from './changes.ts';
+import { asScalar } from './scalar-text.ts';
+import { jsonMeantBy } from './repair-value.ts';
+import type { Change } from './source-problem.ts';
+import { entryOf, type MapEntry, type MapNode, type SourceFile } from './source-file.ts';
+import { keysMeantBy } from './key-habits.ts';
+import { meantValue } from './meant-value.ts';
+import { plainOf } from './node-data.ts';
+
+/** Keys whose condition is the opposite of one that there is. */
+const OPPOSITES: Readonly<Record<string, string>> = {
+  while: 'until',
+  unless: 'when',
+  'skip-if': 'when',
+  'skip-when': 'when',
+};
+
+/** What is said another way here. */
+function hintOf(word: string, what: string): string | undefined {
+  if (word === 'as' && what === 'an each') return 'the name of the item stands first: each: piece in pieces';
+  if (what === 'poll' && /attempts|retries|tries|count|times/i.test(word))
+    return 'within: says how long it asks at most';
+  if (word === 'required') return 'an input without a default has to be given';
+  if (word === 'min' || word === 'max' || word === 'pattern')
+    return 'must: a condition on the name of the input';
+  if (word === 'optional') return 'an input with a default may be left out; default: null is one';
+  return undefined;
+}
+
+/** What other programs say of an input by a key of its own: its bounds, and whether it has to be given. */
+function boundOfInput(file: SourceFile, node: MapNode, { key, value }: MapEntry): Change | undefined {
+  if (value.type !== 'scalar') return undefined;
+  const whole = [key.range[0], value.range[1]] as const;
+  const isYes = /^(?:yes|true)$/.test(value.text);
+  if ((key.text === 'required' && !isYes) || (key.text === 'optional' && isYes))
+    return entryOf(node, 'default') ? undefined : { range: whole, text: 'default: null' };
+  if ((key.text === 'required' && isYes) || (key.text === 'optional' && !isYes)) {
+    // With the comma that parts it from the member before.
+    const before = /,\s*$/.exec(file.text.slice(0, whole[0]))?.[0];
+    return key.flow && before !== undefined
+      ? { range: [whole[0] - before.length, whole[1]], text: '' }
+      : undefined;
+  }
+  const operator = { min: '>=', minimum: '>=', max: '<=', maximum: '<=' }[key.text];
+  const start = file.text.lastIndexOf('\n', node.range[0]) + 1;
+  const input = /^\s*([A-Za-z_]\w*):\s*\{/.exec(file.text.slice(start, node.range[0] + 1))?.[1];
+  if (operator === undefined || input === undefined || !/^-?\d+(?:\.\d+)?$/.test(value.text))
+    return undefined;
+  const must = entryOf(node, 'must')?.value;
+  if (must) return undefined;
+  return { range: whole, text: `must: ${input} ${operator} ${value.text}` };
+}
+
+/** Names of headers that people write beside the other keys of a call. */
+const HEADER =
+  /^(?:accept(?:-[a-z]+)?|content-type|user-agent|if-(?:none-)?match|x-[\w-]+|idempotency-key|cache-control)$/i;
+
+/** So many tries of a poll, as the time that they take. */
+function boundOfPoll(node: MapNode, { key, value }: MapEntry): Change | undefined {
+  const every = entryOf(node, 'every')?.value;
+  if (!/^(?:max-?)?(?:attempts|retries|tries|count|times)$/i.test(key.text) || entryOf(node, 'within'))
+    return undefined;
+  if (value.type !== 'scalar' || !/^\d{1,6}$/.test(value.text) || every?.type !== 'scalar') return undefined;
+  const pause = readDuration(every.text.replace(/^.*\.\./, ''));
+  if (pause === undefined) return undefined;
+  const seconds = Math.ceil((pause * Number(value.text)) / 1000);
+  const within = seconds % 60 === 0 ? `${seconds / 60}m` : `${seconds}s`;
+  return { range: [key.range[0], value.range[1]], text: `within: ${within}` };
+}
+
+/** Another key in the place of one, and its value put right with it where that has another form. */
+function renamed(
+  file: SourceFile,
+  { key, value }: MapEntry,
+  { name, shape }: KeyDefinition,
+): Change | undefined {
+  const change = rewritten(file, key, name);
+  const written = value.type === 'scalar' && name === 'json' ? jsonMeantBy(value.text) : undefined;
+  if (written !== undefined) return { range: [key.range[0], value.range[1]], text: `json: ${written}` };
+  if (shape().safeParse(plainOf(value)).success) return change;
+  // What goes over several lines is put right line by line.
+  if (value.type !== 'scalar')
+    return file.text
+      .slice(...value.range)
+      .trimEnd()
+      .includes('\n')
+      ? change
+      : undefined;
+  const other = meantValue(file, name, value, shape());
+  return other ? { range: [key.range[0], other.range[1]], text: `${name}: ${other.text}` } : undefined;
+}
+
+/** The key that a word was probably meant as. */
+export function nearestKey(node: MapNode, word: string, keys: readonly KeyDefinition[]): string | undefined {
+  const names = keys.map(({ name }) => name);
+  const value = entryOf(node, word)?.value;
+  const free = keysMeantBy(word).filter((key) => names.includes(key) && !entryOf(node, key));
+  // Of several the one that takes what is there.
+  const takes = (key: string): boolean =>
+    value !== undefined &&
+    keys
+      .find(({ name }) => name === key)!
+      .shape()
+      .safeParse(plainOf(value)).success;
+  const isFile = value?.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
+  const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
+  return meant ?? nearest(word, names) ?? keysMeantBy(word).find((key) => names.includes(key));
+}
+
+export function unknownKey(
+  findings: Findings,
+  node: MapNode,
+  name: string,
+  { keys, what }: { readonly keys: readonly KeyDefinition[]; readonly what: string },
+): void {
+  const names = keys.map((key) => key.name);
+  const entry = node.entries.find(({ key }) => key.text === name)!;
+  const near = nearestKey(node, name, keys);
+  const opposite = OPPOSITES[name];
+  if (opposite !== undefined && names.includes(opposite) && entry.value.type === 'scalar') {
+    const range = [entry.key.range[0], entry.value.range[1]] as const;
+    const text = `${opposite}: ${asScalar(`!(${entry.value.text})`, entry.key.flow)}`;
+    findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
+      hint: text,
+      change: { range, text },
+    });
+    return;
+  }
+  const at = findings.file.place(entry.key.range[0]);
+  const above = node.entries[node.entries.indexOf(entry) - 1]?.value;
+  if (above?.type === 'list' && findings.file.text[above.range[0]] === '-') {
+    const { column } = findings.file.place(above.range[0]);
+    if (column === at.column) {
+      findings.problem(
+        entry.key,
+        'unknown-key',
+        `${name} begins at the column of the dash; what belongs to that item begins at column ${column + 2}`,
+        { change: { range: [entry.key.range[0], entry.key.range[0]], text: '  ' } },
+      );
+      return;
+    }
+  }
+  const bound =
+    what === 'an input'
+      ? boundOfInput(findings.file, node, entry)
+      : what === 'poll'
+        ? boundOfPoll(node, entry)
+        : undefined;
+  const definition = keys.find((key) => key.name === near);
+  if (entry.value.type === 'scalar' && !entry.key.flow && names.includes('headers') && HEADER.test(name)) {
+    const written = findings.file.text.slice(...entry.value.range);
+    const text = `headers: { ${name}: ${entry.value.quoted ? written : JSON.stringify(entry.value.text)} }`;
+    findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}; a header stands under headers`, {
+      hint: text,
+      change: entryOf(node, 'headers')
+        ? undefined
+        : { range: [entry.key.range[0], entry.value.range[1]], text },
+    });
+    return;
+  }
+  if (near === 'as' && entry.value.type === 'map') {
+    findings.problem(
+      entry.key,
+      'unknown-key',
+      `${what} has no key ${name}; a credential is one of the project`,
+      {
+        example:
+          'credentials: { desk: { kind: bearer, token: "${secret.desk}" } } in batharon.yaml, and as: desk here',
+      },
+    );
+    return;
+  }
+  findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
+    hint:
+      hintOf(name, what) ??
+      (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
+    change: bound ?? (definition && renamed(findings.file, entry, definition)),
+    ...optional('example', definition?.example),
+  });
+}

@@ -1,0 +1,123 @@
+// Mistakes that no single line shows: what stands where, and what goes over several lines. One message, and what to write.
+import { expect, test } from '@jest/globals';
+import { readChain } from '../../src/core/chain/read/read-chain.ts';
+import { readProject } from '../../src/core/chain/read/read-project.ts';
+import { FILES } from './files.ts';
+
+const { project } = readProject('batharon.yaml', FILES['batharon.yaml'], undefined, true);
+const FIRST =
+  'chain: A\nsteps:\n  - call: GET kiln /racks\n    name: list\n    keep: { racks: $.racks, id: $.id }\n';
+const step = (lines: string): string => FIRST + lines.replace(/^(?=.)/gm, '  ');
+
+/** The file, the line of the message, and what is shown as the way to write it. */
+const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = [
+  ['chain: A\nsteps:\n  - call: GET kiln /racks\n  expect: status == 200\n', 4, '    expect: status == 200'],
+  ['chain: A\nsteps:\n- call: GET kiln /racks\nname: racks\n', 4, '  name: racks'],
+  [
+    'chain: A\ninputs:\n  - rack\n  - limit: 5\nsteps:\n  - show: ${rack} ${limit}\n',
+    3,
+    'rack: {}\n  limit: { default: 5 }',
+  ],
+  [
+    'chain: A\ninputs:\n  n: { kind: number, must: > 0 }\nsteps:\n  - show: ${n}\n',
+    3,
+    'n: { kind: number, must: n > 0 }',
+  ],
+  [
+    'chain: A\ninputs:\n  rack: { default: A3, choices: [A1, A2] }\nsteps:\n  - show: ${rack}\n',
+    3,
+    'rack: { default: A1, choices: [A1, A2] }',
+  ],
+  ['chain: A\ninputs:\n  n: { kind: number, choices: [1, 2] }\nsteps:\n  - show: ${n}\n', 3, 'kind: choice'],
+  ['chain: A\nsteps\n  - call: GET kiln /racks\n', 2, 'steps:'],
+  [
+    step('- each: rack in racks\n  call: GET kiln /racks/${rack}\n'),
+    7,
+    'steps:\n  - call: GET kiln /racks/${rack}',
+  ],
+  [
+    step('- each: rack in racks\n  steps:\n    call: GET kiln /racks/${rack}\n    name: one\n'),
+    8,
+    '- call: GET kiln /racks/${rack}\n        name: one',
+  ],
+  [step('- repeat: 3\n  steps:\n    - call: GET kiln /racks\n'), 6, '- each: n in range(1, 3)'],
+  [
+    step('- call: GET kiln /racks\n  undo: DELETE kiln /racks/${id}\n'),
+    7,
+    'undo:\n      - call: DELETE kiln /racks/${id}',
+  ],
+  [`${FIRST}cleanup:\n  call: DELETE kiln /racks/\${id}\n`, 7, '- call: DELETE kiln /racks/${id}'],
+  [step('- call: POST kiln /racks\n  json:\n    name = bowl\n    cone = 6\n'), 8, '{ name: bowl, cone: 6 }'],
+  [step(`- call: POST kiln /racks\n  body: '{"name": "bowl"}'\n`), 7, 'json: {"name": "bowl"}'],
+  [step(`- call: POST kiln /racks\n  json: '{"name": "bowl"}'\n`), 7, 'json: {"name": "bowl"}'],
+  [
+    step('- call: POST kiln /racks\n  content-type: text/plain\n'),
+    7,
+    'headers: { content-type: "text/plain" }',
+  ],
+  [
+    step('- call: GET kiln /racks\n  auth: { token: abc }\n'),
+    7,
+    'credentials: { desk: { kind: bearer, token: "${secret.desk}" } } in batharon.yaml, and as: desk here',
+  ],
+  [step('- call: GET kiln /racks\n  output: film.mp4\n'), 7, 'save: film.mp4'],
+  [step('- call: GET kiln /racks/${list.response.body.id}\n'), 6, '- call: GET kiln /racks/${list.body.id}'],
+  [step('- call: GET kiln /racks\n  retry: { attempts: 3, backoff: exponential }\n'), 7, 'wait: 500ms..10s'],
+  [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
+];
+
+test.each(CHAINS)('%j', (file, line, way) => {
+  const { findings } = readChain('a.chain.yaml', file, project);
+  expect(
+    findings.map(({ place, instead, example, hint }) => [place?.line, instead ?? example ?? hint]),
+  ).toEqual([[line, way]]);
+});
+
+const PROJECTS: readonly (readonly [file: string, way: string])[] = [
+  ['services:\n  kiln: https://kiln.example\n', 'kiln: { url: "https://kiln.example" }'],
+  [
+    'services:\n  kiln: { url: https://kiln.example }\nenvironments:\n  live:\n    kiln: https://live.example\n',
+    'services.kiln.url: https://live.example',
+  ],
+  [
+    'services:\n  kiln:\n    url: https://kiln.example\n    as: desk\ncredentials:\n  desk: { kind: bearer, token: "${secret.desk}" }\nsecrets:\n  - desk: env DESK\n',
+    'desk: env DESK',
+  ],
+  ['services:\n  kiln:\n    url: https://kiln.example\n  post\n    url: https://post.example\n', '  post:'],
+];
+
+test.each(PROJECTS)('%j', (file, way) => {
+  const { findings } = readProject('batharon.yaml', file, file.includes('live:') ? 'live' : undefined, false);
+  expect(findings.map(({ instead, example, hint }) => instead ?? example ?? hint)).toEqual([way]);
+});
+
+test.each([
+  ['YYYY-MM-DD', 'yyyy-MM-dd'],
+  ['yyyy-mm-dd', 'yyyy-MM-dd'],
+  ['dd.mm.yyyy', 'dd.MM.yyyy'],
+  ['yyyy-MM-dd HH:MM', 'yyyy-MM-dd HH:mm'],
+  ['%Y-%m-%dT%H:%M:%S', "yyyy-MM-dd'T'HH:mm:ss"],
+  ['YYYY-MM-DDTHH:mm:ssZ', "yyyy-MM-dd'T'HH:mm:ssX"],
+])('a date by the pattern %s', (pattern, meant) => {
+  const { findings } = readChain(
+    'a.chain.yaml',
+    step(`- keep: { day: "format(now(), '${pattern}')" }\n  show: \${day}\n`),
+    project,
+  );
+  expect(findings.map(({ instead }) => instead)).toEqual([
+    `- keep: { day: "format(now(), '${meant.replaceAll("'", "\\\\'")}')" }`,
+  ]);
+});
+
+test.each(['yyyy-MM-dd HH:mm', "yyyy-MM-dd'T'HH:mm:ssX", 'mm:ss', 'hh:mm a', 'MMMM d', 'd.M.yy'])(
+  'the pattern %s has no mistake',
+  (pattern) => {
+    const escaped = pattern.replaceAll("'", "\\\\'");
+    const { findings } = readChain(
+      'a.chain.yaml',
+      step(`- keep: { day: "format(now(), '${escaped}')" }\n  show: \${day}\n`),
+      project,
+    );
+    expect(findings).toEqual([]);
+  },
+);
