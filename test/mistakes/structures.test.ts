@@ -63,6 +63,25 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = 
   [step('- call: GET kiln /racks\n  output: film.mp4\n'), 7, 'save: film.mp4'],
   [step('- call: GET kiln /racks/${list.response.body.id}\n'), 6, '- call: GET kiln /racks/${list.body.id}'],
   [step('- call: GET kiln /racks\n  retry: { attempts: 3, backoff: exponential }\n'), 7, 'wait: 500ms..10s'],
+  [step('- call: GET kiln /racks/<id>\n'), 6, '- call: GET kiln /racks/${id}'],
+  [
+    step('- call: GET kiln /racks/{rack}\n'),
+    6,
+    '${rack} inserts a value, which an input or a step above gives: inputs: { rack: {} }',
+  ],
+  [step('- show: "id is " + id\n'), 6, "- show: 'id is ${id}'"],
+  [
+    step('- each: rack in racks:\n  steps:\n    - call: GET kiln /racks/${rack}\n'),
+    6,
+    '- each: rack in racks',
+  ],
+  [step('- each: i in 1..5\n  steps:\n    - call: GET kiln /racks/${i}\n'), 6, '- each: i in range(1, 5)'],
+  [
+    step('- call: GET kiln /racks\n  poll: { until: "status == \'done\'" }\n'),
+    7,
+    `poll: { until: "$.status == 'done'" }`,
+  ],
+  [step('- call: GET kiln /racks\n  keep:\n    price $.price\n'), 8, '{ price: $.price }'],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
 ];
 
@@ -83,6 +102,7 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
     'services:\n  kiln:\n    url: https://kiln.example\n    as: desk\ncredentials:\n  desk: { kind: bearer, token: "${secret.desk}" }\nsecrets:\n  - desk: env DESK\n',
     'desk: env DESK',
   ],
+  ['secrets:\n  post: env POST\n  desk:\n    env: DESK\n', 'desk: env DESK'],
   ['services:\n  kiln:\n    url: https://kiln.example\n  post\n    url: https://post.example\n', '  post:'],
 ];
 

@@ -41,6 +41,12 @@ export function comparisonAdvice(left: Side, right: Side): Remedy {
   if (text) {
     const { source, tree } = text;
     const inside = source.slice(1, -1);
+    const other = text === left ? right : left;
+    if (tree.type === 'literal' && other.source === 'status' && !isNumberText(inside))
+      return {
+        hint: 'status is the number that HTTP gives; $.status is a member of the response',
+        replace: { span: other.tree.span, text: '$.status' },
+      };
     return tree.type === 'literal' && isNumberText(inside)
       ? { hint: `without quotes it is a number: ${inside}`, replace: { span: tree.span, text: inside } }
       : tree.type === 'literal'

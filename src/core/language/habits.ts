@@ -596,6 +596,20 @@ const makeHabits = (): readonly Habit[] => [
     example: ['length($.a > 0)', 'length($.a) > 0'],
   },
   {
+    words: ['1..5'],
+    find: /^\s*(-?\d+)\s*(?<sign>\.\.\.?)\s*(-?\d+)\s*$/d,
+    write: ([, low = '', , high = '']) => `range(${low}, ${high})`,
+    say: 'a list of numbers is range(1, 5)',
+    example: ['1..5', 'range(1, 5)'],
+  },
+  {
+    words: ['range(5)'],
+    find: /(?<![\w.])range\(\s*(\d+)\s*\)/,
+    write: ([, high = '']) => `range(1, ${high})`,
+    say: 'range takes both ends: range(1, 5)',
+    example: ['range(5)', 'range(1, 5)'],
+  },
+  {
     words: ['today'],
     find: /^\s*(?<sign>today)(?:\(\))?\s*$/d,
     write: () => 'date(now())',
@@ -1099,8 +1113,15 @@ const makeHabits = (): readonly Habit[] => [
     example: ['status == 200 OK', 'status == 200'],
   },
   {
+    words: ['content-type contains'],
+    find: /^(?:headers?\.)?content-?_?type\s+(?<sign>contains|includes|has|like)\s+(?:([a-z][\w/+.-]*)|([\ue010-\uefff]))$/di,
+    write: ([, , word, quoted]) => `contains(type, ${word === undefined ? quoted! : `'${word}'`})`,
+    say: 'the media type of the response is type; contains asks for a part of it',
+    example: ['content-type contains json', "contains(type, 'json')"],
+  },
+  {
     words: ['content-type'],
-    find: /^content-?_?type\s*(==|!=|=)\s*([\w/+.*-]+|[\ue010-\uefff])(?:;.*)?$/di,
+    find: /^(?:headers?\.)?content-?_?type\s*(==|!=|=)\s*([\w/+.*-]+|[\ue010-\uefff])(?:;.*)?$/di,
     write: ([, sign = '', value = '']) =>
       `type ${sign === '!=' ? '!=' : '=='} ${/^[\ue010-\uefff]/.test(value) ? value : `'${value}'`}`,
     say: 'the media type of the response is type',

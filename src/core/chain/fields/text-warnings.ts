@@ -89,11 +89,18 @@ export function joinInText(findings: Findings, node: ScalarNode, scope: StaticSc
     const [whole, , name = ''] = match;
     if (!scope.lookup(name)) continue;
     const written = `\${${name}}`;
+    // A text in quotes at the beginning has its own with it.
+    const isWhole =
+      match[3] === undefined &&
+      node.text.startsWith(match[1]!) &&
+      node.text.lastIndexOf(match[1]!, match.index - 1) === 0;
+    const from = isWhole ? 0 : match.index;
+    const before = isWhole ? node.text.slice(1, match.index) : '';
     findings.warn(
       node.offset(match.index),
       'expression-in-text',
       `${whole} would be sent as these characters`,
-      findings.partBecomes(node, [match.index, match.index + whole.length], written),
+      findings.partBecomes(node, [from, match.index + whole.length], before + written),
     );
   }
 }

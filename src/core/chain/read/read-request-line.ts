@@ -140,13 +140,24 @@ export function readRequestLine(
   return { method, where: written, written, target: { type: 'service', service, path: template } };
 }
 
-/** `/pieces/:id` and `/pieces/{id}` of a name that is known. */
+/** `/pieces/:id`, `/pieces/{id}` and `/pieces/<id>`, as documentation writes what is to be filled in. */
 function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope: StaticScope): void {
   for (const match of node.text.matchAll(
-    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)/g,
+    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)|<([A-Za-z_]\w*)>/g,
   )) {
-    const name = match[1] ?? match[2] ?? match[3]!;
-    if (match.index < from || !scope.lookup(name)) continue;
+    const name = match[1] ?? match[2] ?? match[3] ?? match[4]!;
+    const isKnown = scope.lookup(name) !== undefined;
+    // A colon may stand in a path; braces and < > may not.
+    if (match.index < from || (!isKnown && match[1] !== undefined)) continue;
+    if (!isKnown) {
+      findings.warn(
+        node.offset(match.index),
+        'expression-in-text',
+        `${match[0]} would be sent as these characters`,
+        `\${${name}} inserts a value, which an input or a step above gives: inputs: { ${name}: {} }`,
+      );
+      continue;
+    }
     findings.warn(
       node.offset(match.index),
       'expression-in-text',

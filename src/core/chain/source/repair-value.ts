@@ -116,6 +116,8 @@ export function mapMeantBy(key: string, text: string): string | undefined {
   if (key === 'keep' || key === 'results' || key === 'gather') {
     const [, given, value] = /^([A-Za-z_]\w*)\s*(?:=(?!=)|:|<-)\s*(.+)$/.exec(text) ?? [];
     if (given !== undefined) return flow([[given, value!]]);
+    const [, first, path] = /^([A-Za-z_]\w*)\s+([$@].*)$/.exec(text) ?? [];
+    if (first !== undefined) return flow([[first, path!]]);
     const name = /([A-Za-z_]\w*)(?:\[[^\]]*\])?$/.exec(text)?.[1];
     return name === undefined ? undefined : flow([[name, text]]);
   }

@@ -94,6 +94,7 @@ function wrongValue(
   value: SourceNode,
   { name, wants, shape, example }: KeyDefinition,
 ): void {
+  if (name === 'secrets' && value.type === 'map' && secretAsMap(findings, value)) return;
   if (value.type === 'map' && wrongInside(findings, value, { name, wants, shape })) return;
   const other = value.type === 'map' ? OF_MAPS[name] : undefined;
   if (name === 'repeat' && value.type === 'scalar' && /^\d+$/.test(value.text)) {
@@ -122,6 +123,21 @@ function wrongValue(
       example,
     },
   );
+}
+
+/** `desk: { env: DESK }`, where `desk: env DESK` is meant. Returns whether there is one. */
+function secretAsMap(findings: Findings, secrets: MapNode): boolean {
+  for (const { key, value } of secrets.entries) {
+    const [only, ...more] = value.type === 'map' ? value.entries : [];
+    if (only?.value.type !== 'scalar' || more.length > 0) continue;
+    const text = `${key.text}: ${only.key.text} ${only.value.text}`;
+    findings.problem(key, 'wrong-form', `the secret ${key.text} is a source in words, not a map`, {
+      hint: text,
+      change: { range: [key.range[0], only.value.range[1]], text },
+    });
+    return true;
+  }
+  return false;
 }
 
 /** One member of a map that has another form than it should: it is said at its place. Returns whether there is one. */

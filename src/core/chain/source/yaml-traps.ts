@@ -98,6 +98,13 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
   const endInLine = expressionEnd(line, start - lineStart);
   if (endInLine === undefined) return undefined;
   const end = lineStart + endInLine;
+  if (line.slice(endInLine).trim() === ':' && /:\s+$/.test(line.slice(0, start - lineStart)))
+    return {
+      code: 'yaml-trap',
+      message: 'no colon stands at the end of this line, where it makes a key of the value',
+      instead: line.slice(0, endInLine).trim(),
+      fix: { range: [end, lineStart + line.length], text: '', means: text.slice(start, end) },
+    };
   const expression = text.slice(start, end);
   if (/^-\s/.test(expression)) return isFlow ? undefined : listItem(text, start, end, lineStart);
   const beyond = text.slice(yamlEnd, end);
