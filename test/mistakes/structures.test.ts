@@ -82,6 +82,11 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = 
     `poll: { until: "$.status == 'done'" }`,
   ],
   [step('- call: GET kiln /racks\n  keep:\n    price $.price\n'), 8, '{ price: $.price }'],
+  [
+    step('- call: GET kiln /racks\n  expect:\n    - status == 200\n    length($.racks) > 0\n'),
+    9,
+    '- length($.racks) > 0',
+  ],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
 ];
 

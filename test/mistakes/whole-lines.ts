@@ -119,6 +119,24 @@ export const WHOLE_LINES: Readonly<
       '      title: piece ${first} of ${rack}',
       "title: \"'piece ' + first + ' of ' + rack\"",
     ],
+    ['      - elapsed < 800ms', '      - size < 10KB && elapsed < 1 week', '- size < 10000 && elapsed < 7d'],
+    ['      - status == 200', '      - status: == 200', '- status == 200'],
+    ['      first: $.pieces[0].id', '      first: $.pieces[first].id', 'first: first($.pieces).id'],
+    [
+      '      title: upper($.title)',
+      '      title: `rack ${rack}: ${$.title}`',
+      "title: \"'rack ' + rack + ': ' + $.title\"",
+    ],
+    [
+      '      title: upper($.title)',
+      "      title: hmac_sha256($.title, 'key')",
+      "title: hex(hmac('key', $.title, 'sha-256'))",
+    ],
+    [
+      '  - when: deep == true && length(ids) > 1',
+      '  - when: ids is defined and list.passed',
+      '- when: exists(ids) && list.ok',
+    ],
   ],
   'fire.chain.yaml': [
     [

@@ -281,6 +281,23 @@ const durations = (): readonly Habit[] => [
     example: [`3 ${words.replace(/\?.*|\|.*/g, '')}`, `3${unit}`],
   })),
   {
+    words: ['weeks', 'week', '2w'],
+    find: of('(?<![\\w.])([0-9]{1,4})\\s*(?<sign>weeks?|w)(?![\\w(])', 'i'),
+    write: ([, count = '']) => `${Number(count) * 7}d`,
+    say: 'the longest unit of a duration is the day: 14d',
+    example: ['now() + 2 weeks > now()', 'now() + 14d > now()'],
+  },
+  {
+    words: ['10KB', '10MB'],
+    find: of('(?<![\\w.])([0-9]{1,6})\\s*(?<sign>[kmg]i?b)(?![\\w(])', 'i'),
+    write: ([, count = '', unit = '']) => {
+      const base = /i/i.test(unit) ? 1024 : 1000;
+      return String(Number(count) * base ** ('kmg'.indexOf(unit[0]!.toLowerCase()) + 1));
+    },
+    say: 'a size is a number of bytes',
+    example: ['size < 10KB', 'size < 10000'],
+  },
+  {
     words: ['1m 30s'],
     find: /(?<![\w.])((?:\d+(?:\.\d+)?(?:ms|s|m|h|d))+)\s+((?:\d+(?:\.\d+)?(?:ms|s|m|h|d))+)(?!\w)/,
     write: ([, left = '', right = '']) => `${left}${right}`,
@@ -556,13 +573,13 @@ const makeHabits = (): readonly Habit[] => [
   {
     words: ['exists', 'is defined', 'is present', 'not exists', 'is missing', 'undefined'],
     find: of(
-      `(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:is\\s+)?(?:not\\s+|!\\s*)?(?:exists?|defined|present|missing|absent|undefined)(?:\\s+and\\s+(?:is\\s+)?not\\s+(?:null|empty))?)(?=\\s*(?:$|[)&|]))`,
+      `(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>(?:is\\s+)?(?:not\\s+|!\\s*)?(?:exists?|defined|present|missing|absent|undefined)(?:\\s+and\\s+(?:is\\s+)?not\\s+(?:null|empty))?)(?:\\s+(and|or)\\b|(?=\\s*(?:$|[)&|])))`,
       'i',
     ),
-    write: ([, value = '', sign = '']) =>
+    write: ([, value = '', sign = '', joint]) =>
       isWord(value)
         ? undefined
-        : `${/^(?:is\s+)?(?:not|!|missing|absent|undefined)/i.test(sign) ? '!' : ''}exists(${value})`,
+        : `${/^(?:is\s+)?(?:not|!|missing|absent|undefined)/i.test(sign) ? '!' : ''}exists(${value})${joint === undefined ? '' : /and/i.test(joint) ? ' &&' : ' ||'}`,
     say: 'whether something is there is asked by exists(x)',
     example: ['$.a is defined', 'exists($.a)'],
   },
@@ -594,6 +611,53 @@ const makeHabits = (): readonly Habit[] => [
     write: ([, name = '', value = '', sign = '', other = '']) => `${name}(${value}) ${sign} ${other}`,
     say: 'the parenthesis closes before the comparison: length(x) > 0',
     example: ['length($.a > 0)', 'length($.a) > 0'],
+  },
+  {
+    words: ['?:', 'elvis'],
+    find: /\s*\?:\s*/d,
+    write: () => ' ?? ',
+    say: 'a value in place of nothing follows ??',
+    example: ["$.a ?: 'b'", "$.a ?? 'b'"],
+  },
+  {
+    words: ['[first]', '[last]'],
+    find: of(`(?<![\\w.])((?:[$@]|${NAME})(?:\\.${NAME}|\\[\\d+\\])*)(?<sign>\\[(first|last)\\])`),
+    write: ([, list = '', , which = '']) => `${which}(${list})`,
+    say: 'the first and the last item are given by functions: first(list), last(list)',
+    example: ['$.a[first].b', 'first($.a).b'],
+  },
+  {
+    words: ['++', '--'],
+    find: of(`(${NAME}(?:\\.${NAME})*)(?<sign>\\+\\+|--)(?=\\s*$)`),
+    write: ([, value = '', sign = '']) => `${value} ${sign[0]!} 1`,
+    say: 'nothing changes a value; one more is x + 1',
+    example: ['n++', 'n + 1'],
+  },
+  {
+    words: ['datetime.now()', 'DateTime.Now'],
+    find: /(?<![\w.])(?:datetime|DateTime|date|moment|dayjs)\.(?:now|utcnow|Now|UtcNow|today)(?:\(\))?/d,
+    write: () => 'now()',
+    say: 'the time is now()',
+    example: ['datetime.now() > time($.a)', 'now() > time($.a)'],
+  },
+  {
+    words: ['sum(list, x.y)'],
+    find: of(`(?<![\\w.])(sum|average)\\(\\s*([^(),]+?)\\s*(?<sign>,)\\s*(@[^(),]*)\\)`),
+    write: ([, name = '', list = '', , item = '']) => `${name}(map(${list}, ${item}))`,
+    say: 'sum and average take the list of what is summed: sum(map(list, @.x))',
+    example: ['sum($.a, @.b)', 'sum(map($.a, @.b))'],
+  },
+  {
+    words: ['hmac_sha256'],
+    find: of(
+      `(?<![\\w.])(?:hmac_?sha|HmacSHA|hmacSha)_?-?(256|384|512|1)\\(\\s*([^(),]+?)\\s*,\\s*([^(),]+?)\\s*\\)`,
+    ),
+    write: ([, bits = '', one = '', other = '']) => {
+      const [key, data] = /secret|key/i.test(one) ? [one, other] : [other, one];
+      return `hex(hmac(${key}, ${data}, '${bits === '1' ? 'sha' : `sha-${bits}`}'))`;
+    },
+    say: "a keyed digest is hex(hmac(key, data, 'sha-256'))",
+    example: ['hmac_sha256(x, y)', "hex(hmac(y, x, 'sha-256'))"],
   },
   {
     words: ['1..5'],

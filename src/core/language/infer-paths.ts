@@ -49,7 +49,9 @@ function inferSelected(
       const onlyObject = isOnly(kind, BIT.object | BIT.nothing);
       if (kind.closed && onlyObject && !quiet) {
         const names = [...kind.members!.keys()];
-        const near = nearest(selector.name, names);
+        const synonym = STEP_MEMBERS[selector.name];
+        const near =
+          synonym !== undefined && names.includes(synonym) ? synonym : nearest(selector.name, names);
         if (!context.tolerant) {
           const said = kind.describedAt === undefined ? '' : ` (${kind.describedAt})`;
           self.problem(
@@ -121,6 +123,25 @@ function nameIn(self: Inferring, { span: [start, end] }: Segment): { span: reado
 }
 
 /** Another member in the place of one; behind its point, where it can stand there. */
+/** What other programs call what is known of a step that has ended, or of a response. */
+const STEP_MEMBERS: Readonly<Record<string, string>> = {
+  passed: 'ok',
+  success: 'ok',
+  successful: 'ok',
+  succeeded: 'ok',
+  isOk: 'ok',
+  error: 'problem',
+  failure: 'problem',
+  statusCode: 'status',
+  status_code: 'status',
+  code: 'status',
+  duration: 'elapsed',
+  time: 'elapsed',
+  retries: 'attempts',
+  header: 'headers',
+  content: 'body',
+};
+
 /** What other programs call the response of a step, or its body. */
 const AROUND_BODY: ReadonlySet<string> = new Set(['response', 'res', 'result', 'json', 'output', 'outputs']);
 
@@ -160,6 +181,8 @@ function refuseMember(
         hint: `${before}[0].${name} for the first, ${before}[*].${name} for all`,
         replace: `[0]${memberText(name)}`,
       }
-    : undefined;
+    : isOnly(kind, BIT.time)
+      ? { hint: `text(${before}), date(${before}), epoch(${before}) or format(${before}, 'yyyy')` }
+      : undefined;
   self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, way);
 }

@@ -181,6 +181,19 @@ interface Simplified {
  * Puts one character in the place of each quoted text, so that a habit is looked for outside of them only. Texts in quotes of
  * other kinds get ours when they are put back. A run of blanks becomes one blank: a pattern would try each way of sharing it out.
  */
+function inQuotes(text: string): string {
+  return `'${text.replaceAll("'", "\\'")}'`;
+}
+
+/** What stands between backticks, joined: `rack ${id}` is 'rack ' + id. */
+function ofTemplate(inner: string): string {
+  return inner
+    .split(/\$\{([^{}]*)\}/)
+    .map((part, i) => (i % 2 === 0 ? inQuotes(part) : part.trim()))
+    .filter((part, _, all) => part !== "''" || all.length === 1)
+    .join(' + ');
+}
+
 function simplify(text: string): Simplified {
   const quoted: string[] = [];
   const places: number[] = [];
@@ -198,7 +211,7 @@ function simplify(text: string): Simplified {
     const inner = text.slice(i + 1, end);
     const isOurs = text[i] === "'" || text[i] === '"';
     if (!isOurs) foreign ??= i;
-    quoted.push(isOurs ? text.slice(i, end + 1) : `'${inner.replaceAll("'", "\\'")}'`);
+    quoted.push(isOurs ? text.slice(i, end + 1) : text[i] === '`' ? ofTemplate(inner) : inQuotes(inner));
     places.push(i);
     masked += String.fromCharCode(0xe010 + quoted.length - 1);
     i = end;

@@ -86,11 +86,12 @@ function readOther(reader: StepReader, line: SourceNode, path: string): Chain | 
   }
   const read = reader.follow?.(path);
   if (!read) {
+    const whole = ['.chain.yaml', '.yaml'].map((ending) => path + ending).find((one) => reader.follow?.(one));
     findings.problem(
       line,
       'file-not-found',
       `there is no chain ${path}`,
-      'a path begins at the folder of this chain file',
+      whole === undefined ? 'a path begins at the folder of this chain file' : findings.becomes(line, whole),
     );
     return undefined;
   }
@@ -129,7 +130,7 @@ function checkInputs(
     );
   }
   // What a whole object gives is known only when it is there.
-  if (node?.type === 'scalar') return;
+  if (node?.type === 'scalar' || node?.type === 'list') return;
   for (const { default: byDefault, kind, name } of chain.inputs) {
     const entry = given.find(({ key }) => key.text === name);
     if (!entry && byDefault === undefined)

@@ -150,7 +150,10 @@ function conditionOf({ entries }: MapNode): string | undefined {
     if (!/^(?:status|type|size|elapsed|[$][.\w[\]*]+)$/.test(name)) return undefined;
     if (value.type === 'list' && value.items.every(({ type }) => type === 'scalar'))
       return `${name} in [${value.items.map((item) => literalOf(item as ScalarNode)).join(', ')}]`;
-    return value.type === 'scalar' ? `${name} == ${literalOf(value)}` : undefined;
+    if (value.type !== 'scalar') return undefined;
+    return /^(?:[=!<>]=|[<>]|in\b)/.test(value.text)
+      ? `${name} ${value.text}`
+      : `${name} == ${literalOf(value)}`;
   });
   return parts.includes(undefined) || parts.length === 0 ? undefined : parts.join(' && ');
 }

@@ -171,6 +171,20 @@ function weightOfText(text: string): number {
   }
 }
 
+/** A line among items that has no dash. */
+function missingDash(line: string, lines: readonly string[], number: number): Found {
+  const [, blanks, rest] = /^( *)(?!- )([^\s#].*)$/.exec(line) ?? [];
+  const above = lines.slice(0, number - 1).findLast((one) => one.trim() !== '') ?? '';
+  if (blanks === undefined || !above.startsWith(`${blanks}- `) || /^[\w-]+:(?: |$)/.test(rest!))
+    return undefined;
+  return {
+    code: 'yaml',
+    message: 'an item of a list begins with a dash',
+    column: blanks.length + 1,
+    instead: `- ${rest!}`,
+  };
+}
+
 /** `inputs`, with what it has on the lines below. */
 function bareKey(line: string, lines: readonly string[], number: number): Found {
   const [, lead, key] = /^(\s*(?:- +)*)([A-Za-z][\w-]*)\s*$/.exec(line) ?? [];
@@ -346,6 +360,7 @@ export const BY_LINE: readonly ((line: string, lines: readonly string[], number:
   openBracket,
   colonInText,
   keyAtDash,
+  missingDash,
   strayDash,
   missingColon,
 ];

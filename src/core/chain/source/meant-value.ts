@@ -69,15 +69,17 @@ function itemOfMap(file: SourceFile, map: MapNode): Change | undefined {
 /** A list of single members where a map is taken: the same lines without their dashes. */
 function mapOfList(file: SourceFile, name: string, list: ListNode): Change | undefined {
   const isBlock = file.text[list.range[0]] === '-';
+  // Those of a whole file are defined, those of a step given.
+  const isDefining = name === 'inputs' && file.place(list.range[0]).column <= 3;
   const members = list.items.map((item) => {
     if (item.type === 'map' && item.entries.length === 1) {
       const [{ key, value }] = item.entries as [MapEntry];
       if (value.type !== 'scalar') return undefined;
-      if (name === 'inputs') return `${key.text}: { default: ${file.text.slice(...value.range)} }`;
+      if (isDefining) return `${key.text}: { default: ${file.text.slice(...value.range)} }`;
       return file.text.slice(key.range[0], value.range[1]);
     }
     if (item.type !== 'scalar' || !/^[A-Za-z_]\w*$/.test(item.text)) return undefined;
-    if (name === 'inputs') return `${item.text}: {}`;
+    if (isDefining) return `${item.text}: {}`;
     return GIVES_NAMES.has(name) ? `${item.text}: ${item.text}` : undefined;
   });
   if (members.length === 0 || members.includes(undefined)) return undefined;
