@@ -87,6 +87,38 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = 
     9,
     '- length($.racks) > 0',
   ],
+  [step('- call: GET kiln /racks\n  query:\n  limit: 5\n  page: 1\n'), 8, '      limit: 5'],
+  [step('- call: GET kiln /racks\n  - expect: status == 200\n'), 7, 'expect: status == 200'],
+  [
+    step('- call: GET kiln /racks  query: { limit: 5 }\n'),
+    6,
+    '- call: GET kiln /racks\n    query: { limit: 5 }',
+  ],
+  [
+    step('- call: GET kiln /racks -H "Accept: text/csv"\n'),
+    6,
+    '- call: GET kiln /racks\n    headers: { Accept: "text/csv" }',
+  ],
+  [step('- { call: GET kiln /racks, keep: { a: $.a }\n'), 6, '- { call: GET kiln /racks, keep: { a: $.a } }'],
+  [step('- call: "GET kiln /racks\n'), 6, '- call: "GET kiln /racks"'],
+  [step('- call: curl https://kiln.example/racks\n'), 6, '- call: GET https://kiln.example/racks'],
+  [step('- call: POST kiln /racks\n  json:\n    - name: a\n      cone: 5\n    name: b\n'), 10, '- name: b'],
+  [step('- call: POST kiln /racks\n  form:\n    file: @bowl.png\n'), 8, 'file: { file: bowl.png }'],
+  [
+    step('- each: row in rows.csv\n  steps:\n    - call: GET kiln /racks/${row.id}\n'),
+    6,
+    'inputs:\n  rows: { kind: rows, default: rows.csv }\nsteps:\n  - each: row in rows',
+  ],
+  [
+    step('- each: rack in racks where rack.free\n  steps:\n    - show: ${rack}\n'),
+    6,
+    '- each: rack in racks[?@.free]',
+  ],
+  [
+    'chain: A\ninputs:\n  rack: { default: A3, about: the rack: which one }\nsteps:\n  - show: ${rack}\n',
+    3,
+    'rack: { default: A3, about: "the rack: which one" }',
+  ],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
 ];
 

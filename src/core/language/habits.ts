@@ -1194,7 +1194,12 @@ const makeHabits = (): readonly Habit[] => [
   {
     words: ['where', 'WHERE'],
     find: of(`(?<![\\w.])(${OBJECT})\\s+(?<sign>where|WHERE)\\s+@?\\.?(.+)$`),
-    write: ([, list = '', , condition = '']) => `${list}[?@.${condition}]`,
+    write: ([, list = '', , condition = '']) => {
+      // `racks where rack.free`
+      const item = /^([A-Za-z_]\w*)\./.exec(condition)?.[1];
+      const isItem = item !== undefined && new RegExp(`(?:^|\\.)${item}(?:s|es)?$`).test(list);
+      return `${list}[?@.${isItem ? condition.slice(item.length + 1) : condition}]`;
+    },
     say: 'what is filtered stands before [?…], and its members begin with @',
     example: ['$.a where b > 1', '$.a[?@.b > 1]'],
   },

@@ -287,27 +287,28 @@ class Inferrer implements Inferring {
     const near = nearest(name, names);
     const literal = memberOf(OTHER_LITERALS, name);
     const owner = ['services', 'secret'].find((one) => this.scope.lookup(one)?.kind.members?.has(name));
-    const way: Remedy = OF_THE_ENVIRONMENT.has(name)
-      ? 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here'
-      : owner !== undefined
-        ? { hint: `${owner}.${name} is one of the project`, replace: `${owner}.${name}` }
-        : literal !== undefined
-          ? {
-              hint: `${literal} is written in lower case here`
-                .replace(/^nothing is .*/, 'the word is nothing')
-                .replace(/^null is .*/, 'null'),
-              replace: literal,
-            }
-          : functions.has(name)
+    const way: Remedy =
+      OF_THE_ENVIRONMENT.has(name) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name)
+        ? 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here'
+        : owner !== undefined
+          ? { hint: `${owner}.${name} is one of the project`, replace: `${owner}.${name}` }
+          : literal !== undefined
             ? {
-                hint: `${name} is a function: ${signature(functions.get(name)!)}`,
-                replace: functions.get(name)!.parameters.every(({ optional }) => optional)
-                  ? `${name}()`
-                  : undefined,
+                hint: `${literal} is written in lower case here`
+                  .replace(/^nothing is .*/, 'the word is nothing')
+                  .replace(/^null is .*/, 'null'),
+                replace: literal,
               }
-            : near !== undefined && !context.isCompared
-              ? { hint: `the nearest name is ${near}`, replace: near }
-              : this.#neitherNameNorNear(name, context, names);
+            : functions.has(name)
+              ? {
+                  hint: `${name} is a function: ${signature(functions.get(name)!)}`,
+                  replace: functions.get(name)!.parameters.every(({ optional }) => optional)
+                    ? `${name}()`
+                    : undefined,
+                }
+              : near !== undefined && !context.isCompared
+                ? { hint: `the nearest name is ${near}`, replace: near }
+                : this.#neitherNameNorNear(name, context, names);
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
       ...(typeof way === 'object' ? way : { hint: way }),
       name: stepOf(name),

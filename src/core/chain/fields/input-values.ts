@@ -53,7 +53,10 @@ export function readInput(
       const time = readTime(text, zone);
       return time
         ? { value: time }
-        : refuse(`'${text}' is not a date`, dateMeantBy(text, zone) ?? '2026-03-01, or 2026-03-01T08:00:00Z');
+        : refuse(
+            `'${text}' is not a date`,
+            dateMeantBy(text, zone) ?? '2026-03-01, 2026-03-01T08:00:00Z, or as a default ${now()}',
+          );
     }
     case 'json':
       try {

@@ -46,6 +46,13 @@ export function readEach(
     return undefined;
   }
   const listNode = partOfScalar(line, head.length);
+  const file = /^\s*(?:[\w.-]*\/)?([A-Za-z_]\w*)\.(?:csv|tsv|jsonl?|ndjson)\s*$/.exec(listNode.text)?.[1];
+  if (file !== undefined && !scope.lookup(file)) {
+    findings.problem(listNode, 'unknown-name', `a file of rows is read by an input`, {
+      example: `inputs:\n  ${file}: { kind: rows, default: ${listNode.text.trim()} }\nsteps:\n  - each: ${head.trim()} ${file}`,
+    });
+    return undefined;
+  }
   const rows = reader.inputs?.find((input) => input.kind === 'rows' && input.name === listNode.text.trim());
   const items = fields.expression(listNode, rows ? rowsScope(scope, rows.name) : scope.outside());
   const kind: Kind = items?.expression.kind ?? ANY;

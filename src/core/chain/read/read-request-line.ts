@@ -41,11 +41,13 @@ export function readRequestLine(
     return undefined;
   }
   if (!/^[A-Z][A-Z-]*$/.test(method)) {
-    const upper = method.replace(/[:,]$/, '').toUpperCase();
+    const upper = method === 'curl' ? 'GET' : method.replace(/[:,]$/, '').toUpperCase();
     findings.problem(
       node,
       'wrong-form',
-      `${method} is no method of HTTP`,
+      method === 'curl'
+        ? 'a call begins with its method; batharon import curl reads a whole curl line'
+        : `${method} is no method of HTTP`,
       /^[A-Z]+$/.test(upper)
         ? findings.becomes(node, `${upper} ${rest}`)
         : { example: 'call: GET kiln /racks' },

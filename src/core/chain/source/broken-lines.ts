@@ -1,24 +1,22 @@
 import { METHODS } from '../../methods.ts';
-import { repair } from '../../language/repair.ts';
-import { parseExpression } from '../../language/parser.ts';
-import type { SourceProblem } from './source-problem.ts';
-import { asScalar } from './scalar-text.ts';
+import {
+  colonInText,
+  commaAtEnd,
+  fileByAt,
+  habitInBraces,
+  habitInValue,
+  missingComma,
+  openBracket,
+  openQuote,
+  operatorFirst,
+  type Explained,
+} from './broken-values.ts';
 
 // What one line of broken YAML was meant as.
 
-/** Why YAML can't read a line, in terms of what was written. */
-export interface Explained extends Pick<SourceProblem, 'message' | 'hint' | 'instead'> {
-  readonly code: 'yaml' | 'yaml-trap';
-  /** Counted from 1. */
-  readonly line: number;
-  readonly column: number;
-}
-
 type Found = Omit<Explained, 'line'> | undefined;
 
-/** The blanks, dashes and key of a line, and its value. */
-const ENTRY = /^(\s*(?:- +)*)([\w$.()-]+):( +)(\S.*)$/;
-
+/** A tab before a key. */
 function tab(line: string, lines: readonly string[], number: number): Found {
   const at = /^\s*/.exec(line)![0].indexOf('\t');
   if (at < 0) return undefined;
@@ -74,21 +72,6 @@ function missingBlank(line: string): Found {
     : undefined;
 }
 
-/** `limit > 3 ? 'many' : 'few'`: an expression of another language, which YAML cuts before it could be read as one. */
-function habitInValue(line: string): Found {
-  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
-  if (value === undefined || /^(['"]).*\1$|^\[|^\{(?!\{)/.test(value)) return undefined;
-  const repaired = repair(value, weightOfText);
-  if (!repaired || /^[A-Za-z ,.]+$/.test(value)) return undefined;
-  const column = lead!.length + key!.length + 1 + gap!.length + 1 + repaired.span[0];
-  return {
-    code: 'yaml-trap',
-    message: repaired.say,
-    column,
-    instead: `${(lead! + key!).trim()}: ${asScalar(repaired.text, false)}`,
-  };
-}
-
 /** `- GET kiln /racks` */
 function bareCall(line: string): Found {
   const [, blanks, method, rest] = /^(\s*)- ([A-Z]+) (\S.*)$/.exec(line) ?? [];
@@ -100,75 +83,6 @@ function bareCall(line: string): Found {
         instead: `- call: ${method} ${rest!}`,
       }
     : undefined;
-}
-
-/** `{ kind: number default: 5 }` */
-function missingComma(line: string): Found {
-  const found = /(?<=\{.*[^,{\s:])(\s+)(?=[\w-]+: )/.exec(line);
-  return found
-    ? {
-        code: 'yaml',
-        message: 'inside { } a comma stands between two keys',
-        column: found.index + found[0].length + 1,
-        instead: `${line.slice(0, found.index)}, ${line.slice(found.index + found[0].length)}`.trim(),
-      }
-    : undefined;
-}
-
-/** `name: "bowl",` */
-function commaAtEnd(line: string): Found {
-  const [, value] =
-    /^(\s*(?:- +)*(?:[\w-]+: +)?(?:"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'))\s*,\s*$/.exec(line) ?? [];
-  return value === undefined
-    ? undefined
-    : {
-        code: 'yaml-trap',
-        message: 'no comma stands at the end of a line in YAML',
-        column: value.length + 1,
-        instead: value.trim(),
-      };
-}
-
-/** `must: > 0`: a comparison without its left side, which YAML takes for the beginning of a block of text. */
-function operatorFirst(line: string): Found {
-  const found =
-    /(?<=[{,]\s*|^\s*(?:- +)*)(must|expect|when|until|while|holds): +(>=?|<=?|==|!=) +([^,{}\s]+)/.exec(line);
-  if (!found) return undefined;
-  const [all, key, operator, value] = found;
-  const name = key === 'must' ? (/^\s*([A-Za-z_]\w*):/.exec(line)?.[1] ?? 'value') : '$';
-  return {
-    code: 'yaml-trap',
-    message: 'a comparison has two sides',
-    column: found.index + key!.length + 3,
-    instead:
-      `${line.slice(0, found.index)}${key!}: ${name} ${operator!} ${value!}${line.slice(found.index + all.length)}`.trim(),
-  };
-}
-
-/** `keep: { names: $.pieces.map(p => p.name).join(", ") }`: an expression of another language, alone in its braces. */
-function habitInBraces(line: string): Found {
-  const [, lead, value] =
-    /^(\s*(?:- +)*(?:keep|gather|results): +\{ *[A-Za-z_]\w*: +)([^{}]*?)\s*\}\s*$/.exec(line) ?? [];
-  if (value === undefined || !/["']/.test(value.slice(1, -1))) return undefined;
-  const repaired = repair(value, weightOfText);
-  return repaired
-    ? {
-        code: 'yaml-trap',
-        message: repaired.say,
-        column: lead!.length + 1 + repaired.span[0],
-        instead: `${lead!}${asScalar(repaired.text, true)} }`.trim(),
-      }
-    : undefined;
-}
-
-/** Whether a text can't be read as an expression. */
-function weightOfText(text: string): number {
-  try {
-    parseExpression(text);
-    return 0;
-  } catch {
-    return 1;
-  }
 }
 
 /** A line among items that has no dash. */
@@ -196,95 +110,6 @@ function bareKey(line: string, lines: readonly string[], number: number): Found 
     message: 'a key is followed by a colon',
     column: lead!.length + key.length + 1,
     instead: `${lead!}${key}:`,
-  };
-}
-
-/** `- 'status == 200` */
-export function openItem(line: string): Found {
-  const [, blanks, quote, inner] = /^(\s*(?:- +)+)(['"])(.*)$/.exec(line) ?? [];
-  if (quote === undefined || inner!.replaceAll(quote + quote, '').includes(quote)) return undefined;
-  return {
-    code: 'yaml',
-    message: `the ${quote} at the beginning of this text is not closed`,
-    column: blanks!.length + 1,
-    instead: `${blanks!.trim()} ${asScalar(inner!, false)}`,
-  };
-}
-
-/** `name: "deeper` */
-export function openQuote(line: string): Found {
-  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
-  const quote = value?.[0];
-  if (value === undefined || (quote !== '"' && quote !== "'")) return undefined;
-  const inner = value.slice(1);
-  const isClosed = quote === '"' ? /(?:^|[^\\])"/.test(inner) : inner.replaceAll("''", '').includes("'");
-  return isClosed
-    ? undefined
-    : {
-        code: 'yaml',
-        message: `the ${quote} at the beginning of this text is not closed`,
-        column: lead!.length + key!.length + gap!.length + 2,
-        instead: line.trim() + quote,
-      };
-}
-
-/** `{ default: "A3 }` */
-export function openInFlow(line: string): Found {
-  const [all, before, quote, inner, after] =
-    /^(.*[{[,:]\s*)(["'])([^"'{}[\],]*?)(\s*(?:[}\],].*)?)$/.exec(line) ?? [];
-  if (all === undefined || !/[{[]/.test(before!)) return undefined;
-  return {
-    code: 'yaml',
-    message: `the ${quote!} at the beginning of this text is not closed`,
-    column: before!.length + 1,
-    instead: `${before!}${quote!}${inner!}${quote!}${after!}`.trim(),
-  };
-}
-
-/** `tags: [night` */
-function openBracket(line: string): Found {
-  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
-  if (value === undefined || !/^[[{]/.test(value)) return undefined;
-  const open: string[] = [];
-  const bare = value.replace(/"(?:[^"\\]|\\.)*"|'(?:[^']|'')*'/g, (all) => ' '.repeat(all.length));
-  for (const char of bare) {
-    if (char === '[' || char === '{') open.push(char === '[' ? ']' : '}');
-    else if (char === open.at(-1)) open.pop();
-  }
-  if (open.length === 1 && /^(?:\{\{|\[\[)/.test(value))
-    return {
-      code: 'yaml',
-      message: `there is one ${value[0]!} too many`,
-      column: lead!.length + key!.length + gap!.length + 2,
-      instead: `${(lead! + key!).trim()}: ${value.slice(1)}`,
-    };
-  return open.length === 0
-    ? undefined
-    : {
-        code: 'yaml',
-        message: `this ${value[0]!} is not closed`,
-        column: lead!.length + key!.length + gap!.length + 2,
-        instead: `${line.trim()}${open.at(-1) === '}' ? ' ' : ''}${open.toReversed().join('')}`,
-      };
-}
-
-/** `about: What is left: nothing` */
-function colonInText(line: string): Found {
-  const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
-  if (value === undefined || /^['"[{|>&*!]/.test(value) || !/:(?: |$)/.test(value)) return undefined;
-  const method = key === 'call' ? /^([A-Z]+): +(\S.*)$/.exec(value) : undefined;
-  if (method)
-    return {
-      code: 'yaml',
-      message: 'no colon follows the method of a call',
-      column: lead!.length + key!.length + gap!.length + 2 + method[1]!.length,
-      instead: `${lead!.trim() === '' ? '' : `${lead!.trim()} `}call: ${method[1]!} ${method[2]!}`,
-    };
-  return {
-    code: 'yaml',
-    message: 'in YAML ": " makes a key of what stands before it; a text that has it stands in quotes',
-    column: lead!.length + key!.length + gap!.length + 2,
-    instead: `${(lead! + key!).trim()}: ${asScalar(value, false)}`,
   };
 }
 
@@ -322,7 +147,12 @@ function strayDash(line: string, lines: readonly string[], number: number): Foun
   const [, blanks, rest] = /^(\s*)- +([\w-]+: .*)$/.exec(line) ?? [];
   if (blanks === undefined || rest === undefined) return undefined;
   const beside = [lines[number - 2] ?? '', lines[number] ?? ''];
-  if (!beside.some((one) => one.startsWith(blanks) && /^[\w-]+:/.test(one.slice(blanks.length))))
+  // `  - call: GET kiln /racks`, with its keys at the column of the dash of this one
+  const first = /^ *- +(?=[\w-]+: \S)/.exec(beside[0]!)?.[0].length;
+  if (
+    first !== blanks.length &&
+    !beside.some((one) => one.startsWith(blanks) && /^[\w-]+:/.test(one.slice(blanks.length)))
+  )
     return undefined;
   return {
     code: 'yaml',
@@ -330,6 +160,23 @@ function strayDash(line: string, lines: readonly string[], number: number): Foun
     column: blanks.length + 1,
     instead: rest,
   };
+}
+
+/** A key at the column of a dash, where each line is an item. */
+function keyWithoutDash(line: string, lines: readonly string[], number: number): Found {
+  const [, blanks, rest] = /^( *)([\w-]+:(?: .*)?)$/.exec(line) ?? [];
+  if (blanks === undefined) return undefined;
+  const above = lines
+    .slice(0, number - 1)
+    .findLast((one) => one.trim() !== '' && /^ */.exec(one)![0].length <= blanks.length);
+  return above?.startsWith(`${blanks}- `)
+    ? {
+        code: 'yaml',
+        message: 'an item of a list begins with a dash',
+        column: blanks.length + 1,
+        instead: `- ${rest!}`,
+      }
+    : undefined;
 }
 
 /** `name deeper`, `name = deeper` */
@@ -354,6 +201,7 @@ export const BY_LINE: readonly ((line: string, lines: readonly string[], number:
   commaAtEnd,
   bareKey,
   operatorFirst,
+  fileByAt,
   habitInBraces,
   habitInValue,
   openQuote,
@@ -362,5 +210,6 @@ export const BY_LINE: readonly ((line: string, lines: readonly string[], number:
   keyAtDash,
   missingDash,
   strayDash,
+  keyWithoutDash,
   missingColon,
 ];

@@ -73,6 +73,11 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   define: 'functions helpers macros defs definitions',
 };
 
+/** Whether a word is a key for which other programs have words of their own. */
+export function isOurKey(word: string): boolean {
+  return Object.hasOwn(OTHER_KEYS, word);
+}
+
 let meant: ReadonlyMap<string, readonly string[]> | undefined;
 
 /** All such words, with what they mean; made when a word is first looked up, since a file without a fault asks for none. */

@@ -35,7 +35,7 @@ export function checkStructure(
     );
     return undefined;
   }
-  const strays = strayItems(findings, node, keys);
+  const strays = new Set([...strayItems(findings, node, keys), ...membersBeside(findings, node, keys)]);
   for (const { key, value } of node.entries) {
     if (strays.has(key)) continue;
     const definition = keys.find(({ name }) => name === key.text);
@@ -82,6 +82,31 @@ function strayItems(findings: Findings, node: MapNode, keys: readonly KeyDefinit
     for (const one of items) strays.add(one.key);
   });
   return strays;
+}
+
+/** A key without a value, and what belongs to it beside it instead of further in. Returns what is no key then. */
+function membersBeside(findings: Findings, node: MapNode, keys: readonly KeyDefinition[]): Set<ScalarNode> {
+  const beside = new Set<ScalarNode>();
+  const isKey = (name: string): boolean => keys.some((one) => one.name === name);
+  node.entries.forEach(({ key, value }, i) => {
+    const definition = keys.find(({ name }) => name === key.text);
+    const [next] = node.entries.slice(i + 1);
+    if (!definition || value.type !== 'empty' || key.flow || !next || isKey(next.key.text)) return;
+    if (definition.shape().safeParse(null).success) return;
+    const { column } = findings.file.place(key.range[0]);
+    findings.problem(
+      next.key,
+      'wrong-form',
+      `${next.key.text} begins at the column of ${key.text}; what belongs to that begins at column ${column + 2}`,
+      { change: { range: [next.key.range[0], next.key.range[0]], text: '  ' } },
+    );
+    beside.add(key);
+    for (const one of node.entries.slice(i + 1)) {
+      if (isKey(one.key.text)) break;
+      beside.add(one.key);
+    }
+  });
+  return beside;
 }
 
 /** Keys that take an expression, by that which takes a map of them. */

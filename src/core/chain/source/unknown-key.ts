@@ -23,6 +23,8 @@ const OPPOSITES: Readonly<Record<string, string>> = {
 /** What is said another way here. */
 function hintOf(word: string, what: string): string | undefined {
   if (word === 'as' && what === 'an each') return 'the name of the item stands first: each: piece in pieces';
+  if (/^(?:index|counter|i|key|var|variable|item)$/.test(word) && what === 'an each')
+    return 'the names stand first, that of the place second: each: piece, i in pieces';
   if (what === 'poll' && /attempts|retries|tries|count|times/i.test(word))
     return 'within: says how long it asks at most';
   if (word === 'required') return 'an input without a default has to be given';

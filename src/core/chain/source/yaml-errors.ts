@@ -1,5 +1,6 @@
 import { countOf } from '../../count-of.ts';
-import { BY_LINE, type Explained, openInFlow, openItem, openQuote } from './broken-lines.ts';
+import { BY_LINE } from './broken-lines.ts';
+import { type Explained, openInFlow, openItem, openQuote } from './broken-values.ts';
 import { parseYaml } from './parse-yaml.ts';
 
 /** So many changes are tried on a broken file, each of which reads it again. */

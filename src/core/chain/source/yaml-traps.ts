@@ -95,6 +95,8 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
   const insertions = isFlow ? insertionsEnd(line, start - lineStart) : undefined;
   if (insertions !== undefined && lineStart + insertions > yamlEnd)
     return flowInsertion(text, start, lineStart + insertions);
+  // A file as curl takes one.
+  if (/^@[\w./-]+\.[a-z]\w{1,3}\s*$/.test(line.slice(start - lineStart))) return undefined;
   const endInLine = expressionEnd(line, start - lineStart);
   if (endInLine === undefined) return undefined;
   const end = lineStart + endInLine;
