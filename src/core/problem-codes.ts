@@ -126,6 +126,7 @@ export const problemCodes = {
   'item-not-used': warn('The condition of any or every says nothing of the items of its list.'),
   'comment-in-text': warn('A text seems to go on after " #", where YAML begins a comment.'),
   'json-in-text': warn('A text that reads as JSON stands where JSON is made of what stands there.'),
+  'file-in-text': warn('The name of a file that is there stands where a text is sent.'),
   'text-in-expression': problem('An insertion ${…} is written in a field that is already an expression.'),
   'secret-in-plain-text': either('A key, a token or a password stands readable in a file.'),
   'secret-not-here': either('A secret stands only in texts of the project file and in texts that are sent.'),

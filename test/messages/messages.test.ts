@@ -138,6 +138,7 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
   'index-in-each-item': () => kept('$.a[?@.b == 1][0]'),
   'comment-in-text': () => checked('  - show: Order #1'),
   'json-in-text': () => checked('  - call: POST kiln /a\n    json: |\n      {"a": 1}'),
+  'file-in-text': () => checked('  - call: POST kiln /a\n    multipart: { photo: bowl.png }'),
   'text-in-expression': () => kept('${a}'),
   'secret-in-plain-text': () =>
     project(`${KILN}credentials: { desk: { kind: bearer, token: 8f3a91c0d2e54b6788aa } }\n`),

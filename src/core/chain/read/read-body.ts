@@ -266,6 +266,21 @@ function readPart(reader: StepReader, { key, value }: MapEntry, scope: StaticSco
   if (value.type !== 'map') {
     const text = fields.typed(value, scope, true);
     if (value.type === 'scalar') plainSecret(fields.findings, value, key.text);
+    if (
+      value.type === 'scalar' &&
+      !value.quoted &&
+      /\.[A-Za-z]\w{1,4}$/.test(value.text) &&
+      reader.files?.exists(value.text)
+    )
+      fields.findings.warn(
+        value,
+        'file-in-text',
+        `this part is the text ${value.text}, not the file of that name`,
+        {
+          hint: `{ file: ${value.text} }, or quotes if the text is meant`,
+          change: replacedBy(value, `{ file: ${value.text} }`),
+        },
+      );
     return text ? [{ name: key.text, content: { text }, at }] : [];
   }
   checkStructure(fields.findings, value, partKeys, 'a part');
