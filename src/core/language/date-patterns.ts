@@ -22,6 +22,9 @@ const PERCENT: Readonly<Record<string, string>> = {
   T: 'HH:mm:ss',
 };
 
+/** Of a longer one only what is wrong is said. */
+const LONGEST = 100;
+
 /** Letters that other languages use, by those of UTS 35. */
 const OTHERS: Readonly<Record<string, string>> = { Y: 'y', D: 'd', A: 'a', k: 'H', n: 'm' };
 
@@ -33,6 +36,7 @@ export function wrongDatePattern(
   pattern: string,
 ): (Pick<Problem, 'code' | 'message' | 'hint'> & { readonly meant?: string }) | undefined {
   const problem = refusal(pattern);
+  if (pattern.length > LONGEST) return problem;
   const bare = pattern.replace(/'[^']*'/g, '');
   const meant = meantBy(pattern);
   const way = meant !== pattern && !refusal(meant) && !swapped(meant) ? { meant } : {};

@@ -6,6 +6,9 @@ import { parseYaml } from './parse-yaml.ts';
 /** So many changes are tried on a broken file, each of which reads it again. */
 const MOST_TRIES = 8;
 
+/** Longer lines are left as they are: nobody writes one by hand, and some patterns take the square of its length. */
+const LONGEST_LINE = 2000;
+
 /**
  * Why YAML can't read a file, in terms of what was written: the parser's own words speak of what it looked for. `line` is where
  * it gave up, counted from 1. Undefined where nothing is recognised.
@@ -19,12 +22,14 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     ++tries <= MOST_TRIES && helps(lines, number, instead);
   for (const explain of BY_LINE)
     for (const number of near) {
+      if (lines[number - 1]!.length > LONGEST_LINE) continue;
       const found = explain(lines[number - 1]!, lines, number);
       if (found && isBetter(number, found.instead)) return { ...found, line: number };
     }
   // A quote that is left open is missed at the end of the file.
   for (let number = line; number >= 1; number--) {
     const one = lines[number - 1]!;
+    if (one.length > LONGEST_LINE) continue;
     const found = openQuote(one) ?? openItem(one) ?? openInFlow(one);
     if (found && isBetter(number, found.instead)) return { ...found, line: number };
   }
