@@ -10,7 +10,7 @@ const FIRST =
 const step = (lines: string): string => FIRST + lines.replace(/^(?=.)/gm, '  ');
 
 /** The file, the line of the message, and what is shown as the way to write it. */
-const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = [
+const CHAINS: readonly (readonly [file: string, line: number, way: string | undefined])[] = [
   ['chain: A\nsteps:\n  - call: GET kiln /racks\n  expect: status == 200\n', 4, '    expect: status == 200'],
   ['chain: A\nsteps:\n- call: GET kiln /racks\nname: racks\n', 4, '  name: racks'],
   [
@@ -119,6 +119,19 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string])[] = 
     3,
     'rack: { default: A3, about: "the rack: which one" }',
   ],
+  [
+    step('- look:\n    call: GET kiln /racks\n    name: b\n'),
+    6,
+    '- name: look\n    call: GET kiln /racks\n    name: b',
+  ],
+  [step('- call: GET kiln /racks\n  expect: status: 204\n'), 7, 'expect: status == 204'],
+  [step('- call: GET kiln /film\n  save:\n    file: film.mp4\n'), 8, 'to: film.mp4'],
+  [
+    step('- call: GET kiln /racks\n  verify: false\n'),
+    7,
+    'insecure: yes on the service in batharon.yaml takes certificates that nothing vouches for, tls: says which are taken',
+  ],
+  [step('- call: GET kiln /racks\n  keep: { sum: $.a.reduce((a, b) => a + b.price, 0) }\n'), 7, undefined],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
 ];
 

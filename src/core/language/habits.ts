@@ -306,6 +306,24 @@ const durations = (): readonly Habit[] => [
   },
 ];
 
+/** Kinds of values by their names elsewhere. */
+const KINDS: Readonly<Record<string, string>> = {
+  number: 'number',
+  integer: 'number',
+  int: 'number',
+  float: 'number',
+  string: 'text',
+  text: 'text',
+  str: 'text',
+  array: 'list',
+  list: 'list',
+  object: 'object',
+  map: 'object',
+  dict: 'object',
+  boolean: 'yes or no',
+  bool: 'yes or no',
+};
+
 /** What stands for another value in other languages. */
 const WORDS: readonly (readonly [words: string, here: string])[] = [
   ['True|TRUE|yes|Yes|YES', 'true'],
@@ -611,6 +629,41 @@ const makeHabits = (): readonly Habit[] => [
     write: ([, name = '', value = '', sign = '', other = '']) => `${name}(${value}) ${sign} ${other}`,
     say: 'the parenthesis closes before the comparison: length(x) > 0',
     example: ['length($.a > 0)', 'length($.a) > 0'],
+  },
+  {
+    words: ['isNumber', 'isString', 'isArray', 'is_list'],
+    find: of(`(?<![\\w.])is_?(${Object.keys(KINDS).join('|')})\\(((?:[^()]|${PARENTHESES})*)\\)`, 'i'),
+    write: ([, kind = '', value = '']) => `kind(${value}) == '${KINDS[kind.toLowerCase()]!}'`,
+    say: "of which kind a value is tells kind(x): kind(x) == 'number'",
+    example: ['isNumber($.a)', "kind($.a) == 'number'"],
+  },
+  {
+    words: ['is number', 'is a string', 'instanceof'],
+    find: of(
+      `(?<![\\w.$@\\]])(${VALUE})\\s+(?<sign>is(?:\\s+an?)?|instanceof)\\s+(${Object.keys(KINDS).join('|')})\\b`,
+      'i',
+    ),
+    write: ([, value = '', , kind = '']) =>
+      isWord(value) ? undefined : `kind(${value}) == '${KINDS[kind.toLowerCase()]!}'`,
+    say: "of which kind a value is tells kind(x): kind(x) == 'number'",
+    example: ['$.a is a number', "kind($.a) == 'number'"],
+  },
+  {
+    words: ['typeof x'],
+    find: of(`(?<![\\w.$@])(?<sign>typeof)\\s+(${OBJECT})(?=\\s*(?:$|[=!)&|]))`),
+    write: ([, , value = '']) => `kind(${value})`,
+    say: 'of which kind a value is tells kind(x)',
+    example: ["typeof $.a == 'text'", "kind($.a) == 'text'"],
+  },
+  {
+    words: ['.sort((a, b) => a.x - b.x)'],
+    find: of(
+      `(?<![\\w.])(${OBJECT})\\.sort\\(\\s*\\(\\s*(${NAME})\\s*,\\s*(${NAME})\\s*\\)\\s*=>\\s*(\\2|\\3)\\.(${NAME})\\s*-\\s*(?:\\2|\\3)\\.\\5\\s*\\)`,
+    ),
+    write: ([, list = '', first = '', , from = '', member = '']) =>
+      from === first ? `sort(${list}, @.${member})` : `reverse(sort(${list}, @.${member}))`,
+    say: 'sort takes what is sorted by: sort(list, @.x)',
+    example: ['$.a.sort((a, b) => a.b - b.b)', 'sort($.a, @.b)'],
   },
   {
     words: ['?:', 'elvis'],

@@ -139,7 +139,7 @@ export const inputKeys: readonly KeyDefinition[] = [
     sort: 'setting',
     shape: texts,
     wants: 'a list of texts',
-    about: 'The values of an input of kind choice.',
+    about: 'The values that an input takes. Its kind is choice then, also where no kind is written.',
     example: 'choices: [glazed, plain]',
   },
   {

@@ -17,6 +17,7 @@ import { constant } from '../fields/constant-conditions.ts';
 import type { StepBase, StepReader } from './step-reader.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { stepByName } from './step-by-name.ts';
 import { fingerprintOf } from './step-fingerprint.ts';
 import { METHODS } from '../../methods.ts';
 import { replacedBy, rewritten } from '../source/changes.ts';
@@ -79,6 +80,7 @@ function readStep(
     );
     return undefined;
   }
+  if (stepByName(findings, node)) return undefined;
   const type = verbs[0] ?? 'plain';
   if ((type === 'plain' || type === 'steps') && verbOfElsewhere(reader, node)) return undefined;
   if (type === 'plain' && misspelledVerb(reader, node)) return undefined;

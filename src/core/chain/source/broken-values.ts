@@ -214,6 +214,20 @@ export function colonInText(line: string): Found {
       column: lead!.length + key!.length + gap!.length + 2 + method[1]!.length,
       instead: `${lead!.trim() === '' ? '' : `${lead!.trim()} `}call: ${method[1]!} ${method[2]!}`,
     };
+  const compared =
+    key === 'expect' ? /^(status|type|size|elapsed|\$[\w.[\]]*): +(\S.*)$/.exec(value) : undefined;
+  if (compared) {
+    const [, path, other] = compared;
+    const literal = /^(?:[\d.]+(?:ms|s|m|h|d)?|[1-5]xx|true|false|null|(['"]).*\1)$/.test(other!)
+      ? other!
+      : `'${other!}'`;
+    return {
+      code: 'yaml',
+      message: 'an expectation is a condition',
+      column: lead!.length + key!.length + gap!.length + 2,
+      instead: `${(lead! + key!).trim()}: ${asScalar(`${path!} == ${literal}`, false)}`,
+    };
+  }
   const lines = key === 'call' ? linesOfCall(value, lead!) : undefined;
   if (lines !== undefined)
     return {

@@ -39,7 +39,7 @@ export function withoutConsequences(file: SourceFile, all: readonly Finding[]): 
       Finding,
     ][],
   );
-  const kept = onePerPlace(first).filter(
+  const kept = withoutPieces(onePerPlace(first)).filter(
     (one) =>
       one.code === 'yaml-trap' ||
       (!trapped.has(one.place?.line) && (refused.get(one.place?.line) ?? one) === one),
@@ -103,6 +103,19 @@ function onePerName(findings: readonly Finding[]): Finding[] {
 function inFileOrder(findings: readonly Finding[]): Finding[] {
   return findings.toSorted(
     (a, b) => (a.place?.line ?? 0) - (b.place?.line ?? 0) || (a.place?.column ?? 0) - (b.place?.column ?? 0),
+  );
+}
+
+/** Where an expression can't be read, what YAML made of the rest of its line in braces is none. */
+function withoutPieces(findings: readonly Finding[]): Finding[] {
+  const cut = new Map<number, number>();
+  for (const { code, place } of findings)
+    if (code === 'bad-syntax' && place && !cut.has(place.line)) cut.set(place.line, place.column);
+  return findings.filter(
+    ({ code, message, place }) =>
+      !place ||
+      (cut.get(place.line) ?? Infinity) >= place.column ||
+      !(code === 'name-invalid' || message.startsWith('an expression is needed here')),
   );
 }
 

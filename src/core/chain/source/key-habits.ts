@@ -30,7 +30,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   about: 'description desc doc docs comment note summary',
   because: 'message reason description why msg',
   chain: 'title name scenario workflow test flow suite',
-  name: 'id step label key alias',
+  name: 'id step label key alias group',
   results: 'outputs output return returns result exports',
   'at-once': 'parallel concurrency workers threads max-parallel maxParallel parallelism jobs',
   timeout: 'deadline max-time time-limit timeout-ms timeoutMs',

@@ -121,6 +121,14 @@ function wrongValue(
 ): void {
   if (name === 'secrets' && value.type === 'map' && secretAsMap(findings, value)) return;
   if (value.type === 'map' && wrongInside(findings, value, { name, wants, shape })) return;
+  const [only] = value.type === 'map' && value.entries.length === 1 ? value.entries : [];
+  if (name === 'save' && only && /^(?:file|path|as|name|dest|target|filename)$/.test(only.key.text)) {
+    findings.problem(only.key, 'unknown-key', `save has no key ${only.key.text}`, {
+      hint: 'the nearest is to',
+      change: rewritten(findings.file, only.key, 'to'),
+    });
+    return;
+  }
   const other = value.type === 'map' ? OF_MAPS[name] : undefined;
   if (name === 'repeat' && value.type === 'scalar' && /^\d+$/.test(value.text)) {
     const text = `each: n in range(1, ${value.text})`;

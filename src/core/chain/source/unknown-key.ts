@@ -22,6 +22,7 @@ const OPPOSITES: Readonly<Record<string, string>> = {
 
 /** What is said another way here. */
 function hintOf(word: string, what: string): string | undefined {
+  if (word === 'then') return 'what follows is the next step of the list';
   if (word === 'as' && what === 'an each') return 'the name of the item stands first: each: piece in pieces';
   if (/^(?:index|counter|i|key|var|variable|item)$/.test(word) && what === 'an each')
     return 'the names stand first, that of the place second: each: piece, i in pieces';
@@ -61,6 +62,9 @@ function boundOfInput(file: SourceFile, node: MapNode, { key, value }: MapEntry)
 /** Names of headers that people write beside the other keys of a call. */
 const HEADER =
   /^(?:accept(?:-[a-z]+)?|content-type|user-agent|if-(?:none-)?match|x-[\w-]+|idempotency-key|cache-control)$/i;
+
+/** What other programs have for certificates that are taken unseen. */
+const OF_TLS = /^(?:verify|verify[-_]?ssl|ssl|ssl[-_]?verify|strict-ssl|rejectUnauthorized|insecure|tls)$/;
 
 /** So many tries of a poll, as the time that they take. */
 function boundOfPoll(node: MapNode, { key, value }: MapEntry): Change | undefined {
@@ -153,7 +157,13 @@ export function unknownKey(
       : what === 'poll'
         ? boundOfPoll(node, entry)
         : undefined;
-  const definition = keys.find((key) => key.name === near);
+  if (OF_TLS.test(name) && names.includes('call')) {
+    findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
+      hint: 'insecure: yes on the service in batharon.yaml takes certificates that nothing vouches for, tls: says which are taken',
+    });
+    return;
+  }
+  const definition = keys.find((key) => key.name === near && !entryOf(node, key.name));
   if (entry.value.type === 'scalar' && !entry.key.flow && names.includes('headers') && HEADER.test(name)) {
     const written = findings.file.text.slice(...entry.value.range);
     const text = `headers: { ${name}: ${entry.value.quoted ? written : JSON.stringify(entry.value.text)} }`;
@@ -180,7 +190,11 @@ export function unknownKey(
   findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
     hint:
       hintOf(name, what) ??
-      (near === undefined ? `its keys are ${nameList(names, 20)}` : `the nearest is ${near}`),
+      (near === undefined
+        ? `its keys are ${nameList(names, 20)}`
+        : entryOf(node, near)
+          ? `${near} is there already`
+          : `the nearest is ${near}`),
     change: bound ?? (definition && renamed(findings.file, entry, definition)),
     ...optional('example', definition?.example),
   });
