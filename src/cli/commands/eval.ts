@@ -87,6 +87,10 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
     const where = file === undefined || file === '-' ? 'standard input' : file;
     return { response: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
   }
+  if (on !== undefined && existsSync(on))
+    fail('no-record', `--on takes a recorded step, and ${on} is a file`, {
+      hint: `batharon eval EXPRESSION ${on}`,
+    });
   const where = parsePlace(on ?? 'last');
   const { open, step } = findStep(records, where);
   const response = attemptAt(step, where)?.response;

@@ -666,6 +666,27 @@ const makeHabits = (): readonly Habit[] => [
     example: ['$.a.sort((a, b) => a.b - b.b)', 'sort($.a, @.b)'],
   },
   {
+    words: ['now() + 1 month', 'months', 'years'],
+    find: of(
+      `((?:now|time|shift)\\((?:[^()]|${PARENTHESES})*\\)|[$@][\\w.[\\]]*|${NAME})\\s*([-+])\\s*([0-9]{1,4})\\s*(?<sign>month|year)s?(?!\\w)`,
+      'i',
+    ),
+    write: ([, time = '', sign = '', count = '', unit = '']) =>
+      `shift(${/^[$@]/.test(time) ? `time(${time})` : time}, { ${unit.toLowerCase()}s: ${sign === '-' ? '-' : ''}${count} })`,
+    say: 'months and years differ in length, so a time is moved by the calendar: shift(time, { months: 1 })',
+    example: ['now() + 1 month > now()', 'shift(now(), { months: 1 }) > now()'],
+  },
+  {
+    words: ['query(url)', 'parseQuery', 'parse_qs'],
+    find: of(
+      `(?<![\\w.])(?:query|parse_?query|parse_qs|queryParams|query_params)\\(((?:[^()]|${PARENTHESES})*)\\)`,
+      'i',
+    ),
+    write: ([, text = '']) => `url(${text}).query`,
+    say: 'the parameters of a URL are url(text).query',
+    example: ["query(x).page == '2'", "url(x).query.page == '2'"],
+  },
+  {
     words: ['?:', 'elvis'],
     find: /\s*\?:\s*/d,
     write: () => ' ?? ',

@@ -226,11 +226,22 @@ function inferArgument(
       tree,
       'wrong-kind',
       `${definition.name} takes ${kindWords(parameter.bits)} as its ${parameter.name}, but ${self.source(tree)} is ${kindWords(kind.bits)}`,
-      conversionAdvice(self.source(tree), parameter.bits, kind.bits),
+      spanInWords(definition.name, tree) ?? conversionAdvice(self.source(tree), parameter.bits, kind.bits),
     );
   }
   checkLiteral(self, tree, parameter, first);
   return kind;
+}
+
+/** `shift(time, '1 month')`: by how much, as an object. */
+function spanInWords(name: string, tree: Tree): Remedy {
+  const text =
+    name === 'shift' && tree.type === 'literal' && typeof tree.value === 'string' ? tree.value : '';
+  const [, count, unit] =
+    /^\s*([-+]?\d{1,6})\s*(year|month|week|day|hour|minute|second)s?\s*$/i.exec(text) ?? [];
+  if (count === undefined) return undefined;
+  const by = `{ ${unit!.toLowerCase()}s: ${Number(count)} }`;
+  return { hint: by, replace: { span: tree.span, text: by } };
 }
 
 function inferNodes(
