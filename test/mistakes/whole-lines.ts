@@ -11,12 +11,12 @@ export const WHOLE_LINES: Readonly<
     [
       '      - time($.made) > since',
       '      - $.made + 3 months > since',
-      '- shift(time($.made), { months: 3 }) > since',
+      '- "shift(time($.made), { months: 3 }) > since"',
     ],
     [
       '      - time($.made) > since',
       "      - shift(time($.made), '1 month') > since",
-      '- shift(time($.made), { months: 1 }) > since',
+      '- "shift(time($.made), { months: 1 }) > since"',
     ],
     ['      title: upper($.title)', '      title: query($.title).page', 'title: url($.title).query.page'],
     ['      - status == 200', '      - isNumber($.price)', "- kind($.price) == 'number'"],
