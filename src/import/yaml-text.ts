@@ -23,7 +23,7 @@ function isSafe(text: string): boolean {
   return (
     text !== '' &&
     /^[^\s\-?:,[\]{}#&*!|>'"%@`~=<]/.test(text) &&
-    !/[\u0000-\u001f\u007f-\u009f\u2028\u2029\ufeff]|: |:$| #|\s$/.test(text)
+    !/[\u0000-\u001f\u007f-\u009f\u2028\u2029\ufeff]|: |:$| #|[\s,]$/.test(text)
   );
 }
 

@@ -165,6 +165,8 @@ test.each([
   ['YYYY-MM-DD', 'yyyy-MM-dd'],
   ['yyyy-mm-dd', 'yyyy-MM-dd'],
   ['dd.mm.yyyy', 'dd.MM.yyyy'],
+  ['dd.mm.', 'dd.MM.'],
+  ['yyyy-mm-dd HH:mm', 'yyyy-MM-dd HH:mm'],
   ['yyyy-MM-dd HH:MM', 'yyyy-MM-dd HH:mm'],
   ['%Y-%m-%dT%H:%M:%S', "yyyy-MM-dd'T'HH:mm:ss"],
   ['YYYY-MM-DDTHH:mm:ssZ', "yyyy-MM-dd'T'HH:mm:ssX"],
@@ -179,7 +181,7 @@ test.each([
   ]);
 });
 
-test.each(['yyyy-MM-dd HH:mm', "yyyy-MM-dd'T'HH:mm:ssX", 'mm:ss', 'hh:mm a', 'MMMM d', 'd.M.yy'])(
+test.each(['HH:mm d', 'yyyy-MM-dd HH:mm', "yyyy-MM-dd'T'HH:mm:ssX", 'mm:ss', 'hh:mm a', 'MMMM d', 'd.M.yy'])(
   'the pattern %s has no mistake',
   (pattern) => {
     const escaped = pattern.replaceAll("'", "\\\\'");

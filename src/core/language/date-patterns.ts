@@ -72,7 +72,10 @@ function refusal(pattern: string): Problem | undefined {
 
 /** A minute in the place of a month, or a month in that of a minute. */
 function swapped(pattern: string): 'm' | 'M' | undefined {
-  if (/y[^A-Za-z]*m|m[^A-Za-z]*d|d[^A-Za-z]*m+[^A-Za-z]*y/.test(pattern) && !/M/.test(pattern)) return 'm';
+  const isMonth =
+    /y[^A-Za-z]*m|m[^A-Za-z]*y/.test(pattern) ||
+    (!/[Hh]/.test(pattern) && /d[^A-Za-z]*m|m[^A-Za-z]*d/.test(pattern));
+  if (isMonth && !pattern.includes('M')) return 'm';
   return /[Hh][^A-Za-z]*M/.test(pattern) ? 'M' : undefined;
 }
 
@@ -88,7 +91,7 @@ function meantBy(pattern: string): string {
             .replace(/(?<=[dy])T(?=[Hh])/g, "'T'")
             .replace(/(?<=[sS])Z$/g, 'X')
             .replace(/([Hh]+[^A-Za-z]*)(M+)/g, (_, hour: string, month: string) => hour + month.toLowerCase())
-            .replace(/(y+[^A-Za-z]*)(m+)|m+(?=[^A-Za-z]*[dy])/g, (all) => all.replace(/m/g, 'M')),
+            .replace(/(?<=[dy][^A-Za-z]*)m+|m+(?=[^A-Za-z]*[dy])/g, (all) => all.replace(/m/g, 'M')),
     )
     .join('');
 }

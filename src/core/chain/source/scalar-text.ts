@@ -4,6 +4,8 @@ import type { Change } from './source-problem.ts';
 
 /** Whether YAML reads a text without quotes as just that text. */
 function isPlainSafe(text: string, isFlow: boolean): boolean {
+  // One at the end would be taken for one of JSON.
+  if (text.endsWith(',')) return false;
   const document = parseYaml(isFlow ? `[${text}]` : `- ${text}`, { logLevel: 'silent' });
   const { contents } = document;
   if (document.errors.length > 0 || document.warnings.length > 0 || !isSeq(contents)) return false;

@@ -127,8 +127,7 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
 /** A single word or figure that a comma follows at the end of its line, outside of { } and [ ]: JSON has one there. */
 function commaAtEnd(text: string, start: number, end: number): boolean {
   return (
-    !/\s/.test(text.slice(start, end)) &&
-    end - start > 1 &&
+    /^[\w.:/@$-]*\w,$/.test(text.slice(start, end)) &&
     /^[ \t]*(?:#.*)?$/.test(text.slice(end, lineEnd(text, end))) &&
     /(?:^|\s)(?:- +|[^\s:]+: +)$/.test(text.slice(text.lastIndexOf('\n', start - 1) + 1, start))
   );
