@@ -170,6 +170,8 @@ export class Machines {
       PATH: process.env.PATH,
       HOME: folder,
       XDG_CONFIG_HOME: join(folder, '.config'),
+      // What is compiled once is not compiled again by each of them.
+      XDG_CACHE_HOME: join(tmpdir(), '.cache'),
       TEAM_REDIS: redis.url,
       TEAM_KEY: 'a key for the tests alone',
       TEAM_DESK: 'ember-desk-4Tq8',
