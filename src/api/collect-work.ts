@@ -1,11 +1,10 @@
-import { hostname } from 'node:os';
 import type { Project } from '../core/chain/project.ts';
 import { PASSING, type RunEvent } from '../core/events.ts';
 import { fail } from '../core/problems.ts';
 import type { Records } from '../io/record/records.ts';
 import type { RecordWriter } from '../io/record/record-writer.ts';
 import { leftWork } from '../io/team/left-work.ts';
-import { intentsOf, recordedOnlyOn } from '../io/team/team-intents.ts';
+import { intentsOf, recordedElsewhere } from '../io/team/team-intents.ts';
 import { takeRun } from '../io/team/team-lock.ts';
 import type { OpenTeam } from '../io/team/open-team.ts';
 import { recordsOf } from './run-recorded.ts';
@@ -40,8 +39,8 @@ async function collect(
   const left = await leftWork(team, run, (parts) =>
     say(`waits for ${parts} part${parts === 1 ? '' : 's'} of the run that workers are at`),
   );
-  const only = await recordedOnlyOn(team, run);
-  if (only !== undefined && only !== hostname() && !recordsOf(project).has(run))
+  const only = await recordedElsewhere(team, run);
+  if (only !== undefined && !records.has(run))
     fail(
       'cannot-resume',
       `the run ${run} is recorded on ${only} alone: its work was spread, or it has sent too much to be kept elsewhere`,

@@ -13,6 +13,7 @@ import { AGENT } from '../io/http/agent.ts';
 import { RunCookies } from '../io/http/cookies.ts';
 import { projectFolder } from '../io/secrets/project-folder.ts';
 import type { OpenTeam } from '../io/team/open-team.ts';
+import { isOfHere } from '../io/team/machine-name.ts';
 import { type Offer, type Told, WorkNames } from '../io/team/team-work.ts';
 import { type WorkAtHand, WorkTaker, type WorkTakerPorts } from '../io/team/work-taker.ts';
 import { knownInputs } from './known-inputs.ts';
@@ -231,7 +232,8 @@ export function workerOf(settings: WorkSettings, lanes: number): WorkTaker {
 /** What is known of a worker. */
 export interface KnownWorker {
   readonly name: string;
-  readonly host: string;
+  /** It works on this machine. */
+  readonly isHere: boolean;
   readonly version: string;
   readonly jobs: number;
   /** How many it carries out now. */
@@ -246,6 +248,7 @@ export async function workersOf({ redis: team }: OpenTeam): Promise<KnownWorker[
   return alive.flatMap((name) => {
     const sealed = about[name];
     const text = sealed && team.seal.opened(sealed, 'worker')?.toString('utf8');
-    return text ? [{ name, ...(JSON.parse(text) as Omit<KnownWorker, 'name'>) }] : [];
+    const known = text === undefined ? undefined : (JSON.parse(text) as Omit<KnownWorker, 'name' | 'isHere'>);
+    return known ? [{ ...known, name, isHere: isOfHere(name) }] : [];
   });
 }

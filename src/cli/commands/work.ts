@@ -1,4 +1,3 @@
-import { hostname } from 'node:os';
 import type { ExitCode } from '../../core/events.ts';
 import { countOf } from '../../core/count-of.ts';
 import { fail } from '../../core/problems.ts';
@@ -50,7 +49,7 @@ export function work(options: WorkOptions): Promise<ExitCode> {
           },
           trusts: options.trust ?? process.env.BATHARON_TRUST === '1',
           tags: options.tag ?? [],
-          about: () => ({ host: hostname(), jobs: lanes, since: started.toISOString() }),
+          about: () => ({ jobs: lanes, since: started.toISOString() }),
           say: (message) => terminal.write(`${line(message)}\n`),
         },
         lanes,
@@ -93,7 +92,7 @@ function line(message: string): string {
 
 /** One line of who works; gives 1 where nobody does on this machine. */
 function printStatus(workers: readonly KnownWorker[]): ExitCode {
-  const here = workers.filter(({ host }) => host === hostname());
+  const here = workers.filter(({ isHere }) => isHere);
   const busy = workers.reduce((sum, { underWay }) => sum + underWay, 0);
   const lanes = workers.reduce((sum, { jobs }) => sum + jobs, 0);
   writeData(

@@ -1,7 +1,7 @@
-import { hostname } from 'node:os';
 import type { RunEvent } from '../../core/events.ts';
 import type { RunRecord } from '../../core/ports.ts';
 import { isAway } from './team-ledger.ts';
+import { here } from './machine-name.ts';
 import type { TeamRedis } from './team-redis.ts';
 
 /** What a run meant to send is known for so long after it was last told, in milliseconds. */
@@ -149,12 +149,15 @@ export class TeamIntents implements Recording {
 
 /** Notes that what a run has sent is known in full on this machine alone. */
 export async function onlyRecordedHere(team: TeamRedis, run: string): Promise<void> {
-  await team.do((redis) => redis.set(nameOf(team, run, 'recorded'), hostname(), 'PX', KEPT));
+  const { host, place } = here();
+  await team.do((redis) => redis.set(nameOf(team, run, 'recorded'), `${place} ${host}`, 'PX', KEPT));
 }
 
-/** The machine that alone has the whole record of a run; undefined where what was meant to be sent is known to all. */
-export async function recordedOnlyOn(team: TeamRedis, run: string): Promise<string | undefined> {
-  return (await team.do((redis) => redis.get(nameOf(team, run, 'recorded')))) ?? undefined;
+/** The other machine that alone has the whole record of a run; undefined where all know what was meant to be sent, or this one does. */
+export async function recordedElsewhere(team: TeamRedis, run: string): Promise<string | undefined> {
+  const only = await team.do((redis) => redis.get(nameOf(team, run, 'recorded')));
+  const { host, place } = here();
+  return only === null || only === `${place} ${host}` ? undefined : only.slice(place.length + 1);
 }
 
 /** What a run has told; bodies by their digests. */

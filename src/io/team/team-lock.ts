@@ -1,9 +1,8 @@
 import { randomBytes } from 'node:crypto';
-import { hostname } from 'node:os';
 import { setTimeout as pause } from 'node:timers/promises';
 import type { Redis } from 'ioredis';
 import { fail } from '../../core/problems.ts';
-import { isAlive } from '../secrets/process.ts';
+import { hasEndedHere } from './machine-name.ts';
 import type { TeamRedis } from './team-redis.ts';
 
 const KEEP = `if redis.call('GET', KEYS[1]) == ARGV[1] then return redis.call('PEXPIRE', KEYS[1], ARGV[2]) end return 0`;
@@ -60,17 +59,11 @@ export async function takeRun(team: TeamRedis, run: string): Promise<() => Promi
     const isTaken = await team.do((redis) => redis.set(key, machine, 'PX', setting.lease, 'NX'));
     if (isTaken !== null) return keepLease(team, key, machine);
     const holder = await team.do((redis) => redis.get(key));
-    if (holder !== null && isGone(holder)) await keepLease(team, key, holder)();
+    if (holder !== null && hasEndedHere(holder)) await keepLease(team, key, holder)();
     else if (performance.now() - since > setting.lease + 1000)
       fail('cannot-resume', `the run ${run} still goes on, on ${holder ?? 'another machine'}`, {
         hint: 'once it has ended there',
       });
     else await pause(LOOK);
   }
-}
-
-/** Whether a machine, by its name, is a process of this one that has ended. */
-function isGone(holder: string): boolean {
-  const [, host, pid] = /^(.*)-(\d+)-[0-9a-f]{6}$/.exec(holder) ?? [];
-  return host === hostname().slice(0, 40) && !isAlive(Number(pid));
 }

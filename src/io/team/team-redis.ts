@@ -1,11 +1,10 @@
-import { randomBytes } from 'node:crypto';
 import { readFileSync } from 'node:fs';
 import { isIP } from 'node:net';
-import { hostname } from 'node:os';
 import { dirname, resolve } from 'node:path';
 import { Redis, type RedisOptions as AllRedisOptions } from 'ioredis';
 import type { TeamSetting } from '../../core/chain/project.ts';
 import { fail, ProblemError } from '../../core/problems.ts';
+import { machineName } from './machine-name.ts';
 import { TeamSeal } from './team-seal.ts';
 
 /** For how long beyond its lease a machine waits for Redis to come back, in milliseconds: a restart is waited for, an outage is not. */
@@ -37,7 +36,7 @@ export class TeamRedis {
   readonly seal: TeamSeal;
   readonly setting: TeamSetting;
   /** By what the others know this process. */
-  readonly machine = `${hostname().slice(0, 40)}-${process.pid}-${randomBytes(3).toString('hex')}`;
+  readonly machine = machineName();
   readonly redis: Redis;
   readonly options: RedisOptions;
   /** The host and port, for messages. */
