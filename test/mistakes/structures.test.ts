@@ -132,6 +132,11 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     'insecure: yes on the service in batharon.yaml takes certificates that nothing vouches for, tls: says which are taken',
   ],
   [step('- call: GET kiln /racks\n  keep: { sum: $.a.reduce((a, b) => a + b.price, 0) }\n'), 7, undefined],
+  [
+    `${FIRST}  - call: GET kiln /racks name: b\n  - call: GET kiln /racks\n`,
+    6,
+    '- call: GET kiln /racks\n    name: b',
+  ],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
 ];
 
@@ -152,6 +157,7 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
     'services:\n  kiln:\n    url: https://kiln.example\n    as: desk\ncredentials:\n  desk: { kind: bearer, token: "${secret.desk}" }\nsecrets:\n  - desk: env DESK\n',
     'desk: env DESK',
   ],
+  ['secrets:\n  desk: { value: hunter2pass }\n', 'desk: env NAME_OF_A_VARIABLE'],
   ['secrets:\n  post: env POST\n  desk:\n    env: DESK\n', 'desk: env DESK'],
   ['services:\n  kiln:\n    url: https://kiln.example\n  post\n    url: https://post.example\n', '  post:'],
 ];

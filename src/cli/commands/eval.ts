@@ -87,7 +87,8 @@ function subject(file: string | undefined, { on }: EvalOptions, records: Records
     const where = file === undefined || file === '-' ? 'standard input' : file;
     return { response: text.trim() === '' ? undefined : jsonOrText(text, where), names: {}, where };
   }
-  if (on !== undefined && existsSync(on))
+  // The name of a run or a step may be that of a file, too.
+  if (on !== undefined && /\.\w+$/.test(on) && existsSync(on))
     fail('no-record', `--on takes a recorded step, and ${on} is a file`, {
       hint: `batharon eval EXPRESSION ${on}`,
     });

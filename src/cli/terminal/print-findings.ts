@@ -1,6 +1,7 @@
 import type { Finding } from '../../core/chain/source/finding.ts';
 import type { SourceFile } from '../../core/chain/source/source-file.ts';
 import type { SourceProblem } from '../../core/chain/source/source-problem.ts';
+import { withoutPlainSecrets } from '../../core/chain/fields/plain-secrets.ts';
 import type { Terminal } from './terminal.ts';
 import { wrap } from './text-width.ts';
 
@@ -61,19 +62,22 @@ export function printProblem(
   terminal.write(`${wrap(`${colours.bold(where)}${what}${code}`, wrapWidth).join('\n')}\n`);
   if (place && file) {
     const whole = file.line(place.line);
-    const line = secretFrom === undefined ? whole : `${whole.slice(0, secretFrom - 1)}‹not shown›`;
-    const start = Math.max(0, place.column - Math.floor(width / 2));
-    const shown = line.slice(start, start + width - 6).replace(/\t/g, ' ');
-    terminal.write(
-      `    ${colours.dim(shown)}\n    ${' '.repeat(place.column - 1 - start)}${colours.bold('^')}\n`,
+    const line = withoutPlainSecrets(
+      secretFrom === undefined ? whole : `${whole.slice(0, secretFrom - 1)}‹not shown›`,
     );
+    // What is not shown before the place moves it.
+    const before = withoutPlainSecrets(whole.slice(0, place.column - 1)).length;
+    const start = Math.max(0, before + 1 - Math.floor(width / 2));
+    const shown = line.slice(start, start + width - 6).replace(/\t/g, ' ');
+    terminal.write(`    ${colours.dim(shown)}\n    ${' '.repeat(before - start)}${colours.bold('^')}\n`);
   }
   // A line with a secret in it is not shown, put right or not.
   const { instead: _, ...withoutLine } = problem;
   for (const [label, text] of adviceOf(secretFrom === undefined ? problem : withoutLine)) {
     const indent = ' '.repeat(label.length + 6);
     // A line to write is not broken: it could not be copied.
-    const [first = '', ...rest] = label === 'instead' ? text.split('\n') : wrap(text, wrapWidth - 14);
+    const safe = withoutPlainSecrets(text);
+    const [first = '', ...rest] = label === 'instead' ? safe.split('\n') : wrap(safe, wrapWidth - 14);
     terminal.write(
       `    ${colours.cyan(`${label}:`)} ${first}\n${rest.map((line) => `${indent}${line}\n`).join('')}`,
     );

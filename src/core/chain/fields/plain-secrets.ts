@@ -41,6 +41,42 @@ export function holdsKey(text: string): boolean {
   return SHAPES.some(([pattern]) => pattern.test(text)) || looksRandom(text);
 }
 
+/** Stands in the place of what is not shown. */
+const HIDDEN = '‹not shown›';
+
+/** Words that stand where a secret could, and are none. */
+const NO_SECRET =
+  /^(?:true|false|null|none|\d{1,6}|env|file|command|ask|locked|bearer|basic|token|digest|apikey|secret\..*)$/i;
+
+/**
+ * A line without what is, or looks like, a secret in it, by its text alone: where a line can't be read, its fields tell nothing.
+ * Insertions and expressions stay.
+ */
+export function withoutPlainSecrets(line: string): string {
+  return (
+    line
+      .replace(
+        /(["']?)([A-Za-z][\w.-]*)\1(\s*[:=]\s*)("(?:[^"\\]|\\.)*"|'[^']*'|[^\s,;&{}[\]"']+)/g,
+        (all, quote: string, name: string, sign: string, value: string) =>
+          isSecretValue(name, value.replace(/^(["'])(.*)\1$/, '$2').trim())
+            ? quote + name + quote + sign + HIDDEN
+            : all,
+      )
+      .replace(/(:\/\/[^/\s:@]+:)[^/\s@]+@/g, `$1${HIDDEN}@`)
+      .replace(/\b(Bearer|Basic|Token|Digest|ApiKey)(\s+)(?=\S*\d)[A-Za-z0-9._~+/=-]{8,}/gi, `$1$2${HIDDEN}`)
+      .replace(/\beyJ[A-Za-z0-9_-]{8,}(?:\.[A-Za-z0-9_-]*){1,4}/g, HIDDEN)
+      // Without / and . a path or a host is no word of its own.
+      .replace(/[A-Za-z0-9+_=-]{12,}/g, (word) => (holdsKey(word) ? HIDDEN : word))
+  );
+}
+
+function isSecretValue(name: string, value: string): boolean {
+  const sound = soundsSecret(name);
+  if (sound === undefined || value.includes('${') || /^[$@]|[()]/.test(value) || NO_SECRET.test(value))
+    return false;
+  return sound === 'surely' ? value.length >= 6 : isMixed(value) || looksRandom(value);
+}
+
 const ADVICE =
   'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it. If it is none: mask: { never: [NAME] }';
 

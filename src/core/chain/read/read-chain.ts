@@ -138,9 +138,15 @@ function withRest(
   if (broken?.fix === undefined && broken?.instead !== undefined && broken.place) {
     mended = withLine(text, broken.place.line, broken.instead);
     // How the line was meant is a guess, so what would follow from another reading of it is left out.
-    last = readOnce(path, mended, project, { files }).findings.filter(
-      ({ code, name }) => name === undefined && !OF_STRUCTURE.has(code),
-    );
+    const at = broken.place.line;
+    const more = broken.instead.split('\n').length - 1;
+    last = readOnce(path, mended, project, { files }).findings.flatMap((one): Finding[] => {
+      if (one.name !== undefined || OF_STRUCTURE.has(one.code)) return [];
+      const { place } = one;
+      if (more === 0 || !place || place.line <= at) return [one];
+      // Of a line that became several the others are part of it.
+      return place.line <= at + more ? [] : [{ ...one, place: { ...place, line: place.line - more } }];
+    });
     if (last.some(({ code }) => code === 'yaml')) return found;
   }
   for (let round = 0; round < 20; round++) {

@@ -2,6 +2,7 @@ import type * as z from 'zod';
 import { METHODS } from '../../methods.ts';
 import { replacedBy, rewritten } from './changes.ts';
 import { listMeantBy, mapMeantBy, meantBy } from './repair-value.ts';
+import { asScalar } from './scalar-text.ts';
 import type { Change } from './source-problem.ts';
 import type { ListNode, MapEntry, MapNode, SourceFile, SourceNode } from './source-file.ts';
 import { valueMeantBy } from './value-habits.ts';
@@ -54,7 +55,7 @@ function itemsMeantBy(
     return takes([item.text]) ? item.text : valueMeantBy(name, item.text);
   });
   if (isBlock || items.some((item) => item === undefined || !takes([item]))) return undefined;
-  return replacedBy(list, `[${items.join(', ')}]`);
+  return replacedBy(list, `[${items.map((item) => asScalar(item!, true)).join(', ')}]`);
 }
 
 /** A lone map where a list of them is taken: the same lines with a dash before the first. */

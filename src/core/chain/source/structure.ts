@@ -90,7 +90,7 @@ function membersBeside(findings: Findings, node: MapNode, keys: readonly KeyDefi
   const isKey = (name: string): boolean => keys.some((one) => one.name === name);
   node.entries.forEach(({ key, value }, i) => {
     const definition = keys.find(({ name }) => name === key.text);
-    const [next] = node.entries.slice(i + 1);
+    const next = node.entries[i + 1];
     if (!definition || value.type !== 'empty' || key.flow || !next || isKey(next.key.text)) return;
     if (definition.shape().safeParse(null).success) return;
     const { column } = findings.file.place(key.range[0]);
@@ -163,10 +163,18 @@ function secretAsMap(findings: Findings, secrets: MapNode): boolean {
   for (const { key, value } of secrets.entries) {
     const [only, ...more] = value.type === 'map' ? value.entries : [];
     if (only?.value.type !== 'scalar' || more.length > 0) continue;
+    const message = `the secret ${key.text} is a source in words, not a map`;
+    if (!/^(?:env|file|command)$/.test(only.key.text)) {
+      // It may be the secret itself.
+      findings.problem(only.value, 'secret-in-plain-text', message, {
+        example: `${key.text}: env NAME_OF_A_VARIABLE`,
+      });
+      return true;
+    }
     const text = `${key.text}: ${only.key.text} ${only.value.text}`;
-    findings.problem(key, 'wrong-form', `the secret ${key.text} is a source in words, not a map`, {
+    findings.problem(key, 'wrong-form', message, {
       hint: text,
-      change: { range: [key.range[0], only.value.range[1]], text },
+      change: { range: [key.range[0], only.key.flow ? value.range[1] : only.value.range[1]], text },
     });
     return true;
   }

@@ -149,7 +149,7 @@ function withoutDash(text: string, start: number, end: number): SourceProblem | 
   const lineStart = text.lastIndexOf('\n', start - 1) + 1;
   const first = lineEnd(text, start);
   if (first >= end || text.slice(lineStart, start).trim() !== '') return undefined;
-  if (!/^\s*- /.test(text.slice(first + 1, end)) || !/:\s*$/.test(text.slice(0, lineStart))) return undefined;
+  if (!/^\s*- /.test(text.slice(first + 1, end)) || !opensBelow(text, lineStart)) return undefined;
   const item = text.slice(start, first).trimEnd();
   return {
     code: 'yaml-trap',
@@ -157,6 +157,12 @@ function withoutDash(text: string, start: number, end: number): SourceProblem | 
     instead: `- ${item}`,
     fix: { range: [start, start], text: '- ', means: item },
   };
+}
+
+/** Whether the line before an offset is a key whose value stands below it. */
+function opensBelow(text: string, lineStart: number): boolean {
+  const before = text.slice(Math.max(0, lineStart - 500), lineStart).trimEnd();
+  return /:(?:\s+#.*)?$/.test(before.slice(before.lastIndexOf('\n') + 1));
 }
 
 /** `expect: - $.a == 1`: a list begins on the line of its key. */
