@@ -5,7 +5,7 @@ import { rewritten } from './changes.ts';
 import { meantValue } from './meant-value.ts';
 import { formOf, plainOf } from './node-data.ts';
 import { meantBy } from './repair-value.ts';
-import type { MapNode, ScalarNode, SourceNode } from './source-file.ts';
+import type { MapEntry, MapNode, ScalarNode, SourceNode } from './source-file.ts';
 import { nearestKey, unknownKey } from './unknown-key.ts';
 
 // A schema is used a few times in a run, too few to be worth compiling.
@@ -36,23 +36,24 @@ export function checkStructure(
     return undefined;
   }
   const strays = new Set([...strayItems(findings, node, keys), ...membersBeside(findings, node, keys)]);
-  for (const { key, value } of node.entries) {
+  const present = new Set(node.entries.map(({ key }) => key.text));
+  for (const [i, { key, value }] of node.entries.entries()) {
     if (strays.has(key)) continue;
     const definition = keys.find(({ name }) => name === key.text);
-    if (!definition) unknownKey(findings, node, key.text, { keys, what });
+    if (!definition) unknownKey(findings, node, i, { keys, what, present });
     else if (!isPlainly(definition, value) && !definition.shape().safeParse(plainOf(value)).success)
       wrongValue(findings, key, value, definition);
   }
-  const meant = new Set(
-    node.entries.flatMap(({ key }) =>
-      keys.some(({ name }) => name === key.text) ? [] : (nearestKey(node, key.text, keys) ?? []),
-    ),
-  );
+  const isKnown = ({ key }: MapEntry): boolean => keys.some(({ name }) => name === key.text);
+  const isOnlyKey = node.entries.length === 1 && !isKnown(node.entries[0]!);
+  const missing = isOnlyKey ? [] : keys.filter(({ name, required }) => required && !present.has(name));
+  if (missing.length === 0) return node;
   // A key that nobody knows may be the one that is missing.
-  const isOnlyKey = node.entries.length === 1 && !keys.some(({ name }) => name === node.entries[0]!.key.text);
-  for (const { name, required, example } of isOnlyKey ? [] : keys)
-    if (required && !meant.has(name) && !node.entries.some(({ key }) => key.text === name))
-      findings.problem(node, 'missing-key', `${what} has no ${name}`, { example });
+  const meant = new Set(
+    node.entries.map((entry) => (isKnown(entry) ? undefined : nearestKey(entry, keys, present))),
+  );
+  for (const { name, example } of missing)
+    if (!meant.has(name)) findings.problem(node, 'missing-key', `${what} has no ${name}`, { example });
   return node;
 }
 

@@ -101,32 +101,44 @@ function renamed(
   return other ? { range: [key.range[0], other.range[1]], text: `${name}: ${other.text}` } : undefined;
 }
 
-/** The key that a word was probably meant as. */
-export function nearestKey(node: MapNode, word: string, keys: readonly KeyDefinition[]): string | undefined {
+/** The key that a word was probably meant as; `present` are those of its map. */
+export function nearestKey(
+  { key: { text: word }, value }: MapEntry,
+  keys: readonly KeyDefinition[],
+  present: ReadonlySet<string>,
+): string | undefined {
   const names = keys.map(({ name }) => name);
-  const value = entryOf(node, word)?.value;
-  const free = keysMeantBy(word).filter((key) => names.includes(key) && !entryOf(node, key));
+  const free = keysMeantBy(word).filter((key) => names.includes(key) && !present.has(key));
   // Of several the one that takes what is there.
   const takes = (key: string): boolean =>
-    value !== undefined &&
     keys
       .find(({ name }) => name === key)!
       .shape()
       .safeParse(plainOf(value)).success;
-  const isFile = value?.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
+  const isFile = value.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
   const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
   return meant ?? nearest(word, names) ?? keysMeantBy(word).find((key) => names.includes(key));
 }
 
+/** Says of the entry at an index of a map that its key is none, and what it was probably meant as. */
 export function unknownKey(
   findings: Findings,
   node: MapNode,
-  name: string,
-  { keys, what }: { readonly keys: readonly KeyDefinition[]; readonly what: string },
+  index: number,
+  {
+    keys,
+    what,
+    present,
+  }: {
+    readonly keys: readonly KeyDefinition[];
+    readonly what: string;
+    readonly present: ReadonlySet<string>;
+  },
 ): void {
   const names = keys.map((key) => key.name);
-  const entry = node.entries.find(({ key }) => key.text === name)!;
-  const near = nearestKey(node, name, keys);
+  const entry = node.entries[index]!;
+  const name = entry.key.text;
+  const near = nearestKey(entry, keys, present);
   const opposite = OPPOSITES[name];
   if (opposite !== undefined && names.includes(opposite) && entry.value.type === 'scalar') {
     const range = [entry.key.range[0], entry.value.range[1]] as const;
@@ -138,7 +150,7 @@ export function unknownKey(
     return;
   }
   const at = findings.file.place(entry.key.range[0]);
-  const above = node.entries[node.entries.indexOf(entry) - 1]?.value;
+  const above = node.entries[index - 1]?.value;
   if (above?.type === 'list' && findings.file.text[above.range[0]] === '-') {
     const { column } = findings.file.place(above.range[0]);
     if (column === at.column) {
@@ -163,13 +175,13 @@ export function unknownKey(
     });
     return;
   }
-  const definition = keys.find((key) => key.name === near && !entryOf(node, key.name));
+  const definition = keys.find((key) => key.name === near && !present.has(key.name));
   if (entry.value.type === 'scalar' && !entry.key.flow && names.includes('headers') && HEADER.test(name)) {
     const written = findings.file.text.slice(...entry.value.range);
     const text = `headers: { ${name}: ${entry.value.quoted ? written : JSON.stringify(entry.value.text)} }`;
     findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}; a header stands under headers`, {
       hint: text,
-      change: entryOf(node, 'headers')
+      change: present.has('headers')
         ? undefined
         : { range: [entry.key.range[0], entry.value.range[1]], text },
     });
@@ -192,7 +204,7 @@ export function unknownKey(
       hintOf(name, what) ??
       (near === undefined
         ? `its keys are ${nameList(names, 20)}`
-        : entryOf(node, near)
+        : present.has(near)
           ? `${near} is there already`
           : `the nearest is ${near}`),
     change: bound ?? (definition && renamed(findings.file, entry, definition)),
