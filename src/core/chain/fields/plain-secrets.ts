@@ -57,7 +57,7 @@ export function withoutPlainSecrets(line: string): string {
     line
       .replace(
         /(["']?)([A-Za-z][\w.-]*)\1(\s*[:=]\s*)("(?:[^"\\]|\\.)*"|'[^']*'|[^\s,;&{}[\]"']+)/g,
-        (all, quote: string, name: string, sign: string, value: string) =>
+        (...[all, quote, name, sign, value]: [string, string, string, string, string, ...unknown[]]) =>
           isSecretValue(name, value.replace(/^(["'])(.*)\1$/, '$2').trim())
             ? quote + name + quote + sign + HIDDEN
             : all,
