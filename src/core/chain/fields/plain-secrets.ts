@@ -56,7 +56,7 @@ export function withoutPlainSecrets(line: string): string {
   return (
     line
       .replace(
-        /(["']?)([A-Za-z][\w.-]*)\1(\s*[:=]\s*)("(?:[^"\\]|\\.)*"|'[^']*'|[^\s,;&{}[\]"']+)/g,
+        /(?<![\w.-])(["']?)([A-Za-z][\w.-]*)\1(\s*[:=]\s*)("(?:[^"\\]|\\.)*"|'[^']*'|[^\s,;&{}[\]"']+)/g,
         (...[all, quote, name, sign, value]: [string, string, string, string, string, ...unknown[]]) =>
           isSecretValue(name, value.replace(/^(["'])(.*)\1$/, '$2').trim())
             ? quote + name + quote + sign + HIDDEN
