@@ -233,7 +233,7 @@ describe('a download that goes on where it was cut', () => {
       });
       const now = cut();
       if (now >= body.length) return response.end(body);
-      return response.write(body.subarray(0, now), () => setTimeout(() => request.socket.destroy(), 20));
+      return response.write(body.subarray(0, now), () => setTimeout(() => request.socket.destroy(), 300));
     });
     return { url, asked };
   };
@@ -333,7 +333,7 @@ describe('a download that goes on where it was cut', () => {
       request.headers.range === undefined
         ? void response
             .writeHead(200, { etag: '"a"', 'content-length': 10 })
-            .write('half', () => setTimeout(() => request.socket.destroy(), 20))
+            .write('half', () => setTimeout(() => request.socket.destroy(), 300))
         : void response.writeHead(206, { 'content-range': 'bytes 0-9/10' }).end('0123456789'),
     );
     const { problem } = await runHere(`url: ${url}`, step('    retry: { attempts: 2, wait: 10ms }\n'));
