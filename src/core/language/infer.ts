@@ -85,6 +85,9 @@ export function infer(tree: Tree, text: string, scope: StaticScope, use: Use = {
   return { kind, problems: inferrer.problems, secret: inferrer.secret };
 }
 
+/** Words for what is being looked at: the response, or the item of a list. */
+const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
+
 class Inferrer implements Inferring {
   readonly problems: Problem[] = [];
   secret = false;
@@ -322,6 +325,10 @@ class Inferrer implements Inferring {
     { isCompared, isItem = false }: InferContext,
     names: readonly string[],
   ): Remedy {
+    if (THIS_ONE.has(name)) {
+      if (isItem) return { hint: '@ is the item', replace: '@' };
+      if (!('missing' in this.scope.response)) return { hint: '$ is the response', replace: '$' };
+    }
     const inQuotes = `text needs quotes: '${name}'`;
     if (!isCompared && !isItem && !('missing' in this.scope.response))
       return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };

@@ -75,14 +75,14 @@ function readWith(
     following = [],
   }: { readonly files?: ReadFile | undefined; readonly following?: readonly string[] | undefined },
 ): ReadChain {
-  const read = readOnce(path, text, project, { files, ancestors: following });
+  const { keys, ...read } = readOnce(path, text, project, { files, ancestors: following });
   if (read.findings.length === 0) return read;
   const traps = read.findings.filter((finding) => finding.fix ?? (read.file.isBroken && finding.instead));
   const findings =
     traps.length === 0 ? read.findings : withRest(read.findings, path, text, { project, files });
   const again = (other: string): readonly Finding[] =>
     readOnce(path, other, project, { files, ancestors: following }).findings;
-  return { ...read, findings: withWholeLines(findings, text, again) };
+  return { ...read, findings: withWholeLines(findings, { text, read: again, keys: keys() }) };
 }
 
 /** What was found with the kinds of descriptions, where some of it would not have been found without. */
@@ -184,7 +184,7 @@ function readOnce(
     files,
     ancestors = [],
   }: { readonly files?: ReadFile | undefined; readonly ancestors?: readonly string[] | undefined } = {},
-): ReadChain {
+): ReadChain & { readonly keys: () => ReadonlySet<string> } {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   findings.notSecret = project.mask.never;
@@ -217,6 +217,7 @@ function readOnce(
   return {
     file,
     findings: sorted,
+    keys: () => findings.keys(),
     elsewhere,
     contracts: reader.contracts,
     ...(broken || !chain ? {} : { chain }),

@@ -55,24 +55,22 @@ export function readProject(
   environment: string | undefined,
   choose: boolean,
 ): ReadProject {
-  const read = readOnce(path, text, environment, choose);
-  return read.findings.length === 0
-    ? read
-    : {
-        ...read,
-        findings: withWholeLines(
-          read.findings,
-          text,
-          (other) => readOnce(path, other, environment, choose).findings,
-        ),
-      };
+  const { keys, ...read } = readOnce(path, text, environment, choose);
+  if (read.findings.length === 0) return read;
+  const again = (other: string): readonly Finding[] => readOnce(path, other, environment, choose).findings;
+  return { ...read, findings: withWholeLines(read.findings, { text, read: again, keys: keys() }) };
 }
 
-function readOnce(path: string, text: string, environment: string | undefined, choose: boolean): ReadProject {
+function readOnce(
+  path: string,
+  text: string,
+  environment: string | undefined,
+  choose: boolean,
+): ReadProject & { readonly keys: () => ReadonlySet<string> } {
   const file = new SourceFile(path, text);
   const findings = new Findings(file);
   const project = readRoot(new FieldReader(findings), file, environment, choose);
-  return { file, project, findings: findings.sorted() };
+  return { file, project, findings: findings.sorted(), keys: () => findings.keys() };
 }
 
 function readRoot(

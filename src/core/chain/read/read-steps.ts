@@ -4,7 +4,7 @@ import type { ChainScope } from '../fields/chain-scope.ts';
 import { maybe } from '../../language/kinds.ts';
 import { stepKind } from '../fields/step-kinds.ts';
 import { callKeys } from '../keys/call-keys.ts';
-import { groupKeys, stepKeys } from '../keys/step-keys.ts';
+import { groupKeys, stepKeys, verbKeys } from '../keys/step-keys.ts';
 import { STEP_SHAPES, type Verb, VERBS } from '../keys/step-shapes.ts';
 import { ON_FAIL, type Step, type WaitStep } from '../model.ts';
 import { readAsk } from './read-ask.ts';
@@ -39,6 +39,7 @@ const WHAT: Readonly<Record<Verb, string>> = {
 /** Reads a list of steps; `address` is that of what they stand in. */
 export function readSteps(reader: StepReader, node: SourceNode, scope: ChainScope, address: string): Step[] {
   if (node.type !== 'list') return []; // said by the structure of what it stands in
+  reader.fields.findings.keyLists.add(verbKeys);
   return node.items.flatMap((item, i) => {
     const step = readStep(reader, item, scope, { parent: address, position: i });
     return step ? [step] : [];

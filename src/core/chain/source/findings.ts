@@ -16,6 +16,9 @@ export class Findings {
   /** Names that the project says are not those of secrets (`mask: { never: […] }`). */
   notSecret: ReadonlySet<string> = new Set();
 
+  /** The lists of keys that maps of the file were held to. */
+  readonly keyLists = new Set<readonly { readonly name: string }[]>();
+
   constructor(file: SourceFile) {
     this.file = file;
     this.all = file.problems.map((problem) => ({ ...problem, level: 'problem' }));
@@ -36,6 +39,11 @@ export class Findings {
       ...optional('example', change ? undefined : example),
       ...optional('name', name),
     };
+  }
+
+  /** All keys that the maps of the file could have. */
+  keys(): ReadonlySet<string> {
+    return new Set([...this.keyLists].flatMap((keys) => keys.map(({ name }) => name)));
   }
 
   problem(where: { range: Range } | number, code: ProblemCode, message: string, advice?: Advice): void {

@@ -17,6 +17,8 @@ export interface SourceProblem extends Problem {
   readonly fix?: Fix;
   /** The line as it should stand. */
   readonly instead?: string;
+  /** The column at which that line begins, where its own blanks can't say so: the first. */
+  readonly begins?: 1;
   /** How such a key is written, where the line itself can't be put right. */
   readonly example?: string;
 }

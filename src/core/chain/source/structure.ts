@@ -26,6 +26,7 @@ export function checkStructure(
   keys: readonly KeyDefinition[],
   what: string,
 ): MapNode | undefined {
+  findings.keyLists.add(keys);
   if (node.type !== 'map') {
     findings.problem(
       node,

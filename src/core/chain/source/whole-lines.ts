@@ -1,3 +1,4 @@
+import { type Again, byTrial, isLeft, isSame, type Trying } from './by-trial.ts';
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
@@ -8,69 +9,123 @@ const MOST_ROUNDS = 5;
 
 /**
  * Findings whose line as it should stand has every other mistake on it put right too, as far as that is known: a line is
- * typed once, not once for each mistake on it. `read` says what is found in a text. Of several findings on one line the first
- * has the line.
+ * typed once, not once for each mistake on it. Where nothing is known, or it does not put the line right, what it may have been
+ * meant as is tried. `read` says what is found in a text. What a line put right takes with it was a consequence, and is left
+ * out; of several findings on one line the first has the line.
  */
 export function withWholeLines(
   findings: readonly Finding[],
-  text: string,
-  read: (text: string) => readonly Finding[],
+  {
+    text,
+    read,
+    keys,
+  }: {
+    readonly text: string;
+    readonly read: (text: string) => readonly Finding[];
+    readonly keys: ReadonlySet<string>;
+  },
 ): readonly Finding[] {
   let left = MOST_READ;
   const again = (other: string): readonly Finding[] | undefined =>
     (left -= other.length) < 0 ? undefined : read(other);
   const right = new Set<number>();
-  return findings.map((finding) => {
-    const { instead, place } = finding;
-    if (instead === undefined || !place) return finding;
-    if (right.has(place.line)) {
+  let all = findings;
+  for (const finding of findings) {
+    if (!all.includes(finding) || !finding.place) continue;
+    if (right.has(finding.place.line)) {
       const { instead: _, ...rest } = finding;
-      return rest;
+      all = all.map((one) => (one === finding ? rest : one));
+      continue;
     }
-    const whole = wholeLine(text, place.line, instead, again);
-    if (whole.isRight) right.add(place.line);
-    if (whole.line === instead) return finding;
+    const put = putRight(finding, all, text, { again, keys });
+    all = put.all;
+    if (put.line !== undefined) right.add(put.line);
+  }
+  return all;
+}
+
+/** All findings, with one of them put right; `line` is the line that then is right. */
+function putRight(
+  finding: Finding,
+  all: readonly Finding[],
+  text: string,
+  trying: Trying,
+): { readonly all: readonly Finding[]; readonly line?: number | undefined } {
+  const plain = byTrial(finding, all, text, {
+    ...trying,
+    only: ({ isPlain, ofName }) => isPlain === true || (ofName === true && finding.code === 'name-invalid'),
+  });
+  if (plain) return plain;
+  const { instead, place } = finding;
+  const whole = instead === undefined ? undefined : wholeLine(text, place!.line, finding, trying.again);
+  if (whole?.isRight && !whole.after.some((one) => !all.some(isSame(one)))) {
+    return { all: withoutCaused(all, finding, whole), line: place!.line };
+  }
+  const tried =
+    finding.level === 'problem' && instead?.includes('\n') !== true
+      ? byTrial(finding, all, text, { ...trying, best: whole?.after.length ?? Infinity })
+      : undefined;
+  if (tried) return tried;
+  return whole
+    ? { all: withoutCaused(all, finding, whole), line: whole.isRight ? place!.line : undefined }
+    : { all };
+}
+
+/** All findings with the whole line for one of them, and without what its own mistake brought about. */
+function withoutCaused(
+  all: readonly Finding[],
+  finding: Finding,
+  { line, first }: WholeLine,
+): readonly Finding[] {
+  const { instead = '' } = finding;
+  return all.flatMap((one) => {
+    if (one !== finding) return first && !isLeft(one, first) && !instead.includes('\n') ? [] : [one];
+    if (line === instead) return [one];
     // What the hint writes out is the line with one mistake less, not the line as it should stand.
     const { hint, ...rest } = finding;
     const isPart = hint !== undefined && instead.includes(hint);
-    return { ...rest, ...(hint === undefined || isPart ? {} : { hint }), instead: whole.line };
+    return [{ ...rest, ...(hint === undefined || isPart ? {} : { hint }), instead: line }];
   });
 }
 
 /** What hides the rest of its line weighs more than what is found in a line that can be read. */
 const HIDING: ReadonlySet<Finding['code']> = new Set(['bad-syntax', 'yaml', 'yaml-trap', 'unknown-key']);
 
+interface WholeLine {
+  readonly line: string;
+  readonly isRight: boolean;
+  /** What is found with this line, and with only the first mistake put right; undefined where that is not known. */
+  readonly after: readonly Finding[];
+  readonly first: readonly Finding[] | undefined;
+}
+
 /** A line that was put right, with what is then found on it put right as well; never one with which more is wrong. */
-function wholeLine(
-  text: string,
-  line: number,
-  instead: string,
-  again: (text: string) => readonly Finding[] | undefined,
-): { readonly line: string; readonly isRight: boolean } {
-  let [best, least] = [instead, Infinity];
-  let isRight = false;
+function wholeLine(text: string, line: number, { instead = '', begins }: Finding, again: Again): WholeLine {
+  let best: WholeLine = { line: instead, isRight: false, after: [], first: undefined };
+  let least = Infinity;
   let current = instead;
   const seen = new Set<string>();
   for (let round = 0; round < MOST_ROUNDS && !seen.has(current); round++) {
     seen.add(current);
-    const after = again(withLine(text, line, current));
-    const weight = after?.reduce((sum, { code }) => sum + (HIDING.has(code) ? 10 : 1), 0) ?? Infinity;
+    const after = again(withLine(text, line, current, begins));
     if (!after) break;
+    const first = best.first ?? after;
+    const weight = after.reduce((sum, { code }) => sum + (HIDING.has(code) ? 10 : 1), 0);
     if (weight < least) {
-      [best, least] = [current, weight];
-      isRight = !after.some(({ place }) => place?.line === line);
+      least = weight;
+      best = { line: current, isRight: !after.some(({ place }) => place?.line === line), after, first };
     }
     const next = after.find((one) => one.instead !== undefined && one.place?.line === line)?.instead;
     if (next === undefined) break;
     current = next;
   }
-  return { line: best, isRight };
+  return best;
 }
 
 /** A text with another line in the place of one; one that says where it begins, too, has its own blanks. */
-export function withLine(text: string, line: number, instead: string): string {
+export function withLine(text: string, line: number, instead: string, begins?: number): string {
   const lines = text.split('\n');
   const before = lines[line - 1] ?? '';
-  const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(before)![0];
+  const blanks = instead.startsWith(' ') || begins !== undefined ? '' : /^\s*/.exec(before)![0];
   return lines.with(line - 1, blanks + instead + (before.endsWith('\r') ? '\r' : '')).join('\n');
 }

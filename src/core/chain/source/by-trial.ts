@@ -1,0 +1,248 @@
+import { nearest } from '../../language/nearest.ts';
+import { optional } from '../optional.ts';
+import type { Finding } from './finding.ts';
+import { type Slip, slipsOf } from './slips.ts';
+import { SourceFile, type SourceNode } from './source-file.ts';
+
+/** What is found in a text; undefined where so much has been read that it has to do. */
+export type Again = (text: string) => readonly Finding[] | undefined;
+
+/** What tells where reading stopped, not what was meant: what proves to be wrong is said instead. */
+const OF_THE_PARSER: ReadonlySet<Finding['code']> = new Set(['yaml', 'yaml-trap', 'bad-syntax']);
+
+/** What a line at another column may bring about elsewhere. */
+const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set(['unknown-key', 'missing-key', 'wrong-form']);
+
+/** So many lines are looked at for what was found on one. */
+const MOST_LINES = 12;
+
+/** What a slip of the hand brings about; what else is found has a meaning, and a way out that only its author knows. */
+const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
+  ...OF_THE_PARSER,
+  ...OF_STRUCTURE,
+  'name-invalid',
+  'unknown-name',
+  'unknown-function',
+  'unknown-member',
+  'unknown-service',
+  'unknown-credential',
+  'unknown-method',
+  'unknown-zone',
+  'wrong-arguments',
+  'wrong-kind',
+  'not-yes-or-no',
+  'not-a-list',
+  'not-a-number',
+  'not-a-time',
+  'not-a-url',
+  'expression-in-text',
+  'text-in-expression',
+  'path-in-quotes',
+  'blank-in-path',
+]);
+
+/** What stays, whatever else it may have come from. */
+const ALWAYS_SAID: ReadonlySet<Finding['code']> = new Set(['secret-in-plain-text', 'file-in-text']);
+
+/** What is tried, and what counts as better. */
+export interface Trying {
+  readonly again: Again;
+  /** All keys that the file could have where it was read. */
+  readonly keys: ReadonlySet<string>;
+  /** Only such slips, and only on the line of the finding itself. */
+  readonly only?: (slip: Slip) => boolean;
+  /** Fewer findings than this have to be left. */
+  readonly best?: number;
+}
+
+interface Trial {
+  readonly line: number;
+  readonly slip: Slip;
+  readonly after: readonly Finding[];
+}
+
+/**
+ * The findings of a text with one of them put right by trial: of all that its line, or one near it, may have been meant as,
+ * what leaves least to complain of when the file is read again; `line` is the line that then is right. What is then no longer
+ * found was a consequence, and is left out. Undefined where nothing that was tried is better.
+ */
+export function byTrial(
+  found: Finding,
+  all: readonly Finding[],
+  text: string,
+  trying: Trying,
+): { readonly all: readonly Finding[]; readonly line: number } | undefined {
+  const best = bestTrial(found, all, text, trying);
+  if (!best) return undefined;
+  const { line, slip, after } = best;
+  const right = withSlip(found, best, text.split('\n')[line - 1]!);
+  return {
+    all: all.flatMap((one) => (one === found ? [right] : isLeft(one, after) ? [one] : [])),
+    line: slip.line === '' ? -1 : line,
+  };
+}
+
+/** A finding with the line that was meant, and what proved to be wrong with it. */
+function withSlip(found: Finding, { line, slip }: Trial, written: string): Finding {
+  const { hint: _h, example: _e, instead: _i, begins: _b, ...rest } = found;
+  const blanks = /^\s*/.exec(written)![0];
+  const isMoved = !slip.line.startsWith(blanks) || /^\s/.test(slip.line.slice(blanks.length));
+  const isSaid = OF_THE_PARSER.has(found.code) || line !== found.place?.line;
+  const right = {
+    ...rest,
+    ...(isSaid
+      ? { message: slip.why, place: { ...found.place!, line, column: firstChange(written, slip.line) + 1 } }
+      : {}),
+    instead: isMoved ? slip.line : slip.line.trim(),
+    ...optional('begins', isMoved && !slip.line.startsWith(' ') ? (1 as const) : undefined),
+  };
+  if ('fix' in right) delete right.fix;
+  return right;
+}
+
+function bestTrial(
+  found: Finding,
+  all: readonly Finding[],
+  text: string,
+  { again, keys, only, best: least = Infinity }: Trying,
+): Trial | undefined {
+  const { place, code } = found;
+  if (!place || !OF_SLIPS.has(code)) return undefined;
+  const lines = text.split('\n');
+  const others = all.filter((one) => one !== found);
+  let best: Trial | undefined;
+  for (const line of only ? [place.line] : linesFor(found, lines, place.line))
+    for (const slip of only ? slipsOf(lines, line - 1, keys) : slipsFor(found, lines, line, keys)) {
+      if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
+      if (
+        !(OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code)) &&
+        slip.line.trim() === lines[line - 1]!.trim()
+      )
+        continue;
+      if (insertions(slip.line) < insertions(lines[line - 1]!)) continue;
+      const tried = replaced(lines, line, slip.line);
+      const after = again(tried);
+      if (!after) return best;
+      const isBetter =
+        after.length < (best?.after.length ?? least) &&
+        !after.some((one) => one.level === 'problem' && one.place?.line === line) &&
+        (code === 'yaml' || all.some((one) => one.code === 'yaml')
+          ? !after.some((one) => OF_THE_PARSER.has(one.code) || OF_STRUCTURE.has(one.code))
+          : after.every((one) => others.some(isSame(one)))) &&
+        isRead(tried, line, slip.line) &&
+        (code === 'yaml' || !isAnywhere(lines, line, slip.line, again));
+      if (!isBetter) continue;
+      best = { line, slip, after };
+      if (after.length === 0) return best;
+    }
+  return best;
+}
+
+/** How a line may have been meant, given what was found. */
+function* slipsFor(
+  found: Finding,
+  lines: readonly string[],
+  line: number,
+  keys: ReadonlySet<string>,
+): Generator<Slip> {
+  const { name } = found;
+  const written = lines[line - 1]!;
+  if (name !== undefined && line !== found.place?.line) {
+    // A name that is used as it should be, and is misspelt where it comes from.
+    for (const word of new Set(written.match(/[A-Za-z_]\w*/g)))
+      if (word !== name && nearest(name, [word]) !== undefined)
+        yield {
+          why: `${word} is not the name that is used further on, ${name}`,
+          line: written.replace(word, name),
+        };
+    return;
+  }
+  yield* slipsOf(lines, line - 1, keys);
+}
+
+/** Insertions that a line has: one that is lost is no slip put right. */
+function insertions(line: string): number {
+  return line.match(/\$\{[^{}]*\}/g)?.length ?? 0;
+}
+
+/** Whether a line is read as a line of its own, not as more of the text above it. */
+function isRead(text: string, line: number, written: string): boolean {
+  if (/^\s*(?:#|$|[}\]])/.test(written)) return true;
+  const file = new SourceFile('', text);
+  const begins = (node: SourceNode): boolean => file.place(node.range[0]).line === line;
+  const search = (node: SourceNode): boolean =>
+    begins(node) ||
+    (node.type === 'map'
+      ? node.entries.some(({ key, value }) => begins(key) || search(value))
+      : node.type === 'list' && node.items.some(search));
+  return search(file.root);
+}
+
+/** Whether a line that is moved to another column comes to stand where any key may stand. */
+function isAnywhere(lines: readonly string[], line: number, moved: string, again: Again): boolean {
+  if (moved.trim() !== lines[line - 1]!.trim() || /:\s*$/.test(moved)) return false;
+  const other = moved.replace(/^(\s*(?:- +)*)[\w-]+(?=:)/, '$1another-name');
+  return other !== moved && again(replaced(lines, line, other))?.length === 0;
+}
+
+/** The lines on which what was found may be put right: its own, the ones around it, and those that it speaks of. */
+function linesFor(found: Finding, lines: readonly string[], line: number): readonly number[] {
+  const says = (one: string): boolean => one.trim() !== '' && !/^\s*#/.test(one);
+  const column = (one: string): number => /^\s*/.exec(one)![0].length;
+  const own = column(lines[line - 1]!);
+  const above = lines.slice(0, line - 1);
+  const below = lines.slice(line);
+  const around = [
+    line,
+    above.findLastIndex(says) + 1,
+    below.findIndex(says) + line + 1,
+    above.findLastIndex((one) => says(one) && column(one) < own) + 1,
+    ...Array.from(found.message.matchAll(/ on line (\d+)/g), ([, number]) => Number(number)),
+  ];
+  const end = below.findIndex((one) => says(one) && column(one) <= own);
+  const inside = below.slice(0, end < 0 ? MOST_LINES : end).map((_, i) => line + 1 + i);
+  const defining = found.name === undefined ? [] : definitionsLike(found.name, lines);
+  const near =
+    found.code === 'missing-key'
+      ? [...around, ...inside]
+      : // A name that is missing in several places is more likely misspelt in the one where it comes from.
+        found.message.includes('(also on line')
+        ? [...defining, ...around]
+        : [...around, ...defining];
+  return [...new Set(near)].filter((one) => one >= 1 && one <= lines.length).slice(0, MOST_LINES);
+}
+
+/** The lines that define a name like one. */
+function definitionsLike(name: string, lines: readonly string[]): number[] {
+  return lines.flatMap((one, i) =>
+    /^\s*(?:- +)*["']?[A-Za-z_][\w-]*["']?:/.test(one) &&
+    one.match(/[A-Za-z_]\w*/g)?.some((word) => word !== name && nearest(name, [word]) !== undefined)
+      ? [i + 1]
+      : [],
+  );
+}
+
+function replaced(lines: readonly string[], line: number, written: string): string {
+  const end = lines[line - 1]!.endsWith('\r') ? '\r' : '';
+  return lines.with(line - 1, written + end).join('\n');
+}
+
+function firstChange(before: string, after: string): number {
+  let at = 0;
+  while (at < before.length && before[at] === after[at]) at++;
+  return Math.min(at, Math.max(0, before.length - 1));
+}
+
+/** Whether a finding is still to be told when a line was put right, after which others are found. */
+export function isLeft(one: Finding, after: readonly Finding[]): boolean {
+  return ALWAYS_SAID.has(one.code) || after.some(isSame(one));
+}
+
+/** Whether a finding is the same as another one, found in the same file read another time. */
+export function isSame(one: Finding): (other: Finding) => boolean {
+  return ({ code, message, place }) =>
+    code === one.code &&
+    message === one.message &&
+    // A change before it on its line moves it.
+    place?.line === one.place?.line;
+}
