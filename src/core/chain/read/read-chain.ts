@@ -80,9 +80,11 @@ function readWith(
   const traps = read.findings.filter((finding) => finding.fix ?? (read.file.isBroken && finding.instead));
   const findings =
     traps.length === 0 ? read.findings : withRest(read.findings, path, text, { project, files });
-  const again = (other: string): readonly Finding[] =>
-    readOnce(path, other, project, { files, ancestors: following }).findings;
-  return { ...read, findings: withWholeLines(findings, { text, read: again, keys: keys() }) };
+  const again = (other: string): ReadChain => readOnce(path, other, project, { files, ancestors: following });
+  return {
+    ...read,
+    findings: withWholeLines(findings, { text, read: again, keys: keys(), own: read.findings }),
+  };
 }
 
 /** What was found with the kinds of descriptions, where some of it would not have been found without. */

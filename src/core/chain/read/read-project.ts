@@ -57,8 +57,11 @@ export function readProject(
 ): ReadProject {
   const { keys, ...read } = readOnce(path, text, environment, choose);
   if (read.findings.length === 0) return read;
-  const again = (other: string): readonly Finding[] => readOnce(path, other, environment, choose).findings;
-  return { ...read, findings: withWholeLines(read.findings, { text, read: again, keys: keys() }) };
+  const again = (other: string): ReadProject => readOnce(path, other, environment, choose);
+  return {
+    ...read,
+    findings: withWholeLines(read.findings, { text, read: again, keys: keys(), own: read.findings }),
+  };
 }
 
 function readOnce(

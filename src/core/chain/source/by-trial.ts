@@ -2,10 +2,16 @@ import { nearest } from '../../language/nearest.ts';
 import { optional } from '../optional.ts';
 import type { Finding } from './finding.ts';
 import { type Slip, slipsOf } from './slips.ts';
-import { SourceFile, type SourceNode } from './source-file.ts';
+import type { SourceFile, SourceNode } from './source-file.ts';
 
 /** What is found in a text; undefined where so much has been read that it has to do. */
-export type Again = (text: string) => readonly Finding[] | undefined;
+export type Again = (text: string) => Reading | undefined;
+
+/** A file as read, and what was found in it. */
+export interface Reading {
+  readonly file: SourceFile;
+  readonly findings: readonly Finding[];
+}
 
 /** What tells where reading stopped, not what was meant: what proves to be wrong is said instead. */
 const OF_THE_PARSER: ReadonlySet<Finding['code']> = new Set(['yaml', 'yaml-trap', 'bad-syntax']);
@@ -49,6 +55,8 @@ export interface Trying {
   readonly again: Again;
   /** All keys that the file could have where it was read. */
   readonly keys: ReadonlySet<string>;
+  /** What was found when the file was read as it is. */
+  readonly own: readonly Finding[];
   /** Only such slips, and only on the line of the finding itself. */
   readonly only?: (slip: Slip) => boolean;
   /** Fewer findings than this have to be left. */
@@ -77,7 +85,7 @@ export function byTrial(
   const { line, slip, after } = best;
   const right = withSlip(found, best, text.split('\n')[line - 1]!);
   return {
-    all: all.flatMap((one) => (one === found ? [right] : isLeft(one, after) ? [one] : [])),
+    all: all.flatMap((one) => (one === found ? [right] : isLeft(one, after, trying.own) ? [one] : [])),
     line: slip.line === '' ? -1 : line,
   };
 }
@@ -107,7 +115,7 @@ function bestTrial(
   { again, keys, only, best: least = Infinity }: Trying,
 ): Trial | undefined {
   const { place, code } = found;
-  if (!place || !OF_SLIPS.has(code)) return undefined;
+  if (!place || !OF_SLIPS.has(code) || (code === 'yaml' && found.message.endsWith('twice'))) return undefined;
   const lines = text.split('\n');
   const others = all.filter((one) => one !== found);
   let best: Trial | undefined;
@@ -120,16 +128,16 @@ function bestTrial(
       )
         continue;
       if (insertions(slip.line) < insertions(lines[line - 1]!)) continue;
-      const tried = replaced(lines, line, slip.line);
-      const after = again(tried);
-      if (!after) return best;
+      const read = again(replaced(lines, line, slip.line));
+      if (!read) return best;
+      const after = read.findings;
       const isBetter =
         after.length < (best?.after.length ?? least) &&
         !after.some((one) => one.level === 'problem' && one.place?.line === line) &&
         (code === 'yaml' || all.some((one) => one.code === 'yaml')
           ? !after.some((one) => OF_THE_PARSER.has(one.code) || OF_STRUCTURE.has(one.code))
           : after.every((one) => others.some(isSame(one)))) &&
-        isRead(tried, line, slip.line) &&
+        isRead(read.file, line, slip.line) &&
         (code === 'yaml' || !isAnywhere(lines, line, slip.line, again));
       if (!isBetter) continue;
       best = { line, slip, after };
@@ -166,15 +174,18 @@ function insertions(line: string): number {
 }
 
 /** Whether a line is read as a line of its own, not as more of the text above it. */
-function isRead(text: string, line: number, written: string): boolean {
+function isRead(file: SourceFile, line: number, written: string): boolean {
   if (/^\s*(?:#|$|[}\]])/.test(written)) return true;
-  const file = new SourceFile('', text);
-  const begins = (node: SourceNode): boolean => file.place(node.range[0]).line === line;
-  const search = (node: SourceNode): boolean =>
-    begins(node) ||
-    (node.type === 'map'
-      ? node.entries.some(({ key, value }) => begins(key) || search(value))
-      : node.type === 'list' && node.items.some(search));
+  // What an alias stands for is there once, however often it is named.
+  const seen = new Set<SourceNode>();
+  const search = (node: SourceNode): boolean => {
+    if (seen.has(node)) return false;
+    seen.add(node);
+    if (file.place(node.range[0]).line === line) return true;
+    return node.type === 'map'
+      ? node.entries.some(({ key, value }) => search(key) || search(value))
+      : node.type === 'list' && node.items.some(search);
+  };
   return search(file.root);
 }
 
@@ -182,7 +193,7 @@ function isRead(text: string, line: number, written: string): boolean {
 function isAnywhere(lines: readonly string[], line: number, moved: string, again: Again): boolean {
   if (moved.trim() !== lines[line - 1]!.trim() || /:\s*$/.test(moved)) return false;
   const other = moved.replace(/^(\s*(?:- +)*)[\w-]+(?=:)/, '$1another-name');
-  return other !== moved && again(replaced(lines, line, other))?.length === 0;
+  return other !== moved && again(replaced(lines, line, other))?.findings.length === 0;
 }
 
 /** The lines on which what was found may be put right: its own, the ones around it, and those that it speaks of. */
@@ -233,9 +244,13 @@ function firstChange(before: string, after: string): number {
   return Math.min(at, Math.max(0, before.length - 1));
 }
 
-/** Whether a finding is still to be told when a line was put right, after which others are found. */
-export function isLeft(one: Finding, after: readonly Finding[]): boolean {
-  return ALWAYS_SAID.has(one.code) || after.some(isSame(one));
+/**
+ * Whether a finding is still to be told when a line was put right, after which others are found. What was not found in the
+ * file as it is may be hidden by something else still.
+ */
+export function isLeft(one: Finding, after: readonly Finding[], own: readonly Finding[]): boolean {
+  if (ALWAYS_SAID.has(one.code) || after.some(isSame(one))) return true;
+  return after.length > 0 && !own.some(isSame(one));
 }
 
 /** Whether a finding is the same as another one, found in the same file read another time. */

@@ -68,6 +68,8 @@ export class SourceFile {
   readonly problems: readonly SourceProblem[];
   /** YAML could not make sense of it, so that what it read below the first error means little. */
   readonly isBroken: boolean;
+  /** How many values were read, aliases followed. */
+  readonly nodes: number;
   readonly #lines: LineCounter;
   #split: string[] | undefined;
 
@@ -100,6 +102,7 @@ export class SourceFile {
     this.isBroken = document.errors.some(({ code }) => !HARMLESS.has(code));
     const reader = new TreeReader(text, (offset) => this.place(offset), problems);
     this.root = reader.root(document);
+    this.nodes = reader.nodes;
     this.problems = problems;
   }
 
@@ -152,7 +155,8 @@ class TreeReader {
   readonly #place: (offset: number) => Place;
   readonly #problems: SourceProblem[];
   #document: Document | undefined;
-  #nodes = 0;
+  /** How many nodes were read. */
+  nodes = 0;
 
   constructor(text: string, place: (offset: number) => Place, problems: SourceProblem[]) {
     this.#text = text;
@@ -175,8 +179,8 @@ class TreeReader {
   }
 
   #node(node: Node | null | undefined, near: number, isFlow = false): SourceNode {
-    if (++this.#nodes > MAXIMUM_NODES) {
-      if (this.#nodes === MAXIMUM_NODES + 1)
+    if (++this.nodes > MAXIMUM_NODES) {
+      if (this.nodes === MAXIMUM_NODES + 1)
         this.#problem(near, 'yaml', `more than ${MAXIMUM_NODES} values, aliases followed`);
       return { type: 'empty', range: [near, near] };
     }

@@ -1,8 +1,11 @@
-import { type Again, byTrial, isLeft, isSame, type Trying } from './by-trial.ts';
+import { type Again, byTrial, isLeft, isSame, type Reading, type Trying } from './by-trial.ts';
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
 const MOST_READ = 200_000;
+
+/** A value counts as so many characters: with aliases a short text may have many. */
+const NODE = 2;
 
 /** A line has no more mistakes than this that are put right one after the other. */
 const MOST_ROUNDS = 5;
@@ -10,7 +13,8 @@ const MOST_ROUNDS = 5;
 /**
  * Findings whose line as it should stand has every other mistake on it put right too, as far as that is known: a line is
  * typed once, not once for each mistake on it. Where nothing is known, or it does not put the line right, what it may have been
- * meant as is tried. `read` says what is found in a text. What a line put right takes with it was a consequence, and is left
+ * meant as is tried. `read` says what is found in a text, `own` what
+ * was found in this one as it is. What a line put right takes with it was a consequence, and is left
  * out; of several findings on one line the first has the line.
  */
 export function withWholeLines(
@@ -19,15 +23,21 @@ export function withWholeLines(
     text,
     read,
     keys,
+    own,
   }: {
     readonly text: string;
-    readonly read: (text: string) => readonly Finding[];
+    readonly read: (text: string) => Reading;
     readonly keys: ReadonlySet<string>;
+    readonly own: readonly Finding[];
   },
 ): readonly Finding[] {
   let left = MOST_READ;
-  const again = (other: string): readonly Finding[] | undefined =>
-    (left -= other.length) < 0 ? undefined : read(other);
+  const again = (other: string): Reading | undefined => {
+    if ((left -= other.length) < 0) return undefined;
+    const reading = read(other);
+    left -= NODE * reading.file.nodes;
+    return reading;
+  };
   const right = new Set<number>();
   let all = findings;
   for (const finding of findings) {
@@ -37,7 +47,7 @@ export function withWholeLines(
       all = all.map((one) => (one === finding ? rest : one));
       continue;
     }
-    const put = putRight(finding, all, text, { again, keys });
+    const put = putRight(finding, all, text, { again, keys, own });
     all = put.all;
     if (put.line !== undefined) right.add(put.line);
   }
@@ -59,7 +69,7 @@ function putRight(
   const { instead, place } = finding;
   const whole = instead === undefined ? undefined : wholeLine(text, place!.line, finding, trying.again);
   if (whole?.isRight && !whole.after.some((one) => !all.some(isSame(one)))) {
-    return { all: withoutCaused(all, finding, whole), line: place!.line };
+    return { all: withoutCaused(all, finding, { ...whole, own: trying.own }), line: place!.line };
   }
   const tried =
     finding.level === 'problem' && instead?.includes('\n') !== true
@@ -67,7 +77,10 @@ function putRight(
       : undefined;
   if (tried) return tried;
   return whole
-    ? { all: withoutCaused(all, finding, whole), line: whole.isRight ? place!.line : undefined }
+    ? {
+        all: withoutCaused(all, finding, { ...whole, own: trying.own }),
+        line: whole.isRight ? place!.line : undefined,
+      }
     : { all };
 }
 
@@ -75,11 +88,11 @@ function putRight(
 function withoutCaused(
   all: readonly Finding[],
   finding: Finding,
-  { line, first }: WholeLine,
+  { line, first, own }: WholeLine & { readonly own: readonly Finding[] },
 ): readonly Finding[] {
   const { instead = '' } = finding;
   return all.flatMap((one) => {
-    if (one !== finding) return first && !isLeft(one, first) && !instead.includes('\n') ? [] : [one];
+    if (one !== finding) return first && !isLeft(one, first, own) && !instead.includes('\n') ? [] : [one];
     if (line === instead) return [one];
     // What the hint writes out is the line with one mistake less, not the line as it should stand.
     const { hint, ...rest } = finding;
@@ -107,7 +120,7 @@ function wholeLine(text: string, line: number, { instead = '', begins }: Finding
   const seen = new Set<string>();
   for (let round = 0; round < MOST_ROUNDS && !seen.has(current); round++) {
     seen.add(current);
-    const after = again(withLine(text, line, current, begins));
+    const after = again(withLine(text, line, current, begins))?.findings;
     if (!after) break;
     const first = best.first ?? after;
     const weight = after.reduce((sum, { code }) => sum + (HIDING.has(code) ? 10 : 1), 0);

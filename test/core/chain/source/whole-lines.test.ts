@@ -1,5 +1,6 @@
 import { expect, test } from '@jest/globals';
 import type { Finding } from '../../../../src/core/chain/source/finding.ts';
+import { SourceFile } from '../../../../src/core/chain/source/source-file.ts';
 import { withWholeLines } from '../../../../src/core/chain/source/whole-lines.ts';
 
 const at = (line: number, instead: string): Finding => ({
@@ -10,6 +11,14 @@ const at = (line: number, instead: string): Finding => ({
   place: { file: 'a.chain.yaml', line, column: 1 },
 });
 
+const wholeLines = (text: string, findings: readonly Finding[], read: (text: string) => readonly Finding[]) =>
+  withWholeLines(findings, {
+    text,
+    read: (other) => ({ file: new SourceFile('', other), findings: read(other) }),
+    keys: new Set(),
+    own: findings,
+  });
+
 test('what is read again is bounded, however many lines are wrong and however long the file is', () => {
   for (const lines of [10, 100, 1000]) {
     const text = 'a: b # and some more text\n'.repeat(lines);
@@ -18,9 +27,11 @@ test('what is read again is bounded, however many lines are wrong and however lo
     const found = withWholeLines(findings, {
       text,
       keys: new Set(),
+      own: findings,
       read: (other) => {
         read += other.length;
-        return findings.filter((_, i) => other.split('\n')[i] !== 'a: c');
+        const left = findings.filter((_, i) => other.split('\n')[i] !== 'a: c');
+        return { file: new SourceFile('', other), findings: left };
       },
     });
     expect(read).toBeLessThanOrEqual(200_000);
@@ -29,22 +40,17 @@ test('what is read again is bounded, however many lines are wrong and however lo
 });
 
 test('a line that goes back and forth, or gets worse, stays as it was first put right', () => {
-  const found = (text: string, findings: readonly Finding[], read: (text: string) => readonly Finding[]) =>
-    withWholeLines(findings, { text, read, keys: new Set() });
-  const forth = found('a\n', [at(1, 'b')], (text) => [at(1, text === 'b\n' ? 'c' : 'b')]);
+  const forth = wholeLines('a\n', [at(1, 'b')], (text) => [at(1, text === 'b\n' ? 'c' : 'b')]);
   expect(forth).toEqual([at(1, 'b')]);
-  const worse = found('a\n', [at(1, 'b')], (text) =>
+  const worse = wholeLines('a\n', [at(1, 'b')], (text) =>
     text === 'b\n' ? [at(1, 'c')] : [at(1, 'd'), at(2, 'e')],
   );
   expect(worse).toEqual([at(1, 'b')]);
 });
 
 test('of several findings on a line the first has it, once it is right; what stands elsewhere keeps its own', () => {
-  const found = withWholeLines([at(1, 'b'), at(1, 'x'), at(2, 'y')], {
-    text: 'a\na\n',
-    keys: new Set(),
-    read: (text) =>
-      text === 'b\na\n' ? [at(1, 'c'), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [at(1, 'b')],
-  });
+  const found = wholeLines('a\na\n', [at(1, 'b'), at(1, 'x'), at(2, 'y')], (text) =>
+    text === 'b\na\n' ? [at(1, 'c'), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [at(1, 'b')],
+  );
   expect(found.map(({ instead }) => instead)).toEqual(['c', undefined, 'y']);
 });
