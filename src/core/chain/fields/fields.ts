@@ -11,6 +11,7 @@ import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
+import { insertedElsewhere, nameInQuotes } from './inserted-elsewhere.ts';
 import { literalValue } from './literal-values.ts';
 import {
   braceTooMany,
@@ -198,6 +199,7 @@ export class FieldReader {
       expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
     if (hint) commentInText(this.findings, node);
     if (node.text.includes('$')) dollarInText(this.findings, node, scope);
+    insertedElsewhere(this.findings, node, scope, (tree) => this.#use(tree));
     if (node.text.includes('}}') && !node.quoted) braceTooMany(this.findings, node);
     if (/["'] *[+.]/.test(node.text)) joinInText(this.findings, node, scope);
     return whole ? { parts, at: this.findings.place(node) } : undefined;
@@ -233,6 +235,7 @@ export class FieldReader {
       return { end };
     }
     indexBehindFilter(this.findings, node, node.text, tree);
+    nameInQuotes(this.findings, node, { tree, scope, use: (one) => this.#use(one) });
     this.schemas.use(this.findings, node, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };

@@ -2,7 +2,7 @@ import { type Again, byTrial, isLeft, isSame, type Reading, type Trying } from '
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
-const MOST_READ = 200_000;
+const MOST_READ = 120_000;
 
 /** A value counts as so many characters: with aliases a short text may have many. */
 const NODE = 2;

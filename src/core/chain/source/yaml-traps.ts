@@ -31,8 +31,8 @@ export function findTraps(
       if (start === undefined || end === undefined) return;
       // A tag belongs to what was meant: !done
       const isPlain = isScalar(node) && node.type === 'PLAIN';
-      if (isPlain && text[end - 1] === ',' && commaAtEnd(text, start, end)) {
-        found.set(place(start).line, { ...withoutComma(text, end - 1), place: place(end - 1) });
+      if (isPlain && /[,;]/.test(text[end - 1]!) && markAtEnd(text, start, end)) {
+        found.set(place(start).line, { ...withoutMark(text, end - 1), place: place(end - 1) });
         return;
       }
       const undashed = isPlain ? withoutDash(text, start, end) : undefined;
@@ -124,21 +124,22 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
   };
 }
 
-/** A single word or figure that a comma follows at the end of its line, outside of { } and [ ]: JSON has one there. */
-function commaAtEnd(text: string, start: number, end: number): boolean {
+/** A single word or figure that `,` or `;` follows at the end of its line, outside of { } and [ ]: other notations have one there. */
+function markAtEnd(text: string, start: number, end: number): boolean {
   return (
-    /^[\w.:/@$-]*\w,$/.test(text.slice(start, end)) &&
+    /^[\w.:/@$-]*\w[,;]$/.test(text.slice(start, end)) &&
     /^[ \t]*(?:#.*)?$/.test(text.slice(end, lineEnd(text, end))) &&
     /(?:^|\s)(?:- +|[^\s:]+: +)$/.test(text.slice(text.lastIndexOf('\n', start - 1) + 1, start))
   );
 }
 
-function withoutComma(text: string, at: number): SourceProblem {
+function withoutMark(text: string, at: number): SourceProblem {
+  const mark = text[at] === ',' ? 'comma' : 'semicolon';
   const lineStart = text.lastIndexOf('\n', at) + 1;
   return {
     code: 'yaml-trap',
-    message: 'no comma stands at the end of a line in YAML, so it would be part of the value',
-    hint: 'the value in quotes, if the comma belongs to it',
+    message: `no ${mark} stands at the end of a line in YAML, so it would be part of the value`,
+    hint: `the value in quotes, if the ${mark} belongs to it`,
     instead: (text.slice(lineStart, at) + text.slice(at + 1, lineEnd(text, at))).trim(),
     fix: { range: [at, at + 1], text: '', means: text.slice(lineStart, at).trim() },
   };
