@@ -125,6 +125,7 @@ export const problemCodes = {
   'path-in-quotes': warn('A path stands in quotes within an expression, so it is a text like others.'),
   'item-not-used': warn('The condition of any or every says nothing of the items of its list.'),
   'comment-in-text': warn('A text seems to go on after " #", where YAML begins a comment.'),
+  'sign-in-text': warn('A quote, a bracket or a semicolon that looks like a slip would be a part of a text.'),
   'json-in-text': warn('A text that reads as JSON stands where JSON is made of what stands there.'),
   'file-in-text': warn('The name of a file that is there stands where a text is sent.'),
   'text-in-expression': problem('An insertion ${…} is written in a field that is already an expression.'),

@@ -137,6 +137,7 @@ const CASES: Readonly<Record<string, () => readonly Said[] | Promise<readonly Sa
   'expression-in-text': () => checked('  - call: POST kiln /a\n    json: { id: uuid() }'),
   'index-in-each-item': () => kept('$.a[?@.b == 1][0]'),
   'comment-in-text': () => checked('  - show: Order #1'),
+  'sign-in-text': () => checked('  - call: GET kiln /a\n    query: { state: [new; paid] }'),
   'json-in-text': () => checked('  - call: POST kiln /a\n    json: |\n      {"a": 1}'),
   'file-in-text': () => checked('  - call: POST kiln /a\n    multipart: { photo: bowl.png }'),
   'text-in-expression': () => kept('${a}'),

@@ -69,7 +69,7 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     6,
     '${rack} inserts a value, which an input or a step above gives: inputs: { rack: {} }',
   ],
-  [step('- show: "id is " + id\n'), 6, "- show: 'id is ${id}'"],
+  [step('- show: "id is " + id\n'), 6, '- show: "id is ${id}"'],
   [
     step('- each: rack in racks:\n  steps:\n    - call: GET kiln /racks/${rack}\n'),
     6,

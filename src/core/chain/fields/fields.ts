@@ -11,10 +11,9 @@ import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
-import { insertedElsewhere, nameInQuotes } from './inserted-elsewhere.ts';
+import { nameInQuotes } from './inserted-elsewhere.ts';
 import { literalValue } from './literal-values.ts';
 import {
-  braceTooMany,
   bracesAsValue,
   bracesInText,
   closingBrace,
@@ -25,7 +24,7 @@ import { indexBehindFilter, pathWarnings } from './path-warnings.ts';
 import { SchemaNames } from './schema-names.ts';
 import type { ScalarNode, SourceNode } from '../source/source-file.ts';
 import { formOf } from '../source/node-data.ts';
-import { commentInText, dollarInText, expressionInText, joinInText } from './text-warnings.ts';
+import { textWarnings } from './text-warnings.ts';
 
 /** Without a look at habits. */
 const QUIETLY: Use = { asWritten: true };
@@ -195,13 +194,8 @@ export class FieldReader {
       }
     }
     if (literal !== '') parts.push(literal);
-    if (parts.length === 1 && typeof parts[0] === 'string' && hint)
-      expressionInText(this.findings, node, scope, { isValue, use: (tree) => this.#use(tree) });
-    if (hint) commentInText(this.findings, node);
-    if (node.text.includes('$')) dollarInText(this.findings, node, scope);
-    insertedElsewhere(this.findings, node, scope, (tree) => this.#use(tree));
-    if (node.text.includes('}}') && !node.quoted) braceTooMany(this.findings, node);
-    if (/["'] *[+.]/.test(node.text)) joinInText(this.findings, node, scope);
+    const use = (one: Tree): void => this.#use(one);
+    textWarnings(this.findings, node, scope, { hint, isValue, parts: whole ? parts : [], use });
     return whole ? { parts, at: this.findings.place(node) } : undefined;
   }
 

@@ -48,7 +48,8 @@ export function insertedElsewhere(
   if (node.text.length > LONGEST || !/[<[%({:@*~]/.test(node.text)) return;
   for (const pattern of node.quoted ? [MARKED] : [MARKED, MAYBE_MARKED])
     for (const match of node.text.matchAll(pattern)) {
-      const value = match.slice(1).find((one) => one !== undefined)!;
+      const groups: readonly (string | undefined)[] = match.slice(1);
+      const value = groups.find((one) => one !== undefined)!;
       const tree = knownValue(value, scope);
       if (!tree) continue;
       use(tree);
@@ -98,5 +99,36 @@ export function nameInQuotes(
     'path-in-quotes',
     `'${tree.value}' in quotes is this text, not the value of that name`,
     findings.partBecomes(node, [...tree.span], tree.value),
+  );
+}
+
+/** What a text ends in that is the name of a file or a host. */
+const OF_FILES =
+  /^(?:csv|tsv|jsonl?|ndjson|txt|bin|dat|tar|tgz|bz2|docx?|xlsx?|pptx?|webp|mp[34]|css|m?[jt]s|py|sh|sql|pem|key|crt|conf|ini|toml|db|parquet|xml|ya?ml|html?|pdf|png|jpe?g|gif|svg|zip|gz|log|md|com|org|net|io|dev|example)$/i;
+
+/** Whether a text ends as the name of a file or a host does. */
+export function endsAsFile(text: string): boolean {
+  return OF_FILES.test(text.slice(text.lastIndexOf('.') + 1));
+}
+
+/**
+ * Warns about an expression of which only a part stands in an insertion, so that the rest is sent as it stands:
+ * `number(${price})`, `${order}.id`.
+ */
+export function halfInserted(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+  const call = /^([a-z]\w*)\(\$\{([^{}]+)\}((?:,[^(){}]*)?)\)$/i.exec(node.text);
+  const member = /^\$\{([A-Za-z_][\w.]*)\}((?:\.[A-Za-z_]\w*)+)$/.exec(node.text);
+  if (member && endsAsFile(member[2]!)) return;
+  const meant = call
+    ? `${call[1]!}(${call[2]!}${call[3]!})`
+    : member
+      ? `${member[1]!}${member[2]!}`
+      : undefined;
+  if (meant === undefined || !knownValue(meant, scope)) return;
+  findings.warn(
+    node,
+    'expression-in-text',
+    `what stands outside of \${ } in ${node.text} would be sent as these characters`,
+    findings.becomes(node, `\${${meant}}`),
   );
 }

@@ -1,21 +1,52 @@
-import { BIT, isOnly } from '../../language/kinds.ts';
+import { BIT, isOnly, mayBe } from '../../language/kinds.ts';
 import { checkTree } from '../../language/expression.ts';
 import { functions } from '../../language/functions/index.ts';
 import { isNumberText } from '../../language/numbers.ts';
 import { parseExpression } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { namesIn, type Tree } from '../../language/tree.ts';
+import { braceTooMany } from './braces.ts';
+import { endsAsFile, halfInserted, insertedElsewhere } from './inserted-elsewhere.ts';
 import { replacedBy } from '../source/changes.ts';
 import { asScalar } from '../source/scalar-text.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
 
 /**
+ * Warns about what stands in a text and was probably meant otherwise. `hint`: it is no request line; `parts`: the texts in it
+ * and what is inserted between them, if all of it can be read. `use` is told what was meant.
+ */
+export function textWarnings(
+  findings: Findings,
+  node: ScalarNode,
+  scope: StaticScope,
+  about: {
+    readonly hint: boolean;
+    readonly isValue: boolean;
+    readonly parts: readonly unknown[];
+    readonly use: (tree: Tree) => void;
+  },
+): void {
+  const { text } = node;
+  const { parts } = about;
+  if (about.hint) {
+    if (parts.length === 1 && typeof parts[0] === 'string') expressionInText(findings, node, scope, about);
+    commentInText(findings, node);
+    signInText(findings, node);
+  }
+  if (text.includes('$')) dollarInText(findings, node, scope);
+  insertedElsewhere(findings, node, scope, about.use);
+  if (parts.length === 2 || parts.length === 3) halfInserted(findings, node, scope);
+  if (text.includes('}}') && !node.quoted) braceTooMany(findings, node);
+  if (/["'] *[+.]/.test(text)) joinInText(findings, node, scope);
+}
+
+/**
  * Finds what stands in a field for text and reads as an expression. `$.id` is almost never meant as text, so that is a problem;
  * a call of a function, an operation on names, and in a field of values (`isValue`) a known member of a name may be, so these
  * are warned about unless they stand in quotes. `use` is told what is used.
  */
-export function expressionInText(
+function expressionInText(
   findings: Findings,
   node: ScalarNode,
   scope: StaticScope,
@@ -75,8 +106,15 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
   if (tree.type === 'query') {
     // `shop.example.com` and `fired.csv` are names of hosts and files unless the member is known.
     const [first] = tree.segments[0]!.selectors;
-    const kind = tree.base.type === 'name' ? scope.lookup(tree.base.name)?.kind : undefined;
-    return isValue && first?.type === 'name' && kind?.members?.has(first.name) === true && isSound();
+    const known = tree.base.type === 'name' ? scope.lookup(tree.base.name) : undefined;
+    if (!isValue || first?.type !== 'name' || !known || known.given) return false;
+    // Of an item of a loop and the like any member may be there.
+    const isAnyMember =
+      known.kind.members === undefined &&
+      mayBe(known.kind, BIT.object) &&
+      tree.segments.length < 3 &&
+      !endsAsFile(text);
+    return (known.kind.members?.has(first.name) === true || isAnyMember) && isSound();
   }
   const isCall = tree.type === 'call' && functions.has(tree.name);
   const isOperation = (tree.type === 'binary' || tree.type === 'default') && namesIn(tree).size > 0;
@@ -84,7 +122,7 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
 }
 
 /** `"/racks/" + rack + "/pieces"`: texts joined as elsewhere, of a name that is known. */
-export function joinInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+function joinInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
   for (const match of node.text.matchAll(/(["'])\s*[+.]\s*([A-Za-z_]\w*)(?:\s*[+.]\s*(["'])|$)/g)) {
     const [whole, , name = ''] = match;
     if (!scope.lookup(name)) continue;
@@ -106,7 +144,7 @@ export function joinInText(findings: Findings, node: ScalarNode, scope: StaticSc
 }
 
 /** `$name` and `$${name}` of a name that is known: elsewhere an insertion, here these characters. */
-export function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
   if (node.quoted) return; // quotes say that the characters are meant
   for (const match of node.text.matchAll(/\$(?:\$\{([A-Za-z_]\w*)\}|([A-Za-z_]\w*))/g)) {
     const name = match[1] ?? match[2]!;
@@ -128,7 +166,7 @@ export function dollarInText(findings: Findings, node: ScalarNode, scope: Static
 }
 
 /** Warnings on ` #`, which begins a comment in YAML, where a text was meant to go on: `Order #1`. */
-export function commentInText(findings: Findings, node: ScalarNode): void {
+function commentInText(findings: Findings, node: ScalarNode): void {
   const { text } = findings.file;
   const behind = text.slice(node.range[1], node.range[1] + 99);
   if (node.quoted || !/^[ \t]+#(?=[\p{L}\p{N}]|\$\{)/u.test(behind)) return;
@@ -145,6 +183,27 @@ export function commentInText(findings: Findings, node: ScalarNode): void {
       ),
     },
   );
+}
+
+/** Warns about signs that YAML takes for a part of a text and that were hardly meant as one: `[new; paid]`, `(new, paid)`, `paid"`. */
+function signInText(findings: Findings, node: ScalarNode): void {
+  const { text } = node;
+  if (node.quoted || text.length > 200 || !/[;)"']/.test(text)) return;
+  const warn = (message: string, meant: string): void =>
+    findings.warn(node, 'sign-in-text', message, {
+      hint: 'quotes around the whole text, if it is meant so',
+      change: replacedBy(node, meant),
+    });
+  const items = (inner: string, between: RegExp): string => inner.split(between).join(', ');
+  if (node.flow && /^[\w.-]+(?:\s*;\s*[\w.-]+)+$/.test(text))
+    warn(
+      `inside { } and [ ] a comma parts one from the next, so ${text} is one text`,
+      items(text, /\s*;\s*/),
+    );
+  else if (!node.flow && /^\([\w.-]+(?:,\s*[\w.-]+)+\)$/.test(text))
+    warn(`${text} is one text; a list stands in [ ]`, `[${items(text.slice(1, -1), /,\s*/)}]`);
+  else if (/^\w[\w.-]*(["'])$/.test(text))
+    warn(`the ${text.at(-1)!} at the end is a part of this text`, text.slice(0, -1));
 }
 
 /** What was probably meant by a scalar that looks like a number or a word of JSON but is none. */

@@ -88,7 +88,7 @@ export const stepKeys: readonly KeyDefinition[] = [
     name: 'must-fail',
     sort: 'setting',
     shape: shapeOf(() => z.union([text(), texts().min(1)])),
-    wants: 'an error code, or a list of them',
+    wants: 'an error code, or a list of them, or none',
     about:
       'The step passes where it, or what stands in it, fails with one of these codes, and fails where it would pass: for what a service has to refuse. What it would have kept is not there.',
     example: 'must-fail: [time-limit, connection-refused]',

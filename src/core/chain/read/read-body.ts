@@ -283,7 +283,9 @@ function readPart(reader: StepReader, { key, value }: MapEntry, scope: StaticSco
       );
     return text ? [{ name: key.text, content: { text }, at }] : [];
   }
+  const before = fields.findings.all.length;
   checkStructure(fields.findings, value, partKeys, 'a part');
+  if (fields.findings.all.length > before) return [];
   const template = (name: string) => {
     const one = valueOf(value, name);
     return one?.type === 'scalar' ? fields.template(one, scope) : undefined;

@@ -135,6 +135,17 @@ export function readCall(
   const save = saveNode && fields.template(saveNode, scope.outside());
   const resume = saved?.type === 'map' && saysYes(fields.literal(valueOf(saved, 'resume')));
   if (save) reader.files?.made.add(literalPath(save));
+  const before =
+    saveNode?.type === 'scalar'
+      ? /^(?:to|as|in|into|at|file|:)\s+(?=\S)/.exec(saveNode.text)?.[0]
+      : undefined;
+  if (saveNode?.type === 'scalar' && before !== undefined)
+    fields.findings.problem(
+      saveNode,
+      'wrong-form',
+      `${before.trim()} would be a part of the name of the file`,
+      fields.findings.partBecomes(saveNode, [0, before.length], ''),
+    );
   if (saveNode?.type === 'scalar' && /[/\\]$/.test(saveNode.text))
     fields.findings.problem(
       saveNode,

@@ -22,7 +22,13 @@ import type { Template } from '../model.ts';
 import type { Credential, Recipe, SignInChain } from '../project.ts';
 import { readFields } from './read-call.ts';
 import { optional } from '../optional.ts';
-import { type MapEntry, type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import {
+  type MapEntry,
+  type MapNode,
+  type ScalarNode,
+  type SourceNode,
+  valueOf,
+} from '../source/source-file.ts';
 import { formOf } from '../source/node-data.ts';
 import { checkStructure } from '../source/structure.ts';
 
@@ -71,6 +77,7 @@ export function readCredential(
     const template =
       node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
+    if (kind === 'bearer' && field === 'token' && node.type === 'scalar') schemeTwice(findings, node);
     if (secret) literalSecret(findings, node, name, { field, template });
     templates.set(field, template);
   }
@@ -92,6 +99,18 @@ export function readCredential(
   ];
 }
 
+/** `token: Bearer ${secret.desk}`: the kind of the credential puts that word before it. */
+function schemeTwice(findings: Findings, node: ScalarNode): void {
+  const scheme = /^(?:Authorization:\s*)?(?:Bearer|Token)\s+/i.exec(node.text)?.[0];
+  if (scheme === undefined) return;
+  findings.problem(
+    node,
+    'wrong-form',
+    `${scheme.trim()} is put before the token of a credential of kind bearer, so it would stand there twice`,
+    findings.partBecomes(node, [0, scheme.length], '', 'the token alone'),
+  );
+}
+
 function originsOf(node: SourceNode | undefined): ReadonlySet<string> {
   const items = node?.type === 'list' ? node.items : [];
   return new Set(items.flatMap((item) => (item.type === 'scalar' ? (originIn(item.text) ?? []) : [])));
@@ -102,6 +121,16 @@ function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Cr
   const text = fields.literal(kindNode);
   const kind = CREDENTIAL_KINDS.find((one) => one === text);
   if (kind) return kind;
+  const longer = CREDENTIAL_KINDS.find((one) => text?.startsWith(`${one}-`) || text?.startsWith(`${one}_`));
+  if (kindNode && longer) {
+    fields.findings.problem(
+      kindNode,
+      'wrong-form',
+      `there is no credential of kind ${text!}`,
+      fields.findings.becomes(kindNode, longer),
+    );
+    return undefined;
+  }
   const other = value.entries.find((entry) => keysMeantBy(entry.key.text).includes('kind'));
   if (!kindNode && other) {
     fields.findings.problem(

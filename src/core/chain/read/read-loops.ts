@@ -143,7 +143,10 @@ function blockSize(text: string | undefined): number | undefined {
 
 /** `NAME in LIST` of another way to say it, or of the list alone. */
 function eachMeantBy(text: string): string {
-  const words = text.replace(/^\s*(?:for|const|let|var)\s+/, '').replace(/^\((.*)\)$/, '$1');
+  const words = text
+    .replace(/^\s*(?:for|const|let|var)\s+/, '')
+    .replace(/^\((.*)\)$/, '$1')
+    .replace(/^\(([^()]*)\)(?=\s)/, '$1');
   const [, first, second, list] =
     /^(\w+)(?:\s*,\s*(\w+))?\s*(?:\bof\b|\bin\b|<-|:|->)\s*(.+)$/.exec(words) ?? [];
   if (first !== undefined) return `${second === undefined ? first : `${first}, ${second}`} in ${list!}`;

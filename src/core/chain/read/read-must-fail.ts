@@ -1,14 +1,18 @@
 import { nearest } from '../../language/nearest.ts';
 import { problemCodes } from '../../problem-codes.ts';
+import { NONE } from '../source/key-definition.ts';
 import type { SourceNode } from '../source/source-file.ts';
 import type { StepReader } from './step-reader.ts';
+
+/** What turns it off, which is how it is without it. */
+const OFF: ReadonlySet<string> = new Set([NONE, 'no', 'false']);
 
 /** Codes of problems with one of which a call has to fail. */
 export function readMustFail(
   { fields }: StepReader,
   node: SourceNode | undefined,
 ): readonly string[] | undefined {
-  if (!node) return undefined;
+  if (!node || (node.type === 'scalar' && OFF.has(node.text))) return undefined;
   const items = node.type === 'list' ? node.items : [node];
   return items.flatMap((item) => {
     const code = fields.literal(item);

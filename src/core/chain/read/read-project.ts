@@ -253,10 +253,12 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
 function sourceMeant(text: string): string | undefined {
   // Words in capitals name a variable; a key has figures, or no _ between words.
   const variable =
-    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env:|ENV)[\s:.]*([A-Z_][A-Z0-9_]*)$|^([A-Z]{2,}(?:_[A-Z]{2,})+)$/.exec(
+    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env[:.]|ENV|process\.env\.|os\.environ\.?)[\s:.]*([A-Z_][A-Z0-9_]*)$|^([A-Z]{2,}(?:_[A-Z]{2,})+)$/.exec(
       text,
     );
   if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3]!}`;
+  const command = /^(?:\$\((.+)\)|`(.+)`|(?:exec|run|shell|cmd|sh)[:\s]\s*(.+))$/.exec(text);
+  if (command) return `command ${command[1] ?? command[2] ?? command[3]!}`;
   const file = /^(?:from-file|path|@|file:)\s*([\w./~-]+)$/.exec(text);
   if (file) return `file ${file[1]!}`;
   if (/^(?:\.{0,2}|~)\/[\w./-]+$/.test(text)) return `file ${text}`;

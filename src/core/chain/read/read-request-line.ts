@@ -1,3 +1,5 @@
+import { asScalar } from '../source/scalar-text.ts';
+import type { Change } from '../source/source-problem.ts';
 import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
@@ -65,8 +67,30 @@ export function readRequestLine(
       );
   }
   const at = method.length + gap.length;
+  const named = /^https?:\/\/([^/?#\s]+)/.exec(rest);
+  if (named && project.services.has(named[1]!)) {
+    const path = rest.slice(named[0].length);
+    findings.problem(
+      node.offset(at),
+      'wrong-form',
+      `${named[1]!} is a service of the project, and its URL stands there`,
+      findings.becomes(node, `${method} ${named[1]!} ${path.startsWith('/') ? path : `/${path}`}`),
+    );
+    return undefined;
+  }
   if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
   const services = [...project.services.keys()];
+  const [, signed, behind] =
+    /^(?:\{\{\s*|\$\{\s*|<|\$|@|:)([\w-]+)(?:\s*\}\}|\s*\}|>)?\s*(\/.*)$/.exec(rest) ?? [];
+  if (signed !== undefined && project.services.has(signed) && !scope.lookup(signed)) {
+    findings.problem(
+      node.offset(at),
+      'wrong-form',
+      `the service ${signed} stands by its name alone`,
+      findings.becomes(node, `${method} ${signed} ${behind!}`),
+    );
+    return undefined;
+  }
   const glued = services.find((one) => rest.startsWith(`${one}/`) || rest.startsWith(`${one}:/`));
   if (glued !== undefined) {
     const path = rest.slice(glued.length).replace(/^:\/+/, '/');
@@ -170,9 +194,16 @@ function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope:
   }
 }
 
+/** The change by which a value is a shorter one, and a key of its own stands below it. */
+function lineOfItsOwn(findings: Findings, node: ScalarNode, shorter: string, key: string): Change {
+  const start = findings.file.text.lastIndexOf('\n', node.range[0]) + 1;
+  const lead = /^[ -]*/.exec(findings.file.text.slice(start))![0];
+  return { range: node.range, text: `${asScalar(shorter, node.flow)}\n${' '.repeat(lead.length)}${key}` };
+}
+
 /** A path has no blanks, and what is inserted into it is one value. */
 function checkPath(
-  { fields: { findings } }: StepReader,
+  { fields: { findings }, project }: StepReader,
   node: ScalarNode,
   from: number,
   { parts }: Template,
@@ -185,6 +216,23 @@ function checkPath(
       'wrong-form',
       'a call does not name the version of HTTP',
       findings.becomes(node, node.text.slice(0, from + version.index)),
+    );
+    return;
+  }
+  const [carried, name] = /\s+(?:as|with|using)\s+(\w+)$/.exec(written) ?? [];
+  if (carried !== undefined && project.credentials.has(name!)) {
+    findings.problem(
+      node.offset(from + written.length - carried.length),
+      'wrong-form',
+      'the credential of a call stands on a line of its own',
+      {
+        change: lineOfItsOwn(
+          findings,
+          node,
+          node.text.slice(0, from + written.length - carried.length),
+          `as: ${name!}`,
+        ),
+      },
     );
     return;
   }

@@ -1,14 +1,15 @@
 import { nearest } from '../../language/nearest.ts';
 import { optional } from '../optional.ts';
 import type { Finding } from './finding.ts';
-import { type Slip, slipsOf } from './slips.ts';
+import type { Slip } from './slip.ts';
+import { slipsOf } from './slips.ts';
 import type { SourceFile, SourceNode } from './source-file.ts';
 
 /** What is found in a text; undefined where so much has been read that it has to do. */
-export type Again = (text: string) => Reading | undefined;
+export type Again = (text: string) => FileReading | undefined;
 
 /** A file as read, and what was found in it. */
-export interface Reading {
+export interface FileReading {
   readonly file: SourceFile;
   readonly findings: readonly Finding[];
 }
@@ -50,9 +51,14 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
 /** What stays, whatever else it may have come from. */
 const ALWAYS_SAID: ReadonlySet<Finding['code']> = new Set(['secret-in-plain-text', 'file-in-text']);
 
+/** What it takes to find what a line may have been meant as, for each of its characters. */
+const TRYING = 5;
+
 /** What is tried, and what counts as better. */
 export interface Trying {
   readonly again: Again;
+  /** Counts work that is done without reading the file, in characters; says whether some more may be done. */
+  readonly spend: (characters: number) => boolean;
   /** All keys that the file could have where it was read. */
   readonly keys: ReadonlySet<string>;
   /** What was found when the file was read as it is. */
@@ -90,13 +96,18 @@ export function byTrial(
   };
 }
 
+/** What a finding says to do, in place of which the line that was meant comes. */
+const OF_ADVICE: ReadonlySet<string> = new Set(['hint', 'example', 'instead', 'begins', 'fix']);
+
 /** A finding with the line that was meant, and what proved to be wrong with it. */
 function withSlip(found: Finding, { line, slip }: Trial, written: string): Finding {
-  const { hint: _h, example: _e, instead: _i, begins: _b, ...rest } = found;
+  const rest = Object.fromEntries(
+    Object.entries(found).filter(([key]) => !OF_ADVICE.has(key)),
+  ) as unknown as Finding;
   const blanks = /^\s*/.exec(written)![0];
   const isMoved = !slip.line.startsWith(blanks) || /^\s/.test(slip.line.slice(blanks.length));
   const isSaid = OF_THE_PARSER.has(found.code) || line !== found.place?.line;
-  const right = {
+  return {
     ...rest,
     ...(isSaid
       ? { message: slip.why, place: { ...found.place!, line, column: firstChange(written, slip.line) + 1 } }
@@ -104,46 +115,69 @@ function withSlip(found: Finding, { line, slip }: Trial, written: string): Findi
     instead: isMoved ? slip.line : slip.line.trim(),
     ...optional('begins', isMoved && !slip.line.startsWith(' ') ? (1 as const) : undefined),
   };
-  if ('fix' in right) delete right.fix;
-  return right;
 }
 
-function bestTrial(
-  found: Finding,
-  all: readonly Finding[],
-  text: string,
-  { again, keys, only, best: least = Infinity }: Trying,
-): Trial | undefined {
+function bestTrial(found: Finding, all: readonly Finding[], text: string, trying: Trying): Trial | undefined {
+  const { again, spend, keys, only, best: least = Infinity } = trying;
   const { place, code } = found;
   if (!place || !OF_SLIPS.has(code) || (code === 'yaml' && found.message.endsWith('twice'))) return undefined;
   const lines = text.split('\n');
   const others = all.filter((one) => one !== found);
+  const isOfForm = OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code);
+  const isBroken = all.some((one) => one.code === 'yaml');
   let best: Trial | undefined;
-  for (const line of only ? [place.line] : linesFor(found, lines, place.line))
+  for (const line of only ? plainLines(lines, place.line) : linesFor(found, lines, place.line)) {
+    const written = lines[line - 1]!;
+    if (!spend(TRYING * written.length)) return best;
     for (const slip of only ? slipsOf(lines, line - 1, keys) : slipsFor(found, lines, line, keys)) {
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
-      if (
-        !(OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code)) &&
-        slip.line.trim() === lines[line - 1]!.trim()
-      )
-        continue;
-      if (insertions(slip.line) < insertions(lines[line - 1]!)) continue;
-      const read = again(replaced(lines, line, slip.line));
-      if (!read) return best;
-      const after = read.findings;
+      if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
+      if (!isOfForm && slip.line.trim() === written.trim()) continue;
+      if (insertions(slip.line) < insertions(written)) continue;
+      const tried = followed(lines, line, slip, { again, others });
+      if (!tried) return best;
+      const { after, file } = tried;
       const isBetter =
         after.length < (best?.after.length ?? least) &&
         !after.some((one) => one.level === 'problem' && one.place?.line === line) &&
-        (code === 'yaml' || all.some((one) => one.code === 'yaml')
+        (isBroken
           ? !after.some((one) => OF_THE_PARSER.has(one.code) || OF_STRUCTURE.has(one.code))
           : after.every((one) => others.some(isSame(one)))) &&
-        isRead(read.file, line, slip.line) &&
-        (code === 'yaml' || !isAnywhere(lines, line, slip.line, again));
+        isRead(file, line, tried.slip.line) &&
+        (code === 'yaml' || !isAnywhere(lines, line, slip.line, { again, others }));
       if (!isBetter) continue;
-      best = { line, slip, after };
+      best = { line, slip: tried.slip, after };
       if (after.length === 0) return best;
     }
+  }
   return best;
+}
+
+/** What of a line that was tried is put right as well: of other problems the way out would be that of another meaning. */
+const FOLLOWED: ReadonlySet<Finding['code']> = new Set(['wrong-form', 'unknown-name', 'unknown-function']);
+
+/** So often what is found in a line that was tried is put right, too. */
+const MOST_FOLLOWED = 2;
+
+/** What is found with a slip put right, and with what is then known to be wrong on its line put right as well. */
+function followed(
+  lines: readonly string[],
+  line: number,
+  slip: Slip,
+  { again, others }: { readonly again: Again; readonly others: readonly Finding[] },
+): { readonly slip: Slip; readonly after: readonly Finding[]; readonly file: SourceFile } | undefined {
+  let current = slip;
+  for (let round = 0; ; round++) {
+    const read = again(replaced(lines, line, current.line));
+    if (!read) return undefined;
+    const after = read.findings;
+    const next = after.find(({ place }) => place?.line === line);
+    const isFollowed = next && FOLLOWED.has(next.code) && !others.some(isSame(next));
+    const instead = isFollowed && round < MOST_FOLLOWED ? next.instead : undefined;
+    if (instead === undefined || instead.includes('\n')) return { slip: current, after, file: read.file };
+    const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(current.line)![0];
+    current = { ...slip, line: blanks + instead };
+  }
 }
 
 /** How a line may have been meant, given what was found. */
@@ -190,10 +224,22 @@ function isRead(file: SourceFile, line: number, written: string): boolean {
 }
 
 /** Whether a line that is moved to another column comes to stand where any key may stand. */
-function isAnywhere(lines: readonly string[], line: number, moved: string, again: Again): boolean {
+function isAnywhere(
+  lines: readonly string[],
+  line: number,
+  moved: string,
+  { again, others }: { readonly again: Again; readonly others: readonly Finding[] },
+): boolean {
   if (moved.trim() !== lines[line - 1]!.trim() || /:\s*$/.test(moved)) return false;
   const other = moved.replace(/^(\s*(?:- +)*)[\w-]+(?=:)/, '$1another-name');
-  return other !== moved && again(replaced(lines, line, other))?.findings.length === 0;
+  const after = again(replaced(lines, line, other))?.findings;
+  return other !== moved && after?.every((one) => others.some(isSame(one))) === true;
+}
+
+/** The line itself, and the one above where that opens what it does not close. */
+function plainLines(lines: readonly string[], line: number): readonly number[] {
+  const above = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '') + 1;
+  return /:\s*[{[(]\s*$/.test(lines[above - 1] ?? '') ? [line, above] : [line];
 }
 
 /** The lines on which what was found may be put right: its own, the ones around it, and those that it speaks of. */

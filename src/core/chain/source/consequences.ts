@@ -18,7 +18,7 @@ const CAUSES: ReadonlySet<Finding['code']> = new Set([
 ]);
 
 /** What is worth a word only where nothing is wrong. */
-const ONLY_ALONE: ReadonlySet<Finding['code']> = new Set(['unused-input', 'secret-moved']);
+export const ONLY_ALONE: ReadonlySet<Finding['code']> = new Set(['unused-input', 'secret-moved']);
 
 /**
  * One mistake, one message: leaves out what only follows from something else that was found. A line that YAML or the eye

@@ -11,7 +11,12 @@ export function* meantBy(text: string, shape: z.ZodType): Generator<string> {
   yield* counts(plain);
   yield* rates(plain);
   const words = wordsOf(shape);
-  const word = words.find((one) => one === plain.toLowerCase()) ?? nearest(plain, words);
+  // `refresh` is refresh-token where no other word has it.
+  const having = words.filter((one) => one.split('-').includes(plain.toLowerCase()));
+  const word =
+    words.find((one) => one === plain.toLowerCase()) ??
+    (having.length === 1 ? having[0] : undefined) ??
+    nearest(plain, words);
   if (word !== undefined) yield word;
 }
 
@@ -124,6 +129,8 @@ export function mapMeantBy(key: string, text: string): string | undefined {
   if (key === 'pages' && /^(?:yes|no|true|false|\d+)$/.test(text)) return undefined;
   const only = ONLY_MEMBER[key];
   const [count] = only === 'attempts' ? [...counts(text)] : [];
+  // What says several things is more than one member.
+  if (only === 'attempts' && count === undefined && /[\s,]/.test(text)) return undefined;
   if (only !== undefined) return flow([[only, count ?? text]]);
   if (key === 'headers') {
     const [, name, value] = /^([\w-]+)\s*[:=]\s*(.+)$/.exec(text) ?? [];
@@ -156,8 +163,9 @@ function flow(members: readonly (readonly [string, string])[]): string {
 
 /** A list that a text was meant as: `[a, b]` of `a, b`. */
 export function listMeantBy(text: string): string {
+  const words = /^\w[\w-]*(?:\s*[|/;]\s*|\s+or\s+)\w/.test(text) ? /\s*[|/;,]\s*|\s+or\s+/ : /\s*,\s*/;
   return `[${text
-    .split(/\s*,\s*/)
+    .split(words)
     .map((item) => (/^[\w ./-]+$/.test(item) ? item : JSON.stringify(item)))
     .join(', ')}]`;
 }

@@ -8,7 +8,30 @@ export interface ValueSlip {
 }
 
 /** What stands for the response, a member, an item or an element elsewhere, as one rewriting each. */
-const REWRITTEN: readonly (readonly [pattern: RegExp, text: string, why: string, isPlain?: true])[] = [
+/** `every piece in $.pieces: piece.cone <= 10`, `any of $.pieces has cone > 5` */
+const QUANTIFIED =
+  /^(?:for\s+)?(every|all|each|any|some|one|at least one)\s+(?:of\s+)?(?:(\w+)\s+(?:in|of)\s+)?(\$?[\w.[\]*]+?)\s*[:,]?\s+(?:such that\s+|satisf(?:y|ies)\s+|ha(?:s|ve)\s+|with\s+|where\s+)?(.+)$/gi;
+
+function forEveryItem(...[, word = '', name, list = '', condition = '']: (string | undefined)[]): string {
+  const asks = /^(?:any|some|one|at)/i.test(word) ? 'any' : 'every';
+  const named = name === undefined ? undefined : new RegExp(`\\b${name}\\b`, 'g');
+  const about = named?.test(condition)
+    ? condition.replace(named, '@')
+    : `@.${condition.replace(/^[@$]?\.?/, '')}`;
+  return `${asks}(${list.replace(/\[\*\]$/, '')}, ${about})`;
+}
+
+type Written = string | ((...found: (string | undefined)[]) => string);
+
+/** Functions that other programs call otherwise. */
+const CALLED: Readonly<Record<string, string>> = {
+  count: 'length',
+  size: 'length',
+  avg: 'average',
+  mean: 'average',
+};
+
+const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string, isPlain?: true])[] = [
   [
     /\$(?:response|resp?|body|answer|reply|payload)\.(?:body\.|data\.|json\.)?(?=[A-Za-z_])/g,
     '$.',
@@ -42,6 +65,134 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: string, why: string,
     /\$\[(['"]?)([A-Za-z_]\w*)\1\]|\{\{\s*([A-Za-z_]\w*)\s*\}\}/g,
     '$.$2$3',
     'a member of the response is $.name',
+  ],
+  [
+    /^(\S+)\s+(?:is\s+)?(?:in|between|within|from)\s*[([]?\s*(\d[\w.]*?)\s*(?:\.\.\.?|-|,|and|to)\s*(\d[\w.]*?)\s*[)\]]?$/g,
+    '$1 >= $2 && $1 <= $3',
+    'a range has two comparisons',
+  ],
+  [
+    /^(?:HTTP(?:\/[\d.]+)?|status(?:[ _-]?code)?|code|response)?\s*[:=]?\s*([1-5]\d\d)(?:\s+[A-Za-z][A-Za-z ]*)?$/gi,
+    'status == $1',
+    'the status is compared as any other value',
+  ],
+  [
+    /([\w.$@[\]'"*()-]+)\s*==\s*([^\s=]+?)\s*(?:,\s*|\s+or\s+|\s*\|\|?\s*)((?:['"][^'"]*['"]|[1-5]xx|\d+)(?:(?:,\s*|\s+or\s+|\s*\|\|?\s*)(?:['"][^'"]*['"]|[1-5]xx|\d+))*)$/g,
+    (_, left, first, rest = '') =>
+      `${left} in [${[first, ...rest.split(/\s*(?:,|\bor\b|\|\|?)\s*/)].join(', ')}]`,
+    'one of several values is written in [a, b]',
+    true,
+  ],
+  [
+    /\b(?:add|plus|minus|sub|subtract)(Day|Hour|Minute|Second)s?\(\s*([\w.$[\]]+)\s*,\s*(-?)(\d+)\s*\)/gi,
+    (...[found = '', unit = '', time = '', sign, count = '']) =>
+      `${time} ${(sign === '-') === /^(?:add|plus)/i.test(found) ? '-' : '+'} ${count}${unit.charAt(0).toLowerCase()}`,
+    'a duration is added to a time by +',
+    true,
+  ],
+  [/\byesterday\b(?:\(\))?/g, 'date(now() - 1d)', 'the day before is date(now() - 1d)', true],
+  [/\btomorrow\b(?:\(\))?/g, 'date(now() + 1d)', 'the next day is date(now() + 1d)', true],
+  [
+    /\b(?:inputs?|vars?|variables?|params?|args?|env|ctx|context)\[(['"])(\w+)\1\]/g,
+    '$2',
+    'an input is its name alone',
+    true,
+  ],
+  [
+    /(\$?[\w.[\]*]+?)\.(?:toNumber|toInt|toInteger|toFloat|asNumber|asInt|int|float)\(\)/g,
+    'number($1)',
+    'number(x) makes a number of a text',
+    true,
+  ],
+  [
+    /\b(?:parseInt|parseFloat|Number|Int|Float)\(([^(),]*)(?:,\s*\d+)?\)/g,
+    'number($1)',
+    'number(x) makes a number of a text',
+    true,
+  ],
+  [
+    /(\$?[\w.[\]*]+?)\.(?:toString|asText|asString|str)\(\)/g,
+    'text($1)',
+    'text(x) makes a text of a value',
+    true,
+  ],
+  [
+    /^status\s+(?:is\s+|=\s+)?([1-5](?:\d\d|xx))((?:\s*(?:,|or|\/|\|)\s*[1-5](?:\d\d|xx))*)$/g,
+    (_, first, rest = '') => {
+      const all = [first, ...(rest.match(/[1-5](?:\d\d|xx)/g) ?? [])];
+      return all.length === 1 ? `status == ${first ?? ''}` : `status in [${all.join(', ')}]`;
+    },
+    'the status is compared as any other value',
+    true,
+  ],
+  [/\bin\s*[{(]([^{}()]*)[})]/g, 'in [$1]', 'a list stands in [ ]', true],
+  [
+    /^(?:ok|success(?:ful)?|passed|works|no error)$/gi,
+    'status < 400',
+    'the status says whether a call has succeeded',
+    true,
+  ],
+  [/(?<=[\w\])])\.first(?:\(\))?(?=\.)/g, '[0]', 'the first item is [0]', true],
+  [/(?<=[\w\])])\.last(?:\(\))?(?=\.)/g, '[-1]', 'the last item is [-1]', true],
+  [/^\+\s*([A-Za-z_$][\w.[\]*]*)$/g, 'number($1)', 'number(x) makes a number of a text', true],
+  [
+    /(?<=\$\{)\s*\+\s*([A-Za-z_$][\w.[\]*]*)\s*(?=\})/g,
+    'number($1)',
+    'number(x) makes a number of a text',
+    true,
+  ],
+  [
+    /(?<![\w$.])([A-Za-z_$][\w.$[\]*]*)\.(sum|max|min|length|count|size|average|avg|mean|median)\b(?!\s*[.([])/g,
+    (_, list, name = '') => `${CALLED[name] ?? name}(${list})`,
+    'a function stands before what it is given',
+    true,
+  ],
+  [
+    QUANTIFIED,
+    forEveryItem,
+    'every(list, condition) and any(list, condition) ask of items, and @ is each of them',
+  ],
+  [
+    /^[[(]?\s*for(?:\s+each)?\s+(\w+)\s+(?:in|of)\s+(\$?[\w.[\]*]+?)\s*[:,]?\s*(?:do\s+|yield\s+|return\s+)?\1\.([A-Za-z_][\w.]*)\s*[\])]?$/g,
+    '$2[*].$3',
+    'a member of all items is list[*].member',
+    true,
+  ],
+  [
+    /^[[(]?\s*(\w+)\.([A-Za-z_][\w.]*)\s+for\s+\1\s+in\s+(\$?[\w.[\]*]+?)\s*[\])]?$/g,
+    '$3[*].$2',
+    'a member of all items is list[*].member',
+    true,
+  ],
+  [
+    /\s+(?:from|of|in|out of)\s+(?:the\s+)?(?:response|body|answer|result|json|reply)$/g,
+    '',
+    'a path begins with the response, $',
+  ],
+  [
+    /(\S+)\s+(?:i?like)\s+(["'])([^%_"']*)%\2/gi,
+    'begins($1, $2$3$2)',
+    'begins(text, beginning) asks how a text begins',
+  ],
+  [
+    /(\S+)\s+(?:i?like)\s+(["'])%([^%_"']*)\2/gi,
+    'ends($1, $2$3$2)',
+    'ends(text, ending) asks how a text ends',
+  ],
+  [
+    /(\S+)\s+(?:i?like|matches|~=|includes|has)\s+(["'])%?([^%_"']*)%?\2/gi,
+    'contains($1, $2$3$2)',
+    'contains(text, part) asks for a part of a text',
+  ],
+  [
+    /^(\S.*?)\s+(?:is\s+(?:there|present|defined|set|given)|exists?)$/gi,
+    'exists($1)',
+    'exists(path) asks whether something is there',
+  ],
+  [
+    /^(?:no|missing|absent)\s+(\$\S+)$|^(\$\S+)\s+(?:is\s+(?:missing|absent|undefined|gone|not there)|does not exist)$/gi,
+    '!exists($1$2)',
+    'exists(path) asks whether something is there',
   ],
   [/\b([a-z]\w*)\s+\(/g, '$1(', 'no blank stands between a function and its ('],
   [/\$\.\s*(['"])([\w-]+)\1/g, '$.$2', 'a member of the response is $.name'],
@@ -163,37 +314,14 @@ const OPERATORS: readonly (readonly [pattern: RegExp, sign: string])[] = [
   ],
 ];
 
-/** What stands for `${name}` elsewhere. */
-const INSERTED: readonly RegExp[] = [
-  /(?<!\$\{[^{}]*)["']?[%<@:*~#[({=&!?+]*\s*(\$\.[\w.[\]*]+)\s*[%>\])}?!:;]*["']?/g,
-  /(?<!\$\{[^{}]*)\$?\{\{\{?\s*\$?\.?([\w.$[\]*()]+?)\s*\}?\}\}?/g,
-  /(?<!\$\{[^{}]*)[$#%@]?\{\s*[$@]?\s*([\w.$[\]*()]+?)\s*\}/g,
-  /(?<!\$\{[^{}]*)\$?\(\s*([A-Za-z_$][\w.$[\]*()]*?)\s*\)/g,
-  /(?<!\$\{[^{}]*)\$?\[\[?\s*\$?([\w.$]+?)\s*\]?\]/g,
-  /(?<!\$\{[^{}]*)<%?=?\s*\$?([\w.$[\]*()]+?)\s*%?>/g,
-  /(?<!\$\{[^{}]*)%([A-Za-z_][\w.$[\]*()]*?)%/g,
-  /(?<=[/\s=]|^)[:$@*~#%&!]([A-Za-z_][\w.]*)/g,
-  /(?<!\$\{[^{}]*)\$([\w.]+)\}/g,
-  /(?<!\$\{[^{}]*)"?\s*\+\s*([\w.$[\]*()]+?)\s*\+\s*"?/g,
-  /(?<!\$\{[^{}]*)\\\$\{([\w.$[\]*()]+?)\}/g,
-  /\$\{\s*["'$]+([\w.$[\]*()]+?)["']?\s*\}/g,
-  /\$\{\s*([\w.$[\]*()]+?)\s*(?:[!?;,.:]+|:?-[^}>]*|\?\?[^}]*|\bor\b[^}]*)\}/g,
-  /\$\{\s*(?:inputs?|vars?|variables?|env|this|self|params?|args?|context|ctx|state|data|globals?|values?|steps|get\(|var\()\.?([\w.$[\]*]+?)\)?\s*\}/g,
-  /\$\{([\w.$[\]*()]+?)\}[)}\]]+/g,
-  /\$\{([\w.$[\]*()]+?)\}\$\{/g,
-  /\$\{([\w.$[\]*()]+?)(?=[^\w.$[\]*()}]|$)/g,
-];
-
-/** In braces a value with an insertion stands in quotes. */
-function quotedAsNeeded(text: string, before: string): string {
-  return /^[{[]/.test(before) ? text.replace(/(?<=[:,[]\s*)(\$\{[^{}"]*\})(?=\s*[,}\]])/g, '"$1"') : text;
-}
-
 /** What an expression may have been meant as. */
 export function expressionSlips(value: string): readonly ValueSlip[] {
   const slips: ValueSlip[] = [];
   for (const [pattern, text, why, isPlain] of REWRITTEN) {
-    const changed = value.replace(pattern, text);
+    const changed =
+      typeof text === 'string'
+        ? value.replace(pattern, text)
+        : value.replace(pattern, (...found: string[]) => text(...found));
     if (changed !== value) slips.push({ why, text: changed, ...(isPlain ? { isPlain } : {}) });
   }
   for (const [pattern, sign] of OPERATORS)
@@ -206,7 +334,10 @@ export function expressionSlips(value: string): readonly ValueSlip[] {
       });
     }
   const [, first, rest] = AROUND_CONDITION.exec(value) ?? [];
-  const [, before] = /^(.*\S)\s+(?:or|else|otherwise|please|then)\s+\w+$/.exec(value) ?? [];
+  const [, before] =
+    /^(.*\S)\s+(?:or|else|otherwise|please|then)\s+(?:fail|die|error|stop|abort|skip|exit|throw|raise)$/.exec(
+      value,
+    ) ?? [];
   for (const text of [first === '' ? undefined : rest?.replace(/\)$/, ''), rest && first! + rest, before])
     if (text) slips.push({ why: 'a condition stands by itself', text });
   return slips;
@@ -215,11 +346,3 @@ export function expressionSlips(value: string): readonly ValueSlip[] {
 /** Words before a condition. */
 const AROUND_CONDITION =
   /^(?:(?:that|assert|check|expect|expects|ensure|verify|require|it|the|then|should|must)\b\s*)+(\(?)(.*)$/i;
-
-/** What a text with something inserted may have been meant as. */
-export function insertionSlips(value: string): readonly string[] {
-  return INSERTED.flatMap((pattern) => {
-    const text = quotedAsNeeded(value.replace(pattern, '${$1}'), value);
-    return [text, text.replace(/\$\{(\w+)\}/g, (name) => name.toLowerCase())].filter((one) => one !== value);
-  });
-}

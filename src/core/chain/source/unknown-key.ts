@@ -66,6 +66,16 @@ const HEADER =
 /** What other programs have for certificates that are taken unseen. */
 const OF_TLS = /^(?:verify|verify[-_]?ssl|ssl|ssl[-_]?verify|strict-ssl|rejectUnauthorized|insecure|tls)$/;
 
+/** `page: ${page + 1}` beside the keys of pages: a parameter of the next request. */
+function parameterOfPages({ key, value }: MapEntry): Change | undefined {
+  if (value.type !== 'scalar' || !/^\$\{.*\}$|^[\w.]+\s*\+\s*\d+$/.test(value.text)) return undefined;
+  const text = value.text.startsWith('${') ? value.text : `\${${value.text}}`;
+  return {
+    range: [key.range[0], value.range[1]],
+    text: `next-query: { ${key.text}: ${JSON.stringify(text)} }`,
+  };
+}
+
 /** So many tries of a poll, as the time that they take. */
 function boundOfPoll(node: MapNode, { key, value }: MapEntry): Change | undefined {
   const every = entryOf(node, 'every')?.value;
@@ -163,6 +173,7 @@ export function unknownKey(
       return;
     }
   }
+  const page = what === 'pages' ? parameterOfPages(entry) : undefined;
   const bound =
     what === 'an input'
       ? boundOfInput(findings.file, node, entry)
@@ -207,7 +218,7 @@ export function unknownKey(
         : present.has(near)
           ? `${near} is there already`
           : `the nearest is ${near}`),
-    change: bound ?? (definition && renamed(findings.file, entry, definition)),
+    change: page ?? bound ?? (definition && renamed(findings.file, entry, definition)),
     ...optional('example', definition?.example),
   });
 }

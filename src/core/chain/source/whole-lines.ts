@@ -1,4 +1,5 @@
-import { type Again, byTrial, isLeft, isSame, type Reading, type Trying } from './by-trial.ts';
+import { ONLY_ALONE } from './consequences.ts';
+import { type Again, byTrial, isLeft, isSame, type FileReading, type Trying } from './by-trial.ts';
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
@@ -26,17 +27,19 @@ export function withWholeLines(
     own,
   }: {
     readonly text: string;
-    readonly read: (text: string) => Reading;
+    readonly read: (text: string) => FileReading;
     readonly keys: ReadonlySet<string>;
     readonly own: readonly Finding[];
   },
 ): readonly Finding[] {
   let left = MOST_READ;
-  const again = (other: string): Reading | undefined => {
-    if ((left -= other.length) < 0) return undefined;
+  const spend = (characters: number): boolean => (left -= characters) >= 0;
+  const again = (other: string): FileReading | undefined => {
+    if (!spend(other.length)) return undefined;
     const reading = read(other);
-    left -= NODE * reading.file.nodes;
-    return reading;
+    spend(NODE * reading.file.nodes);
+    // What is told only where nothing else is wrong says nothing of this line.
+    return { ...reading, findings: reading.findings.filter(({ code }) => !ONLY_ALONE.has(code)) };
   };
   const right = new Set<number>();
   let all = findings;
@@ -47,7 +50,7 @@ export function withWholeLines(
       all = all.map((one) => (one === finding ? rest : one));
       continue;
     }
-    const put = putRight(finding, all, text, { again, keys, own });
+    const put = putRight(finding, all, text, { again, spend, keys, own });
     all = put.all;
     if (put.line !== undefined) right.add(put.line);
   }

@@ -1,0 +1,127 @@
+// The beginning of a line as it may have been meant: its blanks, its dash, its key.
+
+import { nearest } from '../../language/nearest.ts';
+import { keysMeantBy } from './key-habits.ts';
+import { type Parts, type Slip, withValue } from './slip.ts';
+
+/** `* call: …`, `1. call: …`, `-call: …`, `-- call: …` */
+export function* marker(parts: Parts): Generator<Slip> {
+  const [, blanks, mark, rest] =
+    /^(\s*)((?:(?:->|=>|-:|-\.|- \[ ?[x ]?\]|[-*+–—•·>»]|\d+[.)])\s*)+)(\S.*)$/.exec(parts.whole) ?? [];
+  if (blanks !== undefined && mark!.trim() !== '-')
+    yield { why: 'an item of a list begins with a dash and a blank', line: `${blanks}- ${rest!}` };
+  if (/^\s*-\s/.test(parts.whole))
+    yield { why: 'no dash stands before this', line: parts.whole.replace(/^(\s*)-\s/, '$1  ') };
+  else {
+    yield {
+      why: 'an item of a list begins with a dash and a blank',
+      line: parts.whole.replace(/^(\s*)/, '$1- '),
+    };
+    yield {
+      why: 'an item of a list begins with a dash and a blank',
+      line: parts.whole.replace(/^(\s*?) {0,2}(?=\S)/, '$1- '),
+    };
+  }
+}
+
+/** `call GET …`, `call=GET …`, `call => GET …`, and the key twice. */
+export function* colon(parts: Parts): Generator<Slip> {
+  const [, key, sign, value] =
+    /^["'`]?([A-Za-z][\w-]*)["'`]?(\s*(?:::+|:=|=>|->|==?|[:;,.|>])\s*|\s+|(?=[{[]))(\S.*)?$/.exec(
+      parts.whole.slice(parts.lead.length),
+    ) ?? [];
+  if (key === undefined) return;
+  if (!/^:\s+$/.test(sign!) || value === undefined)
+    yield {
+      why: 'a key is followed by a colon and a blank',
+      line: `${parts.lead}${key}:${value === undefined ? '' : ` ${value}`}`,
+    };
+  // `when a == b:`
+  if (/^\s+$/.test(sign!) && /\S:$/.test(value ?? ''))
+    yield { why: 'the colon stands behind the key', line: `${parts.lead}${key}: ${value!.slice(0, -1)}` };
+  const again = /^["']?([\w-]+)["']?\s*[:=]\s*(.+)$/.exec(value ?? '');
+  if (again) {
+    const isTwice = again[1]!.toLowerCase() === key.toLowerCase();
+    yield {
+      why: isTwice ? `${key} stands here twice` : `${key} stands here for nothing`,
+      line: `${parts.lead}${again[1]!}: ${again[2]!}`,
+      ...(isTwice ? { isPlain: true } : {}),
+    };
+  }
+  if (/^:\s+$/.test(sign!) && value !== undefined)
+    yield { why: `no key stands here`, line: parts.lead + value };
+  // A word before the key.
+  if (/^\s+$/.test(sign!)) {
+    yield { why: `${key} has no meaning here`, line: parts.lead + value! };
+    const next = /^([\w-]+)\s*[:=]?\s*(.*)$/.exec(value!);
+    if (next) yield { why: 'a key is one word', line: `${parts.lead}${key}-${next[1]!}: ${next[2]!}` };
+  }
+}
+
+/** `$.pieces[0].id: first`: the value, and the name that it should have. */
+export function* swapped(parts: Parts): Generator<Slip> {
+  const [, value, name] =
+    /^([$@"'][^:]*): +([A-Za-z_][\w-]*)$/.exec(parts.whole.slice(parts.lead.length)) ?? [];
+  const inBraces = parts.value.replace(/([{,]\s*)([$@][^:,{}]*):\s*([A-Za-z_]\w*)(?=\s*[,}])/g, '$1$3: $2');
+  if (inBraces !== parts.value && parts.value.startsWith('{'))
+    yield { why: 'the name stands before the colon', line: withValue(parts, inBraces), isPlain: true };
+  if (value !== undefined)
+    yield { why: 'the name stands before the colon', line: `${parts.lead}${name!}: ${value}`, isPlain: true };
+}
+
+/** A key that is like another one, or that other programs call otherwise. */
+export function* misspelt(parts: Parts): Generator<Slip> {
+  const [, sign, word, rest] =
+    /^(["']?)([A-Za-z][\w-]*)\1(\s*:(?:\s.*|$))/.exec(parts.whole.slice(parts.lead.length)) ?? [];
+  if (word === undefined || parts.keys.has(word)) return;
+  for (const key of [
+    ...nearestOf(word, parts.keys),
+    ...keysMeantBy(word).filter((one) => parts.keys.has(one)),
+  ])
+    yield {
+      why: `${word} is no key; the nearest is ${key}`,
+      line: `${parts.lead}${sign!}${key}${sign!}${rest!}`,
+    };
+}
+
+/** The three known words that are most like one. */
+function nearestOf(word: string, known: ReadonlySet<string>): readonly string[] {
+  const left = new Set(known);
+  return [1, 2, 3].flatMap(() => {
+    const near = nearest(word, left);
+    if (near === undefined) return [];
+    left.delete(near);
+    return [near];
+  });
+}
+
+/** Blanks before a line: one too few or too many, or the column of a line near it. */
+export function* indentation(parts: Parts): Generator<Slip> {
+  const { lines, at, whole } = parts;
+  const own = /^\s*/.exec(whole)![0];
+  const text = whole.slice(own.length);
+  const columns = new Set<number>();
+  const near = [
+    ...lines
+      .slice(0, at)
+      .reverse()
+      .filter((line) => line.trim() !== '')
+      .slice(0, 4),
+    lines.slice(at + 1).find((line) => line.trim() !== '') ?? '',
+  ];
+  for (const line of near) {
+    const [, blanks = '', dash = ''] = /^( *)((?:- +)*)/.exec(line) ?? [];
+    columns.add(blanks.length);
+    columns.add(blanks.length + dash.length);
+  }
+  for (const more of [2, -2, 1, -1, 4, -4]) columns.add(own.length + more);
+  const tries = [...columns].filter((column) => column >= 0 && column !== own.length);
+  const distance = (column: number): number => Math.abs(column - own.length);
+  for (const column of tries.sort((a, b) => distance(a) - distance(b)))
+    yield {
+      why: own.includes('\t')
+        ? "a tab can't indent in YAML; use blanks"
+        : `this line stands ${distance(column)} column${distance(column) === 1 ? '' : 's'} too far to the ${column < own.length ? 'right' : 'left'}`,
+      line: ' '.repeat(column) + text,
+    };
+}
