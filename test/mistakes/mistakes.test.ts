@@ -1,24 +1,10 @@
 import { expect, test } from '@jest/globals';
-import { readChain } from '../../src/core/chain/read/read-chain.ts';
-import { readProject } from '../../src/core/chain/read/read-project.ts';
 import type { Finding } from '../../src/core/chain/source/finding.ts';
+import { checkFile as check, putRight } from './check-file.ts';
 import { FILES, type FileName } from './files.ts';
 import { BY_HABIT } from './by-habit.ts';
 import { type Mistake, MISTAKES } from './mistakes.ts';
 import { WHOLE_LINES } from './whole-lines.ts';
-
-const { project } = readProject('batharon.yaml', FILES['batharon.yaml'], undefined, true);
-
-function check(name: FileName, text: string): readonly Finding[] {
-  if (name !== 'batharon.yaml') return readChain(name, text, project).findings;
-  const { findings } = readProject(name, text, undefined, true);
-  const seen = new Set(findings.map(({ message }) => message));
-  // As check does: also with what the other environment sets.
-  return [
-    ...findings,
-    ...readProject(name, text, 'live', true).findings.filter(({ message }) => !seen.has(message)),
-  ];
-}
 
 /** The file with one line in the place of another, and where the mark of the mistake stood in it. */
 function withLine(name: FileName, [right, marked]: Mistake): { text: string; line: number; column: number } {
@@ -41,14 +27,6 @@ test('there are enough of them', () => {
   expect(all.length).toBeGreaterThanOrEqual(150);
   expect(all.filter(([, , [, , open]]) => open === undefined).length).toBeGreaterThanOrEqual(120);
 });
-
-/** The line of a file with another in its place, with the blanks that stood before it. */
-function putRight(text: string, line: number, instead: string): string {
-  const lines = text.split('\n');
-  // One that says where it begins, too, has its blanks.
-  const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(lines[line - 1]!)![0];
-  return lines.with(line - 1, blanks + instead).join('\n');
-}
 
 test.each(all)('%s: %s', (name, _, mistake) => {
   const { text, line, column } = withLine(name, mistake);

@@ -1,0 +1,52 @@
+import { expect, test } from '@jest/globals';
+import { checkFile, putRight } from './check-file.ts';
+import { FILES, type FileName } from './files.ts';
+import { type Variant, variantsOf } from './variants.ts';
+
+const PROVE = process.env.PROVE !== undefined;
+/** Of all variants, which take some minutes, every so many are tried. */
+const STEP = PROVE ? 1 : 12;
+
+interface Tried extends Variant {
+  readonly name: FileName;
+  readonly number: number;
+  readonly right: string;
+}
+
+const all: readonly Tried[] = (Object.keys(FILES) as FileName[]).flatMap((name) =>
+  FILES[name]
+    .split('\n')
+    .flatMap((right, i) => variantsOf(right).map((variant) => ({ ...variant, name, number: i + 1, right }))),
+);
+
+test('what is written by a slip or a habit is put right by one message, and nearly always as it was', () => {
+  const tried = all.filter((_, i) => i % STEP === 0);
+  const open: string[] = [];
+  let [found, right, same] = [0, 0, 0];
+  for (const { name, number, line, rule } of tried) {
+    const text = FILES[name]
+      .split('\n')
+      .with(number - 1, line)
+      .join('\n');
+    const findings = checkFile(name, text);
+    for (const { place } of findings) expect(place).toBeDefined();
+    if (findings.length === 0) continue;
+    found++;
+    const { place, instead, begins, message } = findings[0]!;
+    const mended =
+      findings.length === 1 && instead !== undefined
+        ? putRight(text, place!.line, instead, begins)
+        : undefined;
+    if (mended !== undefined && checkFile(name, mended).length === 0) {
+      right++;
+      if (mended === FILES[name]) same++;
+    } else open.push(`${name}:${number} ${rule}: ${line.trim()} | ${message}`);
+  }
+  if (PROVE)
+    process.stdout.write(
+      `${tried.length} lines, ${found} found, ${right} put right, ${same} as they were\n${open.join('\n')}\n`,
+    );
+  expect(found).toBeGreaterThan(tried.length * 0.8);
+  expect({ open, share: right / found >= 0.95 }).toEqual({ open: expect.any(Array), share: true });
+  expect(same / right).toBeGreaterThan(0.75);
+});
