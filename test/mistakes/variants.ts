@@ -198,7 +198,10 @@ function expressionsOf(line: string, add: Add): void {
       add(
         `a call: ${one}`,
         line.replace(call[0], () =>
-          one.replace(/[fFx]/g, (char) => ({ f: call[1]!, F: call[1]!.toUpperCase(), x: call[2]! })[char]!),
+          one.replace(
+            /\b[fFx]\b/g,
+            (char) => ({ f: call[1]!, F: call[1]!.toUpperCase(), x: call[2]! })[char]!,
+          ),
         ),
       );
   const path = /\$\.([A-Za-z]\w*(?:\.\w+|\[[^\]]*\])*)/.exec(line);

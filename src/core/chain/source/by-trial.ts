@@ -35,6 +35,7 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
   'unknown-credential',
   'unknown-method',
   'unknown-zone',
+  'unknown-environment',
   'wrong-arguments',
   'wrong-kind',
   'not-yes-or-no',
@@ -46,6 +47,7 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
   'text-in-expression',
   'path-in-quotes',
   'blank-in-path',
+  'secret-in-plain-text',
 ]);
 
 /** What stays, whatever else it may have come from. */
@@ -91,7 +93,13 @@ export function byTrial(
   const { line, slip, after } = best;
   const right = withSlip(found, best, text.split('\n')[line - 1]!);
   return {
-    all: all.flatMap((one) => (one === found ? [right] : isLeft(one, after, trying.own) ? [one] : [])),
+    all: all.flatMap((one) =>
+      one === found
+        ? [right]
+        : isLeft(one, after, trying.own) && !(after.length === 0 && one.place?.line === line)
+          ? [one]
+          : [],
+    ),
     line: slip.line === '' ? -1 : line,
   };
 }
@@ -187,19 +195,27 @@ function* slipsFor(
   line: number,
   keys: ReadonlySet<string>,
 ): Generator<Slip> {
-  const { name } = found;
+  const name = missingName(found);
   const written = lines[line - 1]!;
-  if (name !== undefined && line !== found.place?.line) {
+  const isUse = line === found.place?.line;
+  if (name !== undefined)
     // A name that is used as it should be, and is misspelt where it comes from.
-    for (const word of new Set(written.match(/[A-Za-z_]\w*/g)))
+    for (const word of isUse ? [/^\s*(?:- +)*(\w+):/.exec(written)?.[1] ?? name] : wordsOf(written))
       if (word !== name && nearest(name, [word]) !== undefined)
         yield {
           why: `${word} is not the name that is used further on, ${name}`,
           line: written.replace(word, name),
         };
-    return;
-  }
-  yield* slipsOf(lines, line - 1, keys);
+  if (name === undefined || isUse) yield* slipsOf(lines, line - 1, keys);
+}
+
+/** The name or member that a finding says is not there. */
+function missingName({ name, message }: Finding): string | undefined {
+  return name ?? /^(?:secret|values|services) has no member (\w+)/.exec(message)?.[1];
+}
+
+function wordsOf(line: string): ReadonlySet<string> {
+  return new Set(line.match(/[A-Za-z_]\w*/g));
 }
 
 /** Insertions that a line has: one that is lost is no slip put right. */
@@ -258,7 +274,8 @@ function linesFor(found: Finding, lines: readonly string[], line: number): reado
   ];
   const end = below.findIndex((one) => says(one) && column(one) <= own);
   const inside = below.slice(0, end < 0 ? MOST_LINES : end).map((_, i) => line + 1 + i);
-  const defining = found.name === undefined ? [] : definitionsLike(found.name, lines);
+  const name = missingName(found);
+  const defining = name === undefined ? [] : definitionsLike(name, lines);
   const near =
     found.code === 'missing-key'
       ? [...around, ...inside]
