@@ -301,7 +301,9 @@ function checkLiteral(
         tree,
         'unknown-zone',
         `unknown time zone '${value}'`,
-        "use an IANA name, such as 'Europe/Lisbon', or 'UTC'",
+        /^[dMyHhmsaE]{1,5}(?:[./: -]+[dMyHhmsaE]{1,5})+$/.test(value)
+          ? `format(time, '${value}') writes a time by a pattern`
+          : "use an IANA name, such as 'Europe/Lisbon', or 'UTC'",
       );
   } else {
     const allowed: readonly string[] = literal === 'digest' ? DIGEST_ALGORITHMS : literal.oneOf;

@@ -146,17 +146,22 @@ function joinInText(findings: Findings, node: ScalarNode, scope: StaticScope): v
 /** `$name` and `$${name}` of a name that is known: elsewhere an insertion, here these characters. */
 function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
   if (node.quoted) return; // quotes say that the characters are meant
-  for (const match of node.text.matchAll(/\$(?:\$\{([A-Za-z_]\w*)\}|([A-Za-z_]\w*))/g)) {
+  for (const match of node.text.matchAll(
+    /\$(?:\$\{([A-Za-z_]\w*)\}|([A-Za-z_]\w*)((?:\.[A-Za-z_]\w*|\[\d+\])*))/g,
+  )) {
     const name = match[1] ?? match[2]!;
     if (!scope.lookup(name) || node.text[match.index - 1] === '$') continue;
-    const written = `\${${name}}`;
+    const members =
+      match[3] !== undefined && mayBe(scope.lookup(name)!.kind, BIT.object | BIT.list) ? match[3] : '';
+    const written = `\${${name}${members}}`;
+    const length = match[0].length - (match[3]?.length ?? 0) + members.length;
     findings.warn(
       node.offset(match.index),
       'expression-in-text',
-      `${match[0]} would be sent as these characters`,
+      `${match[0].slice(0, length)} would be sent as these characters`,
       findings.partBecomes(
         node,
-        [match.index, match.index + match[0].length],
+        [match.index, match.index + length],
         written,
         match[1] === undefined ? written : `${written}, where ${name} is to be inserted`,
       ),

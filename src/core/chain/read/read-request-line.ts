@@ -44,15 +44,16 @@ export function readRequestLine(
   }
   if (!/^[A-Z][A-Z-]*$/.test(method)) {
     const upper = method === 'curl' ? 'GET' : method.replace(/[:,]$/, '').toUpperCase();
+    const meant = project.services.has(method)
+      ? `GET ${method} ${rest}`
+      : `${methodMeantBy(method.replace(/[:,]$/, '')) ?? upper} ${rest}`;
     findings.problem(
       node,
       'wrong-form',
       method === 'curl'
         ? 'a call begins with its method; batharon import curl reads a whole curl line'
         : `${method} is no method of HTTP`,
-      /^[A-Z]+$/.test(upper)
-        ? findings.becomes(node, `${upper} ${rest}`)
-        : { example: 'call: GET kiln /racks' },
+      /^[A-Z]+$/.test(upper) ? findings.becomes(node, meant) : { example: 'call: GET kiln /racks' },
     );
     return undefined;
   }
@@ -80,25 +81,15 @@ export function readRequestLine(
   }
   if (/^https?:\/\//.test(rest)) return readUrl(reader, node, scope, { method, from: at });
   const services = [...project.services.keys()];
-  const [, signed, behind] =
-    /^(?:\{\{\s*|\$\{\s*|<|\$|@|:)([\w-]+)(?:\s*\}\}|\s*\}|>)?\s*(\/.*)$/.exec(rest) ?? [];
-  if (signed !== undefined && project.services.has(signed) && !scope.lookup(signed)) {
+  const otherwise = serviceOtherwise(rest, (one) => project.services.has(one) && !scope.lookup(one));
+  if (otherwise) {
     findings.problem(
-      node.offset(at),
+      node.offset(at + otherwise.from),
       'wrong-form',
-      `the service ${signed} stands by its name alone`,
-      findings.becomes(node, `${method} ${signed} ${behind!}`),
-    );
-    return undefined;
-  }
-  const glued = services.find((one) => rest.startsWith(`${one}/`) || rest.startsWith(`${one}:/`));
-  if (glued !== undefined) {
-    const path = rest.slice(glued.length).replace(/^:\/+/, '/');
-    findings.problem(
-      node.offset(at + glued.length),
-      'wrong-form',
-      'a blank stands between the service and the path',
-      findings.becomes(node, `${method} ${glued} ${path}`),
+      otherwise.from > 0
+        ? 'a blank stands between the service and the path'
+        : `the service ${otherwise.service} stands by its name alone`,
+      findings.becomes(node, `${method} ${otherwise.service} ${otherwise.path}`),
     );
     return undefined;
   }
@@ -164,6 +155,26 @@ export function readRequestLine(
   checkPath(reader, node, from, template);
   bracesInPath(findings, node, from, scope);
   return { method, where: written, written, target: { type: 'service', service, path: template } };
+}
+
+/** `kiln/racks`, `{{kiln}}/racks`, `${services.kiln.url}/racks`: a service and a path otherwise than with a blank between them. */
+function serviceOtherwise(
+  rest: string,
+  isService: (name: string) => boolean,
+): { readonly service: string; readonly path: string; readonly from: number } | undefined {
+  const [, sign = '', of = '', service = '', after = '', path = ''] =
+    /^(\{\{\s*|\$\{\s*|<|\$|@|:)?(services?\.)?([\w-]+)((?:\.(?:base[_-]?)?url)?(?:\s*\}\}|\s*\}|>)?)(?:[.:]?\/+|[.:]\s*|\s+(?=\/))(.*)$/i.exec(
+      rest,
+    ) ?? [];
+  const isPlain = sign === '' && of === '' && after === '';
+  if (!isService(service) || (isPlain && rest.startsWith(`${service} `))) return undefined;
+  return { service, path: `/${path.replace(/^\/+/, '')}`, from: isPlain ? service.length : 0 };
+}
+
+/** What begins a call elsewhere, and the method that it is. */
+function methodMeantBy(word: string): string | undefined {
+  if (/^(?:fetch|request|call|http|https|load|read|list|query|open)$/i.test(word)) return 'GET';
+  return /^(?:send|submit|create|add)$/i.test(word) ? 'POST' : undefined;
 }
 
 /** `/pieces/:id`, `/pieces/{id}` and `/pieces/<id>`, as documentation writes what is to be filled in. */

@@ -20,6 +20,12 @@ const OF_THE_PARSER: ReadonlySet<Finding['code']> = new Set(['yaml', 'yaml-trap'
 /** What a line at another column may bring about elsewhere. */
 const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set(['unknown-key', 'missing-key', 'wrong-form']);
 
+/** Whether a slip of the hand may have brought about what was found. A secret in plain text is none, only its source in other words. */
+function isOfSlip({ code, message }: Finding): boolean {
+  if (code === 'secret-in-plain-text') return message.endsWith('does not say where it comes from');
+  return OF_SLIPS.has(code) && !(code === 'yaml' && message.endsWith('twice'));
+}
+
 /** So many lines are looked at for what was found on one. */
 const MOST_LINES = 12;
 
@@ -47,7 +53,6 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
   'text-in-expression',
   'path-in-quotes',
   'blank-in-path',
-  'secret-in-plain-text',
 ]);
 
 /** What stays, whatever else it may have come from. */
@@ -128,7 +133,7 @@ function withSlip(found: Finding, { line, slip }: Trial, written: string): Findi
 function bestTrial(found: Finding, all: readonly Finding[], text: string, trying: Trying): Trial | undefined {
   const { again, spend, keys, only, best: least = Infinity } = trying;
   const { place, code } = found;
-  if (!place || !OF_SLIPS.has(code) || (code === 'yaml' && found.message.endsWith('twice'))) return undefined;
+  if (!place || !isOfSlip(found)) return undefined;
   const lines = text.split('\n');
   const others = all.filter((one) => one !== found);
   const isOfForm = OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code);
@@ -180,7 +185,10 @@ function followed(
     if (!read) return undefined;
     const after = read.findings;
     const next = after.find(({ place }) => place?.line === line);
-    const isFollowed = next && FOLLOWED.has(next.code) && !others.some(isSame(next));
+    const isFollowed =
+      next &&
+      (FOLLOWED.has(next.code) || (slip.isPlain && next.code === 'expression-in-text')) &&
+      !others.some(isSame(next));
     const instead = isFollowed && round < MOST_FOLLOWED ? next.instead : undefined;
     if (instead === undefined || instead.includes('\n')) return { slip: current, after, file: read.file };
     const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(current.line)![0];
@@ -206,7 +214,28 @@ function* slipsFor(
           why: `${word} is not the name that is used further on, ${name}`,
           line: written.replace(word, name),
         };
+  const item = isUse && name !== undefined && ITEM.has(name) ? itemNameAbove(lines, line) : undefined;
+  if (item !== undefined)
+    yield {
+      why: `the item of this loop is called ${item}`,
+      line: written.replace(new RegExp(`\\b${name!}\\b`, 'g'), item),
+    };
   if (name === undefined || isUse) yield* slipsOf(lines, line - 1, keys);
+}
+
+/** What the item of a loop is called elsewhere. */
+const ITEM: ReadonlySet<string> = new Set(
+  'item it this element elem el entry row record x each value current self _'.split(' '),
+);
+
+/** The name of the item of the loop that a line stands in. */
+function itemNameAbove(lines: readonly string[], line: number): string | undefined {
+  const own = /^\s*/.exec(lines[line - 1]!)![0].length;
+  for (const above of lines.slice(0, line - 1).reverse()) {
+    const [, blanks, name] = /^( *)- each:\s*(?:for\s+)?(\w+)\b.*\s(?:in|of)\s/.exec(above) ?? [];
+    if (blanks !== undefined && blanks.length < own) return name;
+  }
+  return undefined;
 }
 
 /** The name or member that a finding says is not there. */

@@ -43,6 +43,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   steps: 'do then actions tasks requests stages',
   else: 'otherwise',
   url: 'base-url baseUrl baseURL base_url host server endpoint uri address',
+  pages: 'paginate pagination paging paginated page-by-page',
   pace: 'rate rate-limit rateLimit throttle limit',
   rate: 'limit per-second',
   user: 'username login user-name',

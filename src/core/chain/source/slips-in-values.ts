@@ -90,6 +90,18 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'a duration is added to a time by +',
     true,
   ],
+  [
+    /(?<=\S)\.(?:equals?|eq|is|toBe|toEqual|equalTo|equalsIgnoreCase)\(((?:'[^']*'|"[^"]*"|[^()])*)\)/g,
+    ' == $1',
+    'values are compared with ==',
+    true,
+  ],
+  [
+    /(?<=\bin\s*)\[((?:['"]?[\w.-]+['"]?\s+)+['"]?[\w.-]+['"]?)\]/g,
+    (_, items = '') => `[${items.trim().split(/\s+/).join(', ')}]`,
+    'a comma parts one from the next',
+    true,
+  ],
   [/\byesterday\b(?:\(\))?/g, 'date(now() - 1d)', 'the day before is date(now() - 1d)', true],
   [/\btomorrow\b(?:\(\))?/g, 'date(now() + 1d)', 'the next day is date(now() + 1d)', true],
   [

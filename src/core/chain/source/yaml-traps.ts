@@ -127,7 +127,7 @@ function trapAt(text: string, start: number, yamlEnd: number, isFlow: boolean): 
 /** A single word or figure that `,` or `;` follows at the end of its line, outside of { } and [ ]: other notations have one there. */
 function markAtEnd(text: string, start: number, end: number): boolean {
   return (
-    /^[\w.:/@$-]*\w[,;]$/.test(text.slice(start, end)) &&
+    /^(?:[\w.:/@$-]*\w|\$\{[^{}]*\})[,;]$/.test(text.slice(start, end)) &&
     /^[ \t]*(?:#.*)?$/.test(text.slice(end, lineEnd(text, end))) &&
     /(?:^|\s)(?:- +|[^\s:]+: +)$/.test(text.slice(text.lastIndexOf('\n', start - 1) + 1, start))
   );
