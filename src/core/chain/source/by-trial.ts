@@ -95,7 +95,7 @@ export function byTrial(
 ): { readonly all: readonly Finding[]; readonly line: number } | undefined {
   const best = bestTrial(found, all, text, trying);
   if (!best) return undefined;
-  const { line, slip, after } = best;
+  const { line, after } = best;
   const right = withSlip(found, best, text.split('\n')[line - 1]!);
   return {
     all: all.flatMap((one) =>
@@ -105,7 +105,7 @@ export function byTrial(
           ? [one]
           : [],
     ),
-    line: slip.line === '' ? -1 : line,
+    line,
   };
 }
 

@@ -32,6 +32,39 @@ test.each<[string, string, string]>([
     '  - call: POST kiln /a\n    json: |\n      { "a": "${studio}", "b": ${1} }\n',
     '4:11 warning json-in-text: this is one text',
   ],
+  [
+    'a value inserted as elsewhere',
+    '  - show: "[[studio]]"\n',
+    '3:12 warning expression-in-text: [[studio]] would be sent as these characters | ${studio}',
+  ],
+  [
+    'a member of a value inserted as elsewhere',
+    '  - call: GET kiln /a\n    name: list\n  - show: "#{list.status}"\n',
+    '5:12 warning expression-in-text: #{list.status} would be sent as these characters | ${list.status}',
+  ],
+  [
+    'the name of a value in quotes',
+    `  - show: \${'studio'} of\n`,
+    "3:13 warning path-in-quotes: 'studio' in quotes is this text, not the value of that name | studio",
+  ],
+  [
+    'half of an expression inserted',
+    '  - call: POST kiln /a\n    json: { n: "number(${studio})" }\n',
+    '4:16 warning expression-in-text: what stands outside of ${ } in number(${studio}) would be sent as these characters',
+  ],
+  [
+    'a list without its brackets',
+    '  - call: GET kiln /a\n    query:\n      state: (new, paid)\n',
+    '5:14 warning sign-in-text: (new, paid) is one text; a list stands in [ ] | quotes around the whole text',
+  ],
 ])('a text: %s', (_, text, expected) => {
   expect(foundIn(text)).toContain(expected);
+});
+
+test('signs around what nobody has defined are a part of the text', () => {
+  expect(
+    foundIn(
+      "  - show: '[[nobody]] %PATH% <%= who %> $(date +%s) #{a} @{b} @home :smile: (a, b'\n  - show: 50% of it%, {n}\n",
+    ),
+  ).toBe('');
 });
