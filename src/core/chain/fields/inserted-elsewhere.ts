@@ -32,6 +32,9 @@ const MAYBE_MARKED = new RegExp(
   'g',
 );
 
+/** What each of them has, without looking further: most texts have none of it. */
+const MAY_INSERT = /<|\[\[|%|\$[([]|(?:^|[^$])\{|[@*~]|(?:^|[/=]):/;
+
 /** A longer text is a document, not something with a value in it. */
 const LONGEST = 2_000;
 
@@ -45,7 +48,7 @@ export function insertedElsewhere(
   scope: StaticScope,
   use: (tree: Tree) => void,
 ): void {
-  if (node.text.length > LONGEST || !/[<[%({:@*~]/.test(node.text)) return;
+  if (node.text.length > LONGEST || !MAY_INSERT.test(node.text)) return;
   for (const pattern of node.quoted ? [MARKED] : [MARKED, MAYBE_MARKED])
     for (const match of node.text.matchAll(pattern)) {
       const groups: readonly (string | undefined)[] = match.slice(1);
@@ -71,12 +74,9 @@ function knownValue(text: string, scope: StaticScope): Tree | undefined {
   } catch {
     return undefined;
   }
-  const names = [...namesIn(tree)];
   const isOfResponse = tree.type === 'query' && tree.base.type === 'response';
-  const isKnown =
-    names.length > 0
-      ? names.every((name) => scope.lookup(name) && !scope.lookup(name)!.given)
-      : isOfResponse || tree.type === 'call';
+  // A word such as true is none.
+  const isKnown = namesIn(tree).size > 0 || isOfResponse || tree.type === 'call';
   return isKnown && checkTree(tree, text, scope).problems.length === 0 ? tree : undefined;
 }
 

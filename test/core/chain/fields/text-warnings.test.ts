@@ -64,7 +64,7 @@ test.each<[string, string, string]>([
 test('signs around what nobody has defined are a part of the text', () => {
   expect(
     foundIn(
-      "  - show: '[[nobody]] %PATH% <%= who %> $(date +%s) #{a} @{b} @home :smile: (a, b'\n  - show: 50% of it%, {n}\n",
+      "  - show: '[[nobody]] [[true]] %PATH% <%= who %> $(date +%s) #{a} @{b} @home :smile: (a, b'\n  - show: 50% of it%, {n}\n",
     ),
   ).toBe('');
 });
