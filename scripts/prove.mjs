@@ -24,6 +24,8 @@ const child = spawn(
           'practice/pace',
           'practice/kills',
           'import/har',
+          'mistakes/random',
+          'mistakes/variants',
           ...process.argv.slice(2),
         ]),
         '--runInBand',

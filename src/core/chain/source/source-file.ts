@@ -96,7 +96,7 @@ export class SourceFile {
       const place = this.place(error.pos[0]);
       // A trap explains what YAML only stumbled over; one such line often breaks the next one too.
       if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error))) {
-        problems.push(this.#yamlProblem(error.code, error.message, place));
+        problems.push(this.#yamlProblem(error.code, place));
       }
     }
     this.isBroken = document.errors.some(({ code }) => !HARMLESS.has(code));
@@ -107,9 +107,9 @@ export class SourceFile {
   }
 
   /** What YAML refused, in terms of what was written where that is recognised. */
-  #yamlProblem(code: string, message: string, place: Place): SourceProblem {
+  #yamlProblem(code: string, place: Place): SourceProblem {
     const own = HARMLESS.has(code) ? undefined : explainYaml(this.text, place.line);
-    if (!own) return { code: 'yaml', message: yamlMessage(code, message), place };
+    if (!own) return { code: 'yaml', message: yamlMessage(code), place };
     const { line, column, ...rest } = own;
     return { ...rest, place: { ...place, line, column } };
   }
@@ -134,16 +134,35 @@ function onlyFirst<T extends { readonly code: string }>(errors: readonly T[]): T
 /** Errors after which the rest is read as it was meant. */
 const HARMLESS: ReadonlySet<string> = new Set(['DUPLICATE_KEY', 'MULTIPLE_DOCS', 'TAG_RESOLVE_FAILED']);
 
-function yamlMessage(code: string, message: string): string {
-  const own: Readonly<Record<string, string>> = {
-    TAB_AS_INDENT: "a tab can't indent in YAML; use blanks",
-    DUPLICATE_KEY: 'this key stands here twice',
-    MULTIPLE_DOCS: 'a second document begins here; a file has one',
-    TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',
-  };
+/** What YAML refuses, in words for who wrote it: its own speak of what the parser looked for. */
+const YAML_ERRORS: Readonly<Record<string, string>> = {
+  TAB_AS_INDENT: "a tab can't indent in YAML; use blanks",
+  DUPLICATE_KEY: 'this key stands here twice',
+  MULTIPLE_DOCS: 'a second document begins here; a file has one',
+  TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',
+  ALIAS_PROPS: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
+  BAD_ALIAS: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
+  MULTIPLE_ANCHORS:
+    'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
+  BAD_PROP_ORDER: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
+  BAD_DIRECTIVE: 'a line that begins with % is an instruction to YAML; a text that does stands in quotes',
+  BAD_DQ_ESCAPE:
+    'in double quotes \\ begins an escape, and YAML knows none like this; in single quotes it is itself',
+  BAD_INDENT: 'this begins at a column at which nothing above it begins',
+  BAD_SCALAR_START: 'in YAML no value begins with this sign; a text that does stands in quotes',
+  BLOCK_AS_IMPLICIT_KEY:
+    'YAML takes this line for a part of a key: look at its colon, and at the columns of it and of the line above',
+  BLOCK_IN_FLOW: 'inside { } and [ ] nothing stands line by line, with dashes or keys of its own',
+  KEY_OVER_1024_CHARS: 'a key has at most 1,024 characters',
+  MULTILINE_IMPLICIT_KEY: 'a key stands on one line; a quote or a bracket may not be closed',
+  MULTIPLE_TAGS: 'YAML tags have no meaning here',
+  NON_STRING_KEY: 'a key is a text here',
+};
+
+function yamlMessage(code: string): string {
   return (
-    own[code] ??
-    `not YAML: ${message.replace(/ at line \d+.*$/s, '').replace(/^./, (char) => char.toLowerCase())}`
+    YAML_ERRORS[code] ??
+    "YAML can't make out what stands here: a colon, a comma, a quote or a bracket may be missing, or be one too many"
   );
 }
 
