@@ -135,7 +135,8 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
   const { place, code } = found;
   if (!place || !isOfSlip(found)) return undefined;
   const lines = text.split('\n');
-  const others = all.filter((one) => one !== found);
+  // What was put right meanwhile is told in other words than those in which it is found.
+  const others = [...all, ...trying.own].filter((one) => one !== found && !isSame(found)(one));
   const isOfForm = OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code);
   const isBroken = all.some((one) => one.code === 'yaml');
   let best: Trial | undefined;

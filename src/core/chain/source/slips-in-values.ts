@@ -74,7 +74,7 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   [
     /^(?:HTTP(?:\/[\d.]+)?|status(?:[ _-]?code)?|code|response)?\s*[:=]?\s*([1-5]\d\d)(?:\s+[A-Za-z][A-Za-z ]*)?$/gi,
     'status == $1',
-    'the status is compared as any other value',
+    'the status is compared by its name',
   ],
   [
     /([\w.$@[\]'"*()-]+)\s*==\s*([^\s=]+?)\s*(?:,\s*|\s+or\s+|\s*\|\|?\s*)((?:['"][^'"]*['"]|[1-5]xx|\d+)(?:(?:,\s*|\s+or\s+|\s*\|\|?\s*)(?:['"][^'"]*['"]|[1-5]xx|\d+))*)$/g,
@@ -134,8 +134,7 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
       const all = [first, ...(rest.match(/[1-5](?:\d\d|xx)/g) ?? [])];
       return all.length === 1 ? `status == ${first ?? ''}` : `status in [${all.join(', ')}]`;
     },
-    'the status is compared as any other value',
-    true,
+    'a comparison has its sign, == or in',
   ],
   [/\bin\s*[{(]([^{}()]*)[})]/g, 'in [$1]', 'a list stands in [ ]', true],
   [

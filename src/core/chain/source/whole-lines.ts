@@ -71,7 +71,7 @@ function putRight(
   if (plain) return plain;
   const { instead, place } = finding;
   const whole = instead === undefined ? undefined : wholeLine(text, place!.line, finding, trying.again);
-  if (whole?.isRight && !whole.after.some((one) => !all.some(isSame(one)))) {
+  if (whole?.isRight && !whole.after.some((one) => !all.some(isSame(one)) && !trying.own.some(isSame(one)))) {
     return { all: withoutCaused(all, finding, { ...whole, own: trying.own }), line: place!.line };
   }
   const tried =
