@@ -120,6 +120,6 @@ test('one slip gives at most two messages, each with its place', () => {
       );
       expect({ said, is: said.length <= 2 }).toEqual({ said, is: true });
     }),
-    { numRuns: process.env.PROVE ? 1500 : 400 },
+    { numRuns: process.env.PROVE ? 1500 : 250 },
   );
 });

@@ -202,11 +202,11 @@ function signInText(findings: Findings, node: ScalarNode): void {
   const items = (inner: string, between: RegExp): string => inner.split(between).join(', ');
   if (node.flow && /^[\w.-]+(?:\s*;\s*[\w.-]+)+$/.test(text))
     warn(
-      `inside { } and [ ] a comma parts one from the next, so ${text} is one text`,
+      `inside { } and [ ] a comma separates one from the next, so ${text} is one text`,
       items(text, /\s*;\s*/),
     );
   else if (!node.flow && /^\([\w.-]+(?:,\s*[\w.-]+)+\)$/.test(text))
-    warn(`${text} is one text; a list stands in [ ]`, `[${items(text.slice(1, -1), /,\s*/)}]`);
+    warn(`${text} is one text; a list goes in [ ]`, `[${items(text.slice(1, -1), /,\s*/)}]`);
   else if (/^\w[\w.-]*(["'])$/.test(text))
     warn(`the ${text.at(-1)!} at the end is a part of this text`, text.slice(0, -1));
 }

@@ -212,7 +212,7 @@ function* slipsFor(
     for (const word of isUse ? [/^\s*(?:- +)*(\w+):/.exec(written)?.[1] ?? name] : wordsOf(written))
       if (word !== name && nearest(name, [word]) !== undefined)
         yield {
-          why: `${word} is not the name that is used further on, ${name}`,
+          why: `further on this is called ${name}, not ${word}`,
           line: written.replace(word, name),
         };
   const item = isUse && name !== undefined && ITEM.has(name) ? itemNameAbove(lines, line) : undefined;

@@ -89,10 +89,10 @@ export function* around(parts: Parts): Generator<Slip> {
       ...(/^[A-Za-z]\w*$/.test(inner) ? { ofName: true } : {}),
       why:
         close === ''
-          ? `no ${marks} stands before this`
+          ? `no ${marks} goes before this`
           : open === ''
-            ? `no ${marks} stands behind this`
-            : `no ${marks} stand around this`,
+            ? `no ${marks} goes after this`
+            : `no ${marks} goes around this`,
       line,
     };
   }
@@ -129,7 +129,7 @@ export function* pairs(parts: Parts): Generator<Slip> {
     const members = asMembers(text);
     if (members !== undefined)
       yield {
-        why: 'members stand as { key: value, key: value }',
+        why: 'members are written { key: value, key: value }',
         line: withValue(parts, `{ ${members} }`),
         ...(members.includes(', ') && text === value ? { isPlain: true } : {}),
       };
@@ -138,7 +138,7 @@ export function* pairs(parts: Parts): Generator<Slip> {
 }
 
 function asList(parts: Parts, text: string): Slip {
-  return { why: 'this is a list: its items stand in [ ]', line: withValue(parts, `[${asItems(text)}]`) };
+  return { why: 'this is a list: its items go in [ ]', line: withValue(parts, `[${asItems(text)}]`) };
 }
 
 /** One item, or several, where a list has to stand. */
@@ -173,12 +173,12 @@ export function* separators(parts: Parts): Generator<Slip> {
   const { value } = parts;
   if (!/^[{[]/.test(value)) return;
   yield {
-    why: 'a comma parts one from the next',
+    why: 'a comma separates one from the next',
     line: withValue(parts, value.replaceAll(/\s*[;|]\s*/g, ', ')),
   };
   if (value.startsWith('['))
     yield {
-      why: 'a comma parts one from the next',
+      why: 'a comma separates one from the next',
       line: withValue(parts, `[${asItems(value.replace(/^\[|\]$/g, ''))}]`),
     };
 }
@@ -188,13 +188,13 @@ export function* quotes(parts: Parts): Generator<Slip> {
   const bare = parts.value.replace(/["'`]/g, '');
   if (!/["']/.test(parts.value) && /^[>|%@`&*!?[{-]/.test(parts.value))
     yield {
-      why: 'a value that begins with this sign stands in quotes',
+      why: 'a value that begins with this sign needs quotes',
       ofParser: true,
       line: withValue(parts, `"${parts.value}"`),
     };
   if (bare !== parts.value && bare !== '')
     yield {
-      why: 'quotes stand around a whole value, or not at all',
+      why: 'quotes go around the whole value, or nowhere',
       line: withValue(parts, bare),
       ...(/^(['"])[^'"]*\1\s+\S[^'"]*$/.test(parts.value) ? { isPlain: true } : {}),
     };

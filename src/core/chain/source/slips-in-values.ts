@@ -7,7 +7,6 @@ export interface ValueSlip {
   readonly isPlain?: true;
 }
 
-/** What stands for the response, a member, an item or an element elsewhere, as one rewriting each. */
 /** `every piece in $.pieces: piece.cone <= 10`, `any of $.pieces has cone > 5` */
 const QUANTIFIED =
   /^(?:for\s+)?(every|all|each|any|some|one|at least one)\s+(?:of\s+)?(?:(\w+)\s+(?:in|of)\s+)?(\$?[\w.[\]*]+?)\s*[:,]?\s+(?:such that\s+|satisf(?:y|ies)\s+|ha(?:s|ve)\s+|with\s+|where\s+)?(.+)$/gi;
@@ -31,6 +30,7 @@ const CALLED: Readonly<Record<string, string>> = {
   mean: 'average',
 };
 
+/** What stands for the response, a member, an item or a function elsewhere, as one rewriting each. */
 const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string, isPlain?: true])[] = [
   [
     /\$(?:response|resp?|body|answer|reply|payload)\.(?:body\.|data\.|json\.)?(?=[A-Za-z_])/g,
@@ -38,15 +38,15 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'the response is $, and its members $.name',
     true,
   ],
-  [/(\$[\w.[\]*]*)\/(\w+)((?:\[[\d*]+\])?)\/(\w+)/g, '$1.$2$3.$4', 'a member stands behind a point', true],
-  [/\$\/(\w+)((?:\[[\d*]+\])?)\/(\w+)/g, '$.$1$2.$3', 'a member stands behind a point', true],
+  [/(\$[\w.[\]*]*)\/(\w+)((?:\[[\d*]+\])?)\/(\w+)/g, '$1.$2$3.$4', 'a member follows a dot', true],
+  [/\$\/(\w+)((?:\[[\d*]+\])?)\/(\w+)/g, '$.$1$2.$3', 'a member follows a dot', true],
   [/\.at\((-?\d+)\)/g, '[$1]', 'an item is [number], counted from 0', true],
   [/\[(?:1\.\.n?|0\.\.n?|0\.\.-1|1-n|i|n)\]/g, '[*]', 'all items are [*]', true],
-  [/\[\*\]\.\[\?/g, '[?', 'items are chosen by [?@.member …]', true],
+  [/\[\*\]\.\[\?/g, '[?', 'items are filtered by [?@.member …]', true],
   [
     /(?<=[\w\])])\[\.([A-Za-z_]\w*\s*(?:[<>=!]=?|in\b)[^\])]*)\]/g,
     '[?@.$1]',
-    'items are chosen by [?@.member …]',
+    'items are filtered by [?@.member …]',
     true,
   ],
   [
@@ -99,7 +99,7 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   [
     /(?<=\bin\s*)\[((?:['"]?[\w.-]+['"]?\s+)+['"]?[\w.-]+['"]?)\]/g,
     (_, items = '') => `[${items.trim().split(/\s+/).join(', ')}]`,
-    'a comma parts one from the next',
+    'a comma separates one from the next',
     true,
   ],
   [/\byesterday\b(?:\(\))?/g, 'date(now() - 1d)', 'the day before is date(now() - 1d)', true],
@@ -136,7 +136,7 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     },
     'a comparison has its sign, == or in',
   ],
-  [/\bin\s*[{(]([^{}()]*)[})]/g, 'in [$1]', 'a list stands in [ ]', true],
+  [/\bin\s*[{(]([^{}()]*)[})]/g, 'in [$1]', 'a list goes in [ ]', true],
   [
     /^(?:ok|success(?:ful)?|passed|works|no error)$/gi,
     'status < 400',
@@ -155,7 +155,7 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   [
     /(?<![\w$.])([A-Za-z_$][\w.$[\]*]*)\.(sum|max|min|length|count|size|average|avg|mean|median)\b(?!\s*[.([])/g,
     (_, list, name = '') => `${CALLED[name] ?? name}(${list})`,
-    'a function stands before what it is given',
+    'a function comes before its arguments: f(x)',
     true,
   ],
   [
@@ -216,15 +216,15 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   [
     /\b(?:JSON\.parse|jsonpath|json_path|jmespath|parse|str|String|text|value|get|eval)\((\$[^()]*)\)/g,
     '$1',
-    'nothing has to be done to a member to read it',
+    'a member is read as it is',
   ],
   [
     /\b(?:jq|jsonpath|path|xpath|jp)\((['"])\$?\.?([\w.[\]*]+)\1\)/g,
     '$.$2',
     'a member of the response is $.name',
   ],
-  [/(?<=[\w\])])\s*->\s*(?=[A-Za-z_])/g, '.', 'a member stands behind a point'],
-  [/(?<=[\w\])])\?\.(?=[A-Za-z_])/g, '.', 'a member stands behind a point'],
+  [/(?<=[\w\])])\s*->\s*(?=[A-Za-z_])/g, '.', 'a member follows a dot'],
+  [/(?<=[\w\])])\?\.(?=[A-Za-z_])/g, '.', 'a member follows a dot'],
   [/(?<=[\w\])])\.(?=[)\s,]|$)/g, '', 'no point stands at the end of a path'],
   [/(?<=[\w\])])[?!;](?=[)\s,]|$)/g, '', 'nothing stands behind a path'],
   [/(?<=[\w\])]) as \w+\b/g, '', 'the name stands before the colon'],
@@ -248,38 +248,38 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   [
     /(?:\[\*\])?\.?\[[?:]?\s*\(?\s*(?:where|if)?\s*\??\(?(?:[@$]|this|it|item|x|_)?\.?\s*\??([A-Za-z_]\w*\s*(?:[<>=!]=?|in\b)[^\])]*)\)?\]/g,
     '[?@.$1]',
-    'items are chosen by [?@.member …]',
+    'items are filtered by [?@.member …]',
   ],
   [
     /\.(?:filter|where|find|select|findAll|filterBy)\((?:\w+\s*=>\s*\w+|[@$]|it|this)?\.?([A-Za-z_]\w*\s*(?:[<>=!]=?|in\b)[^)]*)\)|\s(?:where|if|such that|with)\s+@?\.?([A-Za-z_]\w*\s*(?:[<>=!]=?|in\b).*)$|[{(]\?@?\.?([A-Za-z_]\w*\s*(?:[<>=!]=?|in\b)[^)}]*)[)}]/g,
     '[?@.$1$2$3]',
-    'items are chosen by [?@.member …]',
+    'items are filtered by [?@.member …]',
   ],
-  [/\b([a-z][\w-]*)\s*[[{<]\s*([^[\]{}<>]+)\s*[\]}>]/g, '$1($2)', 'what a function is given stands in ( )'],
-  [/\b([a-z][\w-]*)\s*:\s*(\$?[\w.[\]*]+)/g, '$1($2)', 'what a function is given stands in ( )'],
+  [/\b([a-z][\w-]*)\s*[[{<]\s*([^[\]{}<>]+)\s*[\]}>]/g, '$1($2)', 'arguments go in parentheses: f(x)'],
+  [/\b([a-z][\w-]*)\s*:\s*(\$?[\w.[\]*]+)/g, '$1($2)', 'arguments go in parentheses: f(x)'],
   [
     /(\$?[\w.[\]*]+)\s*(?:\|>?|->|\.)\s*([a-z]\w*)(?:\(\))?(?![\w(.])/g,
     '$2($1)',
-    'a function stands before what it is given',
+    'a function comes before its arguments: f(x)',
   ],
   [
     /(\$?[\w.[\]*]+)\s*(?:\|>?|->|\.)\s*([a-z]\w*)\(([^()]+)\)/g,
     '$2($1, $3)',
-    'a function stands before what it is given',
+    'a function comes before its arguments: f(x)',
   ],
-  [/\b(?:the\s+)?([a-z]\w*)\s+of\s+(\$?[\w.[\]*]+)/g, '$1($2)', 'what a function is given stands in ( )'],
+  [/\b(?:the\s+)?([a-z]\w*)\s+of\s+(\$?[\w.[\]*]+)/g, '$1($2)', 'arguments go in parentheses: f(x)'],
   [
     /\b([a-z]\w*)\s+(\$[\w.[\]*]+|[A-Za-z_]\w*)(?=\s*(?:[<>=!]|$))/g,
     '$1($2)',
-    'what a function is given stands in ( )',
+    'arguments go in parentheses: f(x)',
   ],
   [
     /\b(?:Math|_|fn|lodash|fns?|utils?|str|String|Array|Object|JSON|Number|date|list)\.([a-z]\w*)\(/g,
     '$1(',
-    'a function stands by itself',
+    'a function is its name alone',
   ],
-  [/\b([a-z]\w*)(?=\$\.)/g, '$1(', 'what a function is given stands in ( )'],
-  [/[$@#.]([a-z]\w*)\(/g, '$1(', 'a function stands by itself'],
+  [/\b([a-z]\w*)(?=\$\.)/g, '$1(', 'arguments go in parentheses: f(x)'],
+  [/[$@#.]([a-z]\w*)\(/g, '$1(', 'a function is its name alone'],
   [/\)\(\)|\(\)/g, ')', 'no further ( ) stand here'],
   [/,\s*\)/g, ')', 'no comma stands before )'],
   [/\|([^|]+)\||(?<![\w$@.\])])#(\$?[\w.[\]*]+)/g, 'length($1$2)', 'the length of a value is length(value)'],

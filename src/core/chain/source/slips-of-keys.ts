@@ -11,7 +11,7 @@ export function* marker(parts: Parts): Generator<Slip> {
   if (blanks !== undefined && mark!.trim() !== '-')
     yield { why: 'an item of a list begins with a dash and a blank', line: `${blanks}- ${rest!}` };
   if (/^\s*-\s/.test(parts.whole))
-    yield { why: 'no dash stands before this', line: parts.whole.replace(/^(\s*)-\s/, '$1  ') };
+    yield { why: 'no dash goes before this', line: parts.whole.replace(/^(\s*)-\s/, '$1  ') };
   else {
     yield {
       why: 'an item of a list begins with a dash and a blank',
@@ -38,18 +38,18 @@ export function* colon(parts: Parts): Generator<Slip> {
     };
   // `when a == b:`
   if (/^\s+$/.test(sign!) && /\S:$/.test(value ?? ''))
-    yield { why: 'the colon stands behind the key', line: `${parts.lead}${key}: ${value!.slice(0, -1)}` };
+    yield { why: 'the colon follows the key', line: `${parts.lead}${key}: ${value!.slice(0, -1)}` };
   const again = /^["']?([\w-]+)["']?\s*[:=]\s*(.+)$/.exec(value ?? '');
   if (again) {
     const isTwice = again[1]!.toLowerCase() === key.toLowerCase();
     yield {
-      why: isTwice ? `${key} stands here twice` : `${key} stands here for nothing`,
+      why: isTwice ? `${key} is here twice` : `${key} has no place here`,
       line: `${parts.lead}${again[1]!}: ${again[2]!}`,
       ...(isTwice ? { isPlain: true } : {}),
     };
   }
   if (/^:\s+$/.test(sign!) && value !== undefined)
-    yield { why: `no key stands here`, line: parts.lead + value };
+    yield { why: `no key goes here`, line: parts.lead + value };
   // A word before the key.
   if (/^\s+$/.test(sign!)) {
     yield { why: `${key} has no meaning here`, line: parts.lead + value! };
@@ -121,7 +121,7 @@ export function* indentation(parts: Parts): Generator<Slip> {
     yield {
       why: own.includes('\t')
         ? "a tab can't indent in YAML; use blanks"
-        : `this line stands ${distance(column)} column${distance(column) === 1 ? '' : 's'} too far to the ${column < own.length ? 'right' : 'left'}`,
+        : `this line is ${distance(column)} column${distance(column) === 1 ? '' : 's'} too far to the ${column < own.length ? 'right' : 'left'}`,
       line: ' '.repeat(column) + text,
     };
 }

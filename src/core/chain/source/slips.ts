@@ -40,7 +40,7 @@ function* endMark(parts: Parts): Generator<Slip> {
       ...(/^[;,]+$/.test(mark!) ? { isPlain: true } : {}),
     };
   const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:]+)$/.exec(parts.whole) ?? [];
-  if (key !== undefined) yield { why: `no ${signs!} stands behind this colon`, line: key, isPlain: true };
+  if (key !== undefined) yield { why: `no ${signs!} follows this colon`, line: key, isPlain: true };
 }
 
 /** `wait: 2s // two seconds`, also with `--`, `;` and a comment between marks. */
@@ -56,7 +56,7 @@ function* comment(parts: Parts): Generator<Slip> {
   const [, value, note] = /^(.*?\S)\s*#+(\S.*)$/.exec(parts.value) ?? [];
   if (value !== undefined)
     yield {
-      why: 'blanks part a comment from what stands before it',
+      why: 'a comment needs a blank before its #',
       line: withValue(parts, `${value} # ${note!}`),
     };
 }
@@ -76,7 +76,7 @@ function* number(parts: Parts): Generator<Slip> {
   const numbers = parts.value.match(/\d+(?:\.\d+)?/g) ?? [];
   if (numbers.length !== 1 || !isOneThing(parts.value) || /^\d+$/.test(parts.value)) return;
   yield {
-    why: 'this is a number alone',
+    why: 'this takes a number alone',
     line: withValue(parts, numbers[0].replace(/\.0+$/, '')),
     ofSetting: true,
   };
@@ -126,11 +126,11 @@ function* range(parts: Parts): Generator<Slip> {
   const [from, to] = ends as [string, string];
   const unit = /[a-z]+$/.exec(to)?.[0] ?? '';
   yield {
-    why: 'two ends stand as LOW..HIGH',
+    why: 'a range is written LOW..HIGH',
     line: withValue(parts, `${/[a-z]$/.test(from) ? from : from + unit}..${to}`),
     ofSetting: true,
   };
-  yield { why: 'two ends stand as LOW..HIGH', line: withValue(parts, `${to}..${from}`), ofSetting: true };
+  yield { why: 'a range is written LOW..HIGH', line: withValue(parts, `${to}..${from}`), ofSetting: true };
 }
 
 /** What stands for `${name}` elsewhere. */
@@ -138,7 +138,7 @@ function* inserted(parts: Parts): Generator<Slip> {
   const whole = joined(parts.value);
   if (whole !== undefined)
     yield {
-      why: 'texts and values are one text, with ${ } around each value',
+      why: 'write one text, with ${ } around each value',
       line: withValue(parts, whole),
       isPlain: true,
     };

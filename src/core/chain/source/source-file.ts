@@ -140,16 +140,15 @@ const YAML_ERRORS: Readonly<Record<string, string>> = {
   DUPLICATE_KEY: 'this key stands here twice',
   MULTIPLE_DOCS: 'a second document begins here; a file has one',
   TAG_RESOLVE_FAILED: 'YAML tags have no meaning here',
-  ALIAS_PROPS: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
-  BAD_ALIAS: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
-  MULTIPLE_ANCHORS:
-    'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
-  BAD_PROP_ORDER: 'a value that begins with * or & is a reference in YAML; a text that does stands in quotes',
-  BAD_DIRECTIVE: 'a line that begins with % is an instruction to YAML; a text that does stands in quotes',
+  ALIAS_PROPS: 'a value that begins with * or & is a reference in YAML; a text that does needs quotes',
+  BAD_ALIAS: 'a value that begins with * or & is a reference in YAML; a text that does needs quotes',
+  MULTIPLE_ANCHORS: 'a value that begins with * or & is a reference in YAML; a text that does needs quotes',
+  BAD_PROP_ORDER: 'a value that begins with * or & is a reference in YAML; a text that does needs quotes',
+  BAD_DIRECTIVE: 'a line that begins with % is an instruction to YAML; a text that does needs quotes',
   BAD_DQ_ESCAPE:
     'in double quotes \\ begins an escape, and YAML knows none like this; in single quotes it is itself',
   BAD_INDENT: 'this begins at a column at which nothing above it begins',
-  BAD_SCALAR_START: 'in YAML no value begins with this sign; a text that does stands in quotes',
+  BAD_SCALAR_START: 'in YAML no value begins with this sign; a text that does needs quotes',
   BLOCK_AS_IMPLICIT_KEY:
     'YAML takes this line for a part of a key: look at its colon, and at the columns of it and of the line above',
   BLOCK_IN_FLOW: 'inside { } and [ ] nothing stands line by line, with dashes or keys of its own',

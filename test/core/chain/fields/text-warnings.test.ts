@@ -55,7 +55,7 @@ test.each<[string, string, string]>([
   [
     'a list without its brackets',
     '  - call: GET kiln /a\n    query:\n      state: (new, paid)\n',
-    '5:14 warning sign-in-text: (new, paid) is one text; a list stands in [ ] | quotes around the whole text',
+    '5:14 warning sign-in-text: (new, paid) is one text; a list goes in [ ] | quotes around the whole text',
   ],
 ])('a text: %s', (_, text, expected) => {
   expect(foundIn(text)).toContain(expected);

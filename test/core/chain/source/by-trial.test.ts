@@ -54,7 +54,7 @@ test('what a step above brought about is told once, where it is put right', () =
   ]);
   expect(
     found('    keep:\n      idz: $.ids\n  - wait: 2s\n  - show: ${ids}\n  - show: ${length(ids)}\n'),
-  ).toEqual([[6, 'idz is not the name that is used further on, ids', 'ids: $.ids']]);
+  ).toEqual([[6, 'further on this is called ids, not idz', 'ids: $.ids']]);
 });
 
 test('a line that only looks as if it were right is not taken: what stands in it is read as text', () => {

@@ -80,7 +80,7 @@ test('whatever is written reads as YAML, holds the expressions as they were, and
       }
       expect(mended(result.text)).toBe(result.text);
     }),
-    { numRuns: 300 },
+    { numRuns: process.env.PROVE ? 600 : 150 },
   );
   expect(written).toBeGreaterThan(100);
 });

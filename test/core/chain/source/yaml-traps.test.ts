@@ -63,10 +63,10 @@ describe('what YAML does to expressions is said, and the line is printed as it s
   });
 
   test.each([
-    ['a first star', '  - show: *** done ***', /begins with this sign stands in quotes/],
+    ['a first star', '  - show: *** done ***', /begins with this sign needs quotes/],
     ['a second document', '  - show: x\n---\na: b', /second document/],
     ['a key twice', '  - show: x\n    show: y', /stands here twice/],
-    ['a tag', '  - show: !!int 5', /begins with this sign stands in quotes/],
+    ['a tag', '  - show: !!int 5', /begins with this sign needs quotes/],
     ['a merge key', '  - <<: { show: x }', /merge keys/],
     ['a tab', '\t- show: x', /tab/],
   ])('%s', (_, text, message) => {
