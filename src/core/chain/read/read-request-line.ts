@@ -220,7 +220,7 @@ function checkPath(
   { parts }: Template,
 ): void {
   const written = node.text.slice(from).replace(/\$\{[^}]*\}/g, (all) => 'x'.repeat(all.length));
-  const version = /\s+HTTP\/[\d.]+$/.exec(written);
+  const version = /(?<!\s)\s+HTTP\/[\d.]+$/.exec(written);
   if (version) {
     findings.problem(
       node.offset(from + version.index + 1),
@@ -230,7 +230,7 @@ function checkPath(
     );
     return;
   }
-  const [carried, name] = /\s+(?:as|with|using)\s+(\w+)$/.exec(written) ?? [];
+  const [carried, name] = /(?<!\s)\s+(?:as|with|using)\s+(\w+)$/.exec(written) ?? [];
   if (carried !== undefined && project.credentials.has(name!)) {
     findings.problem(
       node.offset(from + written.length - carried.length),
@@ -248,7 +248,7 @@ function checkPath(
     return;
   }
   // Between words it is one, sent as %20; beside a sign of the URL it was hardly meant.
-  const blank = /\s+(?=[/?&=])|(?<=[/?&=])\s+/.exec(written);
+  const blank = /(?<!\s)\s+(?=[/?&=])|(?<=[/?&=])\s+/.exec(written);
   if (blank) {
     const at = from + blank.index;
     findings.warn(
