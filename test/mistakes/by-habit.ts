@@ -3,6 +3,16 @@ import type { FileName } from './files.ts';
 /** More lines as they should be, and as somebody wrote them. Each is answered with one message, whose line is right. */
 export const BY_HABIT: Readonly<Record<FileName, readonly (readonly [right: string, wrong: string])[]>> = {
   'rack.chain.yaml': [
+    ['  - call: GET kiln /racks/${rack}/pieces', '  - call: GET https://kiln/racks/${rack}/pieces'],
+    ['  - call: GET kiln /racks/${rack}/pieces', '  - call: GET {{kiln}}/racks/${rack}/pieces'],
+    ['  - call: GET kiln /racks/${rack}/pieces', '  - call: fetch kiln /racks/${rack}/pieces'],
+    ['  - call: GET kiln /racks/${rack}/pieces', '  - call: kiln /racks/${rack}/pieces'],
+    ['      - status == 200', '      - HTTP 200'],
+    ['      - every($.pieces, @.cone <= 10)', '      - every piece in $.pieces: piece.cone <= 10'],
+    ['      first: $.pieces[0].id', '      $.pieces[0].id: first'],
+    ['      ids: $.pieces[*].id', '      ids: [ for p in $.pieces: p.id ]'],
+    ['  - wait: 2s', '  - wait 2 seconds'],
+    ['      state: waiting', '      state: (waiting, done)'],
     ['      - length($.pieces) > 0', '      - $.pieces.length >= 1'],
     ['      - length($.pieces) > 0', '      - assert length($.pieces) > 0'],
     ['      - status == 200', '      - statusCode: 200'],

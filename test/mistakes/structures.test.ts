@@ -157,6 +157,11 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
     'services:\n  kiln:\n    url: https://kiln.example\n    as: desk\ncredentials:\n  desk: { kind: bearer, token: "${secret.desk}" }\nsecrets:\n  - desk: env DESK\n',
     'desk: env DESK',
   ],
+  ['secrets:\n  desk: $(pass show desk)\n', 'desk: command pass show desk'],
+  [
+    'credentials:\n  desk: { kind: bearer, token: "Bearer ${secret.desk}" }\nsecrets:\n  desk: env DESK\n',
+    'desk: { kind: bearer, token: "${secret.desk}" }',
+  ],
   ['secrets:\n  desk: { value: hunter2pass }\n', 'desk: env NAME_OF_A_VARIABLE'],
   ['secrets:\n  post: env POST\n  desk:\n    env: DESK\n', 'desk: env DESK'],
   ['services:\n  kiln:\n    url: https://kiln.example\n  post\n    url: https://post.example\n', '  post:'],
