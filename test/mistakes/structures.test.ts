@@ -38,7 +38,7 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
   [
     step('- each: rack in racks\n  steps:\n    call: GET kiln /racks/${rack}\n    name: one\n'),
     8,
-    '- call: GET kiln /racks/${rack}\n        name: one',
+    '    - call: GET kiln /racks/${rack}',
   ],
   [step('- repeat: 3\n  steps:\n    - call: GET kiln /racks\n'), 6, '- each: n in range(1, 3)'],
   [

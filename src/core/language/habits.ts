@@ -459,6 +459,13 @@ const makeHabits = (): readonly Habit[] => [
     example: ["$.a != 'b' or 'c'", "!($.a in ['b', 'c'])"],
   },
   {
+    words: ['decimal comma', '11,9'],
+    find: of(String.raw`(?<=[=<>]\s*)(\d+),(\d{1,2})(?=\s*(?:$|[)&|]))`),
+    write: ([, whole = '', part = '']) => `${whole}.${part}`,
+    say: 'a number has a point before its decimals',
+    example: ['$.price == 11,9', '$.price == 11.9'],
+  },
+  {
     words: ['== a or b', '== a || b', 'one of'],
     find: of(
       `(?<![\\w.$@\\]])(${VALUE})\\s*(?:===?|(?<![=!<>])=|\\bis\\b)\\s*(${QUOTED}|[0-9.]+)(?<sign>\\s*(?:\\|\\|?|\\bor\\b|,)\\s*)((?:${QUOTED}|[0-9.]+)(?:\\s*(?:\\|\\|?|\\bor\\b|,)\\s*(?:${QUOTED}|[0-9.]+))*)(?=\\s*(?:$|[)\\]&]))`,

@@ -23,7 +23,8 @@ import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import { inferRelation, singleKind } from './infer-relations.ts';
 import type { InferContext, Inferring, Remedy } from './inferring.ts';
-import { nameList, nearest } from './nearest.ts';
+import { nearest } from './nearest.ts';
+import { neitherNameNorNear } from './unknown-name.ts';
 import { compareNumbers } from './numbers.ts';
 import { isNumeric, type Maybe, memberOf } from './values.ts';
 import type { StaticScope } from './scope.ts';
@@ -34,6 +35,7 @@ import {
   isRelation,
   isStandardPath,
   type NameTree,
+  type QueryTree,
   type ObjectTree,
   stepOf,
   type Tree,
@@ -84,9 +86,6 @@ export function infer(tree: Tree, text: string, scope: StaticScope, use: Use = {
   const kind = inferrer.outermost(tree, use);
   return { kind, problems: inferrer.problems, secret: inferrer.secret };
 }
-
-/** Words for what is being looked at: the response, or the item of a list. */
-const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
 
 class Inferrer implements Inferring {
   readonly problems: Problem[] = [];
@@ -191,6 +190,7 @@ class Inferrer implements Inferring {
         return this.#name(tree, context);
       case 'query':
         if (this.scope.secretPaths?.has(this.text.slice(...tree.span))) this.secret = true;
+        if (tree.base.type === 'response' && this.#isNameOfOurs(tree)) return ANY;
         return inferQuery(this, tree, context);
       case 'call':
         return inferCall(this, tree, context, false);
@@ -224,6 +224,21 @@ class Inferrer implements Inferring {
       case 'binary':
         return this.#binary(tree, context);
     }
+  }
+
+  /** Says of `$.orders` where there is no response, and the name orders is known, that it is that name. */
+  #isNameOfOurs({ base, segments }: QueryTree): boolean {
+    const { response } = this.scope;
+    const [first] = segments;
+    const [member] = first?.selectors ?? [];
+    if (!('missing' in response) || member?.type !== 'name') return false;
+    const known = this.scope.lookup(member.name);
+    if (!known || known.given) return false;
+    this.problem({ ...base, span: [base.span[0], first!.span[1]] }, 'no-response-here', response.missing, {
+      hint: `${member.name} is a name of its own`,
+      replace: member.name,
+    });
+    return true;
   }
 
   #object({ members }: ObjectTree, context: InferContext): Kind {
@@ -311,31 +326,12 @@ class Inferrer implements Inferring {
                 }
               : near !== undefined && !context.isCompared
                 ? { hint: `the nearest name is ${near}`, replace: near }
-                : this.#neitherNameNorNear(name, context, names);
+                : neitherNameNorNear(name, this.scope, context);
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
       ...(typeof way === 'object' ? way : { hint: way }),
       name: stepOf(name),
     });
     return ANY;
-  }
-
-  /** What is like no name is a text without quotes where it is compared with, and a member of the response elsewhere. */
-  #neitherNameNorNear(
-    name: string,
-    { isCompared, isItem = false }: InferContext,
-    names: readonly string[],
-  ): Remedy {
-    if (THIS_ONE.has(name)) {
-      if (isItem) return { hint: '@ is the item', replace: '@' };
-      if (!('missing' in this.scope.response)) return { hint: '$ is the response', replace: '$' };
-    }
-    const inQuotes = `text needs quotes: '${name}'`;
-    if (!isCompared && !isItem && !('missing' in this.scope.response))
-      return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
-    const near = isCompared ? nearest(name, names) : undefined;
-    if (near !== undefined) return { hint: `${inQuotes}; the nearest name is ${near}`, replace: `'${name}'` };
-    const hint = names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes;
-    return isCompared || isItem ? { hint, replace: `'${name}'` } : hint;
   }
 
   #unary(operator: '!' | '-', operand: Tree, context: InferContext): Kind {

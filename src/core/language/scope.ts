@@ -6,6 +6,8 @@ export interface StaticName {
   readonly kind: Kind;
   /** Why it may be nothing, as the end of a sentence: "it is kept in a step that may be skipped (line 7)". */
   readonly mayBeNothing?: string;
+  /** It is the item of a loop or a stream. */
+  readonly item?: boolean;
   /** Its value is a secret, or was computed from one. */
   readonly secret?: boolean;
   /** The language itself gives it here, so that a chain may have something else of this name. */

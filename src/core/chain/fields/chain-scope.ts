@@ -309,7 +309,10 @@ export class ChainScope {
     const kinds: Readonly<Record<string, Kind>> = Object.keys(more).length === 0 ? own : { ...own, ...more };
     return this.#scope(
       described ?? responseKind(readAs),
-      (name) => (Object.hasOwn(kinds, name) ? { kind: kinds[name]!, given: true } : undefined),
+      (name) =>
+        Object.hasOwn(kinds, name)
+          ? { kind: kinds[name]!, given: true, ...(name === 'item' ? { item: true } : {}) }
+          : undefined,
       Object.keys(kinds),
       (name) => notHere(name, '', undefined),
     );

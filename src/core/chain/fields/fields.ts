@@ -160,7 +160,11 @@ export class FieldReader {
   template(
     node: SourceNode,
     scope: StaticScope,
-    { raw = false, hint = true, isValue = false }: { raw?: boolean; hint?: boolean; isValue?: boolean } = {},
+    {
+      raw = false,
+      hint = true,
+      isValue = false,
+    }: { raw?: boolean; hint?: boolean; isValue?: boolean | 'a name' } = {},
   ): Template | undefined {
     if (node.type !== 'scalar') {
       this.findings.problem(

@@ -5,8 +5,8 @@ import { namesIn, type Tree } from '../../language/tree.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
 
-/** A name, members of it, or one call. */
-const VALUE = String.raw`[A-Za-z_$][\w$]*(?:\.\w+|\[\w*\])*(?:\([\w.$]*(?:\(\))?\))?`;
+/** A name, members of it, or one call, also with a number added. */
+const VALUE = String.raw`[A-Za-z_$][\w$]*(?:\.\w+|\[\w*\])*(?:\([\w.$]*(?:\(\))?\))?(?: ?[-+*] ?\d+)?`;
 
 /** Pairs of signs that nobody puts around a word but to insert a value. */
 const MARKED = new RegExp(
@@ -49,7 +49,9 @@ export function insertedElsewhere(
   use: (tree: Tree) => void,
 ): void {
   if (node.text.length > LONGEST || !MAY_INSERT.test(node.text)) return;
-  for (const pattern of node.quoted ? [MARKED] : [MARKED, MAYBE_MARKED])
+  // A text that begins with a brace has quotes because YAML asks for them.
+  const isMeant = node.quoted && !node.text.startsWith('{');
+  for (const pattern of isMeant ? [MARKED] : [MARKED, MAYBE_MARKED])
     for (const match of node.text.matchAll(pattern)) {
       const groups: readonly (string | undefined)[] = match.slice(1);
       const value = groups.find((one) => one !== undefined)!;

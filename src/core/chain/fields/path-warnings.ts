@@ -23,7 +23,7 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
 }
 
 /**
- * Says of `.length` behind a path of the response that it is a member like others: whoever compares it mostly means how long
+ * Says of `.length` behind a path that it is a member like others: whoever compares it mostly means how long
  * something is. `['length']` says that the member is meant.
  */
 function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
@@ -31,7 +31,7 @@ function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree
   if (tree.type !== 'binary' || tree.operator === 'in') return;
   for (const side of [tree.left, tree.right]) {
     const source = text.slice(...side.span);
-    const path = /^((?:\$|body\b|response\.body\b).*)\.length$/s.exec(source)?.[1];
+    const path = /^((?:[$@]|[A-Za-z_]\w*).*)\.length$/s.exec(source)?.[1];
     if (side.type !== 'query' || path === undefined) continue;
     findings.warn(
       node.offset(side.span[0]),

@@ -80,9 +80,24 @@ function isSecretValue(name: string, value: string): boolean {
 const ADVICE =
   'secrets: in batharon.yaml names it and says where it comes from; ${secret.NAME} inserts it. If it is none: mask: { never: [NAME] }';
 
+/**
+ * Whether a text only names a value, in signs that insert one elsewhere: `$(secret.desk)`. That is told already, and there is no
+ * secret in it.
+ */
+export function namesValueOnly(findings: Findings, node: SourceNode, text?: string): boolean {
+  if (node.type !== 'scalar') return false;
+  const { line } = findings.place(node);
+  return (
+    /^[$%#@{[<(:=]+\s*(?:secrets?\.)?[A-Za-z_]\w*\s*[}\]>)%/]*$/.test((text ?? node.text).trim()) &&
+    findings.all.some(
+      ({ code, place }) => (code === 'expression-in-text' || code === 'unknown-name') && place?.line === line,
+    )
+  );
+}
+
 /** Says of a text that stands in a file where it is, or looks like, a secret. `name` is that of its field. */
 export function plainSecret(findings: Findings, node: SourceNode, name: string): void {
-  if (node.type !== 'scalar' || node.text === '') return;
+  if (node.type !== 'scalar' || node.text === '' || namesValueOnly(findings, node)) return;
   const shape = SHAPES.find(([pattern]) => pattern.test(node.text))?.[1];
   if (shape !== undefined) {
     findings.problem(node, 'secret-in-plain-text', `${shape} stands readable under ${name}`, ADVICE);
@@ -145,7 +160,8 @@ export function plainSecretsInCookies(findings: Findings, node: SourceNode): voi
       !value.includes('${') &&
       (soundsSecret(name) !== undefined || /sess|sid$|auth/i.test(name)) &&
       !isNoSecret(findings, name) &&
-      value.length >= 6
+      value.length >= 6 &&
+      !namesValueOnly(findings, node, value)
     )
       findings.problem(
         node,

@@ -22,7 +22,8 @@ export function textWarnings(
   scope: StaticScope,
   about: {
     readonly hint: boolean;
-    readonly isValue: boolean;
+    /** Whether what stands alone there is mostly a value; of a header field only a bare name is. */
+    readonly isValue: boolean | 'a name';
     readonly parts: readonly unknown[];
     readonly use: (tree: Tree) => void;
   },
@@ -50,10 +51,11 @@ function expressionInText(
   findings: Findings,
   node: ScalarNode,
   scope: StaticScope,
-  { isValue, use }: { readonly isValue: boolean; readonly use: (tree: Tree) => void },
+  { isValue, use }: { readonly isValue: boolean | 'a name'; readonly use: (tree: Tree) => void },
 ): void {
   const { text } = node;
-  const known = isValue && !node.quoted && /^[A-Za-z_]\w*$/.test(text) ? scope.lookup(text) : undefined;
+  const known =
+    isValue !== false && !node.quoted && /^[A-Za-z_]\w*$/.test(text) ? scope.lookup(text) : undefined;
   // A state or a kind is often called like a step.
   if (known && !known.given && !isOnly(known.kind, BIT.object)) {
     use(parseExpression(text));
@@ -65,7 +67,7 @@ function expressionInText(
     );
     return;
   }
-  const bracketed = isValue && !node.quoted ? /^<([A-Za-z_]\w*)>$/.exec(text)?.[1] : undefined;
+  const bracketed = isValue !== false && !node.quoted ? /^<([A-Za-z_]\w*)>$/.exec(text)?.[1] : undefined;
   if (bracketed !== undefined && scope.lookup(bracketed)) {
     findings.warn(
       node,
@@ -87,7 +89,7 @@ function expressionInText(
   if (base === 'response' || base === 'item') {
     use(tree);
     findings.problem(node, 'expression-in-text', message, findings.becomes(node, `\${${text}}`));
-  } else if (!node.quoted && isMeant(tree, text, scope, isValue)) {
+  } else if (!node.quoted && isMeant(tree, text, scope, isValue === true)) {
     use(tree);
     findings.warn(
       node,
@@ -107,6 +109,9 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
     // `shop.example.com` and `fired.csv` are names of hosts and files unless the member is known.
     const [first] = tree.segments[0]!.selectors;
     const known = tree.base.type === 'name' ? scope.lookup(tree.base.name) : undefined;
+    const isOfProject =
+      tree.base.type === 'name' && (tree.base.name === 'secret' || tree.base.name === 'services');
+    if (isOfProject && known !== undefined && tree.segments.length < 3) return isSound();
     if (!isValue || first?.type !== 'name' || !known || known.given) return false;
     // Of an item of a loop and the like any member may be there.
     const isAnyMember =

@@ -373,7 +373,7 @@ export function readFields(
     if (value.type === 'scalar' && !value.quoted && value.text === 'null')
       return [{ ...named, value: { parts: [], at }, leftOut: true as const }];
     return (value.type === 'list' ? value.items : [value]).flatMap((one, i): Field[] => {
-      const template = fields.template(one, scope);
+      const template = fields.template(one, scope, { isValue: 'a name' });
       if (!template) return [];
       if (lower === 'cookie') plainSecretsInCookies(fields.findings, one);
       else plainSecret(fields.findings, one, lower);

@@ -3,6 +3,7 @@ import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
 import { keysMeantBy } from '../source/key-habits.ts';
 import { valueMeantBy } from '../source/value-habits.ts';
 import { nearest } from '../../language/nearest.ts';
+import { plainOf } from '../source/node-data.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import {
@@ -17,6 +18,7 @@ import {
   type CredentialKind,
 } from '../keys/credential-keys.ts';
 import type { FieldReader } from '../fields/fields.ts';
+import { namesValueOnly } from '../fields/plain-secrets.ts';
 import type { Findings } from '../source/findings.ts';
 import type { Template } from '../model.ts';
 import type { Credential, Recipe, SignInChain } from '../project.ts';
@@ -131,7 +133,15 @@ function readKind(fields: FieldReader, key: MapEntry['key'], value: MapNode): Cr
     );
     return undefined;
   }
-  const other = value.entries.find((entry) => keysMeantBy(entry.key.text).includes('kind'));
+  const other =
+    value.entries.find(
+      (entry) =>
+        entry.value.type === 'scalar' && CREDENTIAL_KINDS.some((kind) => kind === plainOf(entry.value)),
+    ) ??
+    value.entries.find(
+      ({ key: { text } }) =>
+        keysMeantBy(text).includes('kind') || nearest(text.toLowerCase(), ['kind']) !== undefined,
+    );
   if (!kindNode && other) {
     fields.findings.problem(
       other.key,
@@ -180,6 +190,7 @@ function literalSecret(
     );
     return;
   }
+  if (namesValueOnly(findings, node)) return;
   // A variable, as other programs insert one, from which a secret of the file comes; or a secret of the credential's name.
   const variable = /^[$%{<\s]*(?:env\.|process\.env\.)?([A-Z][A-Z0-9_]*)[}%>\s]*$/.exec(
     node.type === 'scalar' ? node.text : '',

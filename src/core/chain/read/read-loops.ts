@@ -64,7 +64,10 @@ export function readEach(
   const [firstKind, secondKind] = rows
     ? [rowKind(reader, rows), NUMBER]
     : iterationKinds(kind, second !== undefined);
-  defineName(reader, { ...line, text: first }, inside, { kind: firstKind, more: { line: at, secret } });
+  defineName(reader, { ...line, text: first }, inside, {
+    kind: firstKind,
+    more: { line: at, secret, item: true },
+  });
   if (second !== undefined) {
     const from = head.indexOf(second, head.indexOf(',') + 1);
     defineName(reader, { ...partOfScalar(line, from), text: second }, inside, {
@@ -220,11 +223,18 @@ function defineName(
   scope: ChainScope,
   {
     kind,
-    more: { line, secret = false },
-  }: { readonly kind: Kind; readonly more: { readonly line: number; readonly secret?: boolean } },
+    more: { line, ...more },
+  }: {
+    readonly kind: Kind;
+    readonly more: { readonly line: number; readonly secret: boolean; readonly item?: true };
+  },
 ): void {
   if (!reader.fields.name(node)) return;
-  const before = scope.define(node.text, { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, secret }, line);
+  const before = scope.define(
+    node.text,
+    { kind: { ...kind, bits: kind.bits & ~BIT.nothing }, ...more },
+    line,
+  );
   if (before !== undefined)
     reader.fields.findings.problem(
       node,

@@ -253,15 +253,19 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
 function sourceMeant(text: string): string | undefined {
   // Words in capitals name a variable; a key has figures, or no _ between words.
   const variable =
-    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env[:.]|ENV|process\.env\.|os\.environ\.?)[\s:.]*([A-Z_][A-Z0-9_]*)$|^([A-Z]{2,}(?:_[A-Z]{2,})+)$/.exec(
+    /^\$\{?([A-Z_][A-Z0-9_]*)\}?$|^(?:environment|env-var|variable|env[:.]|ENV|process\.env\.|os\.environ\.?)[\s:.]*([A-Z_][A-Z0-9_]*)$|^([A-Z]{2,}(?:_[A-Z]{2,})+)$|^(?:env|getenv|os\.getenv)\s*[([{=]\s*["']?([A-Z_][A-Z0-9_]*)["']?[)\]}]?$/.exec(
       text,
     );
-  if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3]!}`;
+  if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3] ?? variable[4]!}`;
   const command = /^(?:\$\((.+)\)|`(.+)`|(?:exec|run|shell|cmd|sh)[:\s]\s*(.+))$/.exec(text);
   if (command) return `command ${command[1] ?? command[2] ?? command[3]!}`;
-  const file = /^(?:from-file|path|@|file:)\s*([\w./~-]+)$/.exec(text);
+  const file = /^(?:from-file|path|@|file[:=]|(?:file|read|load|open)\()\s*["']?([\w./~-]+)["']?\)?$/.exec(
+    text,
+  );
   if (file) return `file ${file[1]!}`;
-  if (/^(?:\.{0,2}|~)\/[\w./-]+$/.test(text)) return `file ${text}`;
+  // A name that ends as the file of a key does is hardly a key.
+  const isFile = /^(?:\.{0,2}|~)\/[\w./-]+$|^[\w./-]+\.(?:pem|key|crt|p12|pfx|txt|json|env|jwk)$/.test(text);
+  if (isFile) return `file ${text}`;
   return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
 }
 

@@ -1,6 +1,6 @@
 import { asScalar } from '../source/scalar-text.ts';
 import type { Change } from '../source/source-problem.ts';
-import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
+import { BIT, isOnly, kindWords, mayBe } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { METHODS } from '../../methods.ts';
@@ -68,6 +68,16 @@ export function readRequestLine(
       );
   }
   const at = method.length + gap.length;
+  const inQuotes = /^((?:\S+\s+)?)(["'])([^"']*)\2$/.exec(rest);
+  if (inQuotes) {
+    findings.problem(
+      node.offset(at + inQuotes[1]!.length),
+      'wrong-form',
+      'a path stands without quotes of its own',
+      findings.becomes(node, `${method} ${inQuotes[1]!}${inQuotes[3]!}`),
+    );
+    return undefined;
+  }
   const named = /^https?:\/\/([^/?#\s]+)/.exec(rest);
   if (named && project.services.has(named[1]!)) {
     const path = rest.slice(named[0].length);
@@ -200,6 +210,20 @@ function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope:
       'expression-in-text',
       `${match[0]} would be sent as these characters`,
       findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${name}}`),
+    );
+    return;
+  }
+  for (const match of node.text.matchAll(/(?<=[/=])([A-Za-z_]\w*)((?:\.[A-Za-z_]\w*)+)(?=[/?&#]|$)/g)) {
+    const known = scope.lookup(match[1]!);
+    if (match.index < from || !known || known.given || !mayBe(known.kind, BIT.object)) continue;
+    const member = match[2]!.slice(1).split('.', 1)[0]!;
+    if (known.kind.members?.has(member) === false || (!known.item && known.kind.members === undefined))
+      continue;
+    findings.warn(
+      node.offset(match.index),
+      'expression-in-text',
+      `${match[0]} would be sent as these characters`,
+      findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${match[0]}}`),
     );
     return;
   }

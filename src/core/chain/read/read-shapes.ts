@@ -32,9 +32,17 @@ export function readShapes(fields: FieldReader, node: SourceNode | undefined, fi
     if (value.type === 'scalar' && files && !files.exists(value.text))
       findings.problem(value, 'file-not-found', `the file ${value.text} does not exist`);
     for (const { message, at } of shapes.find(key.text)?.warnings ?? [])
-      findings.warn(key, 'description-flawed', `${message} (${at.file}:${at.line})`);
+      if (at.file === file.path) findings.warn(lineStart(file.text, at.line), 'description-flawed', message);
+      else findings.warn(key, 'description-flawed', `${message} (${at.file}:${at.line})`);
   }
   return shapes;
+}
+
+/** Where what a line says begins; lines count from 1. */
+function lineStart(text: string, line: number): number {
+  let at = 0;
+  for (let left = line; left > 1; left--) at = text.indexOf('\n', at) + 1;
+  return at + /^[ -]*/.exec(text.slice(at, at + 200))![0].length;
 }
 
 /** A file of JSON Schema; undefined if it is not there, or holds no object. */

@@ -1,6 +1,7 @@
 import { readDuration } from '../../language/lexer.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
+import { namesValueOnly } from '../fields/plain-secrets.ts';
 import { teamKeys } from '../keys/project-keys.ts';
 import type { Template } from '../model.ts';
 import { optional } from '../optional.ts';
@@ -68,7 +69,7 @@ function secretText(
   const isSecret = template.parts.some((part) => typeof part === 'object' && part.expression.secret);
   const isPlainAddress =
     name === 'redis' && template.parts.every((part) => typeof part === 'string' && !part.includes('@'));
-  if (isSecret || isPlainAddress) return template;
+  if (isSecret || isPlainAddress || namesValueOnly(fields.findings, value)) return template;
   fields.findings.problem(
     value,
     'secret-in-plain-text',

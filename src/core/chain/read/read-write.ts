@@ -48,6 +48,16 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
   const onePer = columnsOf(valueOf(node, 'one-row-per'));
   for (const name of columns ? onePer : []) {
     if (columns!.includes(name.text)) continue;
+    const inserted = /^\$\{\s*(\w+)\s*\}$/.exec(name.text)?.[1];
+    if (inserted !== undefined && columns!.includes(inserted)) {
+      findings.problem(
+        name,
+        'expression-in-text',
+        'a column is called by its name here, and nothing is inserted',
+        findings.becomes(name, inserted),
+      );
+      continue;
+    }
     const near = nearest(name.text, columns!);
     findings.problem(
       name,

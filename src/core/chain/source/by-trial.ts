@@ -18,7 +18,12 @@ export interface FileReading {
 const OF_THE_PARSER: ReadonlySet<Finding['code']> = new Set(['yaml', 'yaml-trap', 'bad-syntax']);
 
 /** What a line at another column may bring about elsewhere. */
-const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set(['unknown-key', 'missing-key', 'wrong-form']);
+const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set([
+  'unknown-key',
+  'missing-key',
+  'wrong-form',
+  'environment-needed',
+]);
 
 /** Whether a slip of the hand may have brought about what was found. A secret in plain text is none, only its source in other words. */
 function isOfSlip({ code, message }: Finding): boolean {
@@ -43,6 +48,7 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
   'unknown-zone',
   'unknown-environment',
   'wrong-arguments',
+  'description-flawed',
   'wrong-kind',
   'not-yes-or-no',
   'not-a-list',
@@ -56,7 +62,7 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
 ]);
 
 /** What stays, whatever else it may have come from. */
-const ALWAYS_SAID: ReadonlySet<Finding['code']> = new Set(['secret-in-plain-text', 'file-in-text']);
+export const ALWAYS_SAID: ReadonlySet<Finding['code']> = new Set(['secret-in-plain-text', 'file-in-text']);
 
 /** What it takes to find what a line may have been meant as, for each of its characters. */
 const TRYING = 5;
@@ -131,7 +137,9 @@ function withSlip(found: Finding, { line, slip }: Trial, written: string): Findi
 }
 
 function bestTrial(found: Finding, all: readonly Finding[], text: string, trying: Trying): Trial | undefined {
-  const { again, spend, keys, only, best: least = Infinity } = trying;
+  const { again, spend, only, best: least = Infinity } = trying;
+  const named = keysNamed(found);
+  const keys = named.length === 0 ? trying.keys : new Set([...trying.keys, ...named]);
   const { place, code } = found;
   if (!place || !isOfSlip(found)) return undefined;
   const lines = text.split('\n');
@@ -300,20 +308,47 @@ function linesFor(found: Finding, lines: readonly string[], line: number): reado
     above.findLastIndex(says) + 1,
     below.findIndex(says) + line + 1,
     above.findLastIndex((one) => says(one) && column(one) < own) + 1,
+    // All that stands at the first column is refused where the file begins further in.
+    own === 0 ? lines.findIndex(says) + 1 : 0,
     ...Array.from(found.message.matchAll(/ on line (\d+)/g), ([, number]) => Number(number)),
   ];
   const end = below.findIndex((one) => says(one) && column(one) <= own);
   const inside = below.slice(0, end < 0 ? MOST_LINES : end).map((_, i) => line + 1 + i);
   const name = missingName(found);
   const defining = name === undefined ? [] : definitionsLike(name, lines);
+  const missing = found.code === 'environment-needed' ? 'default-environment' : missingKey(found);
   const near =
-    found.code === 'missing-key'
-      ? [...around, ...inside]
+    missing !== undefined
+      ? [...linesWithKey(missing, lines), ...around, ...inside]
       : // A name that is missing in several places is more likely misspelt in the one where it comes from.
         found.message.includes('(also on line')
         ? [...defining, ...around]
         : [...around, ...defining];
   return [...new Set(near)].filter((one) => one >= 1 && one <= lines.length).slice(0, MOST_LINES);
+}
+
+/** The key that a finding says is not there. */
+function missingKey({ code, message }: Finding): string | undefined {
+  return code === 'missing-key' ? (/ has no ([\w-]+)/.exec(message)?.[1] ?? '') : undefined;
+}
+
+function linesWithKey(key: string, lines: readonly string[]): number[] {
+  return key === ''
+    ? []
+    : lines.flatMap((one, i) =>
+        one
+          .trimStart()
+          .replace(/^(?:- +)+/, '')
+          .startsWith(`${key}:`)
+          ? [i + 1]
+          : [],
+      );
+}
+
+/** The keys that a finding names as those of a map. */
+function keysNamed({ message }: Finding): readonly string[] {
+  const [, named = ''] = /\bmust be .*?\ba map of ((?:[a-z-]+, )*[a-z-]+ and [a-z-]+)/.exec(message) ?? [];
+  return named.match(/[a-z-]+/g)?.filter((word) => word !== 'and') ?? [];
 }
 
 /** The lines that define a name like one. */

@@ -20,7 +20,8 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   kind: 'type format',
   choices: 'options enum values one-of allowed',
   each: 'foreach for-each for_each for loop with_items with-items iterate every-item',
-  'when-one-fails': 'on-error on-fail on-failure',
+  'when-one-fails':
+    'on-error on-fail on-failure continue-on-error ignore-errors ignore_errors allow-failure fail-fast',
   'on-fail': 'on-error on-failure continue-on-error ignore-errors allow-failure ignore_errors',
   wait: 'sleep delay pause backoff interval',
   every: 'interval delay sleep wait pause poll-interval backoff',
@@ -49,6 +50,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   user: 'username login user-name',
   password: 'pass pwd passwd',
   token: 'bearer access-token accessToken api-key',
+  write: 'append append-to export write-to write-row csv output-csv table log-to',
   save: 'download save-to output-file to-file write-to output',
   'read-as': 'parse-as response-type responseType parse',
   redirects: 'follow-redirects followRedirects max-redirects redirect',

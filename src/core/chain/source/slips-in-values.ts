@@ -77,6 +77,12 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'the status is compared by its name',
   ],
   [
+    /(?<!status\s*)(?<=[=<>]=?\s*)(\d+),(\d{1,2})$/g,
+    '$1.$2',
+    'a number has a point before its decimals',
+    true,
+  ],
+  [
     /([\w.$@[\]'"*()-]+)\s*==\s*([^\s=]+?)\s*(?:,\s*|\s+or\s+|\s*\|\|?\s*)((?:['"][^'"]*['"]|[1-5]xx|\d+)(?:(?:,\s*|\s+or\s+|\s*\|\|?\s*)(?:['"][^'"]*['"]|[1-5]xx|\d+))*)$/g,
     (_, left, first, rest = '') =>
       `${left} in [${[first, ...rest.split(/\s*(?:,|\bor\b|\|\|?)\s*/)].join(', ')}]`,

@@ -9,19 +9,42 @@ export function* marker(parts: Parts): Generator<Slip> {
   const [, blanks, mark, rest] =
     /^(\s*)((?:(?:->|=>|-:|-\.|- \[ ?[x ]?\]|[-*+–—•·>»]|\d+[.)])\s*)+)(\S.*)$/.exec(parts.whole) ?? [];
   if (blanks !== undefined && mark!.trim() !== '-')
-    yield { why: 'an item of a list begins with a dash and a blank', line: `${blanks}- ${rest!}` };
-  if (/^\s*-\s/.test(parts.whole))
+    yield {
+      why: 'an item of a list begins with a dash and a blank',
+      line: `${blanks}- ${rest!}`,
+      ofList: true,
+    };
+  if (/^\s*-\s/.test(parts.whole)) {
     yield { why: 'no dash goes before this', line: parts.whole.replace(/^(\s*)-\s/, '$1  ') };
-  else {
+    yield { why: 'no dash goes before this', line: parts.whole.replace(/^(\s*)-\s+/, '$1') };
+  } else {
     yield {
       why: 'an item of a list begins with a dash and a blank',
       line: parts.whole.replace(/^(\s*)/, '$1- '),
+      ofList: true,
     };
     yield {
       why: 'an item of a list begins with a dash and a blank',
       line: parts.whole.replace(/^(\s*?) {0,2}(?=\S)/, '$1- '),
+      ofList: true,
     };
   }
+}
+
+/** `secrets: all`, and below it what belongs to it: a key has the one or the other. */
+export function* valueAndBlock(parts: Parts): Generator<Slip> {
+  const next = parts.lines.slice(parts.at + 1).find((line) => line.trim() !== '') ?? '';
+  if (parts.key === '' || parts.value === '' || /^[|>#]/.test(parts.value)) return;
+  if (/^\s*/.exec(next)![0].length > parts.lead.length)
+    yield {
+      why: `what stands below ${parts.key.trim()} is its value, so none follows the colon`,
+      line: parts.lead + parts.key.trim(),
+    };
+}
+
+/** A key in whose place a request is written: `download: GET kiln /film`. */
+function isRequest(value: string): boolean {
+  return /^(?:GET|POST|PUT|PATCH|DELETE|HEAD|OPTIONS)\s+\S/.test(value.replace(/^["']/, ''));
 }
 
 /** `call GET …`, `call=GET …`, `call => GET …`, and the key twice. */
@@ -73,6 +96,8 @@ export function* swapped(parts: Parts): Generator<Slip> {
 export function* misspelt(parts: Parts): Generator<Slip> {
   const [, sign, word, rest] =
     /^(["']?)([A-Za-z][\w-]*)\1(\s*:(?:\s.*|$))/.exec(parts.whole.slice(parts.lead.length)) ?? [];
+  if (word !== undefined && word !== 'call' && isRequest(parts.value))
+    yield { why: 'a request follows call:', line: `${parts.lead}call: ${parts.value}` };
   if (word === undefined || parts.keys.has(word)) return;
   for (const key of [
     ...nearestOf(word, parts.keys),

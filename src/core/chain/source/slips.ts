@@ -5,7 +5,7 @@ import { type Parts, type Slip, type SlipReading, withValue } from './slip.ts';
 import { around, listed, pairs, quotes, separators } from './slips-around-values.ts';
 import { expressionSlips } from './slips-in-values.ts';
 import { insertionSlips, joined } from './slips-of-insertions.ts';
-import { colon, indentation, marker, misspelt, swapped } from './slips-of-keys.ts';
+import { colon, indentation, marker, misspelt, swapped, valueAndBlock } from './slips-of-keys.ts';
 
 /** Longer lines are not tried: what they may have been meant as takes time by their length, many times over. */
 const LONGEST = 300;
@@ -151,6 +151,7 @@ const READINGS: readonly SlipReading[] = [
   comment,
   misspelt,
   swapped,
+  valueAndBlock,
   colon,
   marker,
   inserted,

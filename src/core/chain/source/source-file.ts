@@ -14,7 +14,7 @@ import type { Place, Problem } from '../../problems.ts';
 import { optional } from '../optional.ts';
 import { parseYaml } from './parse-yaml.ts';
 import { asScalar, lineOf } from './scalar-text.ts';
-import { explainYaml } from './yaml-errors.ts';
+import { explainYaml, itemWithoutDash } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
 import type { SourceProblem } from './source-problem.ts';
 
@@ -92,8 +92,20 @@ export class SourceFile {
     }
     problems.push(...traps);
     const trapped = new Set(traps.map(({ place }) => place?.line));
+    let ofItem = 0;
     for (const error of onlyFirst([...document.errors, ...document.warnings])) {
       const place = this.place(error.pos[0]);
+      if (error.code === 'DUPLICATE_KEY') {
+        // What belongs to an item without its dash is there twice, too.
+        if (place.line <= ofItem) continue;
+        const item = itemWithoutDash(this.#allLines(), place.line);
+        if (item) {
+          const { end, line, column, ...rest } = item;
+          ofItem = end;
+          problems.push({ ...rest, place: { ...place, line, column } });
+          continue;
+        }
+      }
       // A trap explains what YAML only stumbled over; one such line often breaks the next one too.
       if (!trapped.has(place.line) && !(traps.length > 0 && document.errors.includes(error))) {
         problems.push(this.#yamlProblem(error.code, place));
@@ -114,6 +126,10 @@ export class SourceFile {
     return { ...rest, place: { ...place, line, column } };
   }
 
+  #allLines(): readonly string[] {
+    return (this.#split ??= this.text.split('\n'));
+  }
+
   place(offset: number): Place {
     const { line, col } = this.#lines.linePos(offset);
     return { file: this.path, line, column: col };
@@ -121,7 +137,7 @@ export class SourceFile {
 
   /** The text of a line, which counts from 1. */
   line(number: number): string {
-    return (this.#split ??= this.text.split('\n'))[number - 1]?.replace(/\r$/, '') ?? '';
+    return this.#allLines()[number - 1]?.replace(/\r$/, '') ?? '';
   }
 }
 

@@ -27,7 +27,10 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
     '5xx': 'server-error server-errors 500s 5XX',
     '429': 'rate-limit rate-limited too-many-requests',
   },
-  'when-one-fails': { continue: 'ignore skip warn go-on proceed', stop: 'fail abort exit break error halt' },
+  'when-one-fails': {
+    continue: 'ignore skip warn go-on proceed true yes',
+    stop: 'fail abort exit break error halt false no',
+  },
   guard: { 'reads-only': 'readonly read-only safe get-only', ask: 'confirm prompt', none: 'no off' },
   credential: {
     bearer: 'token jwt access-token bearer-token',

@@ -1,5 +1,13 @@
 import { ONLY_ALONE } from './consequences.ts';
-import { type Again, byTrial, isLeft, isSame, type FileReading, type Trying } from './by-trial.ts';
+import {
+  type Again,
+  ALWAYS_SAID,
+  byTrial,
+  isLeft,
+  isSame,
+  type FileReading,
+  type Trying,
+} from './by-trial.ts';
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
@@ -41,18 +49,23 @@ export function withWholeLines(
     // What is told only where nothing else is wrong says nothing of this line.
     return { ...reading, findings: reading.findings.filter(({ code }) => !ONLY_ALONE.has(code)) };
   };
-  const right = new Set<number>();
+  const right = new Map<number, Finding['code']>();
   let all = findings;
   for (const finding of findings) {
     if (!all.includes(finding) || !finding.place) continue;
     if (right.has(finding.place.line)) {
+      // The same mistake once more, which its line shows put right.
+      if (right.get(finding.place.line) === finding.code && !ALWAYS_SAID.has(finding.code)) {
+        all = all.filter((one) => one !== finding);
+        continue;
+      }
       const { instead: _, ...rest } = finding;
       all = all.map((one) => (one === finding ? rest : one));
       continue;
     }
     const put = putRight(finding, all, text, { again, spend, keys, own });
     all = put.all;
-    if (put.line !== undefined) right.add(put.line);
+    if (put.line !== undefined) right.set(put.line, finding.code);
   }
   return all;
 }
@@ -66,16 +79,22 @@ function putRight(
 ): { readonly all: readonly Finding[]; readonly line?: number | undefined } {
   const plain = byTrial(finding, all, text, {
     ...trying,
-    only: ({ isPlain, ofName }) => isPlain === true || (ofName === true && finding.code === 'name-invalid'),
+    only: ({ isPlain, ofName, ofList }) =>
+      isPlain === true ||
+      (ofName === true && finding.code === 'name-invalid') ||
+      (ofList === true && finding.instead?.includes('\n') === true),
   });
   if (plain) return plain;
   const { instead, place } = finding;
   const whole = instead === undefined ? undefined : wholeLine(text, place!.line, finding, trying.again);
   if (whole?.isRight && !whole.after.some((one) => !all.some(isSame(one)) && !trying.own.some(isSame(one)))) {
-    return { all: withoutCaused(all, finding, { ...whole, own: trying.own }), line: place!.line };
+    const other = hasMoreNear(whole.after, finding)
+      ? byTrial(finding, all, text, { ...trying, best: whole.after.length })
+      : undefined;
+    return other ?? { all: withoutCaused(all, finding, { ...whole, own: trying.own }), line: place!.line };
   }
   const tried =
-    finding.level === 'problem' && instead?.includes('\n') !== true
+    (finding.level === 'problem' || finding.code === 'description-flawed') && instead?.includes('\n') !== true
       ? byTrial(finding, all, text, { ...trying, best: whole?.after.length ?? Infinity })
       : undefined;
   if (tried) return tried;
@@ -86,6 +105,23 @@ function putRight(
       }
     : { all };
 }
+
+/** Whether something like a finding is left close below it, so that both may come from a line above. */
+function hasMoreNear(after: readonly Finding[], { code, place }: Finding): boolean {
+  const line = place!.line;
+  return (
+    OF_COLUMNS.has(code) &&
+    after.some((one) => OF_COLUMNS.has(one.code) && one.place!.line > line && one.place!.line < line + 3)
+  );
+}
+
+/** What a line at another column brings about. */
+const OF_COLUMNS: ReadonlySet<Finding['code']> = new Set([
+  'yaml',
+  'wrong-form',
+  'unknown-key',
+  'missing-key',
+]);
 
 /** All findings with the whole line for one of them, and without what its own mistake brought about. */
 function withoutCaused(

@@ -16,7 +16,10 @@ const LONGEST_LINE = 2000;
 export function explainYaml(text: string, line: number): Explained | undefined {
   const lines = text.split('\n').map((one) => one.replace(/\r$/, ''));
   const before = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '' && !/^\s*#/.test(one)) + 1;
-  const near = [...new Set([line, before])].filter((one) => one >= 1 && one <= lines.length);
+  // What is refused on an empty line is the next one that says something.
+  const next =
+    lines[line - 1]?.trim() === '' ? lines.findIndex((one, i) => i >= line && one.trim() !== '') + 1 : 0;
+  const near = [...new Set([line, before, next])].filter((one) => one >= 1 && one <= lines.length);
   let tries = 0;
   const isBetter = (number: number, instead: string | undefined): boolean =>
     ++tries <= MOST_TRIES && helps(lines, number, instead);
@@ -34,6 +37,32 @@ export function explainYaml(text: string, line: number): Explained | undefined {
     if (found && isBetter(number, found.instead)) return { ...found, line: number };
   }
   return indentation(lines, Math.min(line + 1, lines.length));
+}
+
+/**
+ * A key that stands in its map twice because an item of the list has lost its dash: it is the first key of the item above.
+ * `end` is the last line of what belongs to it. Undefined where it is no such key.
+ */
+export function itemWithoutDash(
+  lines: readonly string[],
+  line: number,
+): (Explained & { readonly end: number }) | undefined {
+  const [, blanks, key] = /^( +)([\w-]+):(?:\s|$)/.exec(lines[line - 1] ?? '') ?? [];
+  if (blanks === undefined) return undefined;
+  const column = (one: string): number => /^ */.exec(one)![0].length;
+  const says = (one: string): boolean => one.trim() !== '' && !/^\s*#/.test(one);
+  const above = lines.slice(0, line - 1).findLast((one) => says(one) && column(one) < blanks.length) ?? '';
+  const [dashes, first] = /^ *(?:- +)+(?=([\w-]+):)/.exec(above) ?? [];
+  if (dashes?.length !== blanks.length || first !== key) return undefined;
+  const rest = lines.slice(line).findIndex((one) => says(one) && column(one) < blanks.length);
+  return {
+    code: 'yaml',
+    message: `${key!} stands here twice; another item of the list begins with a dash`,
+    line,
+    column: blanks.length + 1,
+    instead: dashes + lines[line - 1]!.trim(),
+    end: rest < 0 ? lines.length : line + rest,
+  };
 }
 
 /** Whether a line put right leaves YAML with less to complain of. */

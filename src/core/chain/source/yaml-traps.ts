@@ -1,6 +1,7 @@
 import { isCollection, isMap, isScalar, isSeq, type Document, type Node, visit } from 'yaml';
 import { expressionEnd } from '../../language/parser.ts';
 import type { Place } from '../../problems.ts';
+import { parseYaml } from './parse-yaml.ts';
 import type { SourceProblem } from './source-problem.ts';
 
 /** So many places of a line that YAML refused may begin a value; only one that was made for it has more. */
@@ -16,12 +17,17 @@ export function findTraps(
   place: (offset: number) => Place,
 ): SourceProblem[] {
   const found = new Map<number, SourceProblem>();
-  const consider = (start: number, end: number, isFlow: boolean): void => {
+  const consider = (
+    start: number,
+    end: number,
+    isFlow: boolean,
+    accept: (trap: SourceProblem) => boolean = () => true,
+  ): void => {
     if (isReadWhole(text, start, end)) return;
     const { line } = place(start);
     if (found.has(line)) return;
     const trap = trapAt(text, start, end, isFlow);
-    if (trap) found.set(line, { ...trap, place: place(start) });
+    if (trap && accept(trap)) found.set(line, { ...trap, place: place(start) });
   };
   visit(document, {
     Node: (_, node: Node, ancestors) => {
@@ -59,10 +65,21 @@ export function findTraps(
       const start = lineStart + match.index + match[0].length;
       const isDash = match[0].startsWith('-') && text.startsWith('- ', start);
       if (start <= at && !isDash && !/[[{]/.test(text[start] ?? ''))
-        consider(start, Math.max(start, at), isInFlow(line.slice(0, start - lineStart)));
+        consider(start, Math.max(start, at), isInFlow(line.slice(0, start - lineStart)), (trap) =>
+          isReadWith(text, trap, lineEnd(text, lineEnd(text, at) + 1)),
+        );
     }
   }
   return [...found.values()];
+}
+
+/** Whether YAML reads on to the end of the next line, which is at `place`, once a trap is put right: what it refused may have been something else. */
+function isReadWith(text: string, { fix }: SourceProblem, place: number): boolean {
+  if (!fix) return true;
+  const [start, end] = fix.range;
+  const mended = text.slice(0, start) + fix.text + text.slice(end);
+  const [error] = parseYaml(mended, { logLevel: 'silent' }).errors;
+  return !error || error.pos[0] > place + mended.length - text.length;
 }
 
 /** Whether YAML's value goes to the end of its line, as most do: nothing that was meant can be beyond it. */

@@ -3,9 +3,13 @@ import type { Finding } from '../../../../src/core/chain/source/finding.ts';
 import { SourceFile } from '../../../../src/core/chain/source/source-file.ts';
 import { withWholeLines } from '../../../../src/core/chain/source/whole-lines.ts';
 
-const at = (line: number, instead: string): Finding => ({
+const at = (
+  line: number,
+  instead: string,
+  code: 'unknown-name' | 'wrong-kind' = 'unknown-name',
+): Finding => ({
   level: 'problem',
-  code: 'unknown-name',
+  code,
   message: `line ${line}`,
   instead,
   place: { file: 'a.chain.yaml', line, column: 1 },
@@ -49,8 +53,11 @@ test('a line that goes back and forth, or gets worse, stays as it was first put 
 });
 
 test('of several findings on a line the first has it, once it is right; what stands elsewhere keeps its own', () => {
-  const found = wholeLines('a\na\n', [at(1, 'b'), at(1, 'x'), at(2, 'y')], (text) =>
-    text === 'b\na\n' ? [at(1, 'c'), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [at(1, 'b')],
-  );
-  expect(found.map(({ instead }) => instead)).toEqual(['c', undefined, 'y']);
+  const found = (code: 'unknown-name' | 'wrong-kind'): readonly (string | undefined)[] =>
+    wholeLines('a\na\n', [at(1, 'b'), at(1, 'x', code), at(2, 'y')], (text) =>
+      text === 'b\na\n' ? [at(1, 'c', code), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [at(1, 'b')],
+    ).map(({ instead }) => instead);
+  expect(found('wrong-kind')).toEqual(['c', undefined, 'y']);
+  // The same mistake once more is shown by the line.
+  expect(found('unknown-name')).toEqual(['c', 'y']);
 });

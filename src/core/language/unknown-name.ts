@@ -1,0 +1,47 @@
+import type { InferContext, Remedy } from './inferring.ts';
+import { BIT, mayBe } from './kinds.ts';
+import { nameList, nearest } from './nearest.ts';
+import type { StaticScope } from './scope.ts';
+
+/** Words for what is being looked at: the response, or the item of a list. */
+const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
+
+/**
+ * What to do about a name that nothing defines and that is like no other: it is a text without quotes where it is compared
+ * with, and elsewhere a member of a loop's item or of the response.
+ */
+export function neitherNameNorNear(
+  name: string,
+  scope: StaticScope,
+  { isCompared = false, isItem = false }: Pick<InferContext, 'isCompared' | 'isItem'>,
+): Remedy {
+  const hasResponse = !('missing' in scope.response);
+  if (THIS_ONE.has(name)) {
+    if (isItem) return { hint: '@ is the item', replace: '@' };
+    if (hasResponse) return { hint: '$ is the response', replace: '$' };
+  }
+  const names = scope.names();
+  const inQuotes = `text needs quotes: '${name}'`;
+  const owner = isItem || isCompared ? undefined : itemWith(name, scope);
+  if (owner !== undefined) {
+    const written = `${owner}.${name}`;
+    return { hint: `${written} is a member of the item; ${inQuotes}`, replace: written };
+  }
+  if (!isCompared && !isItem && hasResponse)
+    return { hint: `$.${name} is a member of the response; ${inQuotes}`, replace: `$.${name}` };
+  const near = isCompared ? nearest(name, names) : undefined;
+  if (near !== undefined) return { hint: `${inQuotes}; the nearest name is ${near}`, replace: `'${name}'` };
+  const hint = names.length > 0 ? `names here: ${nameList(names)}; ${inQuotes}` : inQuotes;
+  return isCompared || isItem ? { hint, replace: `'${name}'` } : hint;
+}
+
+/** The item of the only loop that may have such a member; where there is a response, only that of a stream. */
+function itemWith(name: string, scope: StaticScope): string | undefined {
+  const hasResponse = !('missing' in scope.response);
+  const having = scope.names().filter((one) => {
+    const known = scope.lookup(one);
+    if (!known?.item || (hasResponse && !known.given) || !mayBe(known.kind, BIT.object)) return false;
+    return known.kind.members === undefined || known.kind.members.has(name);
+  });
+  return having.length === 1 ? having[0] : undefined;
+}
