@@ -55,7 +55,11 @@ test('a line that goes back and forth, or gets worse, stays as it was first put 
 test('of several findings on a line the first has it, once it is right; what stands elsewhere keeps its own', () => {
   const found = (code: 'unknown-name' | 'wrong-kind'): readonly (string | undefined)[] =>
     wholeLines('a\na\n', [at(1, 'b'), at(1, 'x', code), at(2, 'y')], (text) =>
-      text === 'b\na\n' ? [at(1, 'c', code), at(2, 'y')] : text === 'c\na\n' ? [at(2, 'y')] : [at(1, 'b')],
+      text === 'b\na\n'
+        ? [at(1, 'c', code), at(2, 'y')]
+        : text === 'c\na\n'
+          ? [at(2, 'y')]
+          : [at(1, 'b'), at(1, 'x', code)],
     ).map(({ instead }) => instead);
   expect(found('wrong-kind')).toEqual(['c', undefined, 'y']);
   // The same mistake once more is shown by the line.
