@@ -16,7 +16,19 @@ import {
   withoutLines,
   type DescriptionWarning,
 } from './document.ts';
+import { nearest } from '../language/nearest.ts';
 import type { JsonSchema, Schema } from './json-schema.ts';
+import {
+  ALTERNATIVE_SCHEMAS,
+  NAMED_SCHEMAS,
+  ONE_SCHEMA,
+  PLAIN_KEYWORDS,
+  SCHEMA_KEYWORDS,
+  SEVERAL_SCHEMAS,
+  UNSUPPORTED_KEYWORDS,
+} from './schema-keywords.ts';
+
+const UNSUPPORTED: ReadonlySet<string> = new Set(UNSUPPORTED_KEYWORDS);
 
 /** How a schema is read. */
 export interface SchemaReading {
@@ -26,6 +38,8 @@ export interface SchemaReading {
   readonly direction: Direction;
   /** The name of a file, for people. */
   readonly fileName: (file: string) => string;
+  /** It is written for us by hand, so that what is like a keyword is hardly meant as something else. */
+  readonly isOurs?: boolean;
   /** References are looked at, and not followed: what they lead to is read on its own. */
   readonly isShallow?: boolean;
 }
@@ -36,87 +50,6 @@ export const TOLD_BY = 'x-told-by';
 /** So many parts and levels are read of one schema; what is beyond is not looked at. */
 const MOST_PARTS = 50_000;
 const MOST_LEVELS = 200;
-
-/** Keywords by what stands under them. */
-const ONE = [
-  'not',
-  'if',
-  'then',
-  'else',
-  'contains',
-  'propertyNames',
-  'unevaluatedItems',
-  'unevaluatedProperties',
-  'additionalProperties',
-];
-const SEVERAL = ['allOf', 'prefixItems'];
-const ALTERNATIVES = ['oneOf', 'anyOf'];
-const NAMED = ['properties', 'patternProperties', 'dependentSchemas'];
-const isCount = (value: unknown): boolean => Number.isSafeInteger(value) && (value as number) >= 0;
-const isNumber = (value: unknown): boolean => typeof value === 'number' && Number.isFinite(value);
-const isTexts = (value: unknown): boolean =>
-  Array.isArray(value) && value.every((item) => typeof item === 'string');
-const isYesNo = (value: unknown): boolean => typeof value === 'boolean';
-const isText = (value: unknown): boolean => typeof value === 'string';
-const TYPES: ReadonlySet<unknown> = new Set([
-  'null',
-  'boolean',
-  'number',
-  'integer',
-  'string',
-  'array',
-  'object',
-]);
-
-/** Keywords whose value is no schema, with what it has to be. */
-const PLAIN: Readonly<Record<string, (value: unknown) => boolean>> = {
-  type: (value) =>
-    Array.isArray(value) ? value.length > 0 && value.every((one) => TYPES.has(one)) : TYPES.has(value),
-  enum: (value) => Array.isArray(value) && value.length > 0,
-  const: () => true,
-  multipleOf: (value) => isNumber(value) && (value as number) > 0,
-  maximum: isNumber,
-  minimum: isNumber,
-  exclusiveMaximum: isNumber,
-  exclusiveMinimum: isNumber,
-  maxLength: isCount,
-  minLength: isCount,
-  maxItems: isCount,
-  minItems: isCount,
-  maxContains: isCount,
-  minContains: isCount,
-  maxProperties: isCount,
-  minProperties: isCount,
-  uniqueItems: isYesNo,
-  pattern: isText,
-  format: isText,
-  required: isTexts,
-  dependentRequired: (value) => isData(value) && dataEntries(value).every(([, names]) => isTexts(names)),
-  title: isText,
-  description: isText,
-  deprecated: isYesNo,
-  readOnly: isYesNo,
-  writeOnly: isYesNo,
-  default: () => true,
-  example: () => true,
-  examples: (value) => Array.isArray(value),
-};
-
-/** Keywords that would change what fits, and that are not looked at. The docs list them. */
-export const UNSUPPORTED_KEYWORDS = [
-  '$anchor',
-  '$dynamicAnchor',
-  '$dynamicRef',
-  '$id',
-  '$recursiveAnchor',
-  '$recursiveRef',
-  '$vocabulary',
-  'contentEncoding',
-  'contentMediaType',
-  'contentSchema',
-  'dependencies',
-] as const;
-const UNSUPPORTED: ReadonlySet<string> = new Set(UNSUPPORTED_KEYWORDS);
 
 /**
  * The schema at a place of a description as one of JSON Schema 2020-12 that stands alone. What is not as its keyword wants it
@@ -248,17 +181,17 @@ class Normal {
         lineOfData(value, line),
         `${keyword} can't be ${jsonKind(value)}, so it is not looked at`,
       );
-    if (ONE.includes(keyword)) {
+    if (ONE_SCHEMA.includes(keyword)) {
       to[keyword] = this.#schema(value, below(), line, level + 1);
-    } else if (SEVERAL.includes(keyword) || ALTERNATIVES.includes(keyword)) {
+    } else if (SEVERAL_SCHEMAS.includes(keyword) || ALTERNATIVE_SCHEMAS.includes(keyword)) {
       if (!Array.isArray(value) || value.length === 0) return wrong();
-      const isAlternative = ALTERNATIVES.includes(keyword);
+      const isAlternative = ALTERNATIVE_SCHEMAS.includes(keyword);
       to[keyword] = value.map((one, i) =>
         isAlternative
           ? this.#alternative(one, below(String(i)), line, level + 1)
           : this.#schema(one, below(String(i)), line, level + 1),
       );
-    } else if (NAMED.includes(keyword)) {
+    } else if (NAMED_SCHEMAS.includes(keyword)) {
       if (!isData(value)) return wrong();
       const named: Record<string, unknown> = {};
       for (const [name, one] of dataEntries(value))
@@ -273,13 +206,21 @@ class Normal {
       if (Array.isArray(value))
         to['prefixItems'] = value.map((one, i) => this.#schema(one, below(String(i)), line, level + 1));
       else to['items'] = this.#schema(value, below(), line, level + 1);
-    } else if (Object.hasOwn(PLAIN, keyword)) {
-      if (this.#reading.isOld && /^exclusive/.test(keyword) && isYesNo(value)) return;
-      if (!PLAIN[keyword]!(value)) return wrong();
+    } else if (Object.hasOwn(PLAIN_KEYWORDS, keyword)) {
+      if (this.#reading.isOld && /^exclusive/.test(keyword) && typeof value === 'boolean') return;
+      if (!PLAIN_KEYWORDS[keyword]!(value)) return wrong();
       if (keyword === 'pattern' && !this.#isPattern(value as string, ref, line)) return;
       to[keyword] = withoutLines(value);
     } else if (UNSUPPORTED.has(keyword) && dataMember(node, keyword) !== undefined) {
       this.#warn(ref, line, `${keyword} is not looked at`);
+    } else if (this.#reading.isOurs) {
+      const near = SCHEMA_KEYWORDS.includes(keyword) ? undefined : nearest(keyword, SCHEMA_KEYWORDS);
+      if (near !== undefined)
+        this.#warn(
+          ref,
+          lineOfData(value, line),
+          `${keyword} is no keyword of JSON Schema, and the nearest is ${near}`,
+        );
     }
   }
 
@@ -304,7 +245,7 @@ class Normal {
       const known = at && this.#names.get(`${at.file}#${at.pointer}`);
       if (known !== undefined) setOwn(mapping, name, known);
     };
-    for (const keyword of ALTERNATIVES) {
+    for (const keyword of ALTERNATIVE_SCHEMAS) {
       const alternatives = dataMember(node, keyword);
       for (const one of Array.isArray(alternatives) ? (alternatives as unknown[]) : []) {
         const target = textMember(one, '$ref');

@@ -53,5 +53,5 @@ export function schemaOfData(data: unknown, fileName: string): Schema {
 }
 
 function readingOf(source: DescriptionSource, fileName: string): Parameters<typeof normalSchema>[0] {
-  return { source, isOld: false, direction: 'response', fileName: () => fileName };
+  return { source, isOld: false, isOurs: true, direction: 'response', fileName: () => fileName };
 }

@@ -50,7 +50,9 @@ function formatOf(zone: string): Intl.DateTimeFormat | undefined {
 /** Whether a name is a time zone of the IANA list, or UTC. */
 /** The IANA zone that is most like a misspelt one: the same city, or the nearest name. */
 export function nearestZone(zone: string): string | undefined {
-  return nearest(zone, Intl.supportedValuesOf('timeZone'));
+  const zones = Intl.supportedValuesOf('timeZone');
+  const city = zone.toLowerCase().replaceAll(' ', '_');
+  return zones.find((one) => one.toLowerCase().endsWith(`/${city}`)) ?? nearest(zone, zones);
 }
 
 export function isZone(zone: string): boolean {

@@ -220,6 +220,8 @@ function inferArgument(
   const kind = self.valueKind(tree, {
     ...context,
     tolerant: context.tolerant || parameter.passing === 'maybe',
+    // Behind the first, what takes a text is mostly given one that is written out.
+    ...(first !== undefined && parameter.bits === BIT.text ? { isCompared: true } : {}),
   });
   if (!mayBe(kind, parameter.bits | BIT.nothing) && !context.filter) {
     self.problem(

@@ -11,7 +11,7 @@ import type { Findings } from '../source/findings.ts';
 import { readPause } from '../source/key-definition.ts';
 import type { Expressions, Insertion, Pause, PlacedExpression, Setting, Template, Typed } from '../model.ts';
 import { checkName } from './check-name.ts';
-import { nameInQuotes } from './inserted-elsewhere.ts';
+import { oddlyInserted } from './inserted-elsewhere.ts';
 import { literalValue } from './literal-values.ts';
 import {
   bracesAsValue,
@@ -233,7 +233,7 @@ export class FieldReader {
       return { end };
     }
     indexBehindFilter(this.findings, node, node.text, tree);
-    nameInQuotes(this.findings, node, { tree, scope, use: (one) => this.#use(one) });
+    oddlyInserted(this.findings, node, { tree, scope, use: (one) => this.#use(one) });
     this.schemas.use(this.findings, node, tree);
     const isRaw = tree.type === 'call' && tree.name === 'raw';
     return { insertion: { ...this.findings.placed(expression, node), raw: isRaw }, end };

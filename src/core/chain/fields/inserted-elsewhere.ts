@@ -82,16 +82,21 @@ function knownValue(text: string, scope: StaticScope): Tree | undefined {
   return isKnown && checkTree(tree, text, scope).problems.length === 0 ? tree : undefined;
 }
 
+/** What an insertion is read as, where that stands, and what is told of what it uses. */
+interface Inserted {
+  readonly tree: Tree;
+  readonly scope: StaticScope;
+  readonly use: (tree: Tree) => void;
+}
+
+/** Finds what is inserted and was hardly meant: a name in quotes, a service in the place of its URL. */
+export function oddlyInserted(findings: Findings, node: ScalarNode, inserted: Inserted): void {
+  nameInQuotes(findings, node, inserted);
+  serviceItself(findings, node, inserted.tree);
+}
+
 /** Warns about the name of a value that stands in quotes within an insertion, and so is a text: `${"rack"}`. */
-export function nameInQuotes(
-  findings: Findings,
-  node: ScalarNode,
-  {
-    tree,
-    scope,
-    use,
-  }: { readonly tree: Tree; readonly scope: StaticScope; readonly use: (tree: Tree) => void },
-): void {
+function nameInQuotes(findings: Findings, node: ScalarNode, { tree, scope, use }: Inserted): void {
   if (tree.type !== 'literal' || typeof tree.value !== 'string') return;
   const meant = knownValue(tree.value, scope);
   if (!meant) return;
@@ -132,5 +137,18 @@ export function halfInserted(findings: Findings, node: ScalarNode, scope: Static
     'expression-in-text',
     `what stands outside of \${ } in ${node.text} would be sent as these characters`,
     findings.becomes(node, `\${${meant}}`),
+  );
+}
+
+/** Says of `${services.kiln}` that it is the service, of which the URL is meant. */
+function serviceItself(findings: Findings, node: ScalarNode, tree: Tree): void {
+  if (tree.type !== 'query' || tree.base.type !== 'name') return;
+  if (tree.base.name !== 'services' || tree.segments.length !== 1) return;
+  const source = node.text.slice(...tree.span);
+  findings.problem(
+    node.offset(tree.span[0]),
+    'wrong-kind',
+    `${source} is the service, and its URL is a member of it`,
+    findings.partBecomes(node, [...tree.span], `${source}.url`),
   );
 }

@@ -3,7 +3,7 @@ import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
 import { keysMeantBy } from '../source/key-habits.ts';
 import { valueMeantBy } from '../source/value-habits.ts';
 import { nearest } from '../../language/nearest.ts';
-import { plainOf } from '../source/node-data.ts';
+import { formOf, plainOf } from '../source/node-data.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import {
@@ -31,7 +31,6 @@ import {
   type SourceNode,
   valueOf,
 } from '../source/source-file.ts';
-import { formOf } from '../source/node-data.ts';
 import { checkStructure } from '../source/structure.ts';
 
 /** The request as a recipe sees it. */

@@ -89,6 +89,9 @@ function readRoot(
   const environments = entries(valueOf(written, 'environments'));
   const environment = chooseEnvironment(findings, written, environments, { wanted, choose });
   const root = environment ? override(findings, written, environment.value) : written;
+  // What an environment sets has the form that it has elsewhere in the file.
+  const set = root.entries.filter((entry) => !written.entries.includes(entry));
+  if (set.length > 0) checkStructure(findings, { ...root, entries: set }, projectKeys, 'a project file');
   if (environment) movedServices(findings, written, root, environment);
   const mask = readMask(valueOf(root, 'mask'));
   findings.notSecret = mask.never;

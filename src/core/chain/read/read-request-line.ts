@@ -4,6 +4,7 @@ import { BIT, isOnly, kindWords, mayBe } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { METHODS } from '../../methods.ts';
+import { endsAsFile } from '../fields/inserted-elsewhere.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import type { CallTarget, Template } from '../model.ts';
 import { partOfScalar, type ScalarNode } from '../source/source-file.ts';
@@ -190,12 +191,12 @@ function methodMeantBy(word: string): string | undefined {
 /** `/pieces/:id`, `/pieces/{id}` and `/pieces/<id>`, as documentation writes what is to be filled in. */
 function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope: StaticScope): void {
   for (const match of node.text.matchAll(
-    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)|<([A-Za-z_]\w*)>/g,
+    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)|<([A-Za-z_]\w*)>|(?<=\/)\(([A-Za-z_]\w*)\)(?=\/|$)/g,
   )) {
-    const name = match[1] ?? match[2] ?? match[3] ?? match[4]!;
+    const name = match[1] ?? match[2] ?? match[3] ?? match[4] ?? match[5]!;
     const isKnown = scope.lookup(name) !== undefined;
     // A colon may stand in a path; braces and < > may not.
-    if (match.index < from || (!isKnown && match[1] !== undefined)) continue;
+    if (match.index < from || (!isKnown && (match[1] ?? match[5]) !== undefined)) continue;
     if (!isKnown) {
       findings.warn(
         node.offset(match.index),
@@ -210,6 +211,22 @@ function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope:
       'expression-in-text',
       `${match[0]} would be sent as these characters`,
       findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${name}}`),
+    );
+    return;
+  }
+  for (const match of node.text.matchAll(/\$\{([A-Za-z_]\w*)\}((?:\.[A-Za-z_]\w*)+)(?=[/?&#]|$)/g)) {
+    const known = scope.lookup(match[1]!);
+    if (match.index < from || !known || known.given || !mayBe(known.kind, BIT.object)) continue;
+    if (endsAsFile(match[2]!)) continue;
+    findings.warn(
+      node.offset(match.index),
+      'expression-in-text',
+      `what stands outside of \${ } in ${match[0]} would be sent as these characters`,
+      findings.partBecomes(
+        node,
+        [match.index, match.index + match[0].length],
+        `\${${match[1]!}${match[2]!}}`,
+      ),
     );
     return;
   }
@@ -268,6 +285,18 @@ function checkPath(
           `as: ${name!}`,
         ),
       },
+    );
+    return;
+  }
+  const param = /(?<![\s/])[,;]?\s+(?=[\w.-]+=\S)/.exec(written);
+  if (param) {
+    const at = from + param.index;
+    const sign = written.slice(0, param.index).includes('?') ? '&' : '?';
+    findings.warn(
+      node.offset(at),
+      'blank-in-path',
+      'what stands here is sent as a part of the path; a query begins with ?',
+      findings.partBecomes(node, [at, at + param[0].length], sign),
     );
     return;
   }

@@ -213,9 +213,11 @@ function readServiceUrl(
       `'${only}' is not the URL of a service`,
       /^[\w-]+(?:\.[\w-]+)+(?::\d+)?(?:\/\S*)?$/.test(only)
         ? fields.findings.becomes(node, `https://${only}`)
-        : /^https?:?\/{1,2}\w/.test(only)
-          ? fields.findings.becomes(node, only.replace(/^(https?):?\/{1,2}/, '$1://'))
-          : { example: 'url: https://api.emberfold.example/v1' },
+        : /^(?:localhost|\d+(?:\.\d+){3})(?::\d+)?(?:\/\S*)?$/.test(only)
+          ? fields.findings.becomes(node, `http://${only}`)
+          : /^https?:?\/{1,2}\w/.test(only)
+            ? fields.findings.becomes(node, only.replace(/^(https?):?\/{1,2}/, '$1://'))
+            : { example: 'url: https://api.emberfold.example/v1' },
     );
     return template;
   }

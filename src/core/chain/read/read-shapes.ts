@@ -7,6 +7,7 @@ import { isNumberText } from '../../language/numbers.ts';
 import type { FieldReader } from '../fields/fields.ts';
 import type { FoundSchema } from '../fields/schema-names.ts';
 import type { Project } from '../project.ts';
+import type { Change } from '../source/source-problem.ts';
 import { SourceFile, type SourceNode } from '../source/source-file.ts';
 import type { OtherFiles } from './step-reader.ts';
 
@@ -32,10 +33,20 @@ export function readShapes(fields: FieldReader, node: SourceNode | undefined, fi
     if (value.type === 'scalar' && files && !files.exists(value.text))
       findings.problem(value, 'file-not-found', `the file ${value.text} does not exist`);
     for (const { message, at } of shapes.find(key.text)?.warnings ?? [])
-      if (at.file === file.path) findings.warn(lineStart(file.text, at.line), 'description-flawed', message);
-      else findings.warn(key, 'description-flawed', `${message} (${at.file}:${at.line})`);
+      if (at.file === file.path) {
+        const start = lineStart(file.text, at.line);
+        const change = keywordChange(file.text, start, message);
+        findings.warn(change?.range[0] ?? start, 'description-flawed', message, change && { change });
+      } else findings.warn(key, 'description-flawed', `${message} (${at.file}:${at.line})`);
   }
   return shapes;
+}
+
+/** The change by which a word behind a place becomes the keyword that it was meant as. */
+function keywordChange(text: string, start: number, message: string): Change | undefined {
+  const [, word, near] = /^(\S+) is no keyword .* the nearest is (\w+)$/.exec(message) ?? [];
+  const at = word === undefined ? -1 : text.indexOf(word, start);
+  return at < 0 ? undefined : { range: [at, at + word!.length], text: near! };
 }
 
 /** Where what a line says begins; lines count from 1. */

@@ -48,7 +48,10 @@ export function readWrite(reader: StepReader, step: MapNode, scope: StaticScope)
   const onePer = columnsOf(valueOf(node, 'one-row-per'));
   for (const name of columns ? onePer : []) {
     if (columns!.includes(name.text)) continue;
-    const inserted = /^\$\{\s*(\w+)\s*\}$/.exec(name.text)?.[1];
+    const inserted = /^\$\{\s*(?:\w+\.)*(\w+)\s*\}$|^(?:\w+\.|\$\.)+(\w+)$/
+      .exec(name.text)
+      ?.slice(1)
+      .find(Boolean);
     if (inserted !== undefined && columns!.includes(inserted)) {
       findings.problem(
         name,

@@ -8,7 +8,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   file: 'path file-path filepath filename file-name src upload attachment from-file',
   multipart: 'files form-data formdata formData upload attachments',
   text: 'raw plain raw-body',
-  headers: 'header http-headers',
+  headers: 'header http-headers default-headers defaultHeaders common-headers extra-headers request-headers',
   as: 'bearer basic oauth oauth2 auth authorization authentication credential credentials auth-as signed-in-as',
   expect:
     'assert asserts assertions assertion check checks test tests validate validates verify should must expects expectations',
@@ -32,7 +32,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   about: 'description desc doc docs comment note summary',
   because: 'message reason description why msg',
   chain: 'title name scenario workflow test flow suite',
-  name: 'id step label key alias group header header-name',
+  name: 'id step label key alias group header header-name as',
   results: 'outputs output return returns result exports',
   'at-once': 'parallel concurrency workers threads max-parallel maxParallel parallelism jobs',
   timeout: 'deadline max-time time-limit timeout-ms timeoutMs',
@@ -74,6 +74,9 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   'one-row-per': 'key unique upsert-by keys primary-key',
   row: 'columns values fields record data',
   to: 'file path output target',
+  let: 'vars variables values define computed compute',
+  also: 'include includes plus',
+  never: 'except exclude excludes',
   define: 'functions helpers macros defs definitions',
 };
 

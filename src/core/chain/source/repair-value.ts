@@ -127,6 +127,8 @@ export function mapMeantBy(key: string, text: string): string | undefined {
     return name === undefined ? undefined : flow([[name, text]]);
   }
   if (key === 'pages' && /^(?:yes|no|true|false|\d+)$/.test(text)) return undefined;
+  if (key === 'idempotency')
+    return flow([[/^[A-Z][a-z]*(?:-[A-Za-z]+)+$/.test(text) ? 'header' : 'key', text]]);
   const only = ONLY_MEMBER[key];
   const [count] = only === 'attempts' ? [...counts(text)] : [];
   // What says several things is more than one member.

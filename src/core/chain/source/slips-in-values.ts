@@ -60,6 +60,13 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'a member of the response is $.name',
   ],
   [/\$\.\.(?=[A-Za-z_])/g, '$.', 'a member of the response is $.name'],
+  [
+    /\b(every|any)\(\s*([\w.$[\]*]+)\s+in\s+([\w.$[\]*]+)\s*\)/g,
+    '$1($2, @ in $3)',
+    'a condition follows the list, and @ is its item',
+  ],
+  [/\[(["'])([\w-]+)\]/g, '[$1$2$1]', 'a quote is closed'],
+  [/\[([\w-]+)(["'])\]/g, '[$2$1$2]', 'a quote is opened'],
   [/(["'])(\$\.[\w.[\]*]+)\1/g, '$2', 'a path stands without quotes'],
   [
     /\$\[(['"]?)([A-Za-z_]\w*)\1\]|\{\{\s*([A-Za-z_]\w*)\s*\}\}/g,
@@ -103,8 +110,8 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     true,
   ],
   [
-    /(?<=\bin\s*)\[((?:['"]?[\w.-]+['"]?\s+)+['"]?[\w.-]+['"]?)\]/g,
-    (_, items = '') => `[${items.trim().split(/\s+/).join(', ')}]`,
+    /(?<=\bin\s*)\[((?:(?:'[^']*'|"[^"]*"|[\w.-]+)\s+)+(?:'[^']*'|"[^"]*"|[\w.-]+))\]/g,
+    (_, items = '') => `[${items.match(/'[^']*'|"[^"]*"|[\w.-]+/g)!.join(', ')}]`,
     'a comma separates one from the next',
     true,
   ],

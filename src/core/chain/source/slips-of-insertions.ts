@@ -29,7 +29,9 @@ function quotedAsNeeded(text: string, before: string): string {
 /** `"Order " + order.id + " of " + day`: texts and values joined as elsewhere. */
 export function joined(value: string): string | undefined {
   const pieces = value.match(/"[^"]*"|'[^']*'|[^\s+"'][^+"']*/g)?.map((piece) => piece.trim()) ?? [];
-  if (pieces.length < 2 || pieces.join('+').replace(/\s/g, '') !== value.replace(/\s/g, '')) return undefined;
+  const signs = value.replace(/\s/g, '');
+  const isJoined = [' + ', ''].some((sign) => pieces.join(sign).replace(/\s/g, '') === signs);
+  if (pieces.length < 2 || !isJoined) return undefined;
   const isText = (piece: string): boolean => /^["']/.test(piece);
   if (!pieces.some(isText) || pieces.every(isText)) return undefined;
   const text = pieces.map((piece) =>

@@ -42,9 +42,49 @@ export function* valueAndBlock(parts: Parts): Generator<Slip> {
     };
 }
 
+/** What begins a statement elsewhere, by its key. */
+const STATEMENTS: readonly (readonly [begins: RegExp, key: string])[] = [
+  [/^(?:for\s*each|for|foreach|loop)\s*\(?\s*(?:(?:let|const|var)\s+)?(?=\w+\s+(?:in|of)\s)/i, 'each'],
+  [/^(?:if|when)\b\s*(?=\S)/i, 'when'],
+  [/^(?:sleep|wait|delay)\s*\(?\s*(?=\d)/i, 'wait'],
+  [/^(?:print|echo|log|puts|say)\s*\(?\s*(?=\S)/i, 'show'],
+];
+
+/** `- for rack in racks:`, `- sleep(5)`, `- print "done"`. */
+export function* statement(parts: Parts): Generator<Slip> {
+  const text = parts.whole.slice(parts.lead.length);
+  for (const [begins, key] of STATEMENTS) {
+    const word = begins.exec(text)?.[0];
+    if (word === undefined) continue;
+    const rest = text
+      .slice(word.length)
+      .replace(/^:\s*/, '')
+      .replace(/\s*[:{]$/, '');
+    const inside = word.includes('(') ? rest.replace(/\)$/, '') : rest;
+    yield {
+      why: `what begins here is written ${key}:`,
+      line: `${parts.lead}${key}: ${key === 'each' ? inside.replace(/^(\w+)\s+of\s/, '$1 in ') : inside}`,
+    };
+  }
+}
+
 /** A key in whose place a request is written: `download: GET kiln /film`. */
 function isRequest(value: string): boolean {
   return /^(?:GET|POST|PUT|PATCH|DELETE|HEAD|OPTIONS)\s+\S/.test(value.replace(/^["']/, ''));
+}
+
+/** `call: POST kiln /orders { pieces: 3 }`: the body on the line of the request. */
+export function* bodyBehind(parts: Parts): Generator<Slip> {
+  const [, request, body] =
+    /^([A-Z]+ +\S+(?: +\/\S*)?)(?:,? +(?:with|body:?|json:?|-d|data:?))?,? +'?(\{.*\})'?$/.exec(
+      parts.value,
+    ) ?? [];
+  if (request === undefined || !isRequest(request)) return;
+  yield {
+    why: 'the body of a call stands on a line of its own',
+    line: `${parts.lead}${parts.key}${request}\n${' '.repeat(parts.lead.length)}json: ${body!}`,
+    isPlain: true,
+  };
 }
 
 /** `call GET …`, `call=GET …`, `call => GET …`, and the key twice. */
@@ -94,10 +134,24 @@ export function* swapped(parts: Parts): Generator<Slip> {
 
 /** A key that is like another one, or that other programs call otherwise. */
 export function* misspelt(parts: Parts): Generator<Slip> {
+  for (const { 0: word, index } of parts.value.matchAll(/(?<=^\{\s*|^\{.*,\s*)[A-Za-z][\w-]*(?=\s*:)/g)) {
+    const near = parts.keys.has(word) ? undefined : nearest(word, parts.keys);
+    if (near !== undefined)
+      yield {
+        why: `${word} is no key; the nearest is ${near}`,
+        line: withValue(parts, parts.value.slice(0, index) + near + parts.value.slice(index + word.length)),
+      };
+  }
   const [, sign, word, rest] =
     /^(["']?)([A-Za-z][\w-]*)\1(\s*:(?:\s.*|$))/.exec(parts.whole.slice(parts.lead.length)) ?? [];
   if (word !== undefined && word !== 'call' && isRequest(parts.value))
     yield { why: 'a request follows call:', line: `${parts.lead}call: ${parts.value}` };
+  for (const key of word === undefined ? [] : parts.keys)
+    if (key.endsWith(`-${word!}`))
+      yield {
+        why: `${word!} has no place here; the nearest is ${key}`,
+        line: `${parts.lead}${sign!}${key}${sign!}${rest!}`,
+      };
   if (word === undefined || parts.keys.has(word)) return;
   for (const key of [
     ...nearestOf(word, parts.keys),

@@ -5,7 +5,16 @@ import { type Parts, type Slip, type SlipReading, withValue } from './slip.ts';
 import { around, listed, pairs, quotes, separators } from './slips-around-values.ts';
 import { expressionSlips } from './slips-in-values.ts';
 import { insertionSlips, joined } from './slips-of-insertions.ts';
-import { colon, indentation, marker, misspelt, swapped, valueAndBlock } from './slips-of-keys.ts';
+import {
+  bodyBehind,
+  colon,
+  indentation,
+  marker,
+  misspelt,
+  statement,
+  swapped,
+  valueAndBlock,
+} from './slips-of-keys.ts';
 
 /** Longer lines are not tried: what they may have been meant as takes time by their length, many times over. */
 const LONGEST = 300;
@@ -51,7 +60,7 @@ function* comment(parts: Parts): Generator<Slip> {
   );
   if (whole) yield { why: why(whole[2]!), line: `${whole[1]!}# ${whole[3]!}`, isPlain: true };
   const [, before, mark, text] =
-    /^(.*?\S)\s+(\/\/+|--+|;+|\/\*+|<!--+)\s*(.*?)\s*(?:\*\/|--+>)?$/.exec(parts.whole) ?? [];
+    /^(.*?\S)\s+(\/\/+|--+(?=\s)|;+|\/\*+|<!--+)\s*(.*?)\s*(?:\*\/|--+>)?$/.exec(parts.whole) ?? [];
   if (before !== undefined) yield { why: why(mark!), line: `${before} # ${text!}`, isPlain: true };
   const [, value, note] = /^(.*?\S)\s*#+(\S.*)$/.exec(parts.value) ?? [];
   if (value !== undefined)
@@ -150,6 +159,8 @@ const READINGS: readonly SlipReading[] = [
   endMark,
   comment,
   misspelt,
+  statement,
+  bodyBehind,
   swapped,
   valueAndBlock,
   colon,

@@ -127,7 +127,25 @@ export function nearestKey(
       .safeParse(plainOf(value)).success;
   const isFile = value.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
   const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
-  return meant ?? nearest(word, names) ?? keysMeantBy(word).find((key) => names.includes(key));
+  return (
+    meant ??
+    nearest(word, names) ??
+    keysMeantBy(word).find((key) => names.includes(key)) ??
+    onlyMissing(keys, present, takes)
+  );
+}
+
+/** The key that has to be there and is not, where it is the only one, and no other key is unknown. */
+function onlyMissing(
+  keys: readonly KeyDefinition[],
+  present: ReadonlySet<string>,
+  takes: (key: string) => boolean,
+): string | undefined {
+  const missing = keys.filter(({ name, required }) => required && !present.has(name));
+  const unknown = [...present].filter((name) => !keys.some((key) => key.name === name));
+  return missing.length === 1 && unknown.length === 1 && takes(missing[0]!.name)
+    ? missing[0]!.name
+    : undefined;
 }
 
 /** Says of the entry at an index of a map that its key is none, and what it was probably meant as. */

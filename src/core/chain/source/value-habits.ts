@@ -47,7 +47,7 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
 export function valueMeantBy(key: string, word: string, known?: readonly string[]): string | undefined {
   const values = Object.hasOwn(OTHER_VALUES, key) ? OTHER_VALUES[key]! : {};
   const found = Object.entries(values).find(([, others]) =>
-    others.split(' ').includes(word.toLowerCase()),
+    others.split(' ').includes(word.trim().toLowerCase().replaceAll(' ', '-')),
   )?.[0];
   return found === undefined || known?.includes(found) === false ? undefined : found;
 }

@@ -41,6 +41,11 @@ export function findTraps(
         found.set(place(start).line, { ...withoutMark(text, end - 1), place: place(end - 1) });
         return;
       }
+      const joined = isPlain ? listInText(text, start, end) : undefined;
+      if (joined !== undefined) {
+        found.set(place(joined).line, { ...JOINED, place: place(joined) });
+        return;
+      }
       const undashed = isPlain ? withoutDash(text, start, end) : undefined;
       if (undashed) {
         found.set(place(start).line, { ...undashed, place: place(start) });
@@ -160,6 +165,24 @@ function withoutMark(text: string, at: number): SourceProblem {
     instead: (text.slice(lineStart, at) + text.slice(at + 1, lineEnd(text, at))).trim(),
     fix: { range: [at, at + 1], text: '', means: text.slice(lineStart, at).trim() },
   };
+}
+
+const JOINED: SourceProblem = {
+  code: 'yaml-trap',
+  message: 'YAML joins this line to the text above it; a list begins below a key without a value',
+  hint: 'its key on a line of its own above, or quotes around the whole text if it is one',
+};
+
+/** Where an item of a list begins that YAML takes for more of the value above, since the key of the list is missing. */
+function listInText(text: string, start: number, end: number): number | undefined {
+  const first = lineEnd(text, start);
+  if (first >= end) return undefined;
+  const [, key] =
+    /^\s*(?:- +)*([\w-]+): +$/.exec(text.slice(text.lastIndexOf('\n', start - 1) + 1, start)) ?? [];
+  // What is written for people may have such lines.
+  if (key === undefined || /^(?:about|because|title|show|ask|text|chain)$/.test(key)) return undefined;
+  const item = /\n\s*(?=- \S)/.exec(text.slice(first, end));
+  return item ? first + item.index + item[0].length : undefined;
 }
 
 /** A first item without its dash, which YAML joins with those below it to one text. */
