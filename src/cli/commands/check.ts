@@ -45,10 +45,14 @@ function inOtherEnvironments(names: readonly string[], { findings, project }: Lo
   const key = ({ file, finding }: Loaded['findings'][number]): string =>
     JSON.stringify([file.path, finding.place, finding.message]);
   const seen = new Set(findings.map(key));
+  // What YAML can't read is the same in each.
+  const broken = new Set(
+    findings.flatMap(({ file, finding }) => (finding.code === 'yaml' ? [file.path] : [])),
+  );
   return project.environments
     .filter((name) => name !== project.environment)
     .flatMap((name) => load(names, name, false).findings)
-    .filter((one) => !seen.has(key(one)) && seen.add(key(one)));
+    .filter((one) => !broken.has(one.file.path) && !seen.has(key(one)) && seen.add(key(one)));
 }
 
 /** Writes the lines that YAML misreads as they should stand; returns how many by path. */

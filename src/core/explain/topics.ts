@@ -269,7 +269,14 @@ function wordTopics(): Topic[] {
       about: `A grant of a credential of kind oauth2. It needs ${GRANT_NEEDS[grant].join(', ') || 'nothing besides the client'}.`,
       details: [['page', 'docs/credentials/oauth2.md']],
       examples: [`desk: { kind: oauth2, grant: ${grant}, … }`],
-      also: ['grant', 'grants', 'oauth'],
+      also: [
+        'grant',
+        'grants',
+        'oauth',
+        ...valueHabits()
+          .filter(([, of, value]) => of === 'grant' && value === grant)
+          .map(([word]) => word),
+      ],
     })),
   ];
 }

@@ -37,6 +37,8 @@ export function comparisonAdvice(left: Side, right: Side): Remedy {
     hint: text,
     replace: { span: tree.span, text },
   });
+  const list = pair(BIT.list, BIT.number);
+  if (list) return replaced(list, `length(${list.source})`);
   const text = pair(BIT.text, BIT.number);
   if (text) {
     const { source, tree } = text;

@@ -28,6 +28,28 @@ const VALUE = `(?:${START}${SEGMENT}*|${PARENTHESES})`;
 const OBJECT = `(?:${START}${SEGMENT}*?|${PARENTHESES})`;
 
 /** A pattern; what it has by the name `sign` is the place of the habit. */
+/** Statuses by the words that the registry has for them: https://www.iana.org/assignments/http-status-codes */
+const STATUS_WORDS: Readonly<Record<string, number>> = {
+  created: 201,
+  accepted: 202,
+  'no content': 204,
+  'not modified': 304,
+  'bad request': 400,
+  unauthorized: 401,
+  forbidden: 403,
+  'not found': 404,
+  conflict: 409,
+  gone: 410,
+  'too many requests': 429,
+  'internal server error': 500,
+  'service unavailable': 503,
+};
+
+function statusOf(word: string): number {
+  const letters = (text: string): string => text.toLowerCase().replace(/[^a-z]/g, '');
+  return Object.entries(STATUS_WORDS).find(([one]) => letters(one) === letters(word))![1];
+}
+
 const of = (pattern: string, flags = ''): RegExp =>
   new RegExp(pattern, flags.includes('g') ? flags : `${flags}d`);
 
@@ -520,6 +542,16 @@ const makeHabits = (): readonly Habit[] => [
     write: () => 'status == 2xx',
     say: 'a status is a number, and 2xx stands for all that went well',
     example: ['status == ok', 'status == 2xx'],
+  },
+  {
+    words: ['status == created'],
+    find: of(
+      `\\bstatus\\s*={1,3}\\s*(${Object.keys(STATUS_WORDS).join('|').replaceAll(' ', '[_ -]?')})(?=\\s*(?:$|[)&|]))`,
+      'i',
+    ),
+    write: ([, word = '']) => `status == ${statusOf(word)}`,
+    say: 'a status is a number',
+    example: ['status == created', 'status == 201'],
   },
   {
     words: ['.['],

@@ -1,4 +1,4 @@
-import { ANY, BIT, type Kind, NUMBER, TEXT, union, YES_NO } from '../../language/kinds.ts';
+import { ANY, BIT, type Kind, mayBe, NUMBER, TEXT, union, YES_NO } from '../../language/kinds.ts';
 import { nameList } from '../../language/nearest.ts';
 import { plainText } from '../../language/functions/conversion.ts';
 import { isObject, type Value } from '../../language/values.ts';
@@ -78,6 +78,16 @@ export function readAsk(
 
 /** A list or a map as written, else an expression. */
 function readChoices({ fields }: StepReader, node: SourceNode, scope: ChainScope): AskStep['choices'] {
+  const [only] = node.type === 'list' && node.items.length === 1 ? node.items : [];
+  if (only?.type === 'scalar' && !only.quoted && isListName(only.text, scope)) {
+    fields.findings.problem(
+      node,
+      'not-a-list',
+      `${only.text} is a list itself, so it has no brackets around it`,
+      { change: { range: node.range, text: only.text } },
+    );
+    return undefined;
+  }
   if (node.type !== 'scalar') {
     const typed = fields.typed(node, scope.outside());
     const isEmpty =
@@ -103,6 +113,12 @@ function readChoices({ fields }: StepReader, node: SourceNode, scope: ChainScope
     );
   }
   return expression;
+}
+
+/** Whether a name is known for a list, or for something that may be one and is no text. */
+function isListName(text: string, scope: ChainScope): boolean {
+  const known = scope.lookup(text);
+  return known !== undefined && !known.given && mayBe(known.kind, BIT.list);
 }
 
 function kindOf(

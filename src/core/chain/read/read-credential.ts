@@ -79,6 +79,7 @@ export function readCredential(
       node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
     if (kind === 'bearer' && field === 'token' && node.type === 'scalar') schemeTwice(findings, node);
+    if (field.endsWith('-url')) wholeUrl(findings, node, template);
     if (secret) literalSecret(findings, node, name, { field, template });
     templates.set(field, template);
   }
@@ -109,6 +110,21 @@ function schemeTwice(findings: Findings, node: ScalarNode): void {
     'wrong-form',
     `${scheme.trim()} is put before the token of a credential of kind bearer, so it would stand there twice`,
     findings.partBecomes(node, [0, scheme.length], '', 'the token alone'),
+  );
+}
+
+/** An endpoint is a whole URL: a credential may be used with several services. */
+function wholeUrl(findings: Findings, node: SourceNode, { parts: [first] }: Template): void {
+  if (typeof first !== 'string' || /^https?:\/\//.test(first)) return;
+  const service = /^  ([\w-]+):/m.exec(findings.file.text.split(/^services:/m)[1] ?? '')?.[1];
+  const isPath = first.startsWith('/') && service !== undefined && node.type === 'scalar';
+  findings.problem(
+    node,
+    'not-a-url',
+    'an endpoint is a whole URL',
+    isPath
+      ? findings.becomes(node, `\${services.${service}.url}${node.text}`)
+      : 'https://…, or ${services.NAME.url}/…',
   );
 }
 

@@ -290,7 +290,8 @@ function readSecret(fields: FieldReader, { key, value }: MapEntry): [string, Sec
     // The text may be the secret itself, so it is not repeated.
     fields.findings.problem(
       value,
-      from === undefined ? 'secret-in-plain-text' : 'wrong-form',
+      // What is inserted is none.
+      from === undefined && !/^\$\{[^{}]*\}$/.test(value.text) ? 'secret-in-plain-text' : 'wrong-form',
       `the secret ${key.text} does not say where it comes from`,
       `${key.text}: env NAME_OF_A_VARIABLE, file PATH, command WORDS, ask, or locked`,
     );

@@ -1,10 +1,10 @@
 import { asScalar } from '../source/scalar-text.ts';
 import type { Change } from '../source/source-problem.ts';
-import { BIT, isOnly, kindWords, mayBe } from '../../language/kinds.ts';
+import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { METHODS } from '../../methods.ts';
-import { endsAsFile } from '../fields/inserted-elsewhere.ts';
+import { namesInPath } from '../fields/names-in-path.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import type { CallTarget, Template } from '../model.ts';
 import { partOfScalar, type ScalarNode } from '../source/source-file.ts';
@@ -164,7 +164,7 @@ export function readRequestLine(
     return undefined;
   }
   checkPath(reader, node, from, template);
-  bracesInPath(findings, node, from, scope);
+  namesInPath(findings, { node, from, scope });
   return { method, where: written, written, target: { type: 'service', service, path: template } };
 }
 
@@ -186,64 +186,6 @@ function serviceOtherwise(
 function methodMeantBy(word: string): string | undefined {
   if (/^(?:fetch|request|call|http|https|load|read|list|query|open)$/i.test(word)) return 'GET';
   return /^(?:send|submit|create|add)$/i.test(word) ? 'POST' : undefined;
-}
-
-/** `/pieces/:id`, `/pieces/{id}` and `/pieces/<id>`, as documentation writes what is to be filled in. */
-function bracesInPath(findings: Findings, node: ScalarNode, from: number, scope: StaticScope): void {
-  for (const match of node.text.matchAll(
-    /(?<=\/):([A-Za-z_]\w*)|(?<![${])[#%@]?\{([A-Za-z_]\w*)\}|\$\(([A-Za-z_]\w*)\)|<([A-Za-z_]\w*)>|(?<=\/)\(([A-Za-z_]\w*)\)(?=\/|$)/g,
-  )) {
-    const name = match[1] ?? match[2] ?? match[3] ?? match[4] ?? match[5]!;
-    const isKnown = scope.lookup(name) !== undefined;
-    // A colon may stand in a path; braces and < > may not.
-    if (match.index < from || (!isKnown && (match[1] ?? match[5]) !== undefined)) continue;
-    if (!isKnown) {
-      findings.warn(
-        node.offset(match.index),
-        'expression-in-text',
-        `${match[0]} would be sent as these characters`,
-        `\${${name}} inserts a value, which an input or a step above gives: inputs: { ${name}: {} }`,
-      );
-      continue;
-    }
-    findings.warn(
-      node.offset(match.index),
-      'expression-in-text',
-      `${match[0]} would be sent as these characters`,
-      findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${name}}`),
-    );
-    return;
-  }
-  for (const match of node.text.matchAll(/\$\{([A-Za-z_]\w*)\}((?:\.[A-Za-z_]\w*)+)(?=[/?&#]|$)/g)) {
-    const known = scope.lookup(match[1]!);
-    if (match.index < from || !known || known.given || !mayBe(known.kind, BIT.object)) continue;
-    if (endsAsFile(match[2]!)) continue;
-    findings.warn(
-      node.offset(match.index),
-      'expression-in-text',
-      `what stands outside of \${ } in ${match[0]} would be sent as these characters`,
-      findings.partBecomes(
-        node,
-        [match.index, match.index + match[0].length],
-        `\${${match[1]!}${match[2]!}}`,
-      ),
-    );
-    return;
-  }
-  for (const match of node.text.matchAll(/(?<=[/=])([A-Za-z_]\w*)((?:\.[A-Za-z_]\w*)+)(?=[/?&#]|$)/g)) {
-    const known = scope.lookup(match[1]!);
-    if (match.index < from || !known || known.given || !mayBe(known.kind, BIT.object)) continue;
-    const member = match[2]!.slice(1).split('.', 1)[0]!;
-    if (known.kind.members?.has(member) === false || (!known.item && known.kind.members === undefined))
-      continue;
-    findings.warn(
-      node.offset(match.index),
-      'expression-in-text',
-      `${match[0]} would be sent as these characters`,
-      findings.partBecomes(node, [match.index, match.index + match[0].length], `\${${match[0]}}`),
-    );
-    return;
-  }
 }
 
 /** The change by which a value is a shorter one, and a key of its own stands below it. */
@@ -323,7 +265,12 @@ function checkPath(
     if (typeof part === 'string' || !isOnly(part.expression.kind, BIT.list | BIT.object)) continue;
     const { span } = part.expression.tree;
     const source = part.expression.text.slice(...span);
-    const text = isOnly(part.expression.kind, BIT.list) ? `join(${source}, ',')` : `json(${source})`;
+    const { members } = part.expression.kind;
+    const text = isOnly(part.expression.kind, BIT.list)
+      ? `join(${source}, ',')`
+      : members && !members.has('id')
+        ? `json(${source})`
+        : `${source}.id`;
     const start = node.text.indexOf(`\${${source}}`);
     findings.problem(
       start < 0 ? node : node.offset(start + 2),

@@ -1,6 +1,7 @@
 import { nearest } from '../../language/nearest.ts';
 import { optional } from '../optional.ts';
 import type { Finding } from './finding.ts';
+import { linesFor, missingName, plainLines } from './lines-to-try.ts';
 import type { Slip } from './slip.ts';
 import { slipsOf } from './slips.ts';
 import type { SourceFile, SourceNode } from './source-file.ts';
@@ -30,9 +31,6 @@ function isOfSlip({ code, message }: Finding): boolean {
   if (code === 'secret-in-plain-text') return message.endsWith('does not say where it comes from');
   return OF_SLIPS.has(code) && !(code === 'yaml' && message.endsWith('twice'));
 }
-
-/** So many lines are looked at for what was found on one. */
-const MOST_LINES = 12;
 
 /** What a slip of the hand brings about; what else is found has a meaning, and a way out that only its author knows. */
 const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
@@ -151,7 +149,10 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
   for (const line of only ? plainLines(lines, place.line) : linesFor(found, lines, place.line)) {
     const written = lines[line - 1]!;
     if (!spend(TRYING * written.length)) return best;
-    for (const slip of only ? slipsOf(lines, line - 1, keys) : slipsFor(found, lines, line, keys)) {
+    const slips = only
+      ? [...usedName(found, all, written), ...slipsOf(lines, line - 1, keys)]
+      : slipsFor(found, lines, line, keys);
+    for (const slip of slips) {
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
       if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
       if (!isOfForm && slip.line.trim() === written.trim()) continue;
@@ -205,6 +206,17 @@ function followed(
   }
 }
 
+/** `name: load firing`, where a step below uses `load`. */
+function* usedName({ code }: Finding, all: readonly Finding[], written: string): Generator<Slip> {
+  const [, lead, value = ''] = /^(\s*(?:- +)*name:\s*)(.*)$/.exec(written) ?? [];
+  if (code !== 'name-invalid' || lead === undefined) return;
+  for (const one of all) {
+    const name = missingName(one);
+    if (name !== undefined && value.includes(name))
+      yield { why: `further on this is called ${name}`, line: lead + name, ofName: true };
+  }
+}
+
 /** How a line may have been meant, given what was found. */
 function* slipsFor(
   found: Finding,
@@ -247,11 +259,6 @@ function itemNameAbove(lines: readonly string[], line: number): string | undefin
   return undefined;
 }
 
-/** The name or member that a finding says is not there. */
-function missingName({ name, message }: Finding): string | undefined {
-  return name ?? /^(?:secret|values|services) has no member (\w+)/.exec(message)?.[1];
-}
-
 function wordsOf(line: string): ReadonlySet<string> {
   return new Set(line.match(/[A-Za-z_]\w*/g));
 }
@@ -290,75 +297,10 @@ function isAnywhere(
   return other !== moved && after?.every((one) => others.some(isSame(one))) === true;
 }
 
-/** The line itself, and the one above where that opens what it does not close. */
-function plainLines(lines: readonly string[], line: number): readonly number[] {
-  const above = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '') + 1;
-  return /:\s*[{[(]\s*$/.test(lines[above - 1] ?? '') ? [line, above] : [line];
-}
-
-/** The lines on which what was found may be put right: its own, the ones around it, and those that it speaks of. */
-function linesFor(found: Finding, lines: readonly string[], line: number): readonly number[] {
-  const says = (one: string): boolean => one.trim() !== '' && !/^\s*#/.test(one);
-  const column = (one: string): number => /^\s*/.exec(one)![0].length;
-  const own = column(lines[line - 1]!);
-  const above = lines.slice(0, line - 1);
-  const below = lines.slice(line);
-  const around = [
-    line,
-    above.findLastIndex(says) + 1,
-    below.findIndex(says) + line + 1,
-    above.findLastIndex((one) => says(one) && column(one) < own) + 1,
-    // All that stands at the first column is refused where the file begins further in.
-    own === 0 ? lines.findIndex(says) + 1 : 0,
-    ...Array.from(found.message.matchAll(/ on line (\d+)/g), ([, number]) => Number(number)),
-  ];
-  const end = below.findIndex((one) => says(one) && column(one) <= own);
-  const inside = below.slice(0, end < 0 ? MOST_LINES : end).map((_, i) => line + 1 + i);
-  const name = missingName(found);
-  const defining = name === undefined ? [] : definitionsLike(name, lines);
-  const missing = found.code === 'environment-needed' ? 'default-environment' : missingKey(found);
-  const near =
-    missing !== undefined
-      ? [...linesWithKey(missing, lines), ...around, ...inside]
-      : // A name that is missing in several places is more likely misspelt in the one where it comes from.
-        found.message.includes('(also on line')
-        ? [...defining, ...around]
-        : [...around, ...defining];
-  return [...new Set(near)].filter((one) => one >= 1 && one <= lines.length).slice(0, MOST_LINES);
-}
-
-/** The key that a finding says is not there. */
-function missingKey({ code, message }: Finding): string | undefined {
-  return code === 'missing-key' ? (/ has no ([\w-]+)/.exec(message)?.[1] ?? '') : undefined;
-}
-
-function linesWithKey(key: string, lines: readonly string[]): number[] {
-  return key === ''
-    ? []
-    : lines.flatMap((one, i) =>
-        one
-          .trimStart()
-          .replace(/^(?:- +)+/, '')
-          .startsWith(`${key}:`)
-          ? [i + 1]
-          : [],
-      );
-}
-
 /** The keys that a finding names as those of a map. */
 function keysNamed({ message }: Finding): readonly string[] {
   const [, named = ''] = /\bmust be .*?\ba map of ((?:[a-z-]+, )*[a-z-]+ and [a-z-]+)/.exec(message) ?? [];
   return named.match(/[a-z-]+/g)?.filter((word) => word !== 'and') ?? [];
-}
-
-/** The lines that define a name like one. */
-function definitionsLike(name: string, lines: readonly string[]): number[] {
-  return lines.flatMap((one, i) =>
-    /^\s*(?:- +)*["']?[A-Za-z_][\w-]*["']?:/.test(one) &&
-    one.match(/[A-Za-z_]\w*/g)?.some((word) => word !== name && nearest(name, [word]) !== undefined)
-      ? [i + 1]
-      : [],
-  );
 }
 
 function replaced(lines: readonly string[], line: number, written: string): string {

@@ -19,6 +19,10 @@ export function meantValue(
     const [only] = value.items;
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));
   }
+  const words =
+    value.type === 'list' ? value.items.flatMap((item) => (item.type === 'scalar' ? [item.text] : [])) : [];
+  if (value.type === 'list' && name === 'scope' && words.length === value.items.length)
+    return replacedBy(value, words.join(' '));
   if (value.type === 'list' && (takes({}) || takes({ x: 'y' }))) return mapOfList(file, name, value);
   if (value.type === 'list') return itemsMeantBy(file, name, value, takes);
   if (OF_STEPS.has(name) && value.type === 'map') return itemOfMap(file, value);

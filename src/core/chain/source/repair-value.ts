@@ -10,6 +10,7 @@ export function* meantBy(text: string, shape: z.ZodType): Generator<string> {
   yield* yesOrNo(plain);
   yield* counts(plain);
   yield* rates(plain);
+  if (/^\d+$/.test(plain)) yield `${plain} MB`;
   const words = wordsOf(shape);
   // `refresh` is refresh-token where no other word has it.
   const having = words.filter((one) => one.split('-').includes(plain.toLowerCase()));

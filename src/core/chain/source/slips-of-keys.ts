@@ -73,6 +73,16 @@ function isRequest(value: string): boolean {
   return /^(?:GET|POST|PUT|PATCH|DELETE|HEAD|OPTIONS)\s+\S/.test(value.replace(/^["']/, ''));
 }
 
+/** `- name: bowl, rack: A3`: a map on one line without its braces. */
+export function* unbraced(parts: Parts): Generator<Slip> {
+  const outside = parts.value.replace(/\{[^{}]*\}/g, '');
+  const keys = outside.match(/(?<=^|,\s*)[\w-]+(?=:\s)/g)?.length ?? 0;
+  const why = 'a map on one line stands in { }';
+  const item = /^(\s*(?:- +)+)([\w-]+: .*)$/.exec(parts.whole);
+  if (item && keys > 0) yield { why, line: `${item[1]!}{ ${item[2]!} }`, isPlain: true, ofParser: true };
+  if (keys > 1) yield { why, line: withValue(parts, `{ ${parts.value} }`), isPlain: true, ofParser: true };
+}
+
 /** `call: POST kiln /orders { pieces: 3 }`: the body on the line of the request. */
 export function* bodyBehind(parts: Parts): Generator<Slip> {
   const [, request, body] =

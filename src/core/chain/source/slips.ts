@@ -13,6 +13,7 @@ import {
   misspelt,
   statement,
   swapped,
+  unbraced,
   valueAndBlock,
 } from './slips-of-keys.ts';
 
@@ -48,7 +49,7 @@ function* endMark(parts: Parts): Generator<Slip> {
       line: withValue(parts, rest),
       ...(/^[;,]+$/.test(mark!) ? { isPlain: true } : {}),
     };
-  const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:]+)$/.exec(parts.whole) ?? [];
+  const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:-]+)$/.exec(parts.whole) ?? [];
   if (key !== undefined) yield { why: `no ${signs!} follows this colon`, line: key, isPlain: true };
 }
 
@@ -161,6 +162,7 @@ const READINGS: readonly SlipReading[] = [
   misspelt,
   statement,
   bodyBehind,
+  unbraced,
   swapped,
   valueAndBlock,
   colon,

@@ -100,7 +100,7 @@ function renamed(
   if (written !== undefined) return { range: [key.range[0], value.range[1]], text: `json: ${written}` };
   if (shape().safeParse(plainOf(value)).success) return change;
   // What goes over several lines is put right line by line.
-  if (value.type !== 'scalar')
+  if (value.type !== 'scalar' && name !== 'scope')
     return file.text
       .slice(...value.range)
       .trimEnd()
@@ -126,6 +126,8 @@ export function nearestKey(
       .shape()
       .safeParse(plainOf(value)).success;
   const isFile = value.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
+  const isWord = value.type === 'scalar' && /^[A-Za-z_]\w*$/.test(value.text);
+  if (isWord && free.includes('name') && free.includes('about')) return 'name';
   const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
   return (
     meant ??
@@ -198,6 +200,16 @@ export function unknownKey(
       : what === 'poll'
         ? boundOfPoll(node, entry)
         : undefined;
+  if (OF_TLS.test(name) && names.includes('insecure') && entry.value.type === 'scalar') {
+    const isOff = /^(?:no|false|off|none|0)$/i.test(entry.value.text) !== (name === 'insecure');
+    findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
+      hint: 'insecure: yes takes certificates that nothing vouches for; without it they are looked at',
+      change: isOff
+        ? { range: [entry.key.range[0], entry.value.range[1]], text: 'insecure: yes' }
+        : undefined,
+    });
+    return;
+  }
   if (OF_TLS.test(name) && names.includes('call')) {
     findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
       hint: 'insecure: yes on the service in batharon.yaml takes certificates that nothing vouches for, tls: says which are taken',

@@ -31,6 +31,14 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
     continue: 'ignore skip warn go-on proceed true yes',
     stop: 'fail abort exit break error halt false no',
   },
+  grant: {
+    'client-credentials': 'client_credentials clientcredentials machine service',
+    'refresh-token': 'refresh refresh_token',
+    browser: 'authorization-code authorization_code code pkce authcode',
+    device: 'device-code device_code',
+    jwt: 'jwt-bearer assertion urn:ietf:params:oauth:grant-type:jwt-bearer',
+    password: 'ropc resource-owner owner',
+  },
   guard: { 'reads-only': 'readonly read-only safe get-only', ask: 'confirm prompt', none: 'no off' },
   credential: {
     bearer: 'token jwt access-token bearer-token',

@@ -80,9 +80,16 @@ function indentation(lines: readonly string[], last: number): Explained | undefi
   const open: { readonly column: number; readonly line: number; readonly key: string }[] = [];
   let opens = true;
   let block: number | undefined;
+  let within: RegExp | undefined;
   for (let i = 0; i < last; i++) {
     const line = lines[i]!;
     if (line.trim() === '' || /^\s*#/.test(line)) continue;
+    // A text in quotes, or a list or map in brackets, that goes over several lines has columns of its own.
+    if (within) {
+      if (within.test(line)) within = undefined;
+      continue;
+    }
+    within = endOfOpen(line);
     const start = /^ */.exec(line)![0].length;
     if (block !== undefined && start > block) continue;
     block = undefined;
@@ -101,6 +108,14 @@ function indentation(lines: readonly string[], last: number): Explained | undefi
     if (/:\s*[|>][+-]?\d*\s*(?:#.*)?$/.test(line)) block = start + dashes.length;
   }
   return undefined;
+}
+
+/** What ends a value that a line opens and does not close; undefined where it opens none. */
+function endOfOpen(line: string): RegExp | undefined {
+  const [, sign, rest = ''] = /(?::|^\s*-)\s+(["'{[])(.*)$/.exec(line) ?? [];
+  if (sign === undefined) return undefined;
+  const end = sign === '{' ? /\}/ : sign === '[' ? /\]/ : sign === '"' ? /(?<!\\)"/ : /'/;
+  return end.test(rest) ? undefined : end;
 }
 
 function misplaced(
