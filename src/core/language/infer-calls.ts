@@ -164,9 +164,17 @@ function hasRightArity(self: Inferring, tree: CallTree, definition: FunctionDefi
     tree,
     'wrong-arguments',
     `${tree.name} takes ${wanted} argument${wanted === '1' ? '' : 's'}, but got ${given}`,
-    signature(definition),
+    asOneKey(self, tree) ?? signature(definition),
   );
   return false;
+}
+
+/** `sort(list, @.a, @.b)`: several keys stand in a list. */
+function asOneKey(self: Inferring, { name, span, arguments: given }: CallTree): Remedy {
+  if (!/^(?:sort|unique|group)$/.test(name) || given.length < 3) return undefined;
+  const [list, ...keys] = given.map((one) => self.source(one));
+  const text = `${name}(${list!}, [${keys.join(', ')}])`;
+  return { hint: text, replace: { span, text } };
 }
 
 function inferArgument(

@@ -7,7 +7,8 @@ import { givesNodes, type QueryTree, type Segment, type Selector } from './tree.
 
 /** The kind of what a path finds. */
 export function inferQuery(self: Inferring, tree: QueryTree, context: InferContext): Kind {
-  let kind = givesNodes(tree.base) ? listOf(self.kind(tree.base, context)) : self.kind(tree.base, context);
+  const base = self.kind(tree.base, tree.base.type === 'name' ? { ...context, isOwner: true } : context);
+  let kind = givesNodes(tree.base) ? listOf(base) : base;
   const nothingBefore = kind.bits & BIT.nothing;
   let end = tree.base.span[1];
   for (const segment of tree.segments) {

@@ -302,7 +302,10 @@ class Inferrer implements Inferring {
       return ANY;
     }
     const names = this.scope.names();
-    const near = nearest(name, names);
+    // What has no members is not meant where one is asked for.
+    const mayHave = (one: string): boolean =>
+      context.isOwner !== true || mayBe(this.scope.lookup(one)?.kind ?? ANY, BIT.object | BIT.list);
+    const near = nearest(name, names.filter(mayHave));
     const literal = memberOf(OTHER_LITERALS, name);
     const owner = ['services', 'secret'].find((one) => this.scope.lookup(one)?.kind.members?.has(name));
     const way: Remedy =

@@ -12,6 +12,8 @@ export interface InferContext {
   readonly tolerant: boolean;
   /** It is what something is compared with, so that a bare word there is mostly a text. */
   readonly isCompared?: boolean;
+  /** A member of it is asked for. */
+  readonly isOwner?: boolean;
   /** It is an item of a list that is written out. */
   readonly isItem?: boolean;
   /** Names of items, with their kinds. */

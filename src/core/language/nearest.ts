@@ -16,6 +16,10 @@ export function nearest(word: string, known: Iterable<string>): string | undefin
       best = name;
       bestDistance = 1.2;
     }
+    if (bestDistance > 1.3 && haveStem(wanted, candidate)) {
+      best = name;
+      bestDistance = 1.3;
+    }
     if (Math.abs(candidate.length - wanted.length) > bestDistance) continue;
     const apart = distance(wanted, candidate) + (name === word ? 0 : 0.1);
     if (apart < bestDistance) {
@@ -24,6 +28,14 @@ export function nearest(word: string, known: Iterable<string>): string | undefin
     }
   }
   return best;
+}
+
+/** `staging` and `stage`: the same beginning, and other ends. */
+function haveStem(a: string, b: string): boolean {
+  let same = 0;
+  while (same < a.length && a[same] === b[same]) same++;
+  const [short, long] = [Math.min(a.length, b.length), Math.max(a.length, b.length)];
+  return same > 3 && short - same < 2 && long - same < 4;
 }
 
 function fold(word: string): string {

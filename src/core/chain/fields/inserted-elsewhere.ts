@@ -28,12 +28,13 @@ const MAYBE_MARKED = new RegExp(
     String.raw`(?<![$#@%{\\])\{\s*(${VALUE})\s*\}(?!\})`,
     String.raw`(?<=^|[/=])[:@*~](${VALUE})(?=$|[/?&])`,
     String.raw`^<(${VALUE})>$`,
+    String.raw`(?<![\w\${.(])([a-z]\w*\([A-Za-z_][\w.]*\))(?![\w(])`,
   ].join('|'),
   'g',
 );
 
 /** What each of them has, without looking further: most texts have none of it. */
-const MAY_INSERT = /<|\[\[|%|\$[([]|(?:^|[^$])\{|[@*~]|(?:^|[/=]):/;
+const MAY_INSERT = /\w\([A-Za-z_]|<|\[\[|%|\$[([]|(?:^|[^$])\{|[@*~]|(?:^|[/=]):/;
 
 /** A longer text is a document, not something with a value in it. */
 const LONGEST = 2_000;

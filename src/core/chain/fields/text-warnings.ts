@@ -121,7 +121,8 @@ function isMeant(tree: Tree, text: string, scope: StaticScope, isValue: boolean)
       !endsAsFile(text);
     return (known.kind.members?.has(first.name) === true || isAnyMember) && isSound();
   }
-  const isCall = tree.type === 'call' && functions.has(tree.name);
+  const isCall =
+    tree.type === 'call' && (functions.has(tree.name) || scope.functions?.has(tree.name) === true);
   const isOperation = (tree.type === 'binary' || tree.type === 'default') && namesIn(tree).size > 0;
   return (isCall || isOperation) && isSound();
 }

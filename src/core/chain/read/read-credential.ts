@@ -1,5 +1,5 @@
 import { credentialNamed } from '../source/key-definition.ts';
-import { BIT, objectKind, TEXT } from '../../language/kinds.ts';
+import { ANY, BIT, objectKind, TEXT } from '../../language/kinds.ts';
 import { keysMeantBy } from '../source/key-habits.ts';
 import { valueMeantBy } from '../source/value-habits.ts';
 import { nearest } from '../../language/nearest.ts';
@@ -79,7 +79,7 @@ export function readCredential(
       node?.type === 'scalar' && field !== 'renew-when' ? fields.template(node, scope) : undefined;
     if (!node || !template) continue;
     if (kind === 'bearer' && field === 'token' && node.type === 'scalar') schemeTwice(findings, node);
-    if (field.endsWith('-url')) wholeUrl(findings, node, template);
+    if (field === 'issuer' || field.endsWith('-url')) wholeUrl(findings, node, template);
     if (secret) literalSecret(findings, node, name, { field, template });
     templates.set(field, template);
   }
@@ -117,14 +117,17 @@ function schemeTwice(findings: Findings, node: ScalarNode): void {
 function wholeUrl(findings: Findings, node: SourceNode, { parts: [first] }: Template): void {
   if (typeof first !== 'string' || /^https?:\/\//.test(first)) return;
   const service = /^  ([\w-]+):/m.exec(findings.file.text.split(/^services:/m)[1] ?? '')?.[1];
+  const isHost = /^[\w-]+(?:\.[\w-]+)+(?=[/:]|$)/.test(first);
   const isPath = first.startsWith('/') && service !== undefined && node.type === 'scalar';
   findings.problem(
     node,
     'not-a-url',
     'an endpoint is a whole URL',
-    isPath
-      ? findings.becomes(node, `\${services.${service}.url}${node.text}`)
-      : 'https://…, or ${services.NAME.url}/…',
+    isHost && node.type === 'scalar'
+      ? findings.becomes(node, `https://${node.text}`)
+      : isPath
+        ? findings.becomes(node, `\${services.${service}.url}${node.text}`)
+        : 'https://…, or ${services.NAME.url}/…',
   );
 }
 
@@ -278,15 +281,11 @@ function readRecipe(fields: FieldReader, node: MapNode, scope: StaticScope): Rec
   const bound = (letNode?.type === 'map' ? letNode.entries : []).flatMap(({ key, value }) => {
     if (!fields.name(key)) return [];
     const expression = fields.expression(value, inside);
-    if (!expression) return [];
-    const before = names.define(
-      key.text,
-      { kind: expression.expression.kind, secret: expression.expression.secret },
-      fields.findings.place(key).line,
-    );
+    const { kind = ANY, secret = false } = expression?.expression ?? {};
+    const before = names.define(key.text, { kind, secret }, fields.findings.place(key).line);
     if (before !== undefined)
       fields.findings.problem(key, 'name-twice', `the name ${key.text} is already defined on line ${before}`);
-    return [{ name: key.text, value: expression }];
+    return expression ? [{ name: key.text, value: expression }] : [];
   });
   return { let: bound, headers: readFields({ fields }, valueOf(node, 'headers'), inside) };
 }

@@ -17,7 +17,20 @@ export function readMustFail(
   return items.flatMap((item) => {
     const code = fields.literal(item);
     if (code === undefined) return [];
-    if (!Object.hasOwn(problemCodes, code))
+    if (/^[1-5](?:\d\d|xx)$/.test(code) && item.type === 'scalar') {
+      const { file } = fields.findings;
+      const start = file.text.lastIndexOf('must-fail', item.range[0]);
+      const text = `expect: status == ${code}`;
+      fields.findings.problem(
+        item,
+        'wrong-form',
+        'a status that is wanted is expected, and then nothing fails',
+        {
+          hint: text,
+          ...(item === node ? { change: { range: [start, item.range[1]], text } } : {}),
+        },
+      );
+    } else if (!Object.hasOwn(problemCodes, code))
       fields.findings.problem(
         item,
         'wrong-form',

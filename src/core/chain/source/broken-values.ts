@@ -202,6 +202,9 @@ export function openBracket(line: string): Found {
       };
 }
 
+/** Keys of which the value is a map of members with any names. */
+const OF_MEMBERS = /^(?:json|query|form|headers|inputs|values|start|row)$/;
+
 /** `about: What is left: nothing` */
 export function colonInText(line: string): Found {
   const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
@@ -228,6 +231,14 @@ export function colonInText(line: string): Found {
       instead: `${(lead! + key!).trim()}: ${asScalar(`${path!} == ${literal}`, false)}`,
     };
   }
+  const pair = OF_MEMBERS.test(key!) ? /^([\w-]+): +([^:]*\S)$/.exec(value) : undefined;
+  if (pair)
+    return {
+      code: 'yaml',
+      message: 'a map on one line stands in { }',
+      column: lead!.length + key!.length + gap!.length + 2,
+      instead: `${(lead! + key!).trim()}: { ${pair[1]!}: ${asScalar(pair[2]!, true)} }`,
+    };
   const lines = key === 'call' ? linesOfCall(value, lead!) : undefined;
   if (lines !== undefined)
     return {

@@ -48,6 +48,8 @@ function* endMark(parts: Parts): Generator<Slip> {
       why: `no ${mark!} stands at the end of a line`,
       line: withValue(parts, rest),
       ...(/^[;,]+$/.test(mark!) ? { isPlain: true } : {}),
+      // It makes a key of the value.
+      ...(mark === ':' && parts.key !== '' ? { isPlain: true, ofParser: true } : {}),
     };
   const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:-]+)$/.exec(parts.whole) ?? [];
   if (key !== undefined) yield { why: `no ${signs!} follows this colon`, line: key, isPlain: true };

@@ -7,7 +7,7 @@ import { rewritten } from './changes.ts';
 import { asScalar } from './scalar-text.ts';
 import { jsonMeantBy } from './repair-value.ts';
 import type { Change } from './source-problem.ts';
-import { entryOf, type MapEntry, type MapNode, type SourceFile } from './source-file.ts';
+import { entryOf, type MapEntry, type MapNode, type SourceFile, valueOf } from './source-file.ts';
 import { keysMeantBy } from './key-habits.ts';
 import { meantValue } from './meant-value.ts';
 import { plainOf } from './node-data.ts';
@@ -65,6 +65,20 @@ const HEADER =
 
 /** What other programs have for certificates that are taken unseen. */
 const OF_TLS = /^(?:verify|verify[-_]?ssl|ssl|ssl[-_]?verify|strict-ssl|rejectUnauthorized|insecure|tls)$/;
+
+/** What parameters of a URL are mostly called. */
+const OF_QUERIES =
+  /^(?:limit|offset|page|page[-_]?size|per[-_]?page|sort|order(?:[-_]?by)?|q|search|filter|fields|cursor|after|before|since|ids?|count|include|expand)$/i;
+
+/** `limit: 50` beside the keys of a call that reads: a parameter of its URL. */
+function parameterOfCall(file: SourceFile, node: MapNode, { key, value }: MapEntry): Change | undefined {
+  const call = valueOf(node, 'call');
+  if (call?.type !== 'scalar' || value.type !== 'scalar' || key.flow) return undefined;
+  if (!/^(?:GET|HEAD)\s/.test(call.text) || !OF_QUERIES.test(key.text) || entryOf(node, 'query'))
+    return undefined;
+  const written = value.quoted ? file.text.slice(...value.range) : asScalar(value.text, true);
+  return { range: [key.range[0], value.range[1]], text: `query: { ${key.text}: ${written} }` };
+}
 
 /** `page: ${page + 1}` beside the keys of pages: a parameter of the next request. */
 function parameterOfPages({ key, value }: MapEntry): Change | undefined {
@@ -133,8 +147,16 @@ export function nearestKey(
     meant ??
     nearest(word, names) ??
     keysMeantBy(word).find((key) => names.includes(key)) ??
+    partOf(word, names) ??
     onlyMissing(keys, present, takes)
   );
+}
+
+/** `burst-size` of `burst`: the only key that is a part of a word of several. */
+function partOf(word: string, names: readonly string[]): string | undefined {
+  const parts = word.toLowerCase().split(/[-_]/);
+  const having = parts.length > 1 ? names.filter((name) => parts.includes(name)) : [];
+  return having.length === 1 ? having[0] : undefined;
 }
 
 /** The key that has to be there and is not, where it is the only one, and no other key is unknown. */
@@ -214,6 +236,19 @@ export function unknownKey(
     findings.problem(entry.key, 'unknown-key', `${what} has no key ${name}`, {
       hint: 'insecure: yes on the service in batharon.yaml takes certificates that nothing vouches for, tls: says which are taken',
     });
+    return;
+  }
+  const parameter = near === undefined ? parameterOfCall(findings.file, node, entry) : undefined;
+  if (parameter) {
+    findings.problem(
+      entry.key,
+      'unknown-key',
+      `${what} has no key ${name}; a parameter of the URL stands under query`,
+      {
+        hint: parameter.text,
+        change: parameter,
+      },
+    );
     return;
   }
   const definition = keys.find((key) => key.name === near && !present.has(key.name));
