@@ -22,8 +22,10 @@ import {
   ALTERNATIVE_SCHEMAS,
   NAMED_SCHEMAS,
   ONE_SCHEMA,
+  OTHER_TYPES,
   PLAIN_KEYWORDS,
   SCHEMA_KEYWORDS,
+  SCHEMA_TYPES,
   SEVERAL_SCHEMAS,
   UNSUPPORTED_KEYWORDS,
 } from './schema-keywords.ts';
@@ -175,11 +177,15 @@ class Normal {
         .map((part, i) => (i === 0 ? part : pointerPart(part)))
         .join('/'),
     });
+    const words = keyword === 'type' && typeof value === 'string' ? SCHEMA_TYPES : undefined;
+    const near = words && (OTHER_TYPES[String(value)] ?? nearest(String(value), words));
     const wrong = (): void =>
       this.#warn(
         ref,
         lineOfData(value, line),
-        `${keyword} can't be ${jsonKind(value)}, so it is not looked at`,
+        near !== undefined
+          ? `${String(value)} is no type of JSON Schema, and the nearest is ${near}`
+          : `${keyword} can't be ${jsonKind(value)}, so it is not looked at`,
       );
     if (ONE_SCHEMA.includes(keyword)) {
       to[keyword] = this.#schema(value, below(), line, level + 1);

@@ -21,7 +21,7 @@ const isTexts = (value: unknown): boolean =>
   Array.isArray(value) && value.every((item) => typeof item === 'string');
 const isYesNo = (value: unknown): boolean => typeof value === 'boolean';
 const isText = (value: unknown): boolean => typeof value === 'string';
-const TYPES: ReadonlySet<unknown> = new Set([
+export const SCHEMA_TYPES: readonly string[] = [
   'null',
   'boolean',
   'number',
@@ -29,7 +29,24 @@ const TYPES: ReadonlySet<unknown> = new Set([
   'string',
   'array',
   'object',
-]);
+];
+const TYPES: ReadonlySet<unknown> = new Set(SCHEMA_TYPES);
+
+/** Words of other languages for types. */
+export const OTHER_TYPES: Readonly<Record<string, string>> = {
+  int: 'integer',
+  long: 'integer',
+  float: 'number',
+  double: 'number',
+  decimal: 'number',
+  str: 'string',
+  text: 'string',
+  date: 'string',
+  bool: 'boolean',
+  list: 'array',
+  map: 'object',
+  dict: 'object',
+};
 
 /** Keywords whose value is no schema, with what it has to be. */
 export const PLAIN_KEYWORDS: Readonly<Record<string, (value: unknown) => boolean>> = {

@@ -83,6 +83,7 @@ function converted(source: string, wanted: number, given: number): string | unde
   if ((wanted & BIT.number) !== 0 && given === BIT.text) return `number(${source})`;
   if ((wanted & BIT.number) !== 0 && given === BIT.time) return `epoch(${source})`;
   if ((wanted & BIT.number) !== 0 && given === BIT.duration) return `${source} / 1s`;
+  if (wanted === BIT.list && given === BIT.text && /^['"]/.test(source)) return `[${source}]`;
   if (wanted === BIT.time && (given & (BIT.text | BIT.number)) !== 0) return `time(${source})`;
   if (wanted === BIT.text && (given & (BIT.number | BIT.time | BIT.duration)) !== 0) return `text(${source})`;
   return undefined;

@@ -177,13 +177,19 @@ function refuseMember(
   name: string,
   { before, segment }: { readonly before: string; readonly segment: Segment },
 ): void {
-  const way = isOnly(kind, BIT.list)
+  const isStream = before === '$' && self.scope.lookup('item')?.given === true;
+  const way = isStream
     ? {
-        hint: `${before}[0].${name} for the first, ${before}[*].${name} for all`,
-        replace: `[0]${memberText(name)}`,
+        hint: `item.${name} of the newest one`,
+        replace: { span: [segment.span[0] - 1, segment.span[1]] as const, text: `item${memberText(name)}` },
       }
-    : isOnly(kind, BIT.time)
-      ? { hint: `text(${before}), date(${before}), epoch(${before}) or format(${before}, 'yyyy')` }
-      : undefined;
+    : isOnly(kind, BIT.list)
+      ? {
+          hint: `${before}[0].${name} for the first, ${before}[*].${name} for all`,
+          replace: `[0]${memberText(name)}`,
+        }
+      : isOnly(kind, BIT.time)
+        ? { hint: `text(${before}), date(${before}), epoch(${before}) or format(${before}, 'yyyy')` }
+        : undefined;
   self.problem(segment, 'wrong-kind', `${before} is ${kindWords(kind.bits)}, which has no members`, way);
 }

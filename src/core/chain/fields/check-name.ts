@@ -6,7 +6,7 @@ import type { ScalarNode } from '../source/source-file.ts';
 export function checkName(findings: Findings, node: ScalarNode): boolean {
   const { text } = node;
   if (!/^[A-Za-z][A-Za-z0-9_]*$/.test(text)) {
-    const near = text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+/, '');
+    const near = text.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+|_+$/g, '');
     findings.problem(
       node,
       'name-invalid',

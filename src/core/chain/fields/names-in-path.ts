@@ -16,7 +16,7 @@ interface PathText {
 
 /** Warns about the first part of a path that stands there as these characters and was probably a value. */
 export function namesInPath(findings: Findings, path: PathText): void {
-  for (const find of [filledIn, halfInserted, bare, ofResponse]) if (find(findings, path)) return;
+  for (const find of [filledIn, halfInserted, bare, ofResponse, alone]) if (find(findings, path)) return;
 }
 
 type Finder = (findings: Findings, path: PathText) => boolean;
@@ -81,6 +81,17 @@ const bare: Finder = (findings, path) => {
     const member = match[2]!.slice(1).split('.', 1)[0]!;
     const isMember = known.kind.members ? known.kind.members.has(member) : known.item === true;
     if (isMember && !endsAsFile(match[2]!)) return told(findings, path, match, `\${${match[0]}}`);
+  }
+  return false;
+};
+
+/** `/pieces/piece`, `/pieces/id`: the name of a value behind what it is one of. */
+const alone: Finder = (findings, path) => {
+  const { node, from, scope } = path;
+  for (const match of node.text.matchAll(/(?<=\/([A-Za-z]\w*)s\/)(?:([A-Za-z]\w*_)?id|\1)(?=[/?#]|$)/g)) {
+    const known = scope.lookup(match[0]);
+    if (match.index >= from && known && !known.given && !isOnly(known.kind, BIT.object))
+      return told(findings, path, match, `\${${match[0]}}`);
   }
   return false;
 };

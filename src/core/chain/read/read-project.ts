@@ -260,6 +260,8 @@ function sourceMeant(text: string): string | undefined {
       text,
     );
   if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3] ?? variable[4]!}`;
+  const dashed = /^env ([A-Z][A-Z0-9_-]*)$/.exec(text)?.[1];
+  if (dashed?.includes('-') === true) return `env ${dashed.replaceAll('-', '_')}`;
   const command = /^(?:\$\((.+)\)|`(.+)`|(?:exec|run|shell|cmd|sh)[:\s]\s*(.+))$/.exec(text);
   if (command) return `command ${command[1] ?? command[2] ?? command[3]!}`;
   const file = /^(?:from-file|path|@|file[:=]|(?:file|read|load|open)\()\s*["']?([\w./~-]+)["']?\)?$/.exec(

@@ -1,4 +1,5 @@
 import { NONE, saysYes, timesOf } from '../source/key-definition.ts';
+import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ChainScope } from '../fields/chain-scope.ts';
 import type { FieldReader } from '../fields/fields.ts';
@@ -217,7 +218,9 @@ function readServiceUrl(
           ? fields.findings.becomes(node, `http://${only}`)
           : /^https?:?\/{1,2}\w/.test(only)
             ? fields.findings.becomes(node, only.replace(/^(https?):?\/{1,2}/, '$1://'))
-            : { example: 'url: https://api.emberfold.example/v1' },
+            : nearest(only, ['practice']) !== undefined
+              ? fields.findings.becomes(node, 'practice')
+              : { example: 'url: https://api.emberfold.example/v1' },
     );
     return template;
   }

@@ -44,7 +44,7 @@ export function readShapes(fields: FieldReader, node: SourceNode | undefined, fi
 
 /** The change by which a word behind a place becomes the keyword that it was meant as. */
 function keywordChange(text: string, start: number, message: string): Change | undefined {
-  const [, word, near] = /^(\S+) is no keyword .* the nearest is (\w+)$/.exec(message) ?? [];
+  const [, word, near] = /^(\S+) is no (?:keyword|type) .* the nearest is (\w+)$/.exec(message) ?? [];
   const at = word === undefined ? -1 : text.indexOf(word, start);
   return at < 0 ? undefined : { range: [at, at + word!.length], text: near! };
 }

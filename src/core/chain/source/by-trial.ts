@@ -235,6 +235,13 @@ function* slipsFor(
           why: `further on this is called ${name}, not ${word}`,
           line: written.replace(word, name),
         };
+  const duration =
+    found.code === 'not-yes-or-no' ? /^(\s*(?:- +)*)[\w-]+:(\s*\d+(?:ms|[smhd]))\s*$/.exec(written) : null;
+  for (const key of duration ? ['within', 'every', 'wait', 'timeout'].filter((one) => keys.has(one)) : [])
+    yield {
+      why: `a duration is no condition; ${key} takes one`,
+      line: `${duration![1]!}${key}:${duration![2]!}`,
+    };
   const item = isUse && name !== undefined && ITEM.has(name) ? itemNameAbove(lines, line) : undefined;
   if (item !== undefined)
     yield {
