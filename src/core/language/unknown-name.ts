@@ -6,6 +6,23 @@ import type { StaticScope } from './scope.ts';
 /** Words for what is being looked at: the response, or the item of a list. */
 const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
 
+/** What other programs call what is known of a response. */
+const OTHER_NAMES: Readonly<Record<string, string>> = {
+  statuscode: 'status',
+  httpstatus: 'status',
+  responsecode: 'status',
+  contenttype: 'type',
+  mimetype: 'type',
+  mediatype: 'type',
+  responsetime: 'elapsed',
+  duration: 'elapsed',
+  latency: 'elapsed',
+  header: 'headers',
+  responseheaders: 'headers',
+  cookie: 'cookies',
+  responsebody: 'body',
+};
+
 /**
  * What to do about a name that nothing defines and that is like no other: it is a text without quotes where it is compared
  * with, and elsewhere a member of a loop's item or of the response.
@@ -20,6 +37,8 @@ export function neitherNameNorNear(
     if (isItem) return { hint: '@ is the item', replace: '@' };
     if (hasResponse) return { hint: '$ is the response', replace: '$' };
   }
+  const other = OTHER_NAMES[name.toLowerCase().replace(/_/g, '')];
+  if (other !== undefined && scope.lookup(other)) return { hint: `the name is ${other}`, replace: other };
   const names = scope.names();
   const inQuotes = `text needs quotes: '${name}'`;
   const owner = isItem || isCompared ? undefined : itemWith(name, scope);

@@ -14,9 +14,9 @@ interface PathText {
   readonly scope: StaticScope;
 }
 
-/** Warns about the first part of a path that stands there as these characters and was probably a value. */
-export function namesInPath(findings: Findings, path: PathText): void {
-  for (const find of [filledIn, halfInserted, bare, ofResponse, alone]) if (find(findings, path)) return;
+/** Warns about the first part of a path that stands there as these characters and was probably a value; returns whether there is one. */
+export function namesInPath(findings: Findings, path: PathText): boolean {
+  return [joined, filledIn, halfInserted, bare, ofResponse, alone].some((find) => find(findings, path));
 }
 
 type Finder = (findings: Findings, path: PathText) => boolean;
@@ -31,13 +31,24 @@ function told(
   findings.warn(
     node.offset(index),
     'expression-in-text',
-    `${found} would be sent as these characters`,
+    `${found.trim()} would be sent as these characters`,
     typeof written === 'string'
       ? findings.partBecomes(node, [index, index + found.length], written)
       : written.hint,
   );
   return true;
 }
+
+/** `/pieces/ + id`: a path and a value joined as elsewhere. */
+const joined: Finder = (findings, path) => {
+  const { node, from, scope } = path;
+  for (const match of node.text.matchAll(
+    /(?:\s+\+\s*|["']\s*\+\s*)([A-Za-z_][\w.]*)(?:\s*\+\s*["']?)?(?=["'\s/?]|$)/g,
+  ))
+    if (match.index > from && checkExpression(match[1]!, scope).expression)
+      return told(findings, path, match, `\${${match[1]!}}`);
+  return false;
+};
 
 /** `/pieces/:id`, `/pieces/{id}` and `/pieces/<id>`, as documentation writes what is to be filled in. */
 const filledIn: Finder = (findings, path) => {

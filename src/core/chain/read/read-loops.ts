@@ -147,7 +147,7 @@ function blockSize(text: string | undefined): number | undefined {
 /** `NAME in LIST` of another way to say it, or of the list alone. */
 function eachMeantBy(text: string): string {
   const words = text
-    .replace(/^\s*(?:for|const|let|var)\s+/, '')
+    .replace(/^\s*(?:for|const|let|var|in|of|over)\s+/, '')
     .replace(/^\((.*)\)$/, '$1')
     .replace(/^\(([^()]*)\)(?=\s)/, '$1');
   const [, first, second, list] =

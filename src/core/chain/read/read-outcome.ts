@@ -52,7 +52,7 @@ export function readOutcome(
   for (const one of late) tried.set(one, readExpectation(reader, one, expressions, true));
   const write = readWrite(reader, node, expressions);
   const showNode = valueOf(node, 'show');
-  const show = showNode && fields.template(showNode, expressions);
+  const show = showNode && fields.template(showNode, expressions, { isValue: 'a name' });
   return {
     expect: expectNodes.flatMap((one) => tried.get(one) ?? []),
     keep,

@@ -271,6 +271,7 @@ function sourceMeant(text: string): string | undefined {
   // A name that ends as the file of a key does is hardly a key.
   const isFile = /^(?:\.{0,2}|~)\/[\w./-]+$|^[\w./-]+\.(?:pem|key|crt|p12|pfx|txt|json|env|jwk)$/.test(text);
   if (isFile) return `file ${text}`;
+  if (/^(?:lock|keychain|keyring|stored|vault|safe)$/i.test(text)) return 'locked';
   return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
 }
 

@@ -163,8 +163,7 @@ export function readRequestLine(
     );
     return undefined;
   }
-  checkPath(reader, node, from, template);
-  namesInPath(findings, { node, from, scope });
+  if (!namesInPath(findings, { node, from, scope })) checkPath(reader, node, from, template);
   return { method, where: written, written, target: { type: 'service', service, path: template } };
 }
 
@@ -210,6 +209,16 @@ function checkPath(
       'wrong-form',
       'a call does not name the version of HTTP',
       findings.becomes(node, node.text.slice(0, from + version.index)),
+    );
+    return;
+  }
+  const option = /(?<!\s)\s+(?:-[A-Za-z]\b|--[a-z][\w-]*).*$/.exec(written);
+  if (option) {
+    findings.problem(
+      node.offset(from + option.index + 1),
+      'wrong-form',
+      `${option[0].trim().split(' ', 1)[0]!} is an option of curl; batharon import curl reads a whole curl line`,
+      findings.becomes(node, node.text.slice(0, from + option.index)),
     );
     return;
   }

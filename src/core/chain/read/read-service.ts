@@ -42,6 +42,7 @@ export function readService(
       key,
       'name-invalid',
       `${name} can't be the name of a service: a letter, then letters, digits and _`,
+      findings.becomes(key, name.replace(/[^A-Za-z0-9]+/g, '_').replace(/^[^A-Za-z]+|_+$/g, '') || undefined),
     );
   }
   if (value.type === 'scalar') {

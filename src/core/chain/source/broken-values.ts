@@ -57,7 +57,8 @@ export function missingComma(line: string): Found {
         code: 'yaml',
         message: 'inside { } a comma stands between two keys',
         column: found.index + found[0].length + 1,
-        instead: `${line.slice(0, found.index)}, ${line.slice(found.index + found[0].length)}`.trim(),
+        instead:
+          `${line.slice(0, found.index).replace(/\s*;$/, '')}, ${line.slice(found.index + found[0].length)}`.trim(),
       }
     : undefined;
 }

@@ -206,8 +206,14 @@ function followed(
   }
 }
 
-/** `name: load firing`, where a step below uses `load`. */
+/** `name: load firing`, where a step below uses `load`, and `each: racks` where one uses `rack`. */
 function* usedName({ code }: Finding, all: readonly Finding[], written: string): Generator<Slip> {
+  const [, head, list] = /^(\s*(?:- +)*each:\s*)((?!.*\s(?:in|of|as)\s)\S.*)$/.exec(written) ?? [];
+  for (const one of head === undefined ? [] : all) {
+    const name = one.code === 'unknown-name' ? missingName(one) : undefined;
+    if (name !== undefined)
+      yield { why: 'each is NAME in LIST', line: `${head!}${name} in ${list!}`, isPlain: true };
+  }
   const [, lead, value = ''] = /^(\s*(?:- +)*name:\s*)(.*)$/.exec(written) ?? [];
   if (code !== 'name-invalid' || lead === undefined) return;
   for (const one of all) {

@@ -15,6 +15,12 @@ export function meantValue(
   shape: z.ZodType,
 ): Change | undefined {
   const takes = (plain: unknown): boolean => shape.safeParse(plain).success;
+  if (name === 'each' && value.type === 'list' && value.items.length > 0) {
+    // The item has the name by which the steps below insert it.
+    const below = file.text.slice(value.range[1], value.range[1] + 2_000);
+    const item = /\$\{\s*([A-Za-z_]\w*)/.exec(below)?.[1] ?? 'one';
+    return replacedBy(value, `${item} in ${file.text.slice(...value.range).trim()}`);
+  }
   if (value.type === 'list' && value.items.length === 1) {
     const [only] = value.items;
     if (only?.type === 'scalar' && takes(only.text)) return replacedBy(value, file.text.slice(...only.range));

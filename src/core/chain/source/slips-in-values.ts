@@ -61,6 +61,19 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
   ],
   [/\$\.\.(?=[A-Za-z_])/g, '$.', 'a member of the response is $.name'],
   [
+    /([\w.$[\]*]+|\w+\([\w.$[\]*]+\))\s*(?:!==?|is not|not)\s*empty\b/g,
+    (_, value = '') => `length(${value.replace(/^\w+\((.*)\)$/, '$1')}) > 0`,
+    'how long a list or text is tells length(x)',
+    true,
+  ],
+  [
+    /([\w.$[\]*]+|\w+\([\w.$[\]*]+\))\s*(?:===?|is)\s*empty\b/g,
+    (_, value = '') => `length(${value.replace(/^\w+\((.*)\)$/, '$1')}) == 0`,
+    'how long a list or text is tells length(x)',
+    true,
+  ],
+  [/((?:'[^']*'|"[^"]*"|[\w.)\]]))\s+(?=[A-Za-z_]\w*:\s)/g, '$1, ', 'a comma stands between two members'],
+  [
     /\b(every|any)\(\s*([\w.$[\]*]+)\s+in\s+([\w.$[\]*]+)\s*\)/g,
     '$1($2, @ in $3)',
     'a condition follows the list, and @ is its item',

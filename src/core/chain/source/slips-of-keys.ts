@@ -15,6 +15,9 @@ export function* marker(parts: Parts): Generator<Slip> {
       ofList: true,
     };
   if (/^\s*-\s/.test(parts.whole)) {
+    // `- name: desk`, where names are keys.
+    const [, before, name] = /^(\s*)- (?:name|id|key): ["']?([A-Za-z]\w*)["']?$/.exec(parts.whole) ?? [];
+    if (name !== undefined) yield { why: 'a name is the key of what it names', line: `${before!}${name}:` };
     yield { why: 'no dash goes before this', line: parts.whole.replace(/^(\s*)-\s/, '$1  ') };
     yield { why: 'no dash goes before this', line: parts.whole.replace(/^(\s*)-\s+/, '$1') };
   } else {
@@ -100,7 +103,7 @@ export function* bodyBehind(parts: Parts): Generator<Slip> {
 /** `call GET …`, `call=GET …`, `call => GET …`, and the key twice. */
 export function* colon(parts: Parts): Generator<Slip> {
   const [, key, sign, value] =
-    /^["'`]?([A-Za-z][\w-]*)["'`]?(\s*(?:::+|:=|=>|->|==?|[:;,.|>])\s*|\s+|(?=[{[]))(\S.*)?$/.exec(
+    /^["'`]?([A-Za-z][\w.-]*)["'`]?(\s*(?:::+|:=|=>|->|==?|[:;,.|>])\s*|\s+|(?=[{[]))(\S.*)?$/.exec(
       parts.whole.slice(parts.lead.length),
     ) ?? [];
   if (key === undefined) return;

@@ -146,9 +146,9 @@ export function nearestKey(
   return (
     meant ??
     nearest(word, names) ??
+    onlyMissing(keys, present, takes) ??
     keysMeantBy(word).find((key) => names.includes(key)) ??
-    partOf(word, names) ??
-    onlyMissing(keys, present, takes)
+    partOf(word, names)
   );
 }
 

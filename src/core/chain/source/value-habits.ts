@@ -42,7 +42,6 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
   contract: { strict: 'error fail enforce', warn: 'warning report', off: 'ignore disabled skip' },
   run: { 'only-by-name': 'manual manually never by-name', always: 'auto automatic' },
   'client-auth': { client_secret_basic: 'basic header', client_secret_post: 'post body form' },
-  algorithm: { 'hmac-sha256': 'hs256 hmac sha256 sha-256 hmac-sha-256', ed25519: 'eddsa' },
   guard: { 'reads-only': 'readonly read-only safe get-only', ask: 'confirm prompt', none: 'no off' },
   credential: {
     bearer: 'token jwt access-token bearer-token',
