@@ -19,5 +19,10 @@ export function checkFile(name: FileName, text: string): readonly Finding[] {
   ];
 }
 
+/** What check finds in a chain of that project. */
+export function checkChain(text: string): readonly Finding[] {
+  return readChain('a.chain.yaml', text, project).findings;
+}
+
 /** The line of a file with another in its place, with the blanks that stood before it unless it has its own. */
 export const putRight = withLine;

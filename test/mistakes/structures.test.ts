@@ -138,6 +138,83 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     '- call: GET kiln /racks\n    name: b',
   ],
   [step('- call: GET kiln /racks\n  pages: yes\n'), 7, "pages:\n  next: link('next')\n  items: $.pieces"],
+  ['chain: A\nsteps: all\n  - call: GET kiln /racks\n', 2, 'steps:'],
+  [step('- call: GET kiln /racks\n  keep: racks\n    count: length($.racks)\n'), 7, 'keep:'],
+  [
+    'chain: A\nsteps:\n  - call: GET kiln /racks\n    name: a\n\n    call: GET kiln /racks\n    name: b\n',
+    6,
+    '  - call: GET kiln /racks',
+  ],
+  ['chain: A\ninputs:\n  rack: {}\n  steps:\n    - call: GET kiln /racks/${rack}\n', 4, 'steps:'],
+  ['chain: A\nflow:\n  - call: GET kiln /racks\n', 2, 'steps:'],
+  [step('- download: GET kiln /film\n  save: out/film.mp4\n'), 6, '- call: GET kiln /film'],
+  [step('- stream: GET kiln /racks\n  stream: { within: 2s }\n'), 6, '- call: GET kiln /racks'],
+  [step('- GET /racks\n  headers: { Accept: text/csv }\n'), 6, '- call: GET /racks'],
+  [
+    step('- call: POST kiln /racks { id: 3 }\n  expect: status == 201\n'),
+    6,
+    '- call: POST kiln /racks\n    json: { id: 3 }',
+  ],
+  [step('- for rack in racks:\n  steps:\n    - call: GET kiln /racks/${rack}\n'), 6, '- each: rack in racks'],
+  [step('- each: [1, 2]\n  steps:\n    - call: GET kiln /racks/${rack}\n'), 6, '- each: rack in [1, 2]'],
+  [step('- each: racks\n  steps:\n    - call: GET kiln /racks/${shelf}\n'), 6, '- each: shelf in racks'],
+  [
+    step('- each: a in racks\n  continue-on-error: yes\n  steps:\n    - call: GET kiln /racks/${a.id}\n'),
+    7,
+    'when-one-fails: continue',
+  ],
+  [step('- call: GET kiln /racks\n  limit: 50\n'), 7, 'query: { limit: 50 }'],
+  [step('- call: GET kiln /racks/${racks[0]}.id\n'), 6, '- call: GET kiln /racks/${racks[0].id}'],
+  [
+    step('- each: a in racks\n  steps:\n    - call: GET kiln /racks/a.id\n'),
+    8,
+    '- call: GET kiln /racks/${a.id}',
+  ],
+  [
+    step('- each: a in racks\n  steps:\n    - call: GET kiln /racks/${a}.id\n'),
+    8,
+    '- call: GET kiln /racks/${a.id}',
+  ],
+  [step('- call: GET kiln /racks/$.id\n'), 6, '- call: GET kiln /racks/${id}'],
+  [step('- call: GET kiln /racks/id\n'), 6, '- call: GET kiln /racks/${id}'],
+  [step('- call: GET kiln /racks/ + id\n'), 6, '- call: GET kiln /racks/${id}'],
+  [step('- call: GET kiln "/racks"\n'), 6, '- call: GET kiln /racks'],
+  [step('- call: GET kiln /racks, limit=5\n'), 6, '- call: GET kiln /racks?limit=5'],
+  [step('- call: POST kiln /racks -d\n'), 6, '- call: POST kiln /racks'],
+  [
+    step('- call: GET kiln /racks\n  save: a.txt\n    - status == 200\n    - size > 3\n'),
+    8,
+    'its key on a line of its own above, or quotes around the whole text if it is one',
+  ],
+  [step('- call: GET kiln /racks\n  headers: { X-Id: id }\n'), 7, 'headers: { X-Id: "${id}" }'],
+  [step('- show: id\n'), 6, '- show: ${id}'],
+  [step('- show: length(racks) of them\n'), 6, '- show: ${length(racks)} of them'],
+  [step('- show: "{id} it is"\n'), 6, '- show: "${id} it is"'],
+  [step('- call: GET kiln /racks\n  must-fail: 404\n'), 7, 'expect: status == 404'],
+  [step('- call: GET kiln /racks\n  name: rack list\n- show: ${rack.status}\n'), 7, 'name: rack'],
+  [
+    step("- call: GET kiln /kiln/events\n  stream: { until: event == 'done' }\n"),
+    7,
+    "stream: { until: item.event == 'done' }",
+  ],
+  [
+    step("- call: GET kiln /kiln/events\n  stream: { until: $.event == 'done' }\n"),
+    7,
+    "stream: { until: item.event == 'done' }",
+  ],
+  [step('- call: GET kiln /racks\n  idempotency: ${uuid()}\n'), 7, 'idempotency: { key: "${uuid()}" }'],
+  [
+    'chain: A\nshapes:\n  Rack:\n    type: object\n    requires: [id]\nsteps:\n  - call: GET kiln /racks\n',
+    5,
+    'required: [id]',
+  ],
+  [
+    'chain: A\nshapes:\n  Rack: { properties: { n: { type: int } } }\nsteps:\n  - call: GET kiln /racks\n',
+    3,
+    'Rack: { properties: { n: { type: integer } } }',
+  ],
+  [`${FIRST}results:\n  racks: $.racks\n`, 7, 'racks: racks'],
+  [step('- ask: Which?\n  name: which\n  choices: [racks]\n'), 8, 'choices: racks'],
 ];
 
 test.each(CHAINS)('%j', (file, line, way) => {
@@ -146,6 +223,19 @@ test.each(CHAINS)('%j', (file, line, way) => {
     findings.map(({ place, instead, example, hint }) => [place?.line, instead ?? example ?? hint]),
   ).toEqual([[line, way]]);
 });
+
+const SERVICE = 'services:\n  kiln: { url: https://kiln.example }\n';
+const credential = (...lines: readonly string[]): string =>
+  `services:\n  kiln: { url: https://kiln.example, as: desk }\ncredentials:\n  desk:\n${lines
+    .map((line) => `    ${line}\n`)
+    .join('')}secrets:\n  desk: env DESK\n`;
+const OAUTH = [
+  'kind: oauth2',
+  'grant: client-credentials',
+  'token-url: https://kiln.example/token',
+  'client-id: me',
+  'client-secret: ${secret.desk}',
+];
 
 const PROJECTS: readonly (readonly [file: string, way: string])[] = [
   ['services:\n  kiln: https://kiln.example\n', 'kiln: { url: "https://kiln.example" }'],
@@ -165,6 +255,37 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
   ['secrets:\n  desk: { value: hunter2pass }\n', 'desk: env NAME_OF_A_VARIABLE'],
   ['secrets:\n  post: env POST\n  desk:\n    env: DESK\n', 'desk: env DESK'],
   ['services:\n  kiln:\n    url: https://kiln.example\n  post\n    url: https://post.example\n', '  post:'],
+  ['services:\n  - kiln:\n    url: https://kiln.example\n', 'kiln:'],
+  ['services:\n  - name: kiln\n    url: https://kiln.example\n', 'kiln:'],
+  ['services:\n  kiln: https://kiln.example\n    url: https://kiln.example\n', 'kiln:'],
+  ['services:\n  kiln: { url: localhost:8080 }\n', 'kiln: { url: http://localhost:8080 }'],
+  [
+    'services:\n  kiln: { url: https://kiln.example, verify: no }\n',
+    'kiln: { url: https://kiln.example, insecure: yes }',
+  ],
+  [`${SERVICE}environments:\n  - live:\n    services.kiln.url: https://live.example\n`, 'live:'],
+  [`${SERVICE}environments:\n  live: { guard: confirm }\n`, 'live: { guard: ask }'],
+  [`${SERVICE}environments:\n  live:\n    zone: Lisbon\n`, 'zone: Europe/Lisbon'],
+  [
+    `${SERVICE}environments:\n  stage: {}\n  test: {}\ndefault-environment: staging\n`,
+    'default-environment: stage',
+  ],
+  [`${SERVICE}mask:\n  neer: [pin]\n`, 'never: [pin]'],
+  [credential('kiind: bearer', 'token: ${secret.desk}'), 'kind: bearer'],
+  [credential('kind: bearer', 'token: $(secret.desk)'), 'token: ${secret.desk}'],
+  [
+    credential('kind: bearer', 'token: ${secret.desk}').replace('env DESK', 'desk.pem'),
+    'desk: file desk.pem',
+  ],
+  [credential('kind: bearer', 'token: ${secret.desk}').replace('env DESK', 'env("DESK")'), 'desk: env DESK'],
+  [`${credential('kind: bearer', 'token: ${secret.desk}')}  mask:\n    also: [pin]\n`, 'mask:'],
+  [credential(...OAUTH.with(1, 'grant: client_credentials_grant')), 'grant: client-credentials'],
+  [credential(...OAUTH.with(2, 'token-url: /token')), 'token-url: ${services.kiln.url}/token'],
+  [
+    credential(...OAUTH.with(2, 'token-url: ${services.kiln}/token')),
+    'token-url: ${services.kiln.url}/token',
+  ],
+  [credential(...OAUTH, 'scopes: [a, b]'), 'scope: a b'],
 ];
 
 test.each(PROJECTS)('%j', (file, way) => {

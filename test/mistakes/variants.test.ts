@@ -1,5 +1,6 @@
 import { expect, test } from '@jest/globals';
-import { checkFile, putRight } from './check-file.ts';
+import { JOBS } from '../../src/core/explain/jobs.ts';
+import { checkChain, checkFile, putRight } from './check-file.ts';
 import { FILES, type FileName } from './files.ts';
 import { type Variant, variantsOf } from './variants.ts';
 
@@ -18,6 +19,35 @@ const all: readonly Tried[] = (Object.keys(FILES) as FileName[]).flatMap((name) 
     .split('\n')
     .flatMap((right, i) => variantsOf(right).map((variant) => ({ ...variant, name, number: i + 1, right }))),
 );
+
+/** The examples of `explain`, which were written for something else than these tests. */
+const EXAMPLES = JOBS.filter(({ chain }) => checkChain(chain).length === 0).flatMap(({ word, chain }) =>
+  chain
+    .split('\n')
+    .flatMap((right, i) => variantsOf(right).map((variant) => ({ ...variant, word, chain, number: i + 1 }))),
+);
+
+test('so it is in chains that were written for something else', () => {
+  const tried = EXAMPLES.filter((_, i) => i % (PROVE ? 4 : 50) === 0);
+  const open: string[] = [];
+  let found = 0;
+  for (const { word, chain, number, line, rule } of tried) {
+    const text = chain
+      .split('\n')
+      .with(number - 1, line)
+      .join('\n');
+    const [finding, ...more] = checkChain(text);
+    if (!finding) continue;
+    found++;
+    const { place, instead, begins, message } = finding;
+    const mended = instead === undefined ? text : putRight(text, place!.line, instead, begins);
+    if (more.length > 0 || checkChain(mended).length > 0)
+      open.push(`${word}:${number} ${rule}: ${line.trim()} | ${message}`);
+  }
+  if (PROVE) process.stdout.write(`${tried.length} lines, ${found} found\n${open.join('\n')}\n`);
+  expect(found).toBeGreaterThan(tried.length * 0.8);
+  expect({ open, share: open.length / found <= 0.04 }).toEqual({ open: expect.any(Array), share: true });
+});
 
 test('what is written by a slip or a habit is put right by one message, and nearly always as it was', () => {
   const tried = all.filter((_, i) => i % STEP === 0);

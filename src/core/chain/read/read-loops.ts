@@ -1,5 +1,6 @@
 import { saysYes } from '../source/key-definition.ts';
 import { rewritten } from '../source/changes.ts';
+import { itemBelow } from '../source/meant-value.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { ANY, BIT, type Kind, kindWords, LIST, listOf, NUMBER, TEXT, union } from '../../language/kinds.ts';
 import type { ChainScope } from '../fields/chain-scope.ts';
@@ -41,7 +42,7 @@ export function readEach(
   const [head, first, second] = EACH_FORM.exec(line.text) ?? [];
   if (head === undefined || first === undefined) {
     findings.problem(line, 'wrong-form', 'each is NAME in LIST', {
-      change: rewritten(findings.file, line, eachMeantBy(line.text)),
+      change: rewritten(findings.file, line, eachMeantBy(line.text, findings.file.text.slice(line.range[1]))),
     });
     return undefined;
   }
@@ -145,7 +146,7 @@ function blockSize(text: string | undefined): number | undefined {
 }
 
 /** `NAME in LIST` of another way to say it, or of the list alone. */
-function eachMeantBy(text: string): string {
+function eachMeantBy(text: string, below: string): string {
   const words = text
     .replace(/^\s*(?:for|const|let|var|in|of|over)\s+/, '')
     .replace(/^\((.*)\)$/, '$1')
@@ -159,7 +160,7 @@ function eachMeantBy(text: string): string {
   if (item !== undefined) return `${item} in ${items!}`;
   const last = /([A-Za-z_]\w*)\W*$/.exec(words)?.[1] ?? '';
   const one = last.replace(/ies$/, 'y').replace(/s$/, '');
-  return `${one === last || one === '' ? 'one' : one} in ${words}`;
+  return `${one === last || one === '' ? itemBelow(below, 'one') : itemBelow(below, one)} in ${words}`;
 }
 
 /** The one place where an input of rows can be named. */

@@ -4,6 +4,7 @@ import type { StaticScope } from '../../language/scope.ts';
 import { RUN_KIND } from '../fields/step-kinds.ts';
 import { sentNames } from '../fields/names-elsewhere.ts';
 import { FieldReader } from '../fields/fields.ts';
+import { formOf } from '../source/node-data.ts';
 import type { Finding } from '../source/finding.ts';
 import { Findings } from '../source/findings.ts';
 import { callbacksKeys, projectKeys, recordsKeys, SIZE } from '../keys/project-keys.ts';
@@ -89,6 +90,14 @@ function readRoot(
   const environments = entries(valueOf(written, 'environments'));
   const environment = chooseEnvironment(findings, written, environments, { wanted, choose });
   const root = environment ? override(findings, written, environment.value) : written;
+  for (const other of environments)
+    if (other !== environment && other.value.type !== 'map' && other.value.type !== 'empty')
+      findings.problem(
+        other.value,
+        'wrong-form',
+        `an environment is a map of dotted keys, but this is ${formOf(other.value)}`,
+        'services.kiln.url: https://api.emberfold.example/v1',
+      );
   // What an environment sets has the form that it has elsewhere in the file.
   const set = root.entries.filter((entry) => !written.entries.includes(entry));
   if (set.length > 0) checkStructure(findings, { ...root, entries: set }, projectKeys, 'a project file');

@@ -7,6 +7,12 @@ import type { Change } from './source-problem.ts';
 import type { ListNode, MapEntry, MapNode, SourceFile, SourceNode } from './source-file.ts';
 import { valueMeantBy } from './value-habits.ts';
 
+/** The name by which the steps below a loop insert its item, as far as that can be told; a name of its own where they insert none. */
+export function itemBelow(below: string, own: string): string {
+  const text = below.slice(0, 2_000);
+  return new RegExp(`\\b${own}\\b`).test(text) ? own : (/\$\{\s*([A-Za-z_]\w*)/.exec(text)?.[1] ?? own);
+}
+
 /** The change by which a value is what it was probably meant as; undefined where that can't be told. */
 export function meantValue(
   file: SourceFile,
@@ -16,9 +22,7 @@ export function meantValue(
 ): Change | undefined {
   const takes = (plain: unknown): boolean => shape.safeParse(plain).success;
   if (name === 'each' && value.type === 'list' && value.items.length > 0) {
-    // The item has the name by which the steps below insert it.
-    const below = file.text.slice(value.range[1], value.range[1] + 2_000);
-    const item = /\$\{\s*([A-Za-z_]\w*)/.exec(below)?.[1] ?? 'one';
+    const item = itemBelow(file.text.slice(value.range[1]), 'one');
     return replacedBy(value, `${item} in ${file.text.slice(...value.range).trim()}`);
   }
   if (value.type === 'list' && value.items.length === 1) {
