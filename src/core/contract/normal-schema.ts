@@ -22,6 +22,7 @@ import {
   ALTERNATIVE_SCHEMAS,
   NAMED_SCHEMAS,
   ONE_SCHEMA,
+  OTHER_KEYWORDS,
   OTHER_TYPES,
   PLAIN_KEYWORDS,
   SCHEMA_KEYWORDS,
@@ -220,7 +221,9 @@ class Normal {
     } else if (UNSUPPORTED.has(keyword) && dataMember(node, keyword) !== undefined) {
       this.#warn(ref, line, `${keyword} is not looked at`);
     } else if (this.#reading.isOurs) {
-      const near = SCHEMA_KEYWORDS.includes(keyword) ? undefined : nearest(keyword, SCHEMA_KEYWORDS);
+      const near = SCHEMA_KEYWORDS.includes(keyword)
+        ? undefined
+        : (OTHER_KEYWORDS[keyword] ?? nearest(keyword, SCHEMA_KEYWORDS));
       if (near !== undefined)
         this.#warn(
           ref,

@@ -32,6 +32,24 @@ export const SCHEMA_TYPES: readonly string[] = [
 ];
 const TYPES: ReadonlySet<unknown> = new Set(SCHEMA_TYPES);
 
+/** Words of other languages for keywords. */
+export const OTHER_KEYWORDS: Readonly<Record<string, string>> = {
+  min: 'minimum',
+  max: 'maximum',
+  min_length: 'minLength',
+  max_length: 'maxLength',
+  regex: 'pattern',
+  regexp: 'pattern',
+  fields: 'properties',
+  members: 'properties',
+  props: 'properties',
+  values: 'enum',
+  options: 'enum',
+  choices: 'enum',
+  mandatory: 'required',
+  additional: 'additionalProperties',
+};
+
 /** Words of other languages for types. */
 export const OTHER_TYPES: Readonly<Record<string, string>> = {
   int: 'integer',

@@ -309,7 +309,7 @@ class Inferrer implements Inferring {
     const literal = memberOf(OTHER_LITERALS, name);
     const owner = ['services', 'secret'].find((one) => this.scope.lookup(one)?.kind.members?.has(name));
     const way: Remedy =
-      OF_THE_ENVIRONMENT.has(name) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name)
+      (OF_THE_ENVIRONMENT.has(name) && context.isOwner === true) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name)
         ? 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here'
         : owner !== undefined
           ? { hint: `${owner}.${name} is one of the project`, replace: `${owner}.${name}` }

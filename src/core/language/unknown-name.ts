@@ -20,6 +20,8 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
   header: 'headers',
   responseheaders: 'headers',
   cookie: 'cookies',
+  env: 'environment',
+  stage: 'environment',
   responsebody: 'body',
 };
 

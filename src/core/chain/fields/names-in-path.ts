@@ -43,7 +43,7 @@ function told(
 const joined: Finder = (findings, path) => {
   const { node, from, scope } = path;
   for (const match of node.text.matchAll(
-    /(?:\s+\+\s*|["']\s*\+\s*)([A-Za-z_][\w.]*)(?:\s*\+\s*["']?)?(?=["'\s/?]|$)/g,
+    /(?:(?<!\s)\s+\+\s*|["']\s*\+\s*)([A-Za-z_][\w.]*)(?:\s*\+\s*["']?)?(?=["'\s/?]|$)/g,
   ))
     if (match.index > from && checkExpression(match[1]!, scope).expression)
       return told(findings, path, match, `\${${match[1]!}}`);

@@ -57,7 +57,7 @@ function expressionInText(
   const known =
     isValue !== false && !node.quoted && /^[A-Za-z_]\w*$/.test(text) ? scope.lookup(text) : undefined;
   // A state or a kind is often called like a step.
-  if (known && !known.given && !isOnly(known.kind, BIT.object)) {
+  if (known && (!known.given || text === 'callback') && !isOnly(known.kind, BIT.object)) {
     use(parseExpression(text));
     findings.warn(
       node,
@@ -199,7 +199,7 @@ function commentInText(findings: Findings, node: ScalarNode): void {
 /** Warns about signs that YAML takes for a part of a text and that were hardly meant as one: `[new; paid]`, `(new, paid)`, `paid"`. */
 function signInText(findings: Findings, node: ScalarNode): void {
   const { text } = node;
-  if (node.quoted || text.length > 200 || !/[;)"']/.test(text)) return;
+  if (node.quoted || text.length > 200 || !/[;)"'=]/.test(text)) return;
   const warn = (message: string, meant: string): void =>
     findings.warn(node, 'sign-in-text', message, {
       hint: 'quotes around the whole text, if it is meant so',
@@ -213,6 +213,8 @@ function signInText(findings: Findings, node: ScalarNode): void {
     );
   else if (!node.flow && /^\([\w.-]+(?:,\s*[\w.-]+)+\)$/.test(text))
     warn(`${text} is one text; a list goes in [ ]`, `[${items(text.slice(1, -1), /,\s*/)}]`);
+  else if (/^(?:={1,3}|:=)\s+\S/.test(text))
+    warn('the sign at the beginning is a part of this text', text.replace(/^[:=]+\s+/, ''));
   else if (/^\w[\w.-]*(["'])$/.test(text))
     warn(`the ${text.at(-1)!} at the end is a part of this text`, text.slice(0, -1));
 }

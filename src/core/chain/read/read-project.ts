@@ -269,6 +269,8 @@ function sourceMeant(text: string): string | undefined {
       text,
     );
   if (variable) return `env ${variable[1] ?? variable[2] ?? variable[3] ?? variable[4]!}`;
+  const behind = /^([A-Z_][A-Z0-9_]*) env$/.exec(text)?.[1];
+  if (behind !== undefined) return `env ${behind}`;
   const dashed = /^env ([A-Z][A-Z0-9_-]*)$/.exec(text)?.[1];
   if (dashed?.includes('-') === true) return `env ${dashed.replaceAll('-', '_')}`;
   const command = /^(?:\$\((.+)\)|`(.+)`|(?:exec|run|shell|cmd|sh)[:\s]\s*(.+))$/.exec(text);

@@ -59,7 +59,7 @@ export function readRequestLine(
     return undefined;
   }
   if (!METHODS.has(method)) {
-    const near = nearest(method, METHODS);
+    const near = methodMeantBy(method) ?? nearest(method, METHODS);
     if (near !== undefined)
       findings.warn(
         node,
@@ -69,6 +69,16 @@ export function readRequestLine(
       );
   }
   const at = method.length + gap.length;
+  const behind = /^(\/\S*)\s+([\w-]+)$/.exec(rest);
+  if (behind && project.services.has(behind[2]!)) {
+    findings.problem(
+      node.offset(at + behind[1]!.length + 1),
+      'wrong-form',
+      'the service stands before the path',
+      findings.becomes(node, `${method} ${behind[2]!} ${behind[1]!}`),
+    );
+    return undefined;
+  }
   const inQuotes = /^((?:\S+\s+)?)(["'])([^"']*)\2$/.exec(rest);
   if (inQuotes) {
     findings.problem(
@@ -183,8 +193,15 @@ function serviceOtherwise(
 
 /** What begins a call elsewhere, and the method that it is. */
 function methodMeantBy(word: string): string | undefined {
-  if (/^(?:fetch|request|call|http|https|load|read|list|query|open)$/i.test(word)) return 'GET';
-  return /^(?:send|submit|create|add)$/i.test(word) ? 'POST' : undefined;
+  if (
+    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|find|show)$/i.test(
+      word,
+    )
+  )
+    return 'GET';
+  if (/^(?:send|submit|create|add|insert|new)$/i.test(word)) return 'POST';
+  if (/^(?:update|edit|modify|change)$/i.test(word)) return 'PATCH';
+  return /^(?:remove|destroy|del|rm|drop)$/i.test(word) ? 'DELETE' : undefined;
 }
 
 /** The change by which a value is a shorter one, and a key of its own stands below it. */
@@ -202,7 +219,7 @@ function checkPath(
   { parts }: Template,
 ): void {
   const written = node.text.slice(from).replace(/\$\{[^}]*\}/g, (all) => 'x'.repeat(all.length));
-  const version = /(?<!\s)\s+HTTP\/[\d.]+$/.exec(written);
+  const version = /(?<!\s)\s+HTTP(?:\/[\d.]+)?$/.exec(written);
   if (version) {
     findings.problem(
       node.offset(from + version.index + 1),

@@ -45,8 +45,11 @@ export function readShapes(fields: FieldReader, node: SourceNode | undefined, fi
 /** The change by which a word behind a place becomes the keyword that it was meant as. */
 function keywordChange(text: string, start: number, message: string): Change | undefined {
   const [, word, near] = /^(\S+) is no (?:keyword|type) .* the nearest is (\w+)$/.exec(message) ?? [];
-  const at = word === undefined ? -1 : text.indexOf(word, start);
-  return at < 0 ? undefined : { range: [at, at + word!.length], text: near! };
+  if (word === undefined) return undefined;
+  // What is said of a value may have the line of the keyword, of the value, or of what both stand in.
+  const [after, before] = [text.indexOf(word, start), text.lastIndexOf(word, start)];
+  const at = after < 0 || (before >= 0 && start - before < after - start) ? before : after;
+  return at < 0 ? undefined : { range: [at, at + word.length], text: near! };
 }
 
 /** Where what a line says begins; lines count from 1. */

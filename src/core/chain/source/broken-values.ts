@@ -120,18 +120,27 @@ function weightOfText(text: string): number {
 }
 
 /** `photo: @bowl.png`, as curl takes a file. */
-export function fileByAt(line: string): Found {
+export function fileByAt(line: string, lines: readonly string[], number: number): Found {
   const [, lead, key, gap, file] =
     /^(\s*(?:- +)*)([\w-]+):( +)@([\w./-]+\.[a-z]\w{1,3})\s*$/.exec(line) ?? [];
-  return file === undefined
-    ? undefined
-    : {
-        code: 'yaml',
-        message: 'a file is a part of multipart: NAME: { file: PATH }',
-        column: lead!.length + key!.length + gap!.length + 2,
-        instead: `${lead!.trimStart()}${key!}: { file: ${file} }`,
-      };
+  if (file === undefined) return undefined;
+  const column = /^\s*/.exec(line)![0].length;
+  const above =
+    lines.slice(0, number - 1).findLast((one) => one.trim() !== '' && /^\s*/.exec(one)![0].length < column) ??
+    '';
+  const isPath = OF_FILES.test(key!) && !/^\s*(?:- +)*(?:form|multipart):/.test(above);
+  return {
+    code: 'yaml',
+    message: isPath
+      ? 'no @ stands before the path of a file'
+      : 'a file is a part of multipart: NAME: { file: PATH }',
+    column: lead!.length + key!.length + gap!.length + 2,
+    instead: `${lead!.trimStart()}${key!}: ${isPath ? file : `{ file: ${file} }`}`,
+  };
 }
+
+/** Keys of which the value is the path of a file. */
+const OF_FILES = /^(?:file|path|save|to|follow|description|ca|cert)$/;
 
 /** `- 'status == 200` */
 export function openItem(line: string): Found {
@@ -206,6 +215,9 @@ export function openBracket(line: string): Found {
 /** Keys of which the value is a map of members with any names. */
 const OF_MEMBERS = /^(?:json|query|form|headers|inputs|values|start|row)$/;
 
+/** Keys of which the value is written for people. */
+const OF_PEOPLE = /^(?:about|because|title|show|ask|chain|call|text|name)$/;
+
 /** `about: What is left: nothing` */
 export function colonInText(line: string): Found {
   const [, lead, key, gap, value] = ENTRY.exec(line) ?? [];
@@ -232,8 +244,9 @@ export function colonInText(line: string): Found {
       instead: `${(lead! + key!).trim()}: ${asScalar(`${path!} == ${literal}`, false)}`,
     };
   }
-  const pair = OF_MEMBERS.test(key!) ? /^([\w-]+): +([^:]*\S)$/.exec(value) : undefined;
-  if (pair)
+  const pair = /^([\w-]+): +([^:]*\S)$/.exec(value);
+  const isMap = pair && (OF_MEMBERS.test(key!) || (isOurKey(pair[1]!) && !OF_PEOPLE.test(key!)));
+  if (isMap)
     return {
       code: 'yaml',
       message: 'a map on one line stands in { }',

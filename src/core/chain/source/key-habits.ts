@@ -27,7 +27,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   every: 'interval delay sleep wait pause poll-interval backoff',
   show: 'print log echo message display say',
   follow: 'include import call-chain run use chain subchain',
-  cleanup: 'finally teardown tear-down after after-all always',
+  cleanup: 'undo on-exit at-exit at-end on-finish finally teardown tear-down after after-all always',
   undo: 'rollback revert compensate undo-with',
   about: 'description desc doc docs comment note summary title',
   because: 'message reason description why msg',

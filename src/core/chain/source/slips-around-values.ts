@@ -143,6 +143,8 @@ function asList(parts: Parts, text: string): Slip {
 
 /** One item, or several, where a list has to stand. */
 export function* listed(parts: Parts): Generator<Slip> {
+  // Of words a loop makes no list.
+  if (parts.key.trim() === 'each:') return;
   const { value } = parts;
   const inner = /^[([{<](.*)[)\]}>]$/s.exec(value)?.[1]?.trim();
   for (const text of inner === undefined ? [value] : [inner, value])

@@ -72,6 +72,13 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'how long a list or text is tells length(x)',
     true,
   ],
+  [/\b([A-Za-z]\w*)-([A-Za-z]\w*)\b/g, '$1_$2', 'a name has _ between its words'],
+  [
+    /\bstatus(\s*)(?:={1,3}|is|~=?|in|matches|like)\s*["']?([1-5])(?:\*+|\?\?|\.\.+|XX|__|--|\d\*)["']?(?=\s*(?:$|[)&|]))/g,
+    'status == $2xx',
+    'a class of statuses is written 2xx',
+    true,
+  ],
   [/((?:'[^']*'|"[^"]*"|[\w.)\]]))\s+(?=[A-Za-z_]\w*:\s)/g, '$1, ', 'a comma stands between two members'],
   [
     /\b(every|any)\(\s*([\w.$[\]*]+)\s+in\s+([\w.$[\]*]+)\s*\)/g,

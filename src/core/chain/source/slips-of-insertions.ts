@@ -37,7 +37,10 @@ export function joined(value: string): string | undefined {
   const text = pieces.map((piece) =>
     isText(piece) ? piece.slice(1, -1) : `\${${piece.replace(/^\$\{(.*)\}$/, '$1')}}`,
   );
-  return `"${text.join('')}"`;
+  // Without a sign between them they are words of one text.
+  const between = (one: string, next: string): string =>
+    value.includes('+') || /\s$/.test(one) || /^\s/.test(next) ? '' : ' ';
+  return `"${text.reduce((all, next) => all + between(all, next) + next)}"`;
 }
 
 /** `${day:yyyy-MM-dd}` */

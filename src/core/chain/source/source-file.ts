@@ -93,12 +93,13 @@ export class SourceFile {
     problems.push(...traps);
     const trapped = new Set(traps.map(({ place }) => place?.line));
     let ofItem = 0;
+    let items = MOST_ITEMS;
     for (const error of onlyFirst([...document.errors, ...document.warnings])) {
       const place = this.place(error.pos[0]);
       if (error.code === 'DUPLICATE_KEY') {
         // What belongs to an item without its dash is there twice, too.
         if (place.line <= ofItem) continue;
-        const item = itemWithoutDash(this.#allLines(), place.line);
+        const item = items-- > 0 ? itemWithoutDash(this.#allLines(), place.line) : undefined;
         if (item) {
           const { end, line, column, ...rest } = item;
           ofItem = end;
@@ -149,6 +150,9 @@ function onlyFirst<T extends { readonly code: string }>(errors: readonly T[]): T
 
 /** Errors after which the rest is read as it was meant. */
 const HARMLESS: ReadonlySet<string> = new Set(['DUPLICATE_KEY', 'MULTIPLE_DOCS', 'TAG_RESOLVE_FAILED']);
+
+/** So many keys that stand twice are looked at for an item that has lost its dash: each takes the lines above it. */
+const MOST_ITEMS = 50;
 
 /** What YAML refuses, in words for who wrote it: its own speak of what the parser looked for. */
 const YAML_ERRORS: Readonly<Record<string, string>> = {
