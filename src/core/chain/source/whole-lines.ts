@@ -52,6 +52,8 @@ export function withWholeLines(
   const right = new Map<number, Finding['code']>();
   let all = findings;
   for (const finding of findings) {
+    // Nothing more can be proved.
+    if (!spend(0)) break;
     if (!all.includes(finding) || !finding.place) continue;
     if (right.has(finding.place.line)) {
       // The same mistake once more, which its line shows put right.
