@@ -215,6 +215,28 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
   ],
   [`${FIRST}results:\n  racks: $.racks\n`, 7, 'racks: racks'],
   [step('- ask: Which?\n  name: which\n  choices: [racks]\n'), 8, 'choices: racks'],
+  [step('- call: GET kiln /racks\n  expect: |\n    - status == 200\n    - size > 3\n'), 7, 'expect:'],
+  [
+    step(
+      '- call: POST kiln /graphql\n  json:\n    query:\n      query Racks($id: ID!) {\n        rack(id: $id) { id }\n      }\n',
+    ),
+    8,
+    'query: |',
+  ],
+  [step('- call: POST kiln /racks form\n'), 6, '- call: POST kiln /racks'],
+  [step('- call: GET /racks kiln\n'), 6, '- call: GET kiln /racks'],
+  [
+    step("- call: GET kiln /racks\n  expect: any($.racks, state == 'done')\n"),
+    7,
+    "expect: any($.racks, @.state == 'done')",
+  ],
+  [step('- call: GET kiln /racks\n  expect: status == 20x\n'), 7, 'expect: status == 2xx'],
+  [
+    step('- call: GET kiln /racks\n  keep: { a: "hex(digest(body, sha-256))" }\n'),
+    7,
+    `keep: { a: "hex(digest(body, 'sha-256'))" }`,
+  ],
+  [step('- call: GET kiln /racks\n  json: { cone: = 9 }\n'), 7, 'json: { cone: 9 }'],
 ];
 
 test.each(CHAINS)('%j', (file, line, way) => {

@@ -302,10 +302,13 @@ class Inferrer implements Inferring {
       return ANY;
     }
     const names = this.scope.names();
-    // What has no members is not meant where one is asked for.
-    const mayHave = (one: string): boolean =>
-      context.isOwner !== true || mayBe(this.scope.lookup(one)?.kind ?? ANY, BIT.object | BIT.list);
-    const near = nearest(name, names.filter(mayHave));
+    // What has no members is not meant where one is asked for, and where there is an item, nothing of the response.
+    const mayMean = (one: string): boolean => {
+      const known = this.scope.lookup(one);
+      if (context.item !== undefined && known?.given === true) return false;
+      return context.isOwner !== true || mayBe(known?.kind ?? ANY, BIT.object | BIT.list);
+    };
+    const near = nearest(name, names.filter(mayMean));
     const literal = memberOf(OTHER_LITERALS, name);
     const owner = ['services', 'secret'].find((one) => this.scope.lookup(one)?.kind.members?.has(name));
     const way: Remedy =

@@ -1,5 +1,5 @@
 import type { InferContext, Remedy } from './inferring.ts';
-import { BIT, mayBe } from './kinds.ts';
+import { BIT, type Kind, mayBe } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
 import type { StaticScope } from './scope.ts';
 
@@ -32,7 +32,7 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
 export function neitherNameNorNear(
   name: string,
   scope: StaticScope,
-  { isCompared = false, isItem = false }: Pick<InferContext, 'isCompared' | 'isItem'>,
+  { isCompared = false, isItem = false, item }: Pick<InferContext, 'isCompared' | 'isItem' | 'item'>,
 ): Remedy {
   const hasResponse = !('missing' in scope.response);
   if (THIS_ONE.has(name)) {
@@ -41,6 +41,8 @@ export function neitherNameNorNear(
   }
   const other = OTHER_NAMES[name.toLowerCase().replace(/_/g, '')];
   if (other !== undefined && scope.lookup(other)) return { hint: `the name is ${other}`, replace: other };
+  if (!isItem && !isCompared && item !== undefined && mayHave(item, name))
+    return { hint: `@.${name} is a member of the item`, replace: `@.${name}` };
   const names = scope.names();
   const inQuotes = `text needs quotes: '${name}'`;
   const owner = isItem || isCompared ? undefined : itemWith(name, scope);
@@ -56,13 +58,17 @@ export function neitherNameNorNear(
   return isCompared || isItem ? { hint, replace: `'${name}'` } : hint;
 }
 
+/** Whether what is of a kind may have a member. */
+function mayHave(kind: Kind, name: string): boolean {
+  return mayBe(kind, BIT.object) && (kind.members === undefined || kind.members.has(name));
+}
+
 /** The item of the only loop that may have such a member; where there is a response, only that of a stream. */
 function itemWith(name: string, scope: StaticScope): string | undefined {
   const hasResponse = !('missing' in scope.response);
   const having = scope.names().filter((one) => {
     const known = scope.lookup(one);
-    if (!known?.item || (hasResponse && !known.given) || !mayBe(known.kind, BIT.object)) return false;
-    return known.kind.members === undefined || known.kind.members.has(name);
+    return known?.item === true && (!hasResponse || known.given === true) && mayHave(known.kind, name);
   });
   return having.length === 1 ? having[0] : undefined;
 }

@@ -116,7 +116,7 @@ function schemeTwice(findings: Findings, node: ScalarNode): void {
 /** An endpoint is a whole URL: a credential may be used with several services. */
 function wholeUrl(findings: Findings, node: SourceNode, { parts: [first] }: Template): void {
   if (typeof first !== 'string' || /^https?:\/\//.test(first)) return;
-  const service = /^  ([\w-]+):/m.exec(findings.file.text.split(/^services:/m)[1] ?? '')?.[1];
+  const service = /^ {2}([\w-]+):/m.exec(findings.file.text.split(/^services:/m)[1] ?? '')?.[1];
   const isHost = /^[\w-]+(?:\.[\w-]+)+(?=[/:]|$)/.test(first);
   const isPath = first.startsWith('/') && service !== undefined && node.type === 'scalar';
   findings.problem(

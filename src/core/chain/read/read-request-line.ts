@@ -256,6 +256,16 @@ function checkPath(
     );
     return;
   }
+  const word = /(?<!\s)\s+(?:form|json|body|text|xml|multipart|headers|query)$/.exec(written);
+  if (word) {
+    findings.warn(
+      node.offset(from + word.index + 1),
+      'blank-in-path',
+      `${word[0].trim()} would be sent as a part of the path; a key of a call stands on a line of its own`,
+      findings.becomes(node, node.text.slice(0, from + word.index)),
+    );
+    return;
+  }
   const param = /(?<![\s/])[,;]?\s+(?=[\w.-]+=\S)/.exec(written);
   if (param) {
     const at = from + param.index;

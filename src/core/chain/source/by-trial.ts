@@ -156,7 +156,7 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
       if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
       if (!isOfForm && slip.line.trim() === written.trim()) continue;
-      if (insertions(slip.line) < insertions(written)) continue;
+      if (!slip.loses && insertions(slip.line) < insertions(written)) continue;
       const tried = followed(lines, line, slip, { again, others });
       if (!tried) return best;
       const { after, file } = tried;

@@ -19,11 +19,14 @@ export function linesFor(found: Finding, lines: readonly string[], line: number)
   const own = column(lines[line - 1]!);
   const above = lines.slice(0, line - 1);
   const below = lines.slice(line);
+  const owner = (of: number): number =>
+    lines.slice(0, of - 1).findLastIndex((one) => says(one) && column(one) < column(lines[of - 1] ?? '')) + 1;
   const around = [
     line,
     above.findLastIndex(says) + 1,
     below.findIndex(says) + line + 1,
-    above.findLastIndex((one) => says(one) && column(one) < own) + 1,
+    owner(line),
+    owner(owner(line)),
     // All that stands at the first column is refused where the file begins further in.
     own === 0 ? lines.findIndex(says) + 1 : 0,
     ...Array.from(found.message.matchAll(/ on line (\d+)/g), ([, number]) => Number(number)),

@@ -8,6 +8,8 @@ export interface Slip {
   readonly ofSetting?: true;
   /** Only where YAML or an expression could not be read. */
   readonly ofParser?: true;
+  /** What is inserted may go with it: it stands in the lines below. */
+  readonly loses?: true;
   /** As plain, where otherwise several lines would have to become others. */
   readonly ofList?: true;
   /** As plain, where the value should have been a name. */

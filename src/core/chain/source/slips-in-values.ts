@@ -72,9 +72,10 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'how long a list or text is tells length(x)',
     true,
   ],
+  [/(?<=,\s*)(sha)-?(1|256|384|512)(?=\s*[,)])/gi, "'sha-$2'", 'a text stands in quotes', true],
   [/\b([A-Za-z]\w*)-([A-Za-z]\w*)\b/g, '$1_$2', 'a name has _ between its words'],
   [
-    /\bstatus(\s*)(?:={1,3}|is|~=?|in|matches|like)\s*["']?([1-5])(?:\*+|\?\?|\.\.+|XX|__|--|\d\*)["']?(?=\s*(?:$|[)&|]))/g,
+    /\bstatus(\s*)(?:={1,3}|is|~=?|in|matches|like)\s*["']?([1-5])(?:\*+|\?\?|\.\.+|XX|__|--|\d[*xX])["']?(?=\s*(?:$|[)&|]))/g,
     'status == $2xx',
     'a class of statuses is written 2xx',
     true,

@@ -37,12 +37,24 @@ export function* marker(parts: Parts): Generator<Slip> {
 /** `secrets: all`, and below it what belongs to it: a key has the one or the other. */
 export function* valueAndBlock(parts: Parts): Generator<Slip> {
   const next = parts.lines.slice(parts.at + 1).find((line) => line.trim() !== '') ?? '';
-  if (parts.key === '' || parts.value === '' || /^[|>#]/.test(parts.value)) return;
-  if (/^\s*/.exec(next)![0].length > parts.lead.length)
+  if (parts.key === '' || /^\s*/.exec(next)![0].length <= parts.lead.length) return;
+  const key = parts.key.trim();
+  // `expect: |`, and below it items.
+  if (/^[|>][-+]?$/.test(parts.value) && /^\s*- /.test(next))
     yield {
-      why: `what stands below ${parts.key.trim()} is its value, so none follows the colon`,
-      line: parts.lead + parts.key.trim(),
+      why: `the items of a list stand below ${key} without a sign`,
+      line: parts.lead + key,
+      isPlain: true,
     };
+  // A document of another language.
+  if (parts.value === '' && /^\s*(?:(?:query|mutation|subscription|fragment)\b|[{<])/.test(next))
+    yield { why: 'a text of several lines begins with |', line: `${parts.lead}${key} |`, ofParser: true };
+  if (parts.value === '' || /^[|>#]/.test(parts.value)) return;
+  yield {
+    why: `what stands below ${key} is its value, so none follows the colon`,
+    line: parts.lead + key,
+    loses: true,
+  };
 }
 
 /** What begins a statement elsewhere, by its key. */
