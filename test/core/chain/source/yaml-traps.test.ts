@@ -11,9 +11,9 @@ describe('what YAML does to expressions is said, and the line is printed as it s
     ],
     [
       'a comma in { }',
-      '  - keep: { a: join(racks, 2) }',
+      '  - keep: { a: round(1.5, 2) }',
       /ends a value at a comma/,
-      '- keep: { a: "join(racks, 2)" }',
+      '- keep: { a: "round(1.5, 2)" }',
     ],
     [
       'a quote in [ ]',
