@@ -223,6 +223,7 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     8,
     'query: |',
   ],
+  [step('- when: racks.length > 0\n  steps: [{ wait: 1s }]\n'), 6, '- when: length(racks) > 0'],
   [step('- call: POST kiln /racks form\n'), 6, '- call: POST kiln /racks'],
   [step('- call: GET /racks kiln\n'), 6, '- call: GET kiln /racks'],
   [
@@ -244,6 +245,22 @@ test.each(CHAINS)('%j', (file, line, way) => {
   expect(
     findings.map(({ place, instead, example, hint }) => [place?.line, instead ?? example ?? hint]),
   ).toEqual([[line, way]]);
+});
+
+test.each([
+  step('- each: film in $.films ?? []\n  steps: [{ expect: film.length > 90 }]\n').replace(
+    '$.films',
+    'racks',
+  ),
+  step('- call: GET kiln /racks/${id}.geojson\n'),
+  step('- call: GET kiln /racks/${id}.v2/list\n'),
+  step("- call: GET kiln /search\n  query: { q: \"'id'\", sort: name, list: 'racks' }\n"),
+  step('- call: GET kiln /search?q=a+id\n'),
+  step('- call: GET kiln /Products(1)\n'),
+  step('- show: all of the racks (racks)\n'),
+  'chain: A\nshapes:\n  Rack: { type: object, x-enum: [a], title: Rack }\nsteps:\n  - call: GET kiln /racks\n',
+])('no mistake: %j', (file) => {
+  expect(readChain('a.chain.yaml', file, project).findings).toEqual([]);
 });
 
 const SERVICE = 'services:\n  kiln: { url: https://kiln.example }\n';

@@ -220,7 +220,7 @@ class Normal {
       to[keyword] = withoutLines(value);
     } else if (UNSUPPORTED.has(keyword) && dataMember(node, keyword) !== undefined) {
       this.#warn(ref, line, `${keyword} is not looked at`);
-    } else if (this.#reading.isOurs) {
+    } else if (this.#reading.isOurs && !keyword.startsWith('x-')) {
       const near = SCHEMA_KEYWORDS.includes(keyword)
         ? undefined
         : (OTHER_KEYWORDS[keyword] ?? nearest(keyword, SCHEMA_KEYWORDS));

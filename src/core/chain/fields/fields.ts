@@ -102,7 +102,7 @@ export class FieldReader {
     }
     this.#use(expression.tree);
     this.schemas.use(this.findings, node, expression.tree);
-    pathWarnings(this.findings, node, node.text, expression.tree);
+    pathWarnings(this.findings, node, scope, expression.tree);
     return this.findings.placed(expression, node);
   }
 

@@ -1,3 +1,5 @@
+import { BIT, isOnly } from '../../language/kinds.ts';
+import type { StaticScope } from '../../language/scope.ts';
 import { childrenOf, type QueryTree, type Segment, type Tree } from '../../language/tree.ts';
 import type { Findings } from '../source/findings.ts';
 import type { ScalarNode } from '../source/source-file.ts';
@@ -26,13 +28,13 @@ export function indexBehindFilter(findings: Findings, node: ScalarNode, text: st
  * Says of `.length` behind a path that it is a member like others: whoever compares it mostly means how long
  * something is. `['length']` says that the member is meant.
  */
-function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
-  for (const child of childrenOf(tree)) lengthAsMember(findings, node, text, child);
+function lengthAsMember(findings: Findings, node: ScalarNode, scope: StaticScope, tree: Tree): void {
+  for (const child of childrenOf(tree)) lengthAsMember(findings, node, scope, child);
   if (tree.type !== 'binary' || tree.operator === 'in') return;
   for (const side of [tree.left, tree.right]) {
-    const source = text.slice(...side.span);
-    const path = /^((?:[$@]|[A-Za-z_]\w*).*)\.length$/s.exec(source)?.[1];
-    if (side.type !== 'query' || path === undefined) continue;
+    const source = node.text.slice(...side.span);
+    const path = /^((?:\$|[A-Za-z_]\w*).*)\.length$/s.exec(source)?.[1];
+    if (side.type !== 'query' || path === undefined || isOfObject(side, scope)) continue;
     findings.warn(
       node.offset(side.span[0]),
       'length-as-member',
@@ -45,6 +47,14 @@ function lengthAsMember(findings: Findings, node: ScalarNode, text: string, tree
       ),
     );
   }
+}
+
+/** Whether `.length` follows the name of an object, or of an item, which mostly is one: a film has a length. */
+function isOfObject({ base, segments }: QueryTree, scope: StaticScope): boolean {
+  const known = base.type === 'name' ? scope.lookup(base.name) : undefined;
+  return (
+    known !== undefined && segments.length === 1 && (known.item === true || isOnly(known.kind, BIT.object))
+  );
 }
 
 /** Says of a quoted path, such as `upper('$.title')`, that it is only a text. A pattern or a text that is searched for may be one. */
@@ -102,9 +112,9 @@ function givesSeveral({ selectors }: Segment): boolean {
 }
 
 /** What is probably not meant, in a whole expression. */
-export function pathWarnings(findings: Findings, node: ScalarNode, text: string, tree: Tree): void {
-  indexBehindFilter(findings, node, text, tree);
-  lengthAsMember(findings, node, text, tree);
-  pathInQuotes(findings, node, text, tree);
-  itemNotUsed(findings, node, text, tree);
+export function pathWarnings(findings: Findings, node: ScalarNode, scope: StaticScope, tree: Tree): void {
+  indexBehindFilter(findings, node, node.text, tree);
+  lengthAsMember(findings, node, scope, tree);
+  pathInQuotes(findings, node, node.text, tree);
+  itemNotUsed(findings, node, node.text, tree);
 }

@@ -113,7 +113,10 @@ function hasMoreNear(after: readonly Finding[], { code, place }: Finding): boole
   const line = place!.line;
   return (
     OF_COLUMNS.has(code) &&
-    after.some((one) => OF_COLUMNS.has(one.code) && one.place!.line > line && one.place!.line < line + 3)
+    after.some((one) => {
+      const below = (one.place?.line ?? 0) - line;
+      return OF_COLUMNS.has(one.code) && below > 0 && below < 3;
+    })
   );
 }
 
