@@ -90,7 +90,14 @@ class Normal {
   #schema(node: unknown, ref: Ref, around: number, level: number): unknown {
     if (typeof node === 'boolean') return node;
     if (!isData(node)) {
-      this.#warn(ref, around, `a schema is an object, and this is ${jsonKind(node)}`);
+      const type = typeof node === 'string' ? (OTHER_TYPES[node] ?? node) : '';
+      this.#warn(
+        ref,
+        around,
+        SCHEMA_TYPES.includes(type)
+          ? `${String(node)} is no schema, and the nearest is { type: ${type} }`
+          : `a schema is an object, and this is ${jsonKind(node)}`,
+      );
       return true;
     }
     const line = lineOfData(node, around);

@@ -6,6 +6,8 @@ import type { StaticScope } from './scope.ts';
 /** Words for what is being looked at: the response, or the item of a list. */
 const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
 
+const NUMBER_WORDS = 'zero one two three four five six seven eight nine ten'.split(' ');
+
 /** What other programs call what is known of a response. */
 const OTHER_NAMES: Readonly<Record<string, string>> = {
   statuscode: 'status',
@@ -39,6 +41,8 @@ export function neitherNameNorNear(
     if (isItem) return { hint: '@ is the item', replace: '@' };
     if (hasResponse) return { hint: '$ is the response', replace: '$' };
   }
+  const figure = NUMBER_WORDS.indexOf(name.toLowerCase());
+  if (figure >= 0) return { hint: `a number is written in figures: ${figure}`, replace: String(figure) };
   const other = OTHER_NAMES[name.toLowerCase().replace(/_/g, '')];
   if (other !== undefined && scope.lookup(other)) return { hint: `the name is ${other}`, replace: other };
   if (!isItem && !isCompared && item !== undefined && mayHave(item, name))

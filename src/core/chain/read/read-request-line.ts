@@ -256,6 +256,15 @@ function checkPath(
     );
     return;
   }
+  if (/[;,]$/.test(written)) {
+    findings.warn(
+      node.offset(from + written.length - 1),
+      'sign-in-text',
+      `the ${written.at(-1)!} at the end is sent as a part of the path`,
+      findings.becomes(node, node.text.slice(0, -1)),
+    );
+    return;
+  }
   const word = /(?<!\s)\s+(?:form|json|body|text|xml|multipart|headers|query)$/.exec(written);
   if (word) {
     findings.warn(

@@ -167,7 +167,7 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
           ? !after.some((one) => OF_THE_PARSER.has(one.code) || OF_STRUCTURE.has(one.code))
           : after.every((one) => others.some(isSame(one)))) &&
         isRead(file, line, tried.slip.line) &&
-        (code === 'yaml' || !isAnywhere(lines, line, slip.line, { again, others }));
+        (code === 'yaml' || !isAnywhere(lines, line, tried.slip.line, { again, others }));
       if (!isBetter) continue;
       best = { line, slip: tried.slip, after };
       if (after.length === 0) return best;
@@ -304,7 +304,8 @@ function isAnywhere(
   moved: string,
   { again, others }: { readonly again: Again; readonly others: readonly Finding[] },
 ): boolean {
-  if (moved.trim() !== lines[line - 1]!.trim() || /:\s*$/.test(moved)) return false;
+  const said = (one: string): string => one.trim().replace(/^(?:- +)+/, '');
+  if (said(moved) !== said(lines[line - 1]!) || /:\s*$/.test(moved)) return false;
   const other = moved.replace(/^(\s*(?:- +)*)[\w-]+(?=:)/, '$1another-name');
   const after = again(replaced(lines, line, other))?.findings;
   return other !== moved && after?.every((one) => others.some(isSame(one))) === true;

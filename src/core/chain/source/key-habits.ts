@@ -15,7 +15,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   must: 'validate validation check constraint condition',
   keep: 'capture captures extract extracts store set register assign outputs output variables vars let save-as remember results result',
   values: 'variables vars globals constants',
-  inputs: 'variables vars args arguments params parameters with',
+  inputs: 'parameter variables vars args arguments params parameters with',
   default: 'value defaults initial',
   kind: 'type format',
   choices: 'options enum values one-of allowed',

@@ -144,7 +144,13 @@ function asList(parts: Parts, text: string): Slip {
 /** One item, or several, where a list has to stand. */
 export function* listed(parts: Parts): Generator<Slip> {
   // Of words a loop makes no list.
-  if (parts.key.trim() === 'each:') return;
+  if (parts.key.trim() === 'each:') {
+    // `each: name in 'cup', 'bowl'`
+    const [, head, items] = /^(\w+ in )([^[\]{}()]+,[^[\]{}()]+)$/.exec(parts.value) ?? [];
+    if (head !== undefined)
+      yield { why: 'a list stands in brackets', line: withValue(parts, `${head}[${items!.trim()}]`) };
+    return;
+  }
   const { value } = parts;
   const inner = /^[([{<](.*)[)\]}>]$/s.exec(value)?.[1]?.trim();
   for (const text of inner === undefined ? [value] : [inner, value])

@@ -46,6 +46,9 @@ export function* valueAndBlock(parts: Parts): Generator<Slip> {
       line: parts.lead + key,
       isPlain: true,
     };
+  // `keep: |`, and below it names.
+  if (/^[|>][-+]?$/.test(parts.value) && /^\s*[\w-]+:\s+\S/.test(next))
+    yield { why: `what stands below ${key} needs no sign`, line: parts.lead + key };
   // A document of another language.
   if (parts.value === '' && /^\s*(?:(?:query|mutation|subscription|fragment)\b|[{<])/.test(next))
     yield { why: 'a text of several lines begins with |', line: `${parts.lead}${key} |`, ofParser: true };

@@ -71,6 +71,16 @@ function strayItems(findings: Findings, node: MapNode, keys: readonly KeyDefinit
     const items = count < 0 ? rest : rest.slice(0, count);
     const texts = [value.text, ...items.map((one) => one.key.text)];
     const shape = definition.shape();
+    // `wait: 10ms, 100ms`
+    const range = texts.join('..');
+    if (texts.length === 2 && /^\d+\w*\.\.\d+[a-z]+$/.test(range) && shape.safeParse(range).success) {
+      findings.problem(value, 'wrong-form', 'a range is written LOW..HIGH', {
+        hint: range,
+        change: { range: [value.range[0], items[0]!.key.range[1]], text: range },
+      });
+      strays.add(items[0]!.key);
+      return;
+    }
     if (items.length === 0 || shape.safeParse(value.text).success || !shape.safeParse(texts).success) return;
     findings.problem(
       value,
