@@ -229,6 +229,14 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     7,
     'retry: { attempts: 2, wait: 1s..2s }',
   ],
+  [step('- call: GET kiln /racks until done\n'), 6, '- call: GET kiln /racks'],
+  [step('- call: GET kiln list.headers.location\n'), 6, '- call: GET kiln ${list.headers.location}'],
+  [step('- call: GET kiln /racks\n  query: { page: "${id} + 1" }\n'), 7, 'query: { page: "${id + 1}" }'],
+  [
+    'chain: A\ninputs:\n  price: { kind: number, default: 24,50 }\nsteps:\n  - show: ${price}\n',
+    3,
+    'price: { kind: number, default: 24.50 }',
+  ],
   [step('- call: GET kiln /racks;\n'), 6, '- call: GET kiln /racks'],
   [step('- call: GET kiln /racks\n  expect: size > zero\n'), 7, 'expect: size > 0'],
   [step('- call: GET kiln /racks\n  keep: |\n    a: $.b\n- show: ${a}\n'), 7, 'keep:'],
@@ -323,6 +331,7 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
     'kiln: { url: https://kiln.example, insecure: yes }',
   ],
   [`${SERVICE}environments:\n  - live:\n    services.kiln.url: https://live.example\n`, 'live:'],
+  [`${SERVICE}environments:\n  live\n    services.kiln.url: https://live.example\n`, '  live:'],
   [`${SERVICE}environments:\n  live: { guard: confirm }\n`, 'live: { guard: ask }'],
   [`${SERVICE}environments:\n  live:\n    zone: Lisbon\n`, 'zone: Europe/Lisbon'],
   [

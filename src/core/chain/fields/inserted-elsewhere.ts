@@ -121,17 +121,25 @@ export function endsAsFile(text: string): boolean {
 
 /**
  * Warns about an expression of which only a part stands in an insertion, so that the rest is sent as it stands:
- * `number(${price})`, `${order}.id`.
+ * `number(${price})`, `${order}.id`, and in a field of values `${page} + 1`.
  */
-export function halfInserted(findings: Findings, node: ScalarNode, scope: StaticScope): void {
+export function halfInserted(
+  findings: Findings,
+  node: ScalarNode,
+  scope: StaticScope,
+  isValue: boolean,
+): void {
+  const sum = isValue ? /^\$\{([^{}]+)\}(\s*[-+*]\s*\d+(?:\.\d+)?)$/.exec(node.text) : null;
   const call = /^([a-z]\w*)\(\$\{([^{}]+)\}((?:,[^(){}]*)?)\)$/i.exec(node.text);
   const member = /^\$\{([A-Za-z_][\w.]*)\}((?:\.[A-Za-z_]\w*)+)$/.exec(node.text);
   if (member && endsAsFile(member[2]!)) return;
-  const meant = call
-    ? `${call[1]!}(${call[2]!}${call[3]!})`
-    : member
-      ? `${member[1]!}${member[2]!}`
-      : undefined;
+  const meant = sum
+    ? `${sum[1]!}${sum[2]!}`
+    : call
+      ? `${call[1]!}(${call[2]!}${call[3]!})`
+      : member
+        ? `${member[1]!}${member[2]!}`
+        : undefined;
   if (meant === undefined || !knownValue(meant, scope)) return;
   findings.warn(
     node,

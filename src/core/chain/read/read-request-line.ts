@@ -1,5 +1,6 @@
 import { asScalar } from '../source/scalar-text.ts';
 import type { Change } from '../source/source-problem.ts';
+import { checkExpression } from '../../language/expression.ts';
 import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
@@ -169,7 +170,12 @@ export function readRequestLine(
       node.offset(from),
       'wrong-form',
       'a path begins with /',
-      findings.becomes(node, `${method} ${service} /${path ?? rest}`),
+      findings.becomes(
+        node,
+        checkExpression(path ?? rest, scope).expression && (path ?? rest).includes('.')
+          ? `${method} ${service} \${${path ?? rest}}`
+          : `${method} ${service} /${path ?? rest}`,
+      ),
     );
     return undefined;
   }
@@ -265,12 +271,15 @@ function checkPath(
     );
     return;
   }
-  const word = /(?<!\s)\s+(?:form|json|body|text|xml|multipart|headers|query)$/.exec(written);
+  const word =
+    /(?<!\s)\s+(?:(?:form|json|body|text|xml|multipart|headers|query)$|(?:until|while|when|if|then|every|within|retry|poll|save|expect|keep) .*$)/.exec(
+      written,
+    );
   if (word) {
     findings.warn(
       node.offset(from + word.index + 1),
       'blank-in-path',
-      `${word[0].trim()} would be sent as a part of the path; a key of a call stands on a line of its own`,
+      `${word[0].trim()} would be sent as a part of the path; each key of a call stands on a line of its own`,
       findings.becomes(node, node.text.slice(0, from + word.index)),
     );
     return;

@@ -103,7 +103,7 @@ function missingDash(line: string, lines: readonly string[], number: number): Fo
 function bareKey(line: string, lines: readonly string[], number: number): Found {
   const [, lead, key] = /^(\s*(?:- +)*)([A-Za-z][\w-]*)\s*$/.exec(line) ?? [];
   const below = lines.slice(number).find((one) => one.trim() !== '') ?? '';
-  if (key === undefined || !/^\s*(?:- |[\w-]+:)/.test(below) || /^ */.exec(below)![0].length < lead!.length)
+  if (key === undefined || !/^\s*(?:- |[\w.-]+:)/.test(below) || /^ */.exec(below)![0].length < lead!.length)
     return undefined;
   return {
     code: 'yaml',

@@ -71,6 +71,17 @@ function strayItems(findings: Findings, node: MapNode, keys: readonly KeyDefinit
     const items = count < 0 ? rest : rest.slice(0, count);
     const texts = [value.text, ...items.map((one) => one.key.text)];
     const shape = definition.shape();
+    // `default: 24,50`
+    const decimals = items.length === 1 && /^\d+$/.test(value.text) && /^\d{1,2}$/.test(items[0]!.key.text);
+    if (decimals) {
+      const text = `${value.text}.${items[0]!.key.text}`;
+      findings.problem(value, 'wrong-form', 'a number has a point before its decimals', {
+        hint: text,
+        change: { range: [value.range[0], items[0]!.key.range[1]], text },
+      });
+      strays.add(items[0]!.key);
+      return;
+    }
     // `wait: 10ms, 100ms`
     const range = texts.join('..');
     if (texts.length === 2 && /^\d+\w*\.\.\d+[a-z]+$/.test(range) && shape.safeParse(range).success) {
