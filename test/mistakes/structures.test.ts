@@ -237,6 +237,17 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     3,
     'price: { kind: number, default: 24.50 }',
   ],
+  [
+    step('- call: GET kiln /racks\n  headers:\n    A: b\n  expect:\n    - $.errors does not exist\n'),
+    10,
+    '- exists($.errors) == false',
+  ],
+  [step('- call: GET kiln /racks\n  keep: { a: $.b ?: null }\n'), 7, 'keep: { a: $.b ?? null }'],
+  [
+    'chain: A\nshapes:\n  Rack: { type: object, minimum: zero }\nsteps:\n  - call: GET kiln /racks\n',
+    3,
+    undefined,
+  ],
   [step('- call: GET kiln /racks;\n'), 6, '- call: GET kiln /racks'],
   [step('- call: GET kiln /racks\n  expect: size > zero\n'), 7, 'expect: size > 0'],
   [step('- call: GET kiln /racks\n  keep: |\n    a: $.b\n- show: ${a}\n'), 7, 'keep:'],

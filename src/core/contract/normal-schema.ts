@@ -192,7 +192,7 @@ class Normal {
         ref,
         lineOfData(value, line),
         near !== undefined
-          ? `${String(value)} is no type of JSON Schema, and the nearest is ${near}`
+          ? `${String(value)} is no type of JSON Schema, and the nearest is ${near}; it is not looked at`
           : `${keyword} can't be ${jsonKind(value)}, so it is not looked at`,
       );
     if (ONE_SCHEMA.includes(keyword)) {

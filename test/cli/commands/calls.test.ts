@@ -80,7 +80,7 @@ describe('calls', () => {
     );
     const { stdout } = await batharon(own, ['calls', 'kiln', '--warnings']);
     expect(stdout.trim().split('\n')).toEqual([
-      "kiln.openapi.yaml:10: type can't be a text, so it is not looked at",
+      'kiln.openapi.yaml:10: int is no type of JSON Schema, and the nearest is integer; it is not looked at',
       "kiln.openapi.yaml:10: maximum can't be a text, so it is not looked at",
       'kiln.openapi.yaml:33: nothing stands at #/components/schemas/Daft',
     ]);

@@ -258,7 +258,7 @@ paths:
       '8 a parameter has a name, and in: path, query, header, cookie',
       "15 required can't be a text, so it is not looked at",
       '15 $dynamicRef is not looked at',
-      "18 type can't be a text, so it is not looked at",
+      '18 strin is no type of JSON Schema, and the nearest is string; it is not looked at',
       '18 a schema is an object, and this is a number',
       '18 https://far.example/c.json is not followed: only files of the project are, by JSON pointers',
       '18 ( is no pattern (ECMA-262), so it is not looked at',

@@ -45,7 +45,8 @@ export function readShapes(fields: FieldReader, node: SourceNode | undefined, fi
 /** The change by which a word behind a place becomes the keyword that it was meant as. */
 function keywordChange(text: string, start: number, message: string): Change | undefined {
   const [, word, near] =
-    /^(\S+) is no (?:keyword|type|schema)\b.* the nearest is (\w+|\{ type: \w+ \})$/.exec(message) ?? [];
+    /^(\S+) is no (?:keyword|type|schema)\b.* the nearest is (\w+|\{ type: \w+ \})(?:;|$)/.exec(message) ??
+    [];
   if (word === undefined) return undefined;
   // What is said of a value may have the line of the keyword, of the value, or of what both stand in.
   const [after, before] = [text.indexOf(word, start), text.lastIndexOf(word, start)];

@@ -155,7 +155,10 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
     for (const slip of slips) {
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
       if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
-      if (!isOfForm && slip.line.trim() === written.trim()) continue;
+      const isMoved = slip.line.trim() === written.trim();
+      if (isMoved && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
+      // A member that is no longer one is no member put right.
+      if (code === 'description-flawed' && members(slip.line) < members(written)) continue;
       if (!slip.loses && insertions(slip.line) < insertions(written)) continue;
       const tried = followed(lines, line, slip, { again, others });
       if (!tried) return best;
@@ -274,6 +277,11 @@ function itemNameAbove(lines: readonly string[], line: number): string | undefin
 
 function wordsOf(line: string): ReadonlySet<string> {
   return new Set(line.match(/[A-Za-z_]\w*/g));
+}
+
+/** How many keys a line has. */
+function members(line: string): number {
+  return line.match(/[\w"'-]+:(?=\s|$)/g)?.length ?? 0;
 }
 
 /** Insertions that a line has: one that is lost is no slip put right. */

@@ -72,6 +72,13 @@ const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string
     'how long a list or text is tells length(x)',
     true,
   ],
+  [/([{,]\s*\w+:\s*)(\$[\w.]*)\[\]([\w.]*)(?=\s*[,}])/g, '$1"$2[*]$3"', 'all items are [*]'],
+  [/(?<=\S) \?:(?= )/g, ' ??', 'a value in place of nothing follows ??'],
+  [
+    /([\w.$[\]*@]+)\s+(?:does not|doesn't|must not|should not|may not)\s+exist\b/g,
+    'exists($1) == false',
+    'whether there is something tells exists(x)',
+  ],
   [/(?<=,\s*)(sha)-?(1|256|384|512)(?=\s*[,)])/gi, "'sha-$2'", 'a text stands in quotes', true],
   [/\b([A-Za-z]\w*)-([A-Za-z]\w*)\b/g, '$1_$2', 'a name has _ between its words'],
   [
