@@ -92,17 +92,13 @@ export class SourceFile {
     }
     problems.push(...traps);
     const trapped = new Set(traps.map(({ place }) => place?.line));
-    let ofItem = 0;
     let items = MOST_ITEMS;
     for (const error of onlyFirst([...document.errors, ...document.warnings])) {
       const place = this.place(error.pos[0]);
       if (error.code === 'DUPLICATE_KEY') {
-        // What belongs to an item without its dash is there twice, too.
-        if (place.line <= ofItem) continue;
         const item = items-- > 0 ? itemWithoutDash(this.#allLines(), place.line) : undefined;
         if (item) {
-          const { end, line, column, ...rest } = item;
-          ofItem = end;
+          const { line, column, ...rest } = item;
           problems.push({ ...rest, place: { ...place, line, column } });
           continue;
         }

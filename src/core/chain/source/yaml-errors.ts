@@ -41,12 +41,9 @@ export function explainYaml(text: string, line: number): Explained | undefined {
 
 /**
  * A key that stands in its map twice because an item of the list has lost its dash: it is the first key of the item above.
- * `end` is the last line of what belongs to it. Undefined where it is no such key.
+ * Undefined where it is no such key.
  */
-export function itemWithoutDash(
-  lines: readonly string[],
-  line: number,
-): (Explained & { readonly end: number }) | undefined {
+export function itemWithoutDash(lines: readonly string[], line: number): Explained | undefined {
   const [, blanks, key] = /^( +)([\w-]+):(?:\s|$)/.exec(lines[line - 1] ?? '') ?? [];
   if (blanks === undefined) return undefined;
   const column = (one: string): number => /^ */.exec(one)![0].length;
@@ -54,14 +51,12 @@ export function itemWithoutDash(
   const above = lines.slice(0, line - 1).findLast((one) => says(one) && column(one) < blanks.length) ?? '';
   const [dashes, first] = /^ *(?:- +)+(?=([\w-]+):)/.exec(above) ?? [];
   if (dashes?.length !== blanks.length || first !== key) return undefined;
-  const rest = lines.slice(line).findIndex((one) => says(one) && column(one) < blanks.length);
   return {
     code: 'yaml',
     message: `${key!} stands here twice; another item of the list begins with a dash`,
     line,
     column: blanks.length + 1,
     instead: dashes + lines[line - 1]!.trim(),
-    end: rest < 0 ? lines.length : line + rest,
   };
 }
 
