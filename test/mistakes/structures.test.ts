@@ -297,6 +297,12 @@ test.each([
   step('- call: GET kiln /search?q=a+id\n'),
   step('- call: GET kiln /Products(1)\n'),
   step('- show: all of the racks (racks)\n'),
+  step('- call: POST kiln /graphql\n  json:\n    query: |\n      { racks { id } }\n'),
+  step(
+    "- call: POST kiln /graphql\n  json: { query: '{ racks { id } }', note: 'x;y', sum: '=1+1', title: 'Hello {id}' }\n",
+  ),
+  step('- call: GET kiln /a;v=1/b\n'),
+  step('- call: POST kiln /racks\n  text: |\n    - no list\n    key: value\n'),
   'chain: A\nshapes:\n  Rack: { type: object, x-enum: [a], title: Rack }\nsteps:\n  - call: GET kiln /racks\n',
 ])('no mistake: %j', (file) => {
   expect(readChain('a.chain.yaml', file, project).findings).toEqual([]);

@@ -51,7 +51,7 @@ export function insertedElsewhere(
 ): void {
   if (node.text.length > LONGEST || !MAY_INSERT.test(node.text)) return;
   // A text that begins with a brace has quotes because YAML asks for them.
-  const isMeant = node.quoted && !node.text.startsWith('{');
+  const isMeant = node.quoted && !/^\{[A-Za-z_][\w.]*\}[^\n]*$/.test(node.text);
   for (const pattern of isMeant ? [MARKED] : [MARKED, MAYBE_MARKED])
     for (const match of node.text.matchAll(pattern)) {
       const groups: readonly (string | undefined)[] = match.slice(1);

@@ -42,19 +42,19 @@ export function* valueAndBlock(parts: Parts): Generator<Slip> {
   // `expect: |`, and below it items.
   if (/^[|>][-+]?$/.test(parts.value) && /^\s*- /.test(next))
     yield {
-      why: `the items of a list stand below ${key} without a sign`,
+      why: `a list stands below ${key} without a | or >`,
       line: parts.lead + key,
       isPlain: true,
     };
   // `keep: |`, and below it names.
   if (/^[|>][-+]?$/.test(parts.value) && /^\s*[\w-]+:\s+\S/.test(next))
-    yield { why: `what stands below ${key} needs no sign`, line: parts.lead + key };
+    yield { why: `names stand below ${key} without a | or >`, line: parts.lead + key };
   // A document of another language.
   if (parts.value === '' && /^\s*(?:(?:query|mutation|subscription|fragment)\b|[{<])/.test(next))
     yield { why: 'a text of several lines begins with |', line: `${parts.lead}${key} |`, ofParser: true };
   if (parts.value === '' || /^[|>#]/.test(parts.value)) return;
   yield {
-    why: `what stands below ${key} is its value, so none follows the colon`,
+    why: `the value of ${key.slice(0, -1)} stands below it, so nothing follows the colon`,
     line: parts.lead + key,
     loses: true,
   };
