@@ -363,7 +363,6 @@ const PROJECTS: readonly (readonly [file: string, way: string])[] = [
     'desk: file desk.pem',
   ],
   [credential('kind: bearer', 'token: ${secret.desk}').replace('env DESK', 'env("DESK")'), 'desk: env DESK'],
-  [credential('kind: bearer', 'token: ${secret.desk}').replace('env DESK', 'ask me'), 'desk: ask'],
   [`${credential('kind: bearer', 'token: ${secret.desk}')}  mask:\n    also: [pin]\n`, 'mask:'],
   [credential(...OAUTH.with(1, 'grant: client_credentials_grant')), 'grant: client-credentials'],
   [credential(...OAUTH.with(2, 'token-url: /token')), 'token-url: ${services.kiln.url}/token'],

@@ -257,7 +257,7 @@ const SOURCE_FORMS: Readonly<Record<SecretSource['from'], RegExp>> = {
   env: /^[A-Za-z_][A-Za-z0-9_]*$/,
   file: /./s,
   command: /./s,
-  ask: /^$/,
+  ask: /^/,
   locked: /^(?:[A-Za-z][A-Za-z0-9_]*)?$/,
 };
 
@@ -282,7 +282,6 @@ function sourceMeant(text: string): string | undefined {
   // A name that ends as the file of a key does is hardly a key.
   const isFile = /^(?:\.{0,2}|~)\/[\w./-]+$|^[\w./-]+\.(?:pem|key|crt|p12|pfx|txt|json|env|jwk)$/.test(text);
   if (isFile) return `file ${text}`;
-  if (/^ask \w+$/.test(text)) return 'ask';
   if (/^(?:lock|keychain|keyring|stored|vault|safe)$/i.test(text)) return 'locked';
   return /^(?:prompt|input|prompted)$/i.test(text) ? 'ask' : undefined;
 }
