@@ -303,6 +303,8 @@ test.each([
   ),
   step('- call: GET kiln /a;v=1/b\n'),
   step('- call: POST kiln /racks\n  text: |\n    - no list\n    key: value\n'),
+  // Words that every object of JavaScript has are none of a table.
+  'chain: A\nshapes:\n  Rack: { type: object, constructor: 1, toString: 2 }\nsteps:\n  - call: GET kiln /racks\n',
   'chain: A\nshapes:\n  Rack: { type: object, x-enum: [a], title: Rack }\nsteps:\n  - call: GET kiln /racks\n',
 ])('no mistake: %j', (file) => {
   expect(readChain('a.chain.yaml', file, project).findings).toEqual([]);

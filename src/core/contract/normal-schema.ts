@@ -17,6 +17,7 @@ import {
   type DescriptionWarning,
 } from './document.ts';
 import { nearest } from '../language/nearest.ts';
+import { memberOf } from '../language/values.ts';
 import type { JsonSchema, Schema } from './json-schema.ts';
 import {
   ALTERNATIVE_SCHEMAS,
@@ -90,7 +91,7 @@ class Normal {
   #schema(node: unknown, ref: Ref, around: number, level: number): unknown {
     if (typeof node === 'boolean') return node;
     if (!isData(node)) {
-      const type = typeof node === 'string' ? (OTHER_TYPES[node] ?? node) : '';
+      const type = typeof node === 'string' ? (memberOf(OTHER_TYPES, node) ?? node) : '';
       this.#warn(
         ref,
         around,
@@ -186,7 +187,7 @@ class Normal {
         .join('/'),
     });
     const words = keyword === 'type' && typeof value === 'string' ? SCHEMA_TYPES : undefined;
-    const near = words && (OTHER_TYPES[String(value)] ?? nearest(String(value), words));
+    const near = words && (memberOf(OTHER_TYPES, String(value)) ?? nearest(String(value), words));
     const wrong = (): void =>
       this.#warn(
         ref,
@@ -230,7 +231,7 @@ class Normal {
     } else if (this.#reading.isOurs && !keyword.startsWith('x-')) {
       const near = SCHEMA_KEYWORDS.includes(keyword)
         ? undefined
-        : (OTHER_KEYWORDS[keyword] ?? nearest(keyword, SCHEMA_KEYWORDS));
+        : (memberOf(OTHER_KEYWORDS, keyword) ?? nearest(keyword, SCHEMA_KEYWORDS));
       if (near !== undefined)
         this.#warn(
           ref,

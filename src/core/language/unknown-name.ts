@@ -2,6 +2,7 @@ import type { InferContext, Remedy } from './inferring.ts';
 import { BIT, type Kind, mayBe } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
 import type { StaticScope } from './scope.ts';
+import { memberOf } from './values.ts';
 
 /** Words for what is being looked at: the response, or the item of a list. */
 const THIS_ONE: ReadonlySet<string> = new Set(['this', 'it', 'self', 'answer', 'reply', 'item', 'current']);
@@ -43,7 +44,7 @@ export function neitherNameNorNear(
   }
   const figure = NUMBER_WORDS.indexOf(name.toLowerCase());
   if (figure >= 0) return { hint: `a number is written in figures: ${figure}`, replace: String(figure) };
-  const other = OTHER_NAMES[name.toLowerCase().replace(/_/g, '')];
+  const other = memberOf(OTHER_NAMES, name.toLowerCase().replace(/_/g, ''));
   if (other !== undefined && scope.lookup(other)) return { hint: `the name is ${other}`, replace: other };
   if (!isItem && !isCompared && item !== undefined && mayHave(item, name))
     return { hint: `@.${name} is a member of the item`, replace: `@.${name}` };
