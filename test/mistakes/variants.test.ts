@@ -2,6 +2,7 @@ import { expect, test } from '@jest/globals';
 import { JOBS } from '../../src/core/explain/jobs.ts';
 import { checkChain, checkFile, putRight } from './check-file.ts';
 import { FILES, type FileName } from './files.ts';
+import { strokes } from './signs.ts';
 import { type Variant, variantsOf } from './variants.ts';
 
 const PROVE = process.env.PROVE !== undefined;
@@ -79,4 +80,34 @@ test('what is written by a slip or a habit is put right by one message, and near
   expect(found).toBeGreaterThan(tried.length * 0.8);
   expect({ open, share: right / found >= 0.96 }).toEqual({ open: expect.any(Array), share: true });
   expect(same / right).toBeGreaterThan(0.75);
+});
+
+test('a stroke too few, too many or beside its key is put right by one message, wherever it is', () => {
+  const read = [
+    ...(Object.keys(FILES) as FileName[]).map((name) => ({
+      text: FILES[name],
+      check: (text: string) => checkFile(name, text),
+    })),
+    ...JOBS.filter(({ chain }) => checkChain(chain).length === 0).map(({ chain }) => ({
+      text: chain,
+      check: checkChain,
+    })),
+  ];
+  const every = read.flatMap(({ text, check }) =>
+    text.split('\n').flatMap((line, i) => Array.from(strokes(text, i), (one) => ({ ...one, line, check }))),
+  );
+  const tried = every.filter((_, i) => i % (PROVE ? 4 : 80) === 0);
+  const open: string[] = [];
+  let found = 0;
+  for (const { text, rule, line, check } of tried) {
+    const [finding, ...more] = check(text);
+    if (!finding) continue;
+    found++;
+    const { place, instead, begins, message } = finding;
+    const mended = instead === undefined ? text : putRight(text, place!.line, instead, begins);
+    if (more.length > 0 || check(mended).length > 0) open.push(`${rule}: ${line.trim()} | ${message}`);
+  }
+  if (PROVE) process.stdout.write(`${tried.length} strokes, ${found} found\n${open.join('\n')}\n`);
+  expect(found).toBeGreaterThan(tried.length * 0.75);
+  expect({ open, share: open.length / found <= 0.05 }).toEqual({ open: expect.any(Array), share: true });
 });

@@ -1,8 +1,6 @@
 import type { Problem } from '../problems.ts';
 import { arithmeticAdvice, conditionAdvice } from './advice.ts';
 import { arithmeticBits } from './arithmetic.ts';
-import { signature } from './functions/define.ts';
-import { functions } from './functions/index.ts';
 import {
   ANY,
   BIT,
@@ -23,10 +21,9 @@ import { inferCall } from './infer-calls.ts';
 import { inferQuery } from './infer-paths.ts';
 import { inferRelation, singleKind } from './infer-relations.ts';
 import type { InferContext, Inferring, Remedy } from './inferring.ts';
-import { nearest } from './nearest.ts';
-import { neitherNameNorNear } from './unknown-name.ts';
+import { wayOfUnknown } from './unknown-name.ts';
 import { compareNumbers } from './numbers.ts';
-import { isNumeric, type Maybe, memberOf } from './values.ts';
+import { isNumeric, type Maybe } from './values.ts';
 import type { StaticScope } from './scope.ts';
 import {
   type BinaryTree,
@@ -40,20 +37,6 @@ import {
   stepOf,
   type Tree,
 } from './tree.ts';
-
-/** Where other programs have the variables of the environment. */
-const OF_THE_ENVIRONMENT: ReadonlySet<string> = new Set(['env', 'ENV', 'process', 'environ', 'os']);
-
-/** Words that other languages have for what is written in small letters here. */
-const OTHER_LITERALS: Readonly<Record<string, string>> = {
-  True: 'true',
-  False: 'false',
-  None: 'null',
-  Null: 'null',
-  NULL: 'null',
-  undefined: 'nothing',
-  nil: 'null',
-};
 
 /** What is known of an expression before it runs. */
 export interface Inference {
@@ -301,38 +284,7 @@ class Inferrer implements Inferring {
       this.problem(tree, 'unknown-name', reason.message, { ...wayOf(reason), name: stepOf(name) });
       return ANY;
     }
-    const names = this.scope.names();
-    // What has no members is not meant where one is asked for, and where there is an item, nothing of the response.
-    const mayMean = (one: string): boolean => {
-      const known = this.scope.lookup(one);
-      if (context.item !== undefined && known?.given === true) return false;
-      return context.isOwner !== true || mayBe(known?.kind ?? ANY, BIT.object | BIT.list);
-    };
-    const near = nearest(name, names.filter(mayMean));
-    const literal = memberOf(OTHER_LITERALS, name);
-    const owner = ['services', 'secret'].find((one) => this.scope.lookup(one)?.kind.members?.has(name));
-    const way: Remedy =
-      (OF_THE_ENVIRONMENT.has(name) && context.isOwner === true) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name)
-        ? 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here'
-        : owner !== undefined
-          ? { hint: `${owner}.${name} is one of the project`, replace: `${owner}.${name}` }
-          : literal !== undefined
-            ? {
-                hint: `${literal} is written in lower case here`
-                  .replace(/^nothing is .*/, 'the word is nothing')
-                  .replace(/^null is .*/, 'null'),
-                replace: literal,
-              }
-            : functions.has(name)
-              ? {
-                  hint: `${name} is a function: ${signature(functions.get(name)!)}`,
-                  replace: functions.get(name)!.parameters.every(({ optional }) => optional)
-                    ? `${name}()`
-                    : undefined,
-                }
-              : near !== undefined && !context.isCompared
-                ? { hint: `the nearest name is ${near}`, replace: near }
-                : neitherNameNorNear(name, this.scope, context);
+    const way = wayOfUnknown(name, this.scope, context);
     this.problem(tree, 'unknown-name', `nothing defines the name ${name}`, {
       ...(typeof way === 'object' ? way : { hint: way }),
       name: stepOf(name),

@@ -1,5 +1,7 @@
+import { signature } from './functions/define.ts';
+import { functions } from './functions/index.ts';
 import type { InferContext, Remedy } from './inferring.ts';
-import { BIT, type Kind, mayBe } from './kinds.ts';
+import { ANY, BIT, type Kind, mayBe } from './kinds.ts';
 import { nameList, nearest } from './nearest.ts';
 import type { StaticScope } from './scope.ts';
 import { memberOf } from './values.ts';
@@ -28,11 +30,66 @@ const OTHER_NAMES: Readonly<Record<string, string>> = {
   responsebody: 'body',
 };
 
+/** Where other programs have the variables of the environment. */
+const OF_THE_ENVIRONMENT: ReadonlySet<string> = new Set(['env', 'ENV', 'process', 'environ', 'os']);
+
+/** Words that other languages have for what is written in small letters here. */
+const OTHER_LITERALS: Readonly<Record<string, string>> = {
+  True: 'true',
+  False: 'false',
+  None: 'null',
+  Null: 'null',
+  NULL: 'null',
+  undefined: 'nothing',
+  nil: 'null',
+};
+
+/** What to do about a name that nothing defines. */
+export function wayOfUnknown(name: string, scope: StaticScope, context: InferContext): Remedy {
+  if ((OF_THE_ENVIRONMENT.has(name) && context.isOwner === true) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name))
+    return 'a variable of the environment is a secret of the project: secrets: { token: env TOKEN } in batharon.yaml, and secret.token here';
+  const names = scope.names();
+  const same = names.find((one) => one.toLowerCase() === name.toLowerCase());
+  if (same !== undefined) return { hint: `the nearest name is ${same}`, replace: same };
+  const owner = ['services', 'secret'].find((one) => scope.lookup(one)?.kind.members?.has(name));
+  if (owner !== undefined)
+    return { hint: `${owner}.${name} is one of the project`, replace: `${owner}.${name}` };
+  const literal = memberOf(OTHER_LITERALS, name);
+  if (literal !== undefined) {
+    const hint =
+      literal === 'nothing'
+        ? 'the word is nothing'
+        : literal === 'null'
+          ? 'null'
+          : `${literal} is written in lower case here`;
+    return { hint, replace: literal };
+  }
+  const called = functions.get(name);
+  if (called) {
+    const isBare = called.parameters.every(({ optional }) => optional);
+    const size = name === 'length' && !('missing' in scope.response);
+    return {
+      hint: `${name} is a function: ${signature(called)}${size ? '; size is that of the response, in bytes' : ''}`,
+      ...(isBare ? { replace: `${name}()` } : {}),
+    };
+  }
+  // What has no members is not meant where one is asked for, and where there is an item, nothing of the response.
+  const mayMean = (one: string): boolean => {
+    const known = scope.lookup(one);
+    if (context.item !== undefined && known?.given === true) return false;
+    return context.isOwner !== true || mayBe(known?.kind ?? ANY, BIT.object | BIT.list);
+  };
+  const near = context.isCompared ? undefined : nearest(name, names.filter(mayMean));
+  return near === undefined
+    ? neitherNameNorNear(name, scope, context)
+    : { hint: `the nearest name is ${near}`, replace: near };
+}
+
 /**
  * What to do about a name that nothing defines and that is like no other: it is a text without quotes where it is compared
  * with, and elsewhere a member of a loop's item or of the response.
  */
-export function neitherNameNorNear(
+function neitherNameNorNear(
   name: string,
   scope: StaticScope,
   { isCompared = false, isItem = false, item }: Pick<InferContext, 'isCompared' | 'isItem' | 'item'>,

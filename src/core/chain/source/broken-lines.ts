@@ -22,11 +22,13 @@ function tab(line: string, lines: readonly string[], number: number): Found {
   if (at < 0) return undefined;
   const above =
     lines.slice(0, number - 1).findLast((one) => one.trim() !== '' && !one.startsWith('\t')) ?? '';
+  const [, blanks, dashes] = /^( *)((?:- +)*)/.exec(above)!;
+  const opens = /:\s*(?:#.*)?$/.test(above) && dashes === '';
   return {
     code: 'yaml',
     message: "a tab can't indent in YAML; use blanks",
     column: at + 1,
-    instead: /^ */.exec(above)![0] + line.trim(),
+    instead: blanks! + (opens ? '  ' : '') + line.trim(),
   };
 }
 

@@ -1,8 +1,9 @@
-import { nearest } from '../../language/nearest.ts';
 import { optional } from '../optional.ts';
 import type { Finding } from './finding.ts';
-import { linesFor, missingName, plainLines } from './lines-to-try.ts';
+import { linesFor, linesOfSigns, missingKey, plainLines } from './lines-to-try.ts';
 import type { Slip } from './slip.ts';
+import { signSlips, type SignsIn } from './slips-of-signs.ts';
+import { slipsFor, usedName } from './slips-of-findings.ts';
 import { slipsOf } from './slips.ts';
 import type { SourceFile, SourceNode } from './source-file.ts';
 
@@ -28,7 +29,8 @@ const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set([
 
 /** Whether a slip of the hand may have brought about what was found. A secret in plain text is none, only its source in other words. */
 function isOfSlip({ code, message }: Finding): boolean {
-  if (code === 'secret-in-plain-text') return message.endsWith('does not say where it comes from');
+  if (code === 'secret-in-plain-text')
+    return / does not say where it comes from$|in plain text/.test(message);
   return OF_SLIPS.has(code) && !(code === 'yaml' && message.endsWith('twice'));
 }
 
@@ -46,6 +48,7 @@ const OF_SLIPS: ReadonlySet<Finding['code']> = new Set([
   'unknown-zone',
   'unknown-environment',
   'wrong-arguments',
+  'no-response-here',
   'description-flawed',
   'wrong-kind',
   'not-yes-or-no',
@@ -136,7 +139,7 @@ function withSlip(found: Finding, { line, slip }: Trial, written: string): Findi
 
 function bestTrial(found: Finding, all: readonly Finding[], text: string, trying: Trying): Trial | undefined {
   const { again, spend, only, best: least = Infinity } = trying;
-  const named = keysNamed(found);
+  const named = [...keysNamed(found), missingKey(found) ?? ''].filter(Boolean);
   const keys = named.length === 0 ? trying.keys : new Set([...trying.keys, ...named]);
   const { place, code } = found;
   if (!place || !isOfSlip(found)) return undefined;
@@ -146,12 +149,9 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
   const isOfForm = OF_THE_PARSER.has(code) || OF_STRUCTURE.has(code);
   const isBroken = all.some((one) => one.code === 'yaml');
   let best: Trial | undefined;
-  for (const line of only ? plainLines(lines, place.line) : linesFor(found, lines, place.line)) {
+  for (const { line, slips } of readings(found, all, lines, { ...trying, keys })) {
     const written = lines[line - 1]!;
     if (!spend(TRYING * written.length)) return best;
-    const slips = only
-      ? [...usedName(found, all, written), ...slipsOf(lines, line - 1, keys)]
-      : slipsFor(found, lines, line, keys);
     for (const slip of slips) {
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
       if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
@@ -159,11 +159,14 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       if (isMoved && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
       // A member that is no longer one is no member put right.
       if (code === 'description-flawed' && members(slip.line) < members(written)) continue;
+      // Only what is inserted is no longer in plain text.
+      if (found.message.endsWith('in plain text') && insertions(slip.line) <= insertions(written)) continue;
       if (!slip.loses && insertions(slip.line) < insertions(written)) continue;
       const tried = followed(lines, line, slip, { again, others });
       if (!tried) return best;
       const { after, file } = tried;
       const isBetter =
+        (after.length === 0 || !slip.isGuess) &&
         after.length < (best?.after.length ?? least) &&
         !after.some((one) => one.level === 'problem' && one.place?.line === line) &&
         (isBroken
@@ -178,6 +181,42 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
   }
   return best;
 }
+
+/** The lines that may be wrong, with how each may have been meant; what may be anywhere comes last. */
+function* readings(
+  found: Finding,
+  all: readonly Finding[],
+  lines: readonly string[],
+  { only, keys }: Trying,
+): Generator<{ readonly line: number; readonly slips: Iterable<Slip> }> {
+  const { line: own, column } = found.place!;
+  if (only) {
+    for (const line of plainLines(lines, own))
+      yield { line, slips: [...usedName(found, all, lines[line - 1]!), ...slipsOf(lines, line - 1, keys)] };
+    return;
+  }
+  for (const line of linesFor(found, lines, own)) yield { line, slips: slipsFor(found, lines, line, keys) };
+  const what = SIGNS_IN[found.code];
+  for (const line of what === undefined ? [] : linesOfSigns(found, lines))
+    yield {
+      line,
+      slips: signSlips(lines[line - 1]!.replace(/\r$/, ''), line === own ? column - 1 : undefined, what!),
+    };
+}
+
+/** What a sign that is lost, or one too many, may bring about, and what the line then is. */
+const SIGNS_IN: Readonly<Partial<Record<Finding['code'], SignsIn>>> = {
+  yaml: 'text',
+  'yaml-trap': 'text',
+  'bad-syntax': 'expression',
+  'wrong-form': 'text',
+  'unknown-key': 'text',
+  'wrong-arguments': 'readable',
+  'no-response-here': 'readable',
+  'not-a-url': 'text',
+  'text-in-expression': 'readable',
+  'secret-in-plain-text': 'text',
+};
 
 /** What of a line that was tried is put right as well: of other problems the way out would be that of another meaning. */
 const FOLLOWED: ReadonlySet<Finding['code']> = new Set(['wrong-form', 'unknown-name', 'unknown-function']);
@@ -207,76 +246,6 @@ function followed(
     const blanks = instead.startsWith(' ') ? '' : /^\s*/.exec(current.line)![0];
     current = { ...slip, line: blanks + instead };
   }
-}
-
-/** `name: load firing`, where a step below uses `load`, and `each: racks` where one uses `rack`. */
-function* usedName({ code }: Finding, all: readonly Finding[], written: string): Generator<Slip> {
-  const [, head, list] = /^(\s*(?:- +)*each:\s*)((?!.*\s(?:in|of|as)\s)\S.*)$/.exec(written) ?? [];
-  for (const one of head === undefined ? [] : all) {
-    const name = one.code === 'unknown-name' ? missingName(one) : undefined;
-    if (name !== undefined)
-      yield { why: 'each is NAME in LIST', line: `${head!}${name} in ${list!}`, isPlain: true };
-  }
-  const [, lead, value = ''] = /^(\s*(?:- +)*name:\s*)(.*)$/.exec(written) ?? [];
-  if (code !== 'name-invalid' || lead === undefined) return;
-  for (const one of all) {
-    const name = missingName(one);
-    if (name !== undefined && value.includes(name))
-      yield { why: `further on this is called ${name}`, line: lead + name, ofName: true };
-  }
-}
-
-/** How a line may have been meant, given what was found. */
-function* slipsFor(
-  found: Finding,
-  lines: readonly string[],
-  line: number,
-  keys: ReadonlySet<string>,
-): Generator<Slip> {
-  const name = missingName(found);
-  const written = lines[line - 1]!;
-  const isUse = line === found.place?.line;
-  if (name !== undefined)
-    // A name that is used as it should be, and is misspelt where it comes from.
-    for (const word of isUse ? [/^\s*(?:- +)*(\w+):/.exec(written)?.[1] ?? name] : wordsOf(written))
-      if (word !== name && nearest(name, [word]) !== undefined)
-        yield {
-          why: `further on this is called ${name}, not ${word}`,
-          line: written.replace(word, name),
-        };
-  const duration =
-    found.code === 'not-yes-or-no' ? /^(\s*(?:- +)*)[\w-]+:(\s*\d+(?:ms|[smhd]))\s*$/.exec(written) : null;
-  for (const key of duration ? ['within', 'every', 'wait', 'timeout'].filter((one) => keys.has(one)) : [])
-    yield {
-      why: `a duration is no condition; ${key} takes one`,
-      line: `${duration![1]!}${key}:${duration![2]!}`,
-    };
-  const item = isUse && name !== undefined && ITEM.has(name) ? itemNameAbove(lines, line) : undefined;
-  if (item !== undefined)
-    yield {
-      why: `the item of this loop is called ${item}`,
-      line: written.replace(new RegExp(`\\b${name!}\\b`, 'g'), item),
-    };
-  if (name === undefined || isUse) yield* slipsOf(lines, line - 1, keys);
-}
-
-/** What the item of a loop is called elsewhere. */
-const ITEM: ReadonlySet<string> = new Set(
-  'item it this element elem el entry row record x each value current self _'.split(' '),
-);
-
-/** The name of the item of the loop that a line stands in. */
-function itemNameAbove(lines: readonly string[], line: number): string | undefined {
-  const own = /^\s*/.exec(lines[line - 1]!)![0].length;
-  for (const above of lines.slice(0, line - 1).reverse()) {
-    const [, blanks, name] = /^( *)- each:\s*(?:for\s+)?(\w+)\b.*\s(?:in|of)\s/.exec(above) ?? [];
-    if (blanks !== undefined && blanks.length < own) return name;
-  }
-  return undefined;
-}
-
-function wordsOf(line: string): ReadonlySet<string> {
-  return new Set(line.match(/[A-Za-z_]\w*/g));
 }
 
 /** How many keys a line has. */

@@ -106,7 +106,7 @@ function inFileOrder(findings: readonly Finding[]): Finding[] {
   );
 }
 
-/** Where an expression can't be read, what YAML made of the rest of its line in braces is none. */
+/** Where an expression can't be read, what YAML made of the rest of its line in braces is none, nor is that a text. */
 function withoutPieces(findings: readonly Finding[]): Finding[] {
   const cut = new Map<number, number>();
   for (const { code, place } of findings)
@@ -115,7 +115,11 @@ function withoutPieces(findings: readonly Finding[]): Finding[] {
     ({ code, message, place }) =>
       !place ||
       (cut.get(place.line) ?? Infinity) >= place.column ||
-      !(code === 'name-invalid' || message.startsWith('an expression is needed here')),
+      !(
+        code === 'name-invalid' ||
+        code === 'expression-in-text' ||
+        message.startsWith('an expression is needed here')
+      ),
   );
 }
 

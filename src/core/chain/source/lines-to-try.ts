@@ -48,8 +48,28 @@ export function linesFor(found: Finding, lines: readonly string[], line: number)
   return [...new Set(near)].filter((one) => one >= 1 && one <= lines.length).slice(0, MOST_LINES);
 }
 
+/** The lines on which a sign may be lost, or be one too many: the line itself; of YAML also those above it that do not close what they open. */
+export function linesOfSigns({ code, place }: Finding, lines: readonly string[]): readonly number[] {
+  const line = place!.line;
+  if (code !== 'yaml' && code !== 'yaml-trap') return [line];
+  const open = lines.flatMap((one, i) => (i < line - 1 && isUneven(one) ? [i + 1] : []));
+  const above = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '') + 1;
+  return [...new Set([line, ...open.reverse().slice(0, MOST_OPEN), above])].filter((one) => one > 0);
+}
+
+/** So many lines with something open are looked at. */
+const MOST_OPEN = 4;
+
+/** Whether a line closes something that it does not open, or the reverse. */
+function isUneven(line: string): boolean {
+  const count = (sign: RegExp): number => line.match(sign)?.length ?? 0;
+  return (
+    count(/(?<!\\)"/g) % 2 === 1 || count(/(?<!\w)'|'(?!\w)/g) % 2 === 1 || count(/[[{]/g) !== count(/[\]}]/g)
+  );
+}
+
 /** The key that a finding says is not there. */
-function missingKey({ code, message }: Finding): string | undefined {
+export function missingKey({ code, message }: Finding): string | undefined {
   return code === 'missing-key' ? (/ has no ([\w-]+)/.exec(message)?.[1] ?? '') : undefined;
 }
 

@@ -10,6 +10,8 @@ export interface Slip {
   readonly ofParser?: true;
   /** What is inserted may go with it: it stands in the lines below. */
   readonly loses?: true;
+  /** One of several that may be meant: only where nothing is left wrong with it. */
+  readonly isGuess?: true;
   /** As plain, where otherwise several lines would have to become others. */
   readonly ofList?: true;
   /** As plain, where the value should have been a name. */

@@ -7,7 +7,9 @@ import { type Parts, type Slip, withValue } from './slip.ts';
 /** `* call: …`, `1. call: …`, `-call: …`, `-- call: …` */
 export function* marker(parts: Parts): Generator<Slip> {
   const [, blanks, mark, rest] =
-    /^(\s*)((?:(?:->|=>|-:|-\.|- \[ ?[x ]?\]|[-*+–—•·>»]|\d+[.)])\s*)+)(\S.*)$/.exec(parts.whole) ?? [];
+    /^(\s*)((?:(?:->|=>|-:|-\.|- \[ ?[x ]?\]|[-*+–—•·>»_~=](?=[-\s])|[-*+–—•·>»]|\d+[.)])\s*)+)(\S.*)$/.exec(
+      parts.whole,
+    ) ?? [];
   if (blanks !== undefined && mark!.trim() !== '-')
     yield {
       why: 'an item of a list begins with a dash and a blank',
@@ -31,6 +33,15 @@ export function* marker(parts: Parts): Generator<Slip> {
       line: parts.whole.replace(/^(\s*?) {0,2}(?=\S)/, '$1- '),
       ofList: true,
     };
+    const column = (line = ''): number => /^ */.exec(line)![0].length;
+    const [above, below] = [parts.lines[parts.at - 1], parts.lines[parts.at + 1]];
+    for (const dash of [/^ *- /.test(above ?? '') ? column(above) : -1, column(below) - 2])
+      if (dash >= 0)
+        yield {
+          why: 'an item of a list begins with a dash and a blank',
+          line: `${' '.repeat(dash)}- ${parts.whole.trim()}`,
+          ofList: true,
+        };
   }
 }
 
@@ -85,6 +96,25 @@ export function* statement(parts: Parts): Generator<Slip> {
     };
   }
 }
+
+/** `: GET kiln /racks`: a key of which only the colon is left. */
+export function* keyless(parts: Parts): Generator<Slip> {
+  const [, lead, value] = /^(\s*(?:- +)*):(?:\s+(.*))?$/.exec(parts.whole) ?? [];
+  if (lead === undefined) return;
+  for (const key of USUAL)
+    if (parts.keys.has(key))
+      yield {
+        why: `a key is missing before this colon; ${key} may stand here`,
+        line: `${lead}${key}:${value === undefined ? '' : ` ${value}`}`,
+        isGuess: true,
+      };
+}
+
+/** Keys, the usual ones first: of several that may stand at one place the first is more likely to be meant. */
+const USUAL =
+  'call steps expect keep name inputs json url as headers query kind credentials services secrets chain each while until save value user undo results cleanup form row default file stream poll retry pages next next-query items environments ask show wait pace token-url client-id client-secret password token grant about'.split(
+    ' ',
+  );
 
 /** A key in whose place a request is written: `download: GET kiln /film`. */
 function isRequest(value: string): boolean {

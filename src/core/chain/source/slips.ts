@@ -4,11 +4,13 @@
 import { type Parts, type Slip, type SlipReading, withValue } from './slip.ts';
 import { around, listed, pairs, quotes, separators } from './slips-around-values.ts';
 import { expressionSlips } from './slips-in-values.ts';
+import { twoLines } from './slips-of-lines.ts';
 import { insertionSlips, joined } from './slips-of-insertions.ts';
 import {
   bodyBehind,
   colon,
   indentation,
+  keyless,
   marker,
   misspelt,
   statement,
@@ -162,6 +164,8 @@ const READINGS: readonly SlipReading[] = [
   endMark,
   comment,
   misspelt,
+  keyless,
+  twoLines,
   statement,
   bodyBehind,
   unbraced,

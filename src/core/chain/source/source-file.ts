@@ -13,6 +13,7 @@ import {
 import type { Place, Problem } from '../../problems.ts';
 import { optional } from '../optional.ts';
 import { parseYaml } from './parse-yaml.ts';
+import { offsetsOf, type ScalarStyle } from './scalar-offsets.ts';
 import { asScalar, lineOf } from './scalar-text.ts';
 import { explainYaml, itemWithoutDash } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
@@ -244,12 +245,14 @@ class TreeReader {
         // {{x}} is said where it is known what it stands in.
         if (key.type !== 'scalar' && this.#text.startsWith('{{', start)) return [];
         if (key.type !== 'scalar') {
-          this.#problem(
-            key.range[0],
-            'yaml',
-            'a key is a text here',
-            'put a value that begins with { or [ in quotes',
-          );
+          if (key.type === 'empty') this.#problem(key.range[0], 'yaml', 'a key is missing before this colon');
+          else
+            this.#problem(
+              key.range[0],
+              'yaml',
+              'a key is a text here',
+              'put a value that begins with { or [ in quotes',
+            );
           return [];
         }
         if (key.text === '<<' && !key.quoted) {
@@ -296,45 +299,9 @@ class TreeReader {
       quoted,
       flow,
       range,
-      offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN'),
+      offset: offsetsOf(source, range[0], text, (node.type ?? 'PLAIN') as ScalarStyle),
     };
   }
-}
-
-/** Finds where a character of a scalar's text stands in the file. */
-function offsetsOf(source: string, start: number, text: string, style: string): (inText: number) => number {
-  if (style === 'PLAIN') return source.includes('\n') ? () => start : (at) => start + at;
-  if (style === 'QUOTE_SINGLE' || style === 'QUOTE_DOUBLE') {
-    if (source.includes('\n')) return () => start;
-    return (at) => start + quotedOffset(source, style === 'QUOTE_DOUBLE', at);
-  }
-  return (at) => start + blockOffset(source, text, at);
-}
-
-function quotedOffset(source: string, double: boolean, at: number): number {
-  let offset = 1;
-  for (let seen = 0; seen < at && offset < source.length - 1; seen++) {
-    if (!double) offset += source.startsWith("''", offset) ? 2 : 1;
-    else if (source[offset] !== '\\') offset += 1;
-    else offset += { x: 4, u: 6, U: 10 }[source[offset + 1] ?? ''] ?? 2;
-  }
-  return offset;
-}
-
-function blockOffset(source: string, text: string, at: number): number {
-  const before = text.slice(0, at);
-  const row = before.split('\n').length - 1;
-  const column = at - (before.lastIndexOf('\n') + 1);
-  const lines = source.split('\n');
-  const indent = Math.min(
-    ...lines
-      .slice(1)
-      .filter((line) => line.trim() !== '')
-      .map((line) => /^ */.exec(line)![0].length),
-  );
-  const index = Math.min(row + 1, lines.length - 1);
-  const offset = lines.slice(0, index).reduce((sum, line) => sum + line.length + 1, 0);
-  return offset + (Number.isFinite(indent) ? indent : 0) + column;
 }
 
 /** The value of a key; undefined if the map has no such key. */

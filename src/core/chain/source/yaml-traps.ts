@@ -192,11 +192,14 @@ function withoutDash(text: string, start: number, end: number): SourceProblem | 
   if (first >= end || text.slice(lineStart, start).trim() !== '') return undefined;
   if (!/^\s*- /.test(text.slice(first + 1, end)) || !opensBelow(text, lineStart)) return undefined;
   const item = text.slice(start, first).trimEnd();
+  // The dashes of a list stand in one column.
+  const column = /^\s*(?=- )/.exec(text.slice(first + 1, end))![0];
+  const isBeside = column.length === start - lineStart;
   return {
     code: 'yaml-trap',
     message: 'the first item of this list has no dash, so YAML joins the list to one text',
-    instead: `- ${item}`,
-    fix: { range: [start, start], text: '- ', means: item },
+    instead: isBeside ? `- ${item}` : `${column}- ${item}`,
+    fix: { range: [lineStart, start], text: `${column}- `, means: item },
   };
 }
 
@@ -212,12 +215,27 @@ function listItem(text: string, start: number, end: number, lineStart: number): 
   if (!/:\s+$/.test(before)) return undefined;
   const item = text.slice(start, end).replace(/^-\s+/, '');
   const written = `[${inQuotes(item)}]`;
+  const ends = lineEnd(text, start);
+  const column = columnBelow(text.slice(ends + 1), /^\s*/.exec(before)![0].length);
+  if (column !== undefined || /^-\s+[\w-]+:\s/.test(text.slice(start, ends)))
+    return {
+      code: 'yaml-trap',
+      message: 'in YAML the first item of a list does not stand on the line of its key',
+      instead: `${before.trim()}\n${' '.repeat(column ?? before.search(/\S/) + 2)}${text.slice(start, ends).trim()}`,
+    };
   return {
     code: 'yaml-trap',
     message: 'in YAML the first item of a list does not stand on the line of its key',
     instead: (before + written + text.slice(end, lineEnd(text, end))).trim(),
     fix: { range: [start, end], text: written, means: item },
   };
+}
+
+/** The column of the dashes of a list that goes on below; undefined where none does. */
+function columnBelow(below: string, own: number): number | undefined {
+  const [, blanks = '', dash] = /^( *)(- )?(?=\S)/.exec(below.replace(/^(?:\s*\n)+/, '')) ?? [];
+  const column = dash === undefined ? blanks.length - 2 : blanks.length;
+  return column > own || (dash !== undefined && column === own) ? column : undefined;
 }
 
 /** Where a text with insertions ends inside { } or [ ]; undefined if there is no insertion in it. */
