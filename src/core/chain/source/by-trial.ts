@@ -156,7 +156,9 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       if (only?.(slip) === false || (slip.ofSetting && code !== 'wrong-form')) continue;
       if (slip.ofParser && !OF_THE_PARSER.has(code)) continue;
       const isMoved = slip.line.trim() === written.trim();
-      if (isMoved && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
+      // An item that stands further in is more of the text above it.
+      const isJoined = line > place.line && /^\s*- /.test(slip.line);
+      if (isMoved && !isJoined && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
       // A member that is no longer one is no member put right.
       if (code === 'description-flawed' && members(slip.line) < members(written)) continue;
       // Only what is inserted is no longer in plain text.

@@ -21,12 +21,17 @@ export function linesFor(found: Finding, lines: readonly string[], line: number)
   const below = lines.slice(line);
   const owner = (of: number): number =>
     lines.slice(0, of - 1).findLastIndex((one) => says(one) && column(one) < column(lines[of - 1] ?? '')) + 1;
+  const isOfYaml = found.code === 'yaml' || found.code === 'yaml-trap';
   const around = [
     line,
     above.findLastIndex(says) + 1,
     below.findIndex(says) + line + 1,
     owner(line),
     owner(owner(line)),
+    // What begins with a tab YAML joins to the line above.
+    isOfYaml ? above.findLastIndex((one) => one.startsWith('\t')) + 1 : 0,
+    // An item, or a key, of the list or map that this one is not a part of.
+    isOfYaml ? above.findLastIndex((one) => says(one) && column(one) <= own) + 1 : 0,
     // All that stands at the first column is refused where the file begins further in.
     own === 0 ? lines.findIndex(says) + 1 : 0,
     ...Array.from(found.message.matchAll(/ on line (\d+)/g), ([, number]) => Number(number)),

@@ -35,7 +35,13 @@ export function* marker(parts: Parts): Generator<Slip> {
     };
     const column = (line = ''): number => /^ */.exec(line)![0].length;
     const [above, below] = [parts.lines[parts.at - 1], parts.lines[parts.at + 1]];
-    for (const dash of [/^ *- /.test(above ?? '') ? column(above) : -1, column(below) - 2])
+    const own = column(parts.whole);
+    const item = parts.lines.slice(0, parts.at).findLast((line) => /^ *- /.test(line) && column(line) <= own);
+    for (const dash of [
+      /^ *- /.test(above ?? '') ? column(above) : -1,
+      column(below) - 2,
+      item === undefined ? -1 : column(item),
+    ])
       if (dash >= 0)
         yield {
           why: 'an item of a list begins with a dash and a blank',
@@ -101,7 +107,7 @@ export function* statement(parts: Parts): Generator<Slip> {
 export function* keyless(parts: Parts): Generator<Slip> {
   const [, lead, value] = /^(\s*(?:- +)*):(?:\s+(.*))?$/.exec(parts.whole) ?? [];
   if (lead === undefined) return;
-  for (const key of USUAL)
+  for (const key of new Set([...USUAL, ...parts.keys]))
     if (parts.keys.has(key))
       yield {
         why: `a key is missing before this colon; ${key} may stand here`,
@@ -147,6 +153,8 @@ export function* bodyBehind(parts: Parts): Generator<Slip> {
 
 /** `call GET …`, `call=GET …`, `call => GET …`, and the key twice. */
 export function* colon(parts: Parts): Generator<Slip> {
+  const alone = /^[a-z][\w-]*$/i.exec(parts.whole.slice(parts.lead.length))?.[0];
+  if (alone !== undefined) yield { why: 'a key is followed by a colon', line: `${parts.lead}${alone}:` };
   const [, key, sign, value] =
     /^["'`]?([A-Za-z][\w.-]*)["'`]?(\s*(?:::+|:=|=>|->|==?|[:;,.|>])\s*|\s+|(?=[{[]))(\S.*)?$/.exec(
       parts.whole.slice(parts.lead.length),

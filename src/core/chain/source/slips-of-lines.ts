@@ -15,7 +15,7 @@ export function* twoLines(parts: Parts): Generator<Slip> {
     const [, dash, other] = /^(- +)?([\w-]+):/.exec(second)!;
     // What is closed has nothing behind it.
     const isClosed = /[}\]"']$/.test(first);
-    if (!isKnown(other!) && !isClosed) continue;
+    if (!isKnown(other!) && !isClosed && (key === '' || OF_PEOPLE.has(key.trim()))) continue;
     const isPlain =
       key !== '' &&
       isKnown(other!) &&
