@@ -1,3 +1,4 @@
+import { isMap } from 'yaml';
 import type { StaticScope } from '../../language/scope.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import { FieldReader } from '../fields/fields.ts';
@@ -25,6 +26,7 @@ import {
 import { checkStructure } from '../source/structure.ts';
 import { jsonMeantBy, mapMeantBy } from '../source/repair-value.ts';
 import { replacedBy } from '../source/changes.ts';
+import { parseYaml } from '../source/parse-yaml.ts';
 
 const BODIES = ['json', 'form', 'multipart', 'text', 'xml', 'bytes', 'file'] as const;
 
@@ -151,13 +153,9 @@ function jsonInText({ fields }: StepReader, node: SourceNode): void {
     return;
   }
   if (!/^\s*[{[]/.test(node.text)) return;
-  try {
-    const value: unknown = JSON.parse(node.text.replace(/"\$\{[^}]*\}"|\$\{[^}]*\}/g, '0'));
-    if (typeof value !== 'object') return;
-  } catch {
-    return;
-  }
-  const meant = bar === undefined ? jsonMeantBy(node.text) : undefined;
+  const isMap = bar === undefined && isMapInBraces(node.text);
+  if (!isMap && !isObjectOrList(node.text)) return;
+  const meant = isMap ? node.text : bar === undefined ? jsonMeantBy(node.text) : undefined;
   fields.findings.warn(
     node,
     'json-in-text',
@@ -166,6 +164,26 @@ function jsonInText({ fields }: StepReader, node: SourceNode): void {
       hint: 'the same without | or quotes: JSON is YAML; or text: with Content-Type: application/json',
       change: meant === undefined ? undefined : replacedBy(node, meant),
     },
+  );
+}
+
+/** Whether a text is JSON, with a value in the place of each insertion. */
+function isObjectOrList(text: string): boolean {
+  try {
+    return typeof JSON.parse(text.replace(/"\$\{[^}]*\}"|\$\{[^}]*\}/g, '0')) === 'object';
+  } catch {
+    return false;
+  }
+}
+
+/** Whether a text is a map in braces, of which each key has a value. */
+function isMapInBraces(text: string): boolean {
+  const { contents, errors } = parseYaml(text, { logLevel: 'silent' });
+  return (
+    errors.length === 0 &&
+    isMap(contents) &&
+    contents.items.length > 0 &&
+    contents.items.every(({ value }) => value !== null)
   );
 }
 

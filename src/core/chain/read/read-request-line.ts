@@ -1,7 +1,7 @@
 import { asScalar } from '../source/scalar-text.ts';
 import type { Change } from '../source/source-problem.ts';
 import { checkExpression } from '../../language/expression.ts';
-import { BIT, isOnly, kindWords } from '../../language/kinds.ts';
+import { BIT, isOnly, kindWords, LIST, mayBe } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { METHODS } from '../../methods.ts';
@@ -179,7 +179,7 @@ export function readRequestLine(
     );
     return undefined;
   }
-  if (!namesInPath(findings, { node, from, scope })) checkPath(reader, node, from, template);
+  if (!namesInPath(findings, { node, from, scope })) checkPath(reader, node, from, { template, scope });
   return { method, where: written, written, target: { type: 'service', service, path: template } };
 }
 
@@ -200,13 +200,14 @@ function serviceOtherwise(
 /** What begins a call elsewhere, and the method that it is. */
 function methodMeantBy(word: string): string | undefined {
   if (
-    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|find|show)$/i.test(
+    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|find|show|download)$/i.test(
       word,
     )
   )
     return 'GET';
   if (/^(?:send|submit|create|add|insert|new)$/i.test(word)) return 'POST';
   if (/^(?:update|edit|modify|change)$/i.test(word)) return 'PATCH';
+  if (/^(?:upload|replace|save|store)$/i.test(word)) return 'PUT';
   return /^(?:remove|destroy|del|rm|drop)$/i.test(word) ? 'DELETE' : undefined;
 }
 
@@ -222,7 +223,7 @@ function checkPath(
   { fields: { findings }, project }: StepReader,
   node: ScalarNode,
   from: number,
-  { parts }: Template,
+  { template: { parts }, scope }: { readonly template: Template; readonly scope: StaticScope },
 ): void {
   const written = node.text.slice(from).replace(/\$\{[^}]*\}/g, (all) => 'x'.repeat(all.length));
   const version = /(?<!\s)\s+HTTP(?:\/[\d.]+)?$/.exec(written);
@@ -320,11 +321,19 @@ function checkPath(
     const { span } = part.expression.tree;
     const source = part.expression.text.slice(...span);
     const { members } = part.expression.kind;
-    const text = isOnly(part.expression.kind, BIT.list)
-      ? `join(${source}, ',')`
-      : members && !members.has('id')
-        ? `json(${source})`
-        : `${source}.id`;
+    const near = nearest(
+      source,
+      scope
+        .names()
+        .filter((name) => name !== source && mayBe(scope.lookup(name)?.kind ?? LIST, BIT.text | BIT.number)),
+    );
+    const text =
+      near ??
+      (isOnly(part.expression.kind, BIT.list)
+        ? `join(${source}, ',')`
+        : members && !members.has('id')
+          ? `json(${source})`
+          : `${source}.id`);
     const start = node.text.indexOf(`\${${source}}`);
     findings.problem(
       start < 0 ? node : node.offset(start + 2),

@@ -69,6 +69,16 @@ function secretText(
   const isSecret = template.parts.some((part) => typeof part === 'object' && part.expression.secret);
   const isPlainAddress =
     name === 'redis' && template.parts.every((part) => typeof part === 'string' && !part.includes('@'));
+  const [only] = template.parts;
+  if (isPlainAddress && typeof only === 'string' && !/^rediss?:\/\/[\w[]/.test(only)) {
+    fields.findings.problem(
+      value,
+      'not-a-url',
+      `'${only}' is not the address of a Redis`,
+      'redis: ${secret.redis}, and under secrets: redis: env KILN_REDIS, where KILN_REDIS is redis://HOST:6379',
+    );
+    return undefined;
+  }
   if (isSecret || isPlainAddress || namesValueOnly(fields.findings, value)) return template;
   fields.findings.problem(
     value,

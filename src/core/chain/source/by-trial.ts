@@ -108,7 +108,7 @@ export function byTrial(
     all: all.flatMap((one) =>
       one === found
         ? [right]
-        : isLeft(one, after, trying.own) && !(after.length === 0 && one.place?.line === line)
+        : isLeft(one, after, trying.own) && (one.place?.line !== line || after.some(isSame(one)))
           ? [one]
           : [],
     ),
@@ -161,6 +161,8 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       if (isMoved && !isJoined && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
       // A member that is no longer one is no member put right.
       if (code === 'description-flawed' && members(slip.line) < members(written)) continue;
+      // What is inserted stays so.
+      if (slip.line.split('$${').length > written.split('$${').length) continue;
       // Only what is inserted is no longer in plain text.
       if (found.message.endsWith('in plain text') && insertions(slip.line) <= insertions(written)) continue;
       if (!slip.loses && insertions(slip.line) < insertions(written)) continue;

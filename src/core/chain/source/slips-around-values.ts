@@ -133,12 +133,14 @@ export function* pairs(parts: Parts): Generator<Slip> {
         line: withValue(parts, `{ ${members} }`),
         ...(members.includes(', ') && text === value ? { isPlain: true } : {}),
       };
-    if (text === inner && /[,;]/.test(text)) yield asList(parts, text);
+    if (text === inner && /[,;]/.test(text)) yield* asList(parts, text);
   }
 }
 
-function asList(parts: Parts, text: string): Slip {
-  return { why: 'this is a list: its items go in [ ]', line: withValue(parts, `[${asItems(text)}]`) };
+function* asList(parts: Parts, text: string): Generator<Slip> {
+  // Members are no items.
+  if (/[\w"']:\s/.test(text)) return;
+  yield { why: 'this is a list: its items go in [ ]', line: withValue(parts, `[${asItems(text)}]`) };
 }
 
 /** One item, or several, where a list has to stand. */
@@ -154,7 +156,7 @@ export function* listed(parts: Parts): Generator<Slip> {
   const { value } = parts;
   const inner = /^[([{<](.*)[)\]}>]$/s.exec(value)?.[1]?.trim();
   for (const text of inner === undefined ? [value] : [inner, value])
-    if (text !== '' && !/^[-{[]/.test(text)) yield asList(parts, text);
+    if (text !== '' && !/^[-{[]/.test(text)) yield* asList(parts, text);
 }
 
 /** `a: 1; b = 2` as members of a map in braces. */
@@ -180,6 +182,13 @@ function asItems(text: string): string {
 export function* separators(parts: Parts): Generator<Slip> {
   const { value } = parts;
   if (!/^[{[]/.test(value)) return;
+  const decimals = value.replace(/(?<=:\s*-?\d+),(?=\d{1,2}\s*[,}])/g, '.');
+  if (decimals !== value)
+    yield {
+      why: 'a number has a point before its decimals',
+      line: withValue(parts, decimals),
+      isPlain: true,
+    };
   yield {
     why: 'a comma separates one from the next',
     line: withValue(parts, value.replaceAll(/\s*[;|]\s*/g, ', ')),
@@ -194,7 +203,8 @@ export function* separators(parts: Parts): Generator<Slip> {
 /** `"GET" kiln /racks`: quotes around a part of a value. */
 export function* quotes(parts: Parts): Generator<Slip> {
   const bare = parts.value.replace(/["'`]/g, '');
-  if (!/["']/.test(parts.value) && /^[>|%@`&*!?[{-]/.test(parts.value))
+  // Members in braces are meant as such.
+  if (!/["']|^\{.*\w:\s/.test(parts.value) && /^[>|%@`&*!?[{-]/.test(parts.value))
     yield {
       why: 'a value that begins with this sign needs quotes',
       ofParser: true,

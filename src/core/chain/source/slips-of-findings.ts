@@ -61,6 +61,17 @@ export function* slipsFor(
         why: 'a member follows a dot',
         line: written.replace(name!, `${root}.${name!.slice(root.length)}`),
       };
+  const credential =
+    found.code === 'unknown-credential' ? /^(\s*(?:- +)*)as:\s+(\w+)\s*$/.exec(written) : null;
+  if (credential && lines.filter((one) => new RegExp(`\\b${credential[2]!}\\b`).test(one)).length > 1)
+    yield { why: 'a step is given a name by name:', line: `${credential[1]!}name: ${credential[2]!}` };
+  const [, literal, word] =
+    (name !== undefined &&
+      /^(\s*(?:- +)*(?:name|kind|user|client-id|scope|grant):\s+)["']?\$\{\s*([\w-]+)\s*\}["']?$/.exec(
+        written,
+      )) ||
+    [];
+  if (word !== undefined) yield { why: `${word} is the text itself`, line: literal! + word, loses: true };
   const duration =
     found.code === 'not-yes-or-no' ? /^(\s*(?:- +)*)[\w-]+:(\s*\d+(?:ms|[smhd]))\s*$/.exec(written) : null;
   for (const key of duration ? ['within', 'every', 'wait', 'timeout'].filter((one) => keys.has(one)) : [])

@@ -103,14 +103,17 @@ export function* statement(parts: Parts): Generator<Slip> {
   }
 }
 
-/** `: GET kiln /racks`: a key of which only the colon is left. */
+/** `: GET kiln /racks` and `practice`: a key of which only the colon is left, or nothing. */
 export function* keyless(parts: Parts): Generator<Slip> {
-  const [, lead, value] = /^(\s*(?:- +)*):(?:\s+(.*))?$/.exec(parts.whole) ?? [];
+  const [, lead, value] =
+    /^(\s*(?:- +)*):(?:\s+(.*))?$/.exec(parts.whole) ??
+    /^(\s*)((?![-#])[^\s{}[\]"':]+)$/.exec(parts.whole) ??
+    [];
   if (lead === undefined) return;
   for (const key of new Set([...USUAL, ...parts.keys]))
     if (parts.keys.has(key))
       yield {
-        why: `a key is missing before this colon; ${key} may stand here`,
+        why: `a key is missing before ${/^\s*(?:- +)*:/.test(parts.whole) ? 'this colon' : 'this'}; ${key} may stand here`,
         line: `${lead}${key}:${value === undefined ? '' : ` ${value}`}`,
         isGuess: true,
       };

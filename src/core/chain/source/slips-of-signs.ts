@@ -13,8 +13,9 @@ const LONGEST = 160;
 /** So many lines that can be read are worth reading their file again. */
 const MOST = 30;
 
-/** The signs that are put in at a place. */
-const LOST = ['(', ')', '[', ']', '{', '}', "'", '"', ',', ':', ': ', '.', '$', '@', '=', '&', '|'];
+/** The signs that are put in at a place of YAML, and of an expression. */
+const OF_YAML = ['[', ']', '{', '}', "'", '"', ',', ':', ': '];
+const OF_EXPRESSIONS = ['(', ')', ...OF_YAML, '.', '$', '@', '=', '&', '|'];
 
 /** A sign that is written, and those that may have been meant: its neighbours on a keyboard, and its like. */
 const MEANT: Readonly<Record<string, string>> = {
@@ -80,7 +81,7 @@ export function* signSlips(line: string, stopped: number | undefined, what: Sign
     const places = Array.from({ length: line.length - from + 1 }, (_, i) => from + i);
     const near = (at: number): number => Math.abs(at - (stopped ?? from));
     for (const at of places.sort((a, b) => near(a) - near(b)))
-      for (const { why, text } of left > 0 ? edits(line, at) : []) {
+      for (const { why, text } of left > 0 ? edits(line, at, what) : []) {
         if (!isRead(unread(text), before, what)) continue;
         left--;
         yield { why, line: text };
@@ -111,7 +112,7 @@ function* othersAt(line: string, at: number): Generator<Edit> {
     yield { why: `this ${here} is one too many`, text: line.slice(0, at) + line.slice(at + 1) };
 }
 
-function* lostAt(line: string, at: number): Generator<Edit> {
+function* lostAt(line: string, at: number, what: SignsIn): Generator<Edit> {
   const here = line[at] ?? '';
   const before = line[at - 1] ?? '';
   const put = (sign: string): string => line.slice(0, at) + sign + line.slice(at);
@@ -122,7 +123,8 @@ function* lostAt(line: string, at: number): Generator<Edit> {
       yield { why: 'a ( is missing here', text: put('(') };
     return;
   }
-  for (const sign of LOST) yield { why: `a ${sign.trim()} is missing here`, text: put(sign) };
+  for (const sign of what === 'text' ? OF_YAML : OF_EXPRESSIONS)
+    yield { why: `a ${sign.trim()} is missing here`, text: put(sign) };
 }
 
 /** How many texts of a line can't be read as expressions; undefined where the line by itself is no YAML. */

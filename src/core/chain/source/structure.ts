@@ -166,7 +166,12 @@ function wrongValue(
     );
     return;
   }
-  const given = value.type === 'scalar' ? `'${value.text}'` : formOf(value);
+  const given =
+    value.type !== 'scalar'
+      ? formOf(value)
+      : /\n./.test(value.text)
+        ? 'a text of several lines'
+        : `'${value.text.trimEnd()}'`;
   findings.problem(
     value.type === 'empty' || other !== undefined ? key : value,
     'wrong-form',

@@ -134,15 +134,24 @@ export function nearestKey(
   const names = keys.map(({ name }) => name);
   const free = keysMeantBy(word).filter((key) => names.includes(key) && !present.has(key));
   // Of several the one that takes what is there.
+  const members = value.type === 'map' ? value.entries.map(({ key }) => key.text) : [];
+  const hasAll = (key: string): boolean => {
+    const [, parts = ''] =
+      /\ba map of ([a-z-]+,? .*)$/.exec(keys.find(({ name }) => name === key)!.wants) ?? [];
+    return (
+      members.length > 0 && members.every((member) => parts.match(/[a-z-]+/g)?.includes(member) === true)
+    );
+  };
   const takes = (key: string): boolean =>
     keys
       .find(({ name }) => name === key)!
       .shape()
       .safeParse(plainOf(value)).success;
-  const isFile = value.type === 'scalar' && /^[\w./-]+\.[a-z]\w{1,3}$/.test(value.text);
+  const isFile = value.type === 'scalar' && /^(?:[\w./-]|\$\{[^}]*\})+\.[a-z]\w{1,3}$/.test(value.text);
   const isWord = value.type === 'scalar' && /^[A-Za-z_]\w*$/.test(value.text);
   if (isWord && free.includes('name') && free.includes('about')) return 'name';
-  const meant = (isFile && free.includes('save') ? 'save' : free.find(takes)) ?? free[0];
+  const meant =
+    (isFile && free.includes('save') ? 'save' : (free.find(hasAll) ?? free.find(takes))) ?? free[0];
   return (
     meant ??
     nearest(word, names) ??

@@ -37,7 +37,7 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
     browser: 'authorization-code authorization_code code pkce authcode',
     device: 'device-code device_code',
     jwt: 'jwt-bearer assertion urn:ietf:params:oauth:grant-type:jwt-bearer',
-    password: 'ropc resource-owner owner',
+    password: 'ropc resource-owner owner password-credentials password-grant',
   },
   contract: { strict: 'error fail enforce', warn: 'warning report', off: 'ignore disabled skip' },
   run: { 'only-by-name': 'manual manually never by-name', always: 'auto automatic' },

@@ -51,7 +51,9 @@ export function withWholeLines(
   };
   const right = new Map<number, Finding['code']>();
   let all = findings;
-  for (const finding of findings) {
+  // What YAML can't read comes before what was found in spite of it.
+  const isOfYaml = ({ code }: Finding): boolean => code === 'yaml';
+  for (const finding of [...findings.filter(isOfYaml), ...findings.filter((one) => !isOfYaml(one))]) {
     // Nothing more can be proved.
     if (!spend(0)) break;
     if (!all.includes(finding) || !finding.place) continue;

@@ -93,6 +93,14 @@ function indentation(lines: readonly string[], last: number): Explained | undefi
     let popped: (typeof open)[number] | undefined;
     while (open.length > 0 && open.at(-1)!.column > start) popped = open.pop();
     const top = open.at(-1);
+    // Of a line and one that it stands a column beside, the one between the usual columns has moved.
+    const beside = [top, popped].find((one) => one?.column === start - 1);
+    if (beside && !opens && start % 2 === 0)
+      return misplaced(lines[beside.line - 1]!, beside.line, beside.column, {
+        column: start,
+        line: i + 1,
+        key: key ?? '',
+      });
     if (top && top.column < start && !opens) return misplaced(line, i + 1, start, popped ?? top);
     if (top && top.column !== start && popped && !opens) return misplaced(line, i + 1, start, popped);
     if (!top || top.column < start)

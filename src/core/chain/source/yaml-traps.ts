@@ -46,6 +46,13 @@ export function findTraps(
         found.set(place(joined).line, { ...JOINED, place: place(joined) });
         return;
       }
+      const keyInside =
+        isScalar(node) && node.type === 'BLOCK_LITERAL' ? keyAfterQuery(text, start, end) : undefined;
+      if (keyInside) {
+        const { at, ...trap } = keyInside;
+        found.set(place(at).line, { ...trap, place: place(at) });
+        return;
+      }
       const undashed = isPlain ? withoutDash(text, start, end) : undefined;
       if (undashed) {
         found.set(place(start).line, { ...undashed, place: place(start) });
@@ -183,6 +190,31 @@ function listInText(text: string, start: number, end: number): number | undefine
   if (key === undefined || /^(?:about|because|title|show|ask|text|chain)$/.test(key)) return undefined;
   const item = /\n\s*(?=- \S)/.exec(text.slice(first, end));
   return item ? first + item.index + item[0].length : undefined;
+}
+
+/** A key below a text of GraphQL that stands as far in as the text, and so is more of it. */
+function keyAfterQuery(
+  text: string,
+  start: number,
+  end: number,
+): (SourceProblem & { readonly at: number }) | undefined {
+  const body = lineEnd(text, start) + 1;
+  if (!/^\s*(?:query|mutation|subscription|fragment|\{)/.test(text.slice(body, end))) return undefined;
+  let open = 0;
+  for (let at = body; at < end; at = lineEnd(text, at) + 1) {
+    const line = text.slice(at, lineEnd(text, at));
+    if (open === 0 && at > body && /^\s*(?:variables|operationName|query|extensions): \S/.test(line)) {
+      const column = /^[ -]*/.exec(text.slice(text.lastIndexOf('\n', start - 1) + 1))![0].length;
+      return {
+        code: 'yaml-trap',
+        message: 'this line stands as far in as the text above it, and so is a part of it',
+        instead: ' '.repeat(column) + line.trim(),
+        at: at + line.search(/\S/),
+      };
+    }
+    open += line.split('{').length - line.split('}').length;
+  }
+  return undefined;
 }
 
 /** A first item without its dash, which YAML joins with those below it to one text. */
