@@ -1,11 +1,12 @@
 import { optional } from '../optional.ts';
 import type { Finding } from './finding.ts';
 import { linesFor, linesOfSigns, missingKey, plainLines } from './lines-to-try.ts';
+import { parseYaml } from './parse-yaml.ts';
 import type { Slip } from './slip.ts';
 import { signSlips, type SignsIn } from './slips-of-signs.ts';
 import { slipsFor, usedName } from './slips-of-findings.ts';
 import { slipsOf } from './slips.ts';
-import type { SourceFile, SourceNode } from './source-file.ts';
+import { HARMLESS, type SourceFile, type SourceNode } from './source-file.ts';
 
 /** What is found in a text; undefined where so much has been read that it has to do. */
 export type Again = (text: string) => FileReading | undefined;
@@ -166,6 +167,8 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       // Only what is inserted is no longer in plain text.
       if (found.message.endsWith('in plain text') && insertions(slip.line) <= insertions(written)) continue;
       if (!slip.loses && insertions(slip.line) < insertions(written)) continue;
+      // What YAML can't read need not be read as a chain.
+      if (isBroken && !isYaml(replaced(lines, line, slip.line), spend)) continue;
       const tried = followed(lines, line, slip, { again, others });
       if (!tried) return best;
       const { after, file } = tried;
@@ -210,8 +213,8 @@ function* readings(
 
 /** What a sign that is lost, or one too many, may bring about, and what the line then is. */
 const SIGNS_IN: Readonly<Partial<Record<Finding['code'], SignsIn>>> = {
-  yaml: 'text',
-  'yaml-trap': 'text',
+  yaml: 'yaml',
+  'yaml-trap': 'yaml',
   'bad-syntax': 'expression',
   'wrong-form': 'text',
   'unknown-key': 'text',
@@ -221,6 +224,15 @@ const SIGNS_IN: Readonly<Partial<Record<Finding['code'], SignsIn>>> = {
   'text-in-expression': 'readable',
   'secret-in-plain-text': 'text',
 };
+
+/** What it takes to read a text as YAML, compared with reading it as a file of the project. */
+const YAML_ALONE = 0.25;
+
+/** Whether YAML can read a text, or enough has been read. */
+function isYaml(text: string, spend: Trying['spend']): boolean {
+  if (!spend(YAML_ALONE * text.length)) return true;
+  return parseYaml(text, { logLevel: 'silent' }).errors.every(({ code }) => HARMLESS.has(code));
+}
 
 /** What of a line that was tried is put right as well: of other problems the way out would be that of another meaning. */
 const FOLLOWED: ReadonlySet<Finding['code']> = new Set(['wrong-form', 'unknown-name', 'unknown-function']);

@@ -61,8 +61,11 @@ const MEANT: Readonly<Record<string, string>> = {
 /** What is no key does not become one, and `@bowl.png` names a file: without its sign it would be sent as a text. */
 const LEFT_ALONE = /^\s*(?:- +)*:|:\s+@[\w./-]+\.[a-z]\w{1,3}\s*$/i;
 
-/** What a line has to be read as, once one of its signs is another: as more than before, as no less, or only as YAML. */
-export type SignsIn = 'expression' | 'readable' | 'text';
+/**
+ * What a line has to be read as, once one of its signs is another: as more than before, as no less, as YAML where that could not
+ * be read, or as the text that it is.
+ */
+export type SignsIn = 'expression' | 'readable' | 'yaml' | 'text';
 
 /**
  * A line with one sign more, less, or another: those that can be read, the ones nearest to where reading stopped first, which
@@ -93,7 +96,12 @@ export function* signSlips(line: string, stopped: number | undefined, what: Sign
 function isRead(now: number | undefined, before: number | undefined, what: SignsIn): boolean {
   // A line of a value that goes over several is no YAML by itself.
   if (now === undefined) return what === 'expression' && before === undefined;
-  return what === 'text' || before === undefined || (what === 'expression' ? now < before : now <= before);
+  return (
+    what === 'text' ||
+    what === 'yaml' ||
+    before === undefined ||
+    (what === 'expression' ? now < before : now <= before)
+  );
 }
 
 interface Edit {
@@ -101,9 +109,11 @@ interface Edit {
   readonly text: string;
 }
 
-function* othersAt(line: string, at: number): Generator<Edit> {
+function* othersAt(line: string, at: number, what: SignsIn): Generator<Edit> {
   const here = line[at] ?? '';
-  for (const sign of MEANT[here] ?? '')
+  // A figure is meant where it can be read.
+  const isWord = /[\p{L}\p{N}]/u.test(here);
+  for (const sign of isWord && what !== 'expression' ? '' : (MEANT[here] ?? ''))
     yield {
       why: `${sign} was expected here, not ${here}`,
       text: line.slice(0, at) + sign + line.slice(at + 1),
@@ -123,8 +133,12 @@ function* lostAt(line: string, at: number, what: SignsIn): Generator<Edit> {
       yield { why: 'a ( is missing here', text: put('(') };
     return;
   }
-  for (const sign of what === 'text' ? OF_YAML : OF_EXPRESSIONS)
-    yield { why: `a ${sign.trim()} is missing here`, text: put(sign) };
+  // What can be read lacks nothing.
+  if (what === 'text') return;
+  for (const sign of what === 'yaml' ? OF_YAML : OF_EXPRESSIONS)
+    // What parts two things follows one.
+    if (!/^[:,]/.test(sign) || /\S/.test(before))
+      yield { why: `a ${sign.trim()} is missing here`, text: put(sign) };
 }
 
 /** How many texts of a line can't be read as expressions; undefined where the line by itself is no YAML. */

@@ -146,7 +146,11 @@ function onlyFirst<T extends { readonly code: string }>(errors: readonly T[]): T
 }
 
 /** Errors after which the rest is read as it was meant. */
-const HARMLESS: ReadonlySet<string> = new Set(['DUPLICATE_KEY', 'MULTIPLE_DOCS', 'TAG_RESOLVE_FAILED']);
+export const HARMLESS: ReadonlySet<string> = new Set([
+  'DUPLICATE_KEY',
+  'MULTIPLE_DOCS',
+  'TAG_RESOLVE_FAILED',
+]);
 
 /** So many keys that stand twice are looked at for an item that has lost its dash: each takes the lines above it. */
 const MOST_ITEMS = 50;

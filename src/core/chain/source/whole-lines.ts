@@ -11,7 +11,7 @@ import {
 import type { Finding } from './finding.ts';
 
 /** So much text is read again, in characters, to see what is still wrong with lines that were put right. */
-const MOST_READ = 120_000;
+const MOST_READ = 180_000;
 
 /** A value counts as so many characters: with aliases a short text may have many. */
 const NODE = 2;
