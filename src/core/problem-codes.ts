@@ -123,7 +123,9 @@ export const problemCodes = {
   'expression-in-text': either('An expression is written in a text field, where it is only text.'),
   'index-in-each-item': warn('An index follows a filter or a slice, and looks into each item that it found.'),
   'path-in-quotes': warn('A path stands in quotes within an expression, so it is a text like others.'),
-  'item-not-used': warn('The condition of any or every says nothing of the items of its list.'),
+  'item-not-used': warn(
+    'A condition says nothing of what it is asked of: the items of a list, or the requests that arrive.',
+  ),
   'comment-in-text': warn('A text seems to go on after " #", where YAML begins a comment.'),
   'sign-in-text': warn('A quote, a bracket or a semicolon that looks like a slip would be a part of a text.'),
   'json-in-text': warn('A text that reads as JSON stands where JSON is made of what stands there.'),

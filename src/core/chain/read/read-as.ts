@@ -23,7 +23,9 @@ export function readCarried(
   const known = (at: SourceNode, written: string): void => {
     const name = credentialNamed(written)!;
     if (name !== 'nobody' && !credentials.has(name)) {
-      const near = nearest(bareName(name), [...credentials.keys(), 'nobody']);
+      const near = /^(?:no|off|false|null|nothing|anonymous)$/i.test(name)
+        ? 'none'
+        : nearest(bareName(name), [...credentials.keys(), 'nobody']);
       fields.findings.problem(
         at,
         'unknown-credential',

@@ -5,6 +5,7 @@ import {
   entryOf,
   type MapEntry,
   type MapNode,
+  partOfScalar,
   type ScalarNode,
   type SourceNode,
   valueOf,
@@ -147,7 +148,10 @@ function setPath(
         setPath(findings, merged, [entry.key.text], { key: entry.key, value: entry.value, above: path }),
       inner?.type === 'map' ? inner : empty(key),
     );
-  const entry: MapEntry = { key: known?.key ?? { ...key, text: name }, value: changed };
+  const own = key.text.endsWith(`.${name}`)
+    ? partOfScalar(key, key.text.length - name.length)
+    : { ...key, text: name };
+  const entry: MapEntry = { key: known?.key ?? own, value: changed };
   return {
     ...node,
     entries: known ? node.entries.map((one) => (one === known ? entry : one)) : [...node.entries, entry],

@@ -9,6 +9,7 @@ import { insertionsOf, type Pages, type PlacedExpression, type Poll, type Typed 
 import type { StaticScope } from '../../language/scope.ts';
 import { optional } from '../optional.ts';
 import { type MapNode, type SourceNode, valueOf } from '../source/source-file.ts';
+import { rewritten } from '../source/changes.ts';
 import { checkStructure } from '../source/structure.ts';
 
 /** The names that a step with `pages` has besides those of its response. */
@@ -90,6 +91,15 @@ function cursorAsAddress(
   node: SourceNode,
   { expression }: PlacedExpression,
 ): void {
+  if (node.type === 'scalar' && /^headers(?:\.link|\[(['"])link\1\])$/i.test(expression.text.trim())) {
+    findings.warn(
+      node,
+      'cursor-as-address',
+      `next is the address of the next page, and ${expression.text} is a header with the addresses of several`,
+      findings.becomes(node, "link('next')"),
+    );
+    return;
+  }
   const [, name] =
     /(?:^|[.'])(\w*(?:cursor|token|offset|after))(?:'\])?$/i.exec(expression.text.trim()) ?? [];
   if (name === undefined || node.type !== 'scalar') return;
@@ -106,13 +116,23 @@ function readWay(fields: FieldReader, node: SourceNode, scope: StaticScope): Typ
   const { all } = fields.findings;
   const before = all.length;
   const typed = fields.typed(node, scope, true);
-  if (typed && insertionsOf(typed).length === 0 && all.length === before)
+  if (typed && insertionsOf(typed).length === 0 && all.length === before) {
+    const [only, ...others] = node.type === 'map' ? node.entries : [];
+    const value =
+      others.length === 0 && only?.value.type === 'scalar' && !only.value.quoted ? only.value : undefined;
+    const [, sign = '$.', name] =
+      /^(\$\.)?(\w*(?:cursor|token|next|after)\w*)$/i.exec(value?.text ?? '') ?? [];
     fields.findings.problem(
       node,
       'wrong-form',
       'nothing here changes from page to page, so the same page would be read again',
-      '{ page: ${page + 1} }, or a cursor of the response: { cursor: ${$.next_cursor} }',
+      {
+        hint: '{ page: ${page + 1} }, or a cursor of the response: { cursor: ${$.next_cursor} }',
+        change:
+          name === undefined ? undefined : rewritten(fields.findings.file, value!, `\${${sign}${name}}`),
+      },
     );
+  }
   return typed;
 }
 

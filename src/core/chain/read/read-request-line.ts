@@ -246,8 +246,8 @@ function checkPath(
     );
     return;
   }
-  const [carried, name] = /(?<!\s)\s+(?:as|with|using)\s+(\w+)$/.exec(written) ?? [];
-  if (carried !== undefined && project.credentials.has(name!)) {
+  const [carried, by, name] = /(?<!\s)\s+(as|with|using)\s+(\w+)$/.exec(written) ?? [];
+  if (carried !== undefined && (by === 'as' || project.credentials.has(name!))) {
     findings.problem(
       node.offset(from + written.length - carried.length),
       'wrong-form',

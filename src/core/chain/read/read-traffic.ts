@@ -98,6 +98,15 @@ export function readCallback(
       `the project has no credential ${signedBy ?? ''} of kind message-signature`,
       'credentials: in batharon.yaml, with its key',
     );
+  if (when?.type === 'scalar' && !/\barrived\b/.test(when.text))
+    fields.findings.warn(
+      when,
+      'item-not-used',
+      'when is asked of each request that arrives, and says nothing of it',
+      /^(?:body|headers)\b/.test(when.text)
+        ? fields.findings.becomes(when, `arrived.${when.text}`)
+        : "arrived.body.state == 'done'",
+    );
   return {
     within: fields.bound(valueOf(node, 'within'), scope, 120_000),
     ...optional('when', when && fields.condition(when, response)),

@@ -26,8 +26,20 @@ export function partRewritten(
   text: string,
 ): Change | undefined {
   const source = file.text.slice(...node.range);
-  if (/^[|>]/.test(source)) return { range: [node.offset(from), node.offset(to)], text };
+  const [start, end] = [node.offset(from), node.offset(to)];
+  if (/^[|>]/.test(source)) return { range: [start, end], text };
+  // Of several lines only this one is put right.
+  if (source.includes('\n') && !node.endOf)
+    return file.text.slice(start, end).includes('\n') || text.includes('\n')
+      ? undefined
+      : { range: [start, end], text: inSameQuotes(source, text) };
   return rewritten(file, node, node.text.slice(0, from) + text + node.text.slice(to));
+}
+
+/** A part of a text as it is written in the quotes of the whole. */
+function inSameQuotes(source: string, text: string): string {
+  if (source.startsWith('"')) return JSON.stringify(text).slice(1, -1);
+  return source.startsWith("'") ? text.replaceAll("'", "''") : text;
 }
 
 /** The change by which YAML stands in the place of a value. */

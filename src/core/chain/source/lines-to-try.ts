@@ -6,10 +6,11 @@ import type { Finding } from './finding.ts';
 /** So many lines are looked at for what was found on one. */
 const MOST_LINES = 12;
 
-/** The line itself, and the one above where that opens what it does not close. */
+/** The line itself, and the last one above that ends with what it opens. */
 export function plainLines(lines: readonly string[], line: number): readonly number[] {
-  const above = lines.slice(0, line - 1).findLastIndex((one) => one.trim() !== '') + 1;
-  return /:\s*[{[(]\s*$/.test(lines[above - 1] ?? '') ? [line, above] : [line];
+  const from = Math.max(0, line - 1 - MOST_LINES);
+  const above = lines.slice(from, line - 1).findLastIndex((one) => /:\s*[{[(]\s*$/.test(one));
+  return above < 0 ? [line] : [line, from + above + 1];
 }
 
 /** The lines on which what was found may be put right: its own, the ones around it, and those that it speaks of. */

@@ -114,6 +114,15 @@ const CLOSING: Readonly<Record<string, string>> = { '{': '}', '[': ']', '"': '"'
 /** Signs that have only one end, or the wrong ones. */
 export function* pairs(parts: Parts): Generator<Slip> {
   const { value } = parts;
+  // `'it isn't there'`
+  const doubled = /^'.*'$/.test(value) ? value.replace(/(?<=[A-Za-z])'(?=[A-Za-z])/g, "''") : value;
+  if (doubled !== value)
+    yield {
+      why: "within single quotes a ' is written twice",
+      line: withValue(parts, doubled),
+      isPlain: true,
+      ofParser: true,
+    };
   for (const [open, close] of Object.entries(CLOSING)) {
     if (value.startsWith(open))
       yield { why: `the ${open} that begins here has no ${close}`, line: withValue(parts, value + close) };

@@ -110,6 +110,10 @@ export function* keyless(parts: Parts): Generator<Slip> {
     /^(\s*)((?![-#])[^\s{}[\]"':]+)$/.exec(parts.whole) ??
     [];
   if (lead === undefined) return;
+  // What is kept has a name.
+  const [, member] = /^\$(?:\.\w+|\[[\w*]+\])*\.(\w+)$/.exec(value ?? '') ?? [];
+  if (member !== undefined)
+    yield { why: 'a name is missing before this', line: `${lead}${member}: ${value!}`, isGuess: true };
   for (const key of new Set([...USUAL, ...parts.keys]))
     if (parts.keys.has(key))
       yield {

@@ -199,7 +199,9 @@ export function unknownKey(
   const names = keys.map((key) => key.name);
   const entry = node.entries[index]!;
   const name = entry.key.text;
-  const near = nearestKey(entry, keys, present);
+  // What an environment sets is there in the project, too.
+  const isSet = entry.key.endOf !== undefined;
+  const near = nearestKey(entry, keys, isSet ? new Set() : present);
   const opposite = OPPOSITES[name];
   if (opposite !== undefined && names.includes(opposite) && entry.value.type === 'scalar') {
     const range = [entry.key.range[0], entry.value.range[1]] as const;
@@ -260,7 +262,7 @@ export function unknownKey(
     );
     return;
   }
-  const definition = keys.find((key) => key.name === near && !present.has(key.name));
+  const definition = keys.find((key) => key.name === near && (isSet || !present.has(key.name)));
   if (entry.value.type === 'scalar' && !entry.key.flow && names.includes('headers') && HEADER.test(name)) {
     const written = findings.file.text.slice(...entry.value.range);
     const text = `headers: { ${name}: ${entry.value.quoted ? written : JSON.stringify(entry.value.text)} }`;
@@ -289,7 +291,7 @@ export function unknownKey(
       hintOf(name, what) ??
       (near === undefined
         ? `its keys are ${nameList(names, 20)}`
-        : present.has(near)
+        : present.has(near) && !isSet
           ? `${near} is there already`
           : `the nearest is ${near}`),
     change: page ?? bound ?? (definition && renamed(findings.file, entry, definition)),

@@ -89,7 +89,7 @@ describe('project files', () => {
     [
       'of a key that services have not',
       'services:\n  films: { url: "https://a.example" }\nenvironments:\n  stage: { services.films.ulr: "https://stage.example" }\n',
-      '4:12 unknown-key: a service has no key ulr | url is there already',
+      '4:27 unknown-key: a service has no key ulr | the nearest is url',
     ],
     [
       'of a secret',
