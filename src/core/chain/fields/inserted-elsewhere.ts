@@ -127,9 +127,20 @@ export function halfInserted(
   findings: Findings,
   node: ScalarNode,
   scope: StaticScope,
-  isValue: boolean,
+  isValue: boolean | 'a name',
 ): void {
-  const sum = isValue ? /^\$\{([^{}]+)\}(\s*[-+*]\s*\d+(?:\.\d+)?)$/.exec(node.text) : null;
+  const sum = isValue === true ? /^\$\{([^{}]+)\}(\s*[-+*]\s*\d+(?:\.\d+)?)$/.exec(node.text) : null;
+  const part = isValue !== false && !sum ? /\$\{([^{}]+)\}(\s+[+*]\s+\d+(?:\.\d+)?)/.exec(node.text) : null;
+  if (part && knownValue(`${part[1]!}${part[2]!}`, scope)) {
+    const span = [part.index, part.index + part[0].length] as const;
+    findings.warn(
+      node.offset(part.index),
+      'expression-in-text',
+      `what stands outside of \${ } in ${part[0]} would be sent as these characters`,
+      findings.partBecomes(node, span, `\${${part[1]!}${part[2]!}}`),
+    );
+    return;
+  }
   const call = /^([a-z]\w*)\(\$\{([^{}]+)\}((?:,[^(){}]*)?)\)$/i.exec(node.text);
   const member = /^\$\{([A-Za-z_][\w.]*)\}((?:\.[A-Za-z_]\w*)+)$/.exec(node.text);
   if (member && endsAsFile(member[2]!)) return;

@@ -88,7 +88,9 @@ export function namesValueOnly(findings: Findings, node: SourceNode, text?: stri
   if (node.type !== 'scalar') return false;
   const { line } = findings.place(node);
   return (
-    /^[$%#@{[<(:=]+\s*(?:secrets?\.)?[A-Za-z_]\w*\s*[}\]>)%/]*$/.test((text ?? node.text).trim()) &&
+    /^(?:[$%#@{[<(:=]+\s*(?:secrets?\.)?[A-Za-z_]\w*\s*[}\]>)%/]*|secrets?\.[A-Za-z_]\w*)$/.test(
+      (text ?? node.text).trim(),
+    ) &&
     findings.all.some(
       ({ code, place }) => (code === 'expression-in-text' || code === 'unknown-name') && place?.line === line,
     )

@@ -37,7 +37,7 @@ export function textWarnings(
   }
   if (text.includes('$')) dollarInText(findings, node, scope);
   insertedElsewhere(findings, node, scope, about.use);
-  if (parts.length === 2 || parts.length === 3) halfInserted(findings, node, scope, about.isValue === true);
+  if (parts.length > 1) halfInserted(findings, node, scope, about.isValue);
   if (text.includes('}}') && !node.quoted) braceTooMany(findings, node);
   if (/["'] *[+.]/.test(text)) joinInText(findings, node, scope);
 }

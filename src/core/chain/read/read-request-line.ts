@@ -55,7 +55,9 @@ export function readRequestLine(
       method === 'curl'
         ? 'a call begins with its method; batharon import curl reads a whole curl line'
         : `${method} is no method of HTTP`,
-      /^[A-Z]+$/.test(upper) ? findings.becomes(node, meant) : { example: 'call: GET kiln /racks' },
+      METHODS.has(meant.split(' ', 1)[0]!)
+        ? findings.becomes(node, meant)
+        : { example: 'call: GET kiln /racks' },
     );
     return undefined;
   }
@@ -200,7 +202,7 @@ function serviceOtherwise(
 /** What begins a call elsewhere, and the method that it is. */
 function methodMeantBy(word: string): string | undefined {
   if (
-    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|find|show|download)$/i.test(
+    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|stream|sse|poll|find|show|download)$/i.test(
       word,
     )
   )

@@ -75,11 +75,11 @@ function firstOf(findings: readonly Finding[]): Finding[] {
   return first ? [better ?? first] : [];
 }
 
-/** Of a name that is missing in several places the first, with the lines of the others: it is missing once. */
+/** Of a name that is missing, or of another kind, in several places the first, with the lines of the others: it is so once. */
 function onePerName(findings: readonly Finding[]): Finding[] {
   const lines = new Map<string, number[]>();
   const keyOf = ({ code, message, name }: Finding): string | undefined =>
-    name === undefined ? undefined : `${code} ${message}`;
+    name === undefined && code !== 'wrong-kind' ? undefined : `${code} ${message}`;
   const first = inFileOrder(findings).filter((finding) => {
     const key = keyOf(finding);
     if (key === undefined) return true;

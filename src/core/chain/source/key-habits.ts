@@ -28,7 +28,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   show: 'print log echo message display say',
   follow: 'include import call-chain run use chain subchain',
   cleanup: 'undo on-exit at-exit at-end on-finish finally teardown tear-down after after-all always',
-  undo: 'rollback revert compensate undo-with finally teardown on-finish',
+  undo: 'rollback revert compensate undo-with finally teardown on-finish on-failure on-error',
   about: 'description desc doc docs comment note summary title',
   because: 'message reason description why msg',
   chain: 'title name scenario workflow test flow suite',

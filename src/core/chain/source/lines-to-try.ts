@@ -43,6 +43,9 @@ export function linesFor(found: Finding, lines: readonly string[], line: number)
   const inside = below.slice(0, end < 0 ? MOST_LINES : end).map((_, i) => line + 1 + i);
   const name = missingName(found);
   const defining = name === undefined ? [] : definitionsLike(name, lines);
+  // What is of another kind in several places is so where it comes from.
+  const [, other] = /^([A-Za-z_]\w*) is .*\(also on line/.exec(found.message) ?? [];
+  if (found.code === 'wrong-kind' && other !== undefined) return [...linesOf(other, lines), line];
   const missing = found.code === 'environment-needed' ? 'default-environment' : missingKey(found);
   const near =
     missing !== undefined
@@ -95,6 +98,12 @@ function linesWithKey(key: string, lines: readonly string[]): number[] {
 /** The name or member that a finding says is not there. */
 export function missingName({ name, message }: Finding): string | undefined {
   return name ?? /^(?:secret|values|services) has no member (\w+)/.exec(message)?.[1];
+}
+
+/** The lines on which a name is a key, also in braces. */
+function linesOf(name: string, lines: readonly string[]): number[] {
+  const key = new RegExp(`(?:^\\s*(?:- +)*|[{,]\\s*)${name}:(?:\\s|$)`);
+  return lines.flatMap((one, i) => (key.test(one) ? [i + 1] : [])).slice(0, MOST_LINES - 1);
 }
 
 /** The lines that define a name like one. */

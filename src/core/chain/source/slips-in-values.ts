@@ -1,5 +1,7 @@
 // What an expression or an insertion in a text may have been meant as, where it is written as elsewhere.
 
+import { lambdas } from './slips-of-calls.ts';
+
 /** A text that may have been meant, and what then was wrong with the one that is there. */
 export interface ValueSlip {
   readonly why: string;
@@ -368,7 +370,7 @@ const OPERATORS: readonly (readonly [pattern: RegExp, sign: string])[] = [
 
 /** What an expression may have been meant as. */
 export function expressionSlips(value: string): readonly ValueSlip[] {
-  const slips: ValueSlip[] = [];
+  const slips = [...lambdas(value)];
   for (const [pattern, text, why, isPlain] of REWRITTEN) {
     const changed =
       typeof text === 'string'

@@ -102,12 +102,42 @@ function putRight(
       ? byTrial(finding, all, text, { ...trying, best: whole?.after.length ?? Infinity })
       : undefined;
   if (tried) return tried;
+  const twice = whole && !whole.isRight ? inTwoSteps(finding, all, text, { whole, trying }) : undefined;
+  if (twice) return twice;
   return whole
     ? {
         all: withoutCaused(all, finding, { ...whole, own: trying.own }),
         line: whole.isRight ? place!.line : undefined,
       }
     : { all };
+}
+
+/** A line put right, and then what it turns out to be put right as well; undefined where that leaves anything wrong with it. */
+function inTwoSteps(
+  finding: Finding,
+  all: readonly Finding[],
+  text: string,
+  { whole, trying }: { readonly whole: WholeLine; readonly trying: Trying },
+): { readonly all: readonly Finding[]; readonly line: number } | undefined {
+  const line = finding.place!.line;
+  const next = whole.after.find(({ place }) => place?.line === line);
+  if (!next || whole.line.includes('\n')) return undefined;
+  const once = withLine(text, line, whole.line, finding.begins);
+  const again = byTrial(next, whole.after, once, { ...trying, own: whole.after });
+  const right = again?.line === line ? again.all.find(({ place }) => place?.line === line) : undefined;
+  if (right?.instead === undefined) return undefined;
+  const after = trying.again(withLine(once, line, right.instead, right.begins))?.findings;
+  if (!after || after.some((one) => one.place?.line === line || !all.some(isSame(one)))) return undefined;
+  const { hint: _, ...rest } = finding;
+  const put = {
+    ...rest,
+    instead: right.instead,
+    ...(right.begins === undefined ? {} : { begins: right.begins }),
+  };
+  return {
+    all: all.flatMap((one) => (one === finding ? [put] : isLeft(one, after, trying.own) ? [one] : [])),
+    line,
+  };
 }
 
 /** Whether something like a finding is left close below it, so that both may come from a line above. */
