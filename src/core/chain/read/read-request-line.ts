@@ -265,12 +265,14 @@ function checkPath(
     );
     return;
   }
-  if (/[;,]$/.test(written)) {
+  const [, signs] = /(\s+[{}()[\]<>|\\:;,]+|[;,])$/.exec(written) ?? [];
+  if (signs !== undefined) {
+    const end = written.length - signs.length;
     findings.warn(
-      node.offset(from + written.length - 1),
+      node.offset(from + end + signs.search(/\S/)),
       'sign-in-text',
-      `the ${written.at(-1)!} at the end is sent as a part of the path`,
-      findings.becomes(node, node.text.slice(0, -1)),
+      `the ${signs.trim()} at the end is sent as a part of the path`,
+      findings.becomes(node, node.text.slice(0, from + end)),
     );
     return;
   }

@@ -183,7 +183,7 @@ function keyWithoutDash(line: string, lines: readonly string[], number: number):
 
 /** `name deeper`, `name = deeper` */
 function missingColon(line: string): Found {
-  const [, lead, key, gap, value] = /^(\s*(?:- +)*)([a-z][a-z-]*)(\s*=\s*|\s+)(\S.*)$/.exec(line) ?? [];
+  const [, lead, key, gap, value] = /^(\s*(?:- +)*)([a-z][\w-]*)(\s*=\s*|\s+)(\S.*)$/i.exec(line) ?? [];
   if (key === undefined) return undefined;
   return {
     code: 'yaml',

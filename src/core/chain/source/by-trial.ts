@@ -161,7 +161,8 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       const isJoined = line > place.line && /^\s*- /.test(slip.line);
       if (isMoved && !isJoined && (!isOfForm || (code === 'bad-syntax' && line !== place.line))) continue;
       // A member that is no longer one is no member put right.
-      if (code === 'description-flawed' && members(slip.line) < members(written)) continue;
+      const isLess = members(slip.line) < members(written);
+      if (isLess && !OF_THE_PARSER.has(code) && !slip.loses) continue;
       // What is inserted stays so.
       if (slip.line.split('$${').length > written.split('$${').length) continue;
       // Only what is inserted is no longer in plain text.
@@ -235,7 +236,12 @@ function isYaml(text: string, spend: Trying['spend']): boolean {
 }
 
 /** What of a line that was tried is put right as well: of other problems the way out would be that of another meaning. */
-const FOLLOWED: ReadonlySet<Finding['code']> = new Set(['wrong-form', 'unknown-name', 'unknown-function']);
+const FOLLOWED: ReadonlySet<Finding['code']> = new Set([
+  'wrong-form',
+  'unknown-key',
+  'unknown-name',
+  'unknown-function',
+]);
 
 /** So often what is found in a line that was tried is put right, too. */
 const MOST_FOLLOWED = 2;
@@ -265,7 +271,7 @@ function followed(
 }
 
 /** How many keys a line has. */
-function members(line: string): number {
+export function members(line: string): number {
   return line.match(/[\w"'-]+:(?=\s|$)/g)?.length ?? 0;
 }
 

@@ -9,7 +9,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   multipart: 'files form-data formdata formData upload attachments',
   text: 'raw plain raw-body',
   headers: 'header http-headers default-headers defaultHeaders common-headers extra-headers request-headers',
-  as: 'uses bearer basic oauth oauth2 auth authorization authentication credential credentials auth-as signed-in-as',
+  as: 'uses cookie digest bearer basic oauth oauth2 auth authorization authentication credential credentials auth-as signed-in-as',
   expect:
     'assert asserts assertions assertion check checks test tests validate validates verify should must expects expectations',
   must: 'validate validation check constraint condition',

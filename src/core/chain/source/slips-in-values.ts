@@ -1,25 +1,12 @@
 // What an expression or an insertion in a text may have been meant as, where it is written as elsewhere.
 
-import { lambdas } from './slips-of-calls.ts';
+import { forEveryItem, lambdas, QUANTIFIED } from './slips-of-calls.ts';
 
 /** A text that may have been meant, and what then was wrong with the one that is there. */
 export interface ValueSlip {
   readonly why: string;
   readonly text: string;
   readonly isPlain?: true;
-}
-
-/** `every piece in $.pieces: piece.cone <= 10`, `any of $.pieces has cone > 5` */
-const QUANTIFIED =
-  /^(?:for\s+)?(every|all|each|any|some|one|at least one)\s+(?:of\s+)?(?:(\w+)\s+(?:in|of)\s+)?(\$?[\w.[\]*]+?)\s*[:,]?\s+(?:such that\s+|satisf(?:y|ies)\s+|ha(?:s|ve)\s+|with\s+|where\s+)?(.+)$/gi;
-
-function forEveryItem(...[, word = '', name, list = '', condition = '']: (string | undefined)[]): string {
-  const asks = /^(?:any|some|one|at)/i.test(word) ? 'any' : 'every';
-  const named = name === undefined ? undefined : new RegExp(`\\b${name}\\b`, 'g');
-  const about = named?.test(condition)
-    ? condition.replace(named, '@')
-    : `@.${condition.replace(/^[@$]?\.?/, '')}`;
-  return `${asks}(${list.replace(/\[\*\]$/, '')}, ${about})`;
 }
 
 type Written = string | ((...found: (string | undefined)[]) => string);

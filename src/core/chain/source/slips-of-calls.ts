@@ -1,4 +1,4 @@
-// Functions without a name, as other languages write what is asked or made of each item.
+// What is asked or made of each item, as other languages write it.
 
 import type { ValueSlip } from './slips-in-values.ts';
 
@@ -25,4 +25,20 @@ export function lambdas(value: string): readonly ValueSlip[] {
     text: one,
     isPlain: true,
   }));
+}
+
+/** `every piece in $.pieces: piece.cone <= 10`, `any of $.pieces has cone > 5` */
+export const QUANTIFIED =
+  /^(?:for\s+)?(every|all|each|any|some|one|at least one)\s+(?:of\s+)?(?:(\w+)\s+(?:in|of)\s+)?(\$?[\w.[\]*]+?)\s*[:,]?\s+(?:such that\s+|satisf(?:y|ies)\s+|ha(?:s|ve)\s+|with\s+|where\s+)?(.+)$/gi;
+
+/** The same as a call of every or any. */
+export function forEveryItem(
+  ...[, word = '', name, list = '', condition = '']: (string | undefined)[]
+): string {
+  const asks = /^(?:any|some|one|at)/i.test(word) ? 'any' : 'every';
+  const named = name === undefined ? undefined : new RegExp(`\\b${name}\\b`, 'g');
+  const about = named?.test(condition)
+    ? condition.replace(named, '@')
+    : `@.${condition.replace(/^[@$]?\.?/, '')}`;
+  return `${asks}(${list.replace(/\[\*\]$/, '')}, ${about})`;
 }

@@ -2,7 +2,7 @@
 
 import { nearest } from '../../language/nearest.ts';
 import type { Finding } from './finding.ts';
-import { missingName } from './lines-to-try.ts';
+import { missingKey, missingName } from './lines-to-try.ts';
 import type { Slip } from './slip.ts';
 import { slipsOf } from './slips.ts';
 
@@ -72,6 +72,11 @@ export function* slipsFor(
       )) ||
     [];
   if (word !== undefined) yield { why: `${word} is the text itself`, line: literal! + word, loses: true };
+  // What has to be there may stand there by the name of another key.
+  const missing = isUse ? undefined : missingKey(found);
+  const [, dashes, rest] = /^(\s*(?:- +)*)[a-z][\w-]*(:\s.*)$/.exec(written) ?? [];
+  if (missing !== undefined && missing !== '' && rest !== undefined)
+    yield { why: `this is written ${missing} here`, line: dashes! + missing + rest, isGuess: true };
   const duration =
     found.code === 'not-yes-or-no' ? /^(\s*(?:- +)*)[\w-]+:(\s*\d+(?:ms|[smhd]))\s*$/.exec(written) : null;
   for (const key of duration ? ['within', 'every', 'wait', 'timeout'].filter((one) => keys.has(one)) : [])

@@ -5,6 +5,7 @@ import {
   byTrial,
   isLeft,
   isSame,
+  members,
   type FileReading,
   type Trying,
 } from './by-trial.ts';
@@ -125,7 +126,8 @@ function inTwoSteps(
   const once = withLine(text, line, whole.line, finding.begins);
   const again = byTrial(next, whole.after, once, { ...trying, own: whole.after });
   const right = again?.line === line ? again.all.find(({ place }) => place?.line === line) : undefined;
-  if (right?.instead === undefined) return undefined;
+  // A key is not lost on the way.
+  if (right?.instead === undefined || members(right.instead) < members(whole.line)) return undefined;
   const after = trying.again(withLine(once, line, right.instead, right.begins))?.findings;
   if (!after || after.some((one) => one.place?.line === line || !all.some(isSame(one)))) return undefined;
   const { hint: _, ...rest } = finding;
