@@ -79,13 +79,24 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
     if (settable.includes(first)) return setPath(findings, changed, path, { key, value, above: [] });
     const near = nearest(first, settable);
     const services = valueOf(root, 'services');
-    const service = services?.type === 'map' && entryOf(services, first) ? `services.${key.text}` : undefined;
+    const [only, ...more] = services?.type === 'map' ? services.entries : [];
+    // `url: https://…`, where there is one service
+    const isOfOnly = only !== undefined && more.length === 0 && path.length === 1 && OF_SERVICES.has(first);
+    const service =
+      services?.type === 'map' && entryOf(services, first)
+        ? `services.${key.text}`
+        : isOfOnly
+          ? `services.${only.key.text}.${first}`
+          : undefined;
     if (service !== undefined) {
       findings.problem(
         key,
         'unknown-key',
-        `an environment sets a part of the service ${first} by its whole path`,
-        findings.becomes(key, value.type === 'scalar' && path.length === 1 ? `${service}.url` : service),
+        `an environment sets a part of ${isOfOnly ? 'a service' : `the service ${first}`} by its whole path`,
+        findings.becomes(
+          key,
+          value.type === 'scalar' && path.length === 1 && !isOfOnly ? `${service}.url` : service,
+        ),
       );
       return changed;
     }
@@ -100,6 +111,17 @@ export function override(findings: Findings, root: MapNode, overrides: SourceNod
     return changed;
   }, root);
 }
+
+/** What mostly is another in another environment. */
+const OF_SERVICES: ReadonlySet<string> = new Set([
+  'url',
+  'as',
+  'pace',
+  'headers',
+  'timeout',
+  'proxy',
+  'address',
+]);
 
 function setPath(
   findings: Findings,

@@ -5,6 +5,7 @@ import { BIT, isOnly, kindWords, LIST, mayBe } from '../../language/kinds.ts';
 import { nearest } from '../../language/nearest.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { METHODS } from '../../methods.ts';
+import { methodMeantBy } from '../source/method-habits.ts';
 import { namesInPath } from '../fields/names-in-path.ts';
 import { warnEncodedTwice } from '../fields/encoded-twice.ts';
 import type { CallTarget, Template } from '../model.ts';
@@ -199,20 +200,6 @@ function serviceOtherwise(
   return { service, path: `/${path.replace(/^\/+/, '')}`, from: isPlain ? service.length : 0 };
 }
 
-/** What begins a call elsewhere, and the method that it is. */
-function methodMeantBy(word: string): string | undefined {
-  if (
-    /^(?:fetch|request|call|http|https|load|read|list|query|open|watch|listen|subscribe|stream|sse|poll|find|show|download)$/i.test(
-      word,
-    )
-  )
-    return 'GET';
-  if (/^(?:send|submit|create|add|insert|new)$/i.test(word)) return 'POST';
-  if (/^(?:update|edit|modify|change)$/i.test(word)) return 'PATCH';
-  if (/^(?:upload|replace|save|store)$/i.test(word)) return 'PUT';
-  return /^(?:remove|destroy|del|rm|drop)$/i.test(word) ? 'DELETE' : undefined;
-}
-
 /** The change by which a value is a shorter one, and a key of its own stands below it. */
 function lineOfItsOwn(findings: Findings, node: ScalarNode, shorter: string, key: string): Change {
   const start = findings.file.text.lastIndexOf('\n', node.range[0]) + 1;
@@ -276,8 +263,29 @@ function checkPath(
     );
     return;
   }
+  const [status, code] =
+    /(?<!\s)\s+(?:->|=>|→|==?|returns?|gives?|should (?:be|return)|is|expect:?)\s*([1-5](?:\d\d|xx))$/i.exec(
+      written,
+    ) ?? [];
+  if (status !== undefined) {
+    const end = from + written.length - status.length;
+    findings.warn(
+      node.offset(end + 1),
+      'blank-in-path',
+      `${status.trim()} would be sent as a part of the path; what is expected stands on a line of its own`,
+      {
+        change: lineOfItsOwn(
+          findings,
+          node,
+          node.text.slice(0, end),
+          `expect: status == ${code!.toLowerCase()}`,
+        ),
+      },
+    );
+    return;
+  }
   const word =
-    /(?<!\s)\s+(?:(?:form|json|body|text|xml|multipart|headers|query)$|(?:until|while|when|if|then|every|within|retry|poll|save|expect|keep) .*$)/.exec(
+    /(?<!\s)\s+(?:(?:form|json|body|text|xml|multipart|headers|query|keep|expect|save|poll|retry|stream|pages|when|steps)$|(?:until|while|when|if|then|every|within|retry|poll|save|expect|keep|->|=>|→) .*$|[{[].*$)/.exec(
       written,
     );
   if (word) {

@@ -208,6 +208,15 @@ function readServiceUrl(
   if (!template) return undefined;
   const [only] = template.parts;
   if (template.parts.length !== 1 || typeof only !== 'string') return template;
+  if (/^https?:\/\/practice\/?$/.test(only)) {
+    fields.findings.problem(
+      node,
+      'not-a-url',
+      'the practice service is called by its name alone',
+      fields.findings.becomes(node, 'practice'),
+    );
+    return undefined;
+  }
   if (!/^https?:\/\//.test(only) || !URL.canParse(only)) {
     fields.findings.problem(
       node,

@@ -167,7 +167,8 @@ function bestTrial(found: Finding, all: readonly Finding[], text: string, trying
       if (slip.line.split('$${').length > written.split('$${').length) continue;
       // Only what is inserted is no longer in plain text.
       if (found.message.endsWith('in plain text') && insertions(slip.line) <= insertions(written)) continue;
-      if (!slip.loses && insertions(slip.line) < insertions(written)) continue;
+      const mayLose = slip.loses ?? code === 'text-in-expression';
+      if (!mayLose && insertions(slip.line) < insertions(written)) continue;
       // What YAML can't read need not be read as a chain.
       if (isBroken && !isYaml(replaced(lines, line, slip.line), spend)) continue;
       const tried = followed(lines, line, slip, { again, others });

@@ -21,6 +21,7 @@ const CALLED: Readonly<Record<string, string>> = {
 
 /** What stands for the response, a member, an item or a function elsewhere, as one rewriting each. */
 const REWRITTEN: readonly (readonly [pattern: RegExp, text: Written, why: string, isPlain?: true])[] = [
+  [/\blink\((["`]?)([a-z]+)\1\)/g, "link('$2')", "a relation is a text: link('next')", true],
   [
     /\$(?:response|resp?|body|answer|reply|payload)\.(?:body\.|data\.|json\.)?(?=[A-Za-z_])/g,
     '$.',

@@ -74,7 +74,7 @@ export function* slipsFor(
   if (word !== undefined) yield { why: `${word} is the text itself`, line: literal! + word, loses: true };
   // What has to be there may stand there by the name of another key.
   const missing = isUse ? undefined : missingKey(found);
-  const [, dashes, rest] = /^(\s*(?:- +)*)[a-z][\w-]*(:\s.*)$/.exec(written) ?? [];
+  const [, dashes, rest] = /^(\s*(?:- +)*)[a-z][\w-]*(:(?:\s.*)?)$/.exec(written) ?? [];
   if (missing !== undefined && missing !== '' && rest !== undefined)
     yield { why: `this is written ${missing} here`, line: dashes! + missing + rest, isGuess: true };
   const duration =

@@ -156,6 +156,10 @@ function* inserted(parts: Parts): Generator<Slip> {
       line: withValue(parts, whole),
       isPlain: true,
     };
+  // `choices: "${names}"`, where an expression stands.
+  const [, , bare] = /^(["'])\$\{([^{}]+)\}\1$/.exec(parts.value) ?? [];
+  if (bare !== undefined)
+    yield { why: 'in an expression a name stands by itself, without ${ }', line: withValue(parts, bare) };
   for (const text of insertionSlips(parts.value))
     yield { why: 'a value is inserted as ${name}', line: withValue(parts, text) };
 }

@@ -28,6 +28,7 @@ function hintOf(word: string, what: string): string | undefined {
     return 'the names stand first, that of the place second: each: piece, i in pieces';
   if (what === 'poll' && /attempts|retries|tries|count|times/i.test(word))
     return 'within: says how long it asks at most';
+  if (what !== 'an input') return undefined;
   if (word === 'required') return 'an input without a default has to be given';
   if (word === 'min' || word === 'max' || word === 'pattern')
     return 'must: a condition on the name of the input';
@@ -134,10 +135,10 @@ export function nearestKey(
   const names = keys.map(({ name }) => name);
   const free = keysMeantBy(word).filter((key) => names.includes(key) && !present.has(key));
   // Of several the one that takes what is there.
+  const wantsOf = (key: string): string => keys.find(({ name }) => name === key)!.wants;
   const members = value.type === 'map' ? value.entries.map(({ key }) => key.text) : [];
   const hasAll = (key: string): boolean => {
-    const [, parts = ''] =
-      /\ba map of ([a-z-]+,? .*)$/.exec(keys.find(({ name }) => name === key)!.wants) ?? [];
+    const [, parts = ''] = /\ba map of ([a-z-]+,? .*)$/.exec(wantsOf(key)) ?? [];
     return (
       members.length > 0 && members.every((member) => parts.match(/[a-z-]+/g)?.includes(member) === true)
     );
@@ -150,8 +151,13 @@ export function nearestKey(
   const isFile = value.type === 'scalar' && /^(?:[\w./-]|\$\{[^}]*\})+\.[a-z]\w{1,3}$/.test(value.text);
   const isWord = value.type === 'scalar' && /^[A-Za-z_]\w*$/.test(value.text);
   if (isWord && free.includes('name') && free.includes('about')) return 'name';
+  // A map of names is none of keys.
+  const takesNames = (key: string): boolean =>
+    takes(key) && !(members.length > 0 && /\ba map of [a-z-]+, /.test(wantsOf(key)));
   const meant =
-    (isFile && free.includes('save') ? 'save' : (free.find(hasAll) ?? free.find(takes))) ?? free[0];
+    (isFile && free.includes('save')
+      ? 'save'
+      : (free.find(hasAll) ?? free.find(takesNames) ?? free.find(takes))) ?? free[0];
   return (
     meant ??
     nearest(word, names) ??
@@ -294,7 +300,12 @@ export function unknownKey(
         : present.has(near) && !isSet
           ? `${near} is there already`
           : `the nearest is ${near}`),
-    change: page ?? bound ?? (definition && renamed(findings.file, entry, definition)),
+    change:
+      page ??
+      bound ??
+      (definition && hintOf(name, what) === undefined
+        ? renamed(findings.file, entry, definition)
+        : undefined),
     ...optional('example', definition?.example),
   });
 }

@@ -69,7 +69,9 @@ export function withWholeLines(
       continue;
     }
     const put = putRight(finding, all, text, { again, spend, keys, own });
-    all = put.all;
+    // What another finding's line puts right is no mistake of its own.
+    const isSameLine = put.line !== undefined && put.line !== finding.place.line && right.has(put.line);
+    all = isSameLine ? all.filter((one) => one !== finding) : put.all;
     if (put.line !== undefined) right.set(put.line, finding.code);
   }
   return all;
