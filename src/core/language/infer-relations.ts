@@ -34,10 +34,12 @@ export function inferRelation(self: Inferring, tree: BinaryTree, context: InferC
             `${self.source(left)} in keys(${source}) or values(${source})`,
             `${self.source(left)} in keys(${source})`,
           ]
-        : [
-            `contains(${source}, ${self.source(left)}) for a part of a text`,
-            `contains(${source}, ${self.source(left)})`,
-          ];
+        : !mayBe(list, BIT.text)
+          ? [`${self.source(left)} == ${source}`, `${self.source(left)} == ${source}`]
+          : [
+              `contains(${source}, ${self.source(left)}) for a part of a text`,
+              `contains(${source}, ${self.source(left)})`,
+            ];
       self.problem(right, 'wrong-kind', `in looks through lists, and ${source} is ${kindWords(list.bits)}`, {
         hint,
         replace: { span, text },

@@ -2,7 +2,7 @@ import { BIT, isOnly, mayBe } from '../../language/kinds.ts';
 import { checkTree } from '../../language/expression.ts';
 import { functions } from '../../language/functions/index.ts';
 import { isNumberText } from '../../language/numbers.ts';
-import { parseExpression } from '../../language/parser.ts';
+import { expressionEnd, parseExpression } from '../../language/parser.ts';
 import type { StaticScope } from '../../language/scope.ts';
 import { namesIn, type Tree } from '../../language/tree.ts';
 import { braceTooMany } from './braces.ts';
@@ -152,6 +152,18 @@ function joinInText(findings: Findings, node: ScalarNode, scope: StaticScope): v
 /** `$name` and `$${name}` of a name that is known: elsewhere an insertion, here these characters. */
 function dollarInText(findings: Findings, node: ScalarNode, scope: StaticScope): void {
   if (node.quoted) return; // quotes say that the characters are meant
+  for (const { 0: sign, 1: name, index } of node.text.matchAll(/(?<!\$)\$([a-z]\w*)\(/g)) {
+    const end = functions.has(name!) ? expressionEnd(node.text, index + 1) : undefined;
+    if (end === undefined || sign === '') continue;
+    const called = node.text.slice(index + 1, end);
+    findings.warn(
+      node.offset(index),
+      'expression-in-text',
+      `$${called} would be sent as these characters`,
+      findings.partBecomes(node, [index, end], `\${${called}}`),
+    );
+    return;
+  }
   for (const match of node.text.matchAll(
     /\$(?:\$\{([A-Za-z_]\w*)\}|([A-Za-z_]\w*)((?:\.[A-Za-z_]\w*|\[\d+\])*))/g,
   )) {

@@ -30,9 +30,18 @@ export function readRequestLine(
   const { findings } = fields;
   const [, method, gap, rest] = /^(\S+)(\s*)([\s\S]*)$/.exec(node.text) ?? [];
   if (method === undefined || gap === undefined || rest === undefined || rest === '') {
-    findings.problem(node, 'wrong-form', 'a call is METHOD service /path', {
-      example: 'call: GET kiln /racks',
-    });
+    const start = findings.file.text.lastIndexOf('call', node.range[0]);
+    findings.problem(
+      node,
+      'wrong-form',
+      'a call is METHOD service /path',
+      /\.ya?ml$/.test(node.text) && start >= 0
+        ? {
+            hint: 'another chain is followed',
+            change: { range: [start, node.range[1]], text: `follow: ${node.text}` },
+          }
+        : { example: 'call: GET kiln /racks' },
+    );
     return undefined;
   }
   const swapped = /^([A-Z]+)\s+([\s\S]+)$/.exec(rest);

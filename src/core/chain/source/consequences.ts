@@ -13,6 +13,7 @@ const CAUSES: ReadonlySet<Finding['code']> = new Set([
   'bad-syntax',
   'unknown-function',
   'file-not-found',
+  'no-response-here',
   'chain-circle',
   'not-a-list',
 ]);

@@ -56,7 +56,7 @@ const OTHER_KEYS: Readonly<Record<string, string>> = {
   redirects: 'follow-redirects followRedirects max-redirects redirect',
   tags: 'labels tag',
   services: 'service server servers hosts apis endpoints',
-  secrets: 'secret env-secrets keys',
+  secrets: 'secret env-secrets env keys',
   credentials: 'auth authentication logins accounts',
   environments: 'envs env stages environment profiles',
   'default-environment': 'default environment default-env env',

@@ -133,6 +133,9 @@ export function* pairs(parts: Parts): Generator<Slip> {
         isPlain: true,
       };
   }
+  const words = asWords(parts);
+  if (words !== undefined)
+    yield { why: 'members are written { key: value, key: value }', line: withValue(parts, `{ ${words} }`) };
   const inner = /^[([{<](.*)[)\]}>]$/s.exec(value)?.[1]?.trim() ?? /^- (.*)$/.exec(value)?.[1];
   for (const text of inner === undefined ? [value] : [inner, value]) {
     const members = asMembers(text);
@@ -179,6 +182,20 @@ function asMembers(text: string): string | undefined {
     return key === undefined ? [] : [`${key}: ${value!}`];
   });
   return members.length === pieces.length ? members.join(', ') : undefined;
+}
+
+/** `until done, up to 100` as members of a map in braces. */
+function asWords({ value, keys }: Parts): string | undefined {
+  const members = value.split(/\s*[,;]\s*|\s+and\s+/).map((piece) => {
+    const [, first = '', second, rest] = /^([a-z]+)(?:[ -]([a-z]+))?\s+(.+)$/.exec(piece) ?? [];
+    const both = `${first}-${second}`;
+    return keys.has(both)
+      ? `${both}: ${rest!}`
+      : keys.has(first)
+        ? `${first}: ${piece.slice(first.length).trim()}`
+        : undefined;
+  });
+  return members.includes(undefined) ? undefined : members.join(', ');
 }
 
 /** `a; b` or `a b` as items of a list in brackets. */

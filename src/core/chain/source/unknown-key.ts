@@ -150,6 +150,8 @@ export function nearestKey(
       .safeParse(plainOf(value)).success;
   const isFile = value.type === 'scalar' && /^(?:[\w./-]|\$\{[^}]*\})+\.[a-z]\w{1,3}$/.test(value.text);
   const isWord = value.type === 'scalar' && /^[A-Za-z_]\w*$/.test(value.text);
+  const isOfTexts = value.type === 'map' && value.entries.every((one) => one.value.type === 'scalar');
+  if (isOfTexts && free.includes('secrets')) return 'secrets';
   if (isWord && free.includes('name') && free.includes('about')) return 'name';
   // A map of names is none of keys.
   const takesNames = (key: string): boolean =>

@@ -48,7 +48,8 @@ const OTHER_VALUES: Readonly<Record<string, Readonly<Record<string, string>>>> =
     basic: 'basic-auth http-basic userpass',
     header: 'api-key apikey api_key header-key',
     query: 'query-key api-key-query',
-    oauth2: 'oauth oauth-2 oidc openid client-credentials',
+    oauth2:
+      'oauth oauth-2 oidc openid client-credentials device device-code refresh-token jwt-bearer authorization-code',
     'message-signature': 'signature http-signature signed',
     digest: 'digest-auth http-digest',
   },
