@@ -79,7 +79,7 @@ export class SourceFile {
     this.path = path;
     this.text = text;
     this.#lines = new LineCounter();
-    const document = parseYaml(text, { lineCounter: this.#lines, uniqueKeys: true, merge: false });
+    const document = parseYaml(text, { lineCounter: this.#lines, merge: false });
     const problems: SourceProblem[] = [];
     const found = findTraps(document, text, (offset) => this.place(offset));
     const first = document.errors.find(({ code }) => !HARMLESS.has(code));

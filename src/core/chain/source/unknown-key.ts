@@ -183,10 +183,11 @@ function onlyMissing(
   takes: (key: string) => boolean,
 ): string | undefined {
   const missing = keys.filter(({ name, required }) => required && !present.has(name));
-  const unknown = [...present].filter((name) => !keys.some((key) => key.name === name));
-  return missing.length === 1 && unknown.length === 1 && takes(missing[0]!.name)
-    ? missing[0]!.name
-    : undefined;
+  if (missing.length !== 1) return undefined;
+  const names = new Set(keys.map(({ name }) => name));
+  let unknown = 0;
+  for (const name of present) if (!names.has(name) && ++unknown > 1) return undefined;
+  return unknown === 1 && takes(missing[0]!.name) ? missing[0]!.name : undefined;
 }
 
 /** Says of the entry at an index of a map that its key is none, and what it was probably meant as. */

@@ -66,7 +66,10 @@ function helps(lines: readonly string[], line: number, instead: string | undefin
   const indent = /^\s*/.exec(instead)![0] === '' ? /^[ ]*/.exec(lines[line - 1]!)![0] : '';
   const mended = lines.with(line - 1, indent + instead).join('\n');
   const at = (text: string): number =>
-    Math.min(...parseYaml(text, { logLevel: 'silent' }).errors.map(({ pos }) => pos[0]), Infinity);
+    parseYaml(text, { logLevel: 'silent' }).errors.reduce(
+      (least, { pos }) => Math.min(least, pos[0]),
+      Infinity,
+    );
   return at(mended) > at(lines.join('\n')) + (mended.length - lines.join('\n').length);
 }
 
