@@ -277,6 +277,101 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
     `keep: { a: "hex(digest(body, 'sha-256'))" }`,
   ],
   [step('- call: GET kiln /racks\n  json: { cone: = 9 }\n'), 7, 'json: { cone: 9 }'],
+  [step('- call: GET kiln /racks\n  keep:\n    a: $.b\n    a: $.c\n'), 9, undefined],
+  // Signs lost, doubled or beside their key.
+  [
+    step("- call: GET kiln /racks\n  expect: every($.racks, fits(@, 'Rack')\n"),
+    7,
+    "expect: every($.racks, fits(@, 'Rack'))",
+  ],
+  [step("- call: GET kiln /racks\n  keep:\n    a: headers'etag']\n"), 8, "a: headers['etag']"],
+  [
+    step('- call: GET kiln /racks\n  json: { name: "${id}, rack: A3 }\n'),
+    7,
+    'json: { name: "${id}", rack: A3 }',
+  ],
+  [step('- call: GET kiln /racks\n  query: { limit; 5 }\n'), 7, 'query: { limit: 5 }'],
+  [step('- call: GET kiln /racks\n  query: { limit: 5 }}\n'), 7, 'query: { limit: 5 }'],
+  [step('- call: GET kiln /racks\n  expect: length[$.racks) > 0\n'), 7, 'expect: length($.racks) > 0'],
+  [step('- show: ${text(id}}\n'), 6, '- show: ${text(id)}'],
+  [step("- call: GET kiln /racks\n  expect: $.state in ['a'. 'b']\n"), 7, "expect: $.state in ['a', 'b']"],
+  // Two lines in one, and keys of which only the colon is left.
+  [
+    step('- call: GET kiln /racks\n  query: { limit: 5 } expect: status == 200\n'),
+    7,
+    'query: { limit: 5 }\n    expect: status == 200',
+  ],
+  [
+    step('- call: GET kiln /racks\n  expect: - status == 200\n    - size > 3\n'),
+    7,
+    'expect:\n      - status == 200',
+  ],
+  [step('- : GET kiln /racks\n'), 6, '- call: GET kiln /racks'],
+  [step('- call: GET kiln /racks\n  keep:\n    a: status\n    $.first\n'), 9, 'first: $.first'],
+  [
+    step(
+      '- call: POST kiln /racks\n  json:\n    query: |\n      { racks { id } }\n      variables: { a: "${id}" }\n',
+    ),
+    10,
+    '      variables: { a: "${id}" }',
+  ],
+  // What stands one column beside the usual ones has moved, not all below it.
+  [
+    step('- call: GET kiln /racks\n  pages:\n   next-query:\n      page: ${page + 1}\n    items: $.racks\n'),
+    8,
+    '      next-query:',
+  ],
+  // One mistake, one message.
+  [
+    step(
+      '- call: GET kiln /racks\n  keep: { first: "$..id" }\n- call: GET kiln /racks/${first}\n- call: DELETE kiln /racks/${first}\n',
+    ),
+    7,
+    'keep: { first: "$.id" }',
+  ],
+  [step('- call: GET kiln /racks\n  keep: first\n    a: $.b\n- show: ${a}\n'), 7, 'keep:'],
+  // Ideas of other programs.
+  [
+    step('- call: GET kiln /racks\n  pages: { next: headers.link, items: $.racks }\n'),
+    7,
+    "pages: { next: link('next'), items: $.racks }",
+  ],
+  [
+    step('- call: GET kiln /racks\n  pages: { next: link(next), items: $.racks }\n'),
+    7,
+    "pages: { next: link('next'), items: $.racks }",
+  ],
+  [step('- call: GET kiln /racks -> 404\n'), 6, '- call: GET kiln /racks\n    expect: status == 404'],
+  [step('- call: GET kiln /racks as none\n'), 6, '- call: GET kiln /racks\n    as: none'],
+  [step('- call: GET kiln /racks {\n'), 6, '- call: GET kiln /racks'],
+  [step('- call: UPLOAD kiln /racks\n'), 6, '- call: PUT kiln /racks'],
+  [
+    step('- call: GET kiln /racks\n  keep: { ids: "$[*].id" }\n- call: GET kiln /racks/${ids}\n'),
+    8,
+    '- call: GET kiln /racks/${id}',
+  ],
+  [
+    step('- call: GET kiln /racks\n  keep: { a: "map($, x => parse(x.data).celsius)" }\n'),
+    7,
+    'keep: { a: "map($, parse(@.data).celsius)" }',
+  ],
+  [step('- call: GET kiln /racks\n  expect: status in 204\n'), 7, 'expect: status == 204'],
+  [step('- call: rack.chain.yaml\n'), 6, '- follow: rack.chain.yaml'],
+  [step('- call: GET kiln /racks\n  status: 204\n'), 7, 'expect: status == 204'],
+  [step("- call: POST kiln /racks\n  json: '{ name: bowl }'\n"), 7, 'json: { name: bowl }'],
+  [step('- call: POST kiln /racks\n  json: { price: 12,50 }\n'), 7, 'json: { price: 12.50 }'],
+  [step("- show: 'it isn't there'\n"), 6, "- show: 'it isn''t there'"],
+  [step('- show: $length(racks) racks\n'), 6, '- show: ${length(racks)} racks'],
+  [
+    step('- repeat: until id == 3, up to 9\n  steps: [{ wait: 1s }]\n'),
+    6,
+    '- repeat: { until: id == 3, up-to: 9 }',
+  ],
+  [
+    step('- call: GET kiln /racks\n  headers: { Range: "bytes ${id}-${id} + 9/*" }\n'),
+    7,
+    'headers: { Range: "bytes ${id}-${id + 9}/*" }',
+  ],
 ];
 
 test.each(CHAINS)('%j', (file, line, way) => {
@@ -323,7 +418,22 @@ const OAUTH = [
   'client-secret: ${secret.desk}',
 ];
 
-const PROJECTS: readonly (readonly [file: string, way: string])[] = [
+const PROJECTS: readonly (readonly [file: string, way: string | undefined])[] = [
+  // A name is missing, and nobody knows which; it is none of the keys that may stand elsewhere.
+  [
+    'services: { kiln: { url: https://a.example, as: me } }\ncredentials:\n  :\n    kind: bearer\n    token: ${secret.me}\nsecrets: { me: env T }\n',
+    undefined,
+  ],
+  // Put right in two steps.
+  ['services:\n  - kiln\n    url: https://a.example\n', 'kiln:'],
+  [
+    'services: { kiln: { url: https://a.example } }\nenvironments: { live: { services.kiln.uri: https://b.example } }\n',
+    'environments: { live: { services.kiln.url: https://b.example } }',
+  ],
+  [
+    'services: { kiln: { url: https://a.example } }\nteam: { redis: env KILN_REDIS, key: "${secret.k}" }\nsecrets: { k: env K }\n',
+    'redis: ${secret.redis}, and under secrets: redis: env KILN_REDIS, where KILN_REDIS is redis://HOST:6379',
+  ],
   ['services:\n  kiln: https://kiln.example\n', 'kiln: { url: "https://kiln.example" }'],
   [
     'services:\n  kiln: { url: https://kiln.example }\nenvironments:\n  live:\n    kiln: https://live.example\n',

@@ -38,3 +38,10 @@ export type SlipReading = (parts: Parts) => Iterable<Slip>;
 export function withValue({ lead, key }: Pick<Parts, 'lead' | 'key'>, value: string): string {
   return lead + key + value;
 }
+
+/** A text that may have been meant, and what then was wrong with the one that is there. */
+export interface ValueSlip {
+  readonly why: string;
+  readonly text: string;
+  readonly isPlain?: true;
+}

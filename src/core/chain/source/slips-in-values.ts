@@ -1,13 +1,7 @@
 // What an expression or an insertion in a text may have been meant as, where it is written as elsewhere.
 
 import { forEveryItem, lambdas, QUANTIFIED } from './slips-of-calls.ts';
-
-/** A text that may have been meant, and what then was wrong with the one that is there. */
-export interface ValueSlip {
-  readonly why: string;
-  readonly text: string;
-  readonly isPlain?: true;
-}
+import type { ValueSlip } from './slip.ts';
 
 type Written = string | ((...found: (string | undefined)[]) => string);
 

@@ -1,6 +1,6 @@
 // What is asked or made of each item, as other languages write it.
 
-import type { ValueSlip } from './slips-in-values.ts';
+import type { ValueSlip } from './slip.ts';
 
 /** The arrow or word behind which the body stands, with the name of the item. */
 const LAMBDA =
@@ -11,7 +11,7 @@ export function lambdas(value: string): readonly ValueSlip[] {
   let text = value;
   for (;;) {
     const found = LAMBDA.exec(text);
-    const name = found?.slice(1).find((one) => one !== undefined);
+    const name = found?.slice(1).find(Boolean);
     if (!found || name === undefined) break;
     const body = text.slice(found.index + found[0].length).trimStart();
     text =

@@ -25,7 +25,7 @@ export function* twoLines(parts: Parts): Generator<Slip> {
       yield {
         why,
         line: `${first}\n${' '.repeat(column)}${second}`,
-        ...(isPlain && !isOpen(value.slice(0, index)) ? { isPlain } : {}),
+        ...(isPlain ? { isPlain } : {}),
       };
   }
   // `services: kiln:` and `kiln: url: practice`, and below it what else belongs there.
@@ -50,12 +50,6 @@ const OF_PEOPLE: ReadonlySet<string> = new Set([
   'text:',
   'chain:',
 ]);
-
-/** Whether a value opens what it does not close: what follows stands in it. */
-function isOpen(value: string): boolean {
-  const bare = value.replace(/"[^"]*"|'[^']*'/g, '');
-  return /["']/.test(bare) || bare.split(/[[{(]/).length !== bare.split(/[\]})]/).length;
-}
 
 /** The columns at which a key may begin here: that of this one, and of those that it stands in. */
 function columnsAbove({ lead, lines, at }: Parts): readonly number[] {

@@ -96,12 +96,7 @@ export function* signSlips(line: string, stopped: number | undefined, what: Sign
 function isRead(now: number | undefined, before: number | undefined, what: SignsIn): boolean {
   // A line of a value that goes over several is no YAML by itself.
   if (now === undefined) return what === 'expression' && before === undefined;
-  return (
-    what === 'text' ||
-    what === 'yaml' ||
-    before === undefined ||
-    (what === 'expression' ? now < before : now <= before)
-  );
+  return what === 'text' || before === undefined || (what === 'expression' ? now < before : now <= before);
 }
 
 interface Edit {

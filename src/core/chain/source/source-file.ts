@@ -13,7 +13,7 @@ import {
 import type { Place, Problem } from '../../problems.ts';
 import { optional } from '../optional.ts';
 import { parseYaml } from './parse-yaml.ts';
-import { offsetsOf, type ScalarStyle } from './scalar-offsets.ts';
+import { offsetsOf } from './scalar-offsets.ts';
 import { asScalar, lineOf } from './scalar-text.ts';
 import { explainYaml, itemWithoutDash } from './yaml-errors.ts';
 import { findTraps } from './yaml-traps.ts';
@@ -303,7 +303,7 @@ class TreeReader {
       quoted,
       flow,
       range,
-      offset: offsetsOf(source, range[0], text, (node.type ?? 'PLAIN') as ScalarStyle),
+      offset: offsetsOf(source, range[0], text, node.type ?? 'PLAIN'),
     };
   }
 }
