@@ -278,6 +278,8 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
   ],
   [step('- call: GET kiln /racks\n  json: { cone: = 9 }\n'), 7, 'json: { cone: 9 }'],
   [step('- call: GET kiln /racks\n  keep:\n    a: $.b\n    a: $.c\n'), 9, undefined],
+  // An alias of what it stands in never ends.
+  [step('- call: POST kiln /racks\n  json: &a { b: [*a] }\n'), 7, 'json: &a { b: [a] }'],
   // Signs lost, doubled or beside their key.
   [
     step("- call: GET kiln /racks\n  expect: every($.racks, fits(@, 'Rack')\n"),

@@ -230,7 +230,7 @@ export function* separators(parts: Parts): Generator<Slip> {
 export function* quotes(parts: Parts): Generator<Slip> {
   const bare = parts.value.replace(/["'`]/g, '');
   // Members in braces are meant as such.
-  if (!/["']|^\{.*\w:\s/.test(parts.value) && /^[>|%@`&*!?[{-]/.test(parts.value))
+  if (!/["']|^(?:[&*!]\S*\s+)?\{.*\w:\s/.test(parts.value) && /^[>|%@`&*!?[{-]/.test(parts.value))
     yield {
       why: 'a value that begins with this sign needs quotes',
       ofParser: true,

@@ -194,6 +194,8 @@ class TreeReader {
   readonly #place: (offset: number) => Place;
   readonly #problems: SourceProblem[];
   #document: Document | undefined;
+  /** What is being read, from the whole file to the value at hand. */
+  readonly #within = new Set<Node>();
   /** How many nodes were read. */
   nodes = 0;
 
@@ -236,11 +238,22 @@ class TreeReader {
         );
         return { type: 'empty', range: [start, end] };
       }
+      if (this.#within.has(target)) {
+        this.#problem(start, 'yaml', `*${node.source} stands in what it stands for, which never ends`);
+        return { type: 'empty', range: [start, end] };
+      }
       return this.#node(target, start, isFlow);
     }
     if (node.tag !== undefined && node.tag !== '' && !/^tag:yaml\.org,2002:(?:str|map|seq)$/.test(node.tag)) {
       this.#problem(start, 'yaml', 'YAML tags have no meaning here', 'put text that begins with ! in quotes');
     }
+    this.#within.add(node);
+    const read = this.#ofKind(node, [start, end], isFlow);
+    this.#within.delete(node);
+    return read;
+  }
+
+  #ofKind(node: Node, [start, end]: Range, isFlow: boolean): SourceNode {
     if (isMap(node)) {
       const flow = isFlow || node.flow === true;
       const entries = node.items.flatMap((pair) => {

@@ -1,6 +1,7 @@
 import { expect, test } from '@jest/globals';
 import fc from 'fast-check';
 import { Document, Scalar } from 'yaml';
+import { readProject } from '../../../../src/core/chain/read/read-project.ts';
 import { SourceFile } from '../../../../src/core/chain/source/source-file.ts';
 
 const WORDS = fc.array(
@@ -56,17 +57,27 @@ test('each character of a text is found where it stands, in whatever form and on
   expect(onSeveral).toBeGreaterThan(200);
 });
 
-test('what is wrong in a text of several lines is told where it stands, and put right there', () => {
-  const text = `services: { kiln: { url: https://kiln.emberfold.example, as: stamp } }
+test('what is wrong in a text of several lines is told on its line, and put right there', () => {
+  const { findings } = readProject(
+    'batharon.yaml',
+    `services: { kiln: { url: https://kiln.emberfold.example, as: stamp } }
 credentials:
   stamp:
     kind: recipe
-    let: { time: text(now()) }
+    let:
+      time: "join([
+        text(now()),
+        text(noe())], '-')"
     headers:
       Emberfold-Stamp: >-
         stamp time="\${time}",
-        by="%{time}"
-`;
-  const file = new SourceFile('batharon.yaml', text);
-  expect(file.problems).toEqual([]);
+        by="\${tim}"
+`,
+    undefined,
+    false,
+  );
+  expect(findings.map(({ place, instead }) => [place?.line, place?.column, instead])).toEqual([
+    [8, 14, "text(now())], '-')\""],
+    [12, 15, 'by="\${time}"'],
+  ]);
 });
