@@ -130,7 +130,10 @@ export function halfInserted(
   isValue: boolean | 'a name',
 ): void {
   const sum = isValue === true ? /^\$\{([^{}]+)\}(\s*[-+*]\s*\d+(?:\.\d+)?)$/.exec(node.text) : null;
-  const part = isValue !== false && !sum ? /\$\{([^{}]+)\}(\s+[+*]\s+\d+(?:\.\d+)?)/.exec(node.text) : null;
+  const part =
+    isValue !== false && !sum
+      ? /\$\{([^{}]+)\}(\s+[+*]\s+\d+(?:\.\d+)?)(?!\.?\d|\s*\w)/.exec(node.text)
+      : null;
   if (part && knownValue(`${part[1]!}${part[2]!}`, scope)) {
     const span = [part.index, part.index + part[0].length] as const;
     findings.warn(
