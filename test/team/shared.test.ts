@@ -297,7 +297,10 @@ results:
       );
       at.desk.rate = 45;
       const [one, two] = [machines.start('run', 'many.chain.yaml'), machines.start('run', 'many.chain.yaml')];
-      await until(() => at.desk.times.length > 20);
+      // Both have begun: what has not does not begin without Redis.
+      await until(
+        () => at.desk.times.length > 20 && [one, two].every(({ out, err }) => out() + err() !== ''),
+      );
       await at.redis.stop();
       const ended = await Promise.all([one.done, two.done]);
       await at.redis.start();
