@@ -333,6 +333,8 @@ const CHAINS: readonly (readonly [file: string, line: number, way: string | unde
   ],
   [step('- call: GET kiln /racks\n  keep: first\n    a: $.b\n- show: ${a}\n'), 7, 'keep:'],
   // Ideas of other programs.
+  [step("- call: GET kiln /racks\n  expect: state == 'done'\n"), 7, "expect: $.state == 'done'"],
+  ['chain: A\nsteps:.\n  - call: GET kiln /racks\n', 2, 'steps:'],
   [
     step('- call: GET kiln /racks\n  pages: { next: headers.link, items: $.racks }\n'),
     7,

@@ -44,6 +44,9 @@ const OTHER_LITERALS: Readonly<Record<string, string>> = {
   nil: 'null',
 };
 
+/** What responses often have, and nobody writes in place of `status`. */
+const OFTEN_MEMBERS: ReadonlySet<string> = new Set(['state', 'stage', 'start', 'stats']);
+
 /** What to do about a name that nothing defines. */
 export function wayOfUnknown(name: string, scope: StaticScope, context: InferContext): Remedy {
   if ((OF_THE_ENVIRONMENT.has(name) && context.isOwner === true) || /^[A-Z][A-Z0-9]*_[A-Z0-9_]+$/.test(name))
@@ -79,7 +82,8 @@ export function wayOfUnknown(name: string, scope: StaticScope, context: InferCon
     if (context.item !== undefined && known?.given === true) return false;
     return context.isOwner !== true || mayBe(known?.kind ?? ANY, BIT.object | BIT.list);
   };
-  const near = context.isCompared ? undefined : nearest(name, names.filter(mayMean));
+  const isMember = OFTEN_MEMBERS.has(name) && !('missing' in scope.response);
+  const near = context.isCompared || isMember ? undefined : nearest(name, names.filter(mayMean));
   return near === undefined
     ? neitherNameNorNear(name, scope, context)
     : { hint: `the nearest name is ${near}`, replace: near };

@@ -44,6 +44,8 @@ export function* slipsOf(lines: readonly string[], at: number, keys: ReadonlySet
 
 /** `wait: 2s;` `keep: { a: b },` `wait: 2s.` */
 function* endMark(parts: Parts): Generator<Slip> {
+  const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:-]+)$/.exec(parts.whole) ?? [];
+  if (key !== undefined) yield { why: `no ${signs!} follows this colon`, line: key, isPlain: true };
   const [, rest, mark] = /^(.*\S)\s*([;,.!?:|\\/&+`´]+)$/.exec(parts.value) ?? [];
   if (rest !== undefined)
     yield {
@@ -53,8 +55,6 @@ function* endMark(parts: Parts): Generator<Slip> {
       // It makes a key of the value.
       ...(mark === ':' && parts.key !== '' ? { isPlain: true, ofParser: true } : {}),
     };
-  const [, key, signs] = /^(.*[\w"']:)\s*([;,.{[(:-]+)$/.exec(parts.whole) ?? [];
-  if (key !== undefined) yield { why: `no ${signs!} follows this colon`, line: key, isPlain: true };
 }
 
 /** `wait: 2s // two seconds`, also with `--`, `;` and a comment between marks. */
