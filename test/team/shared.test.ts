@@ -299,7 +299,7 @@ results:
       const [one, two] = [machines.start('run', 'many.chain.yaml'), machines.start('run', 'many.chain.yaml')];
       // Both have begun: what has not does not begin without Redis.
       await until(
-        () => at.desk.times.length > 20 && [one, two].every(({ out, err }) => out() + err() !== ''),
+        () => at.desk.times.length > 20 && [one, two].every((each) => each.out() + each.err() !== ''),
       );
       await at.redis.stop();
       const ended = await Promise.all([one.done, two.done]);

@@ -78,6 +78,6 @@ credentials:
   );
   expect(findings.map(({ place, instead }) => [place?.line, place?.column, instead])).toEqual([
     [8, 14, "text(now())], '-')\""],
-    [12, 15, 'by="\${time}"'],
+    [12, 15, 'by="${time}"'],
   ]);
 });
