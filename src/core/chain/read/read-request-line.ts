@@ -261,7 +261,7 @@ function checkPath(
     );
     return;
   }
-  const [, signs] = /(\s+[{}()[\]<>|\\:;,]+|[;,])$/.exec(written) ?? [];
+  const [, signs] = /((?<!\s)\s+[{}()[\]<>|\\:;,]+|[;,])$/.exec(written) ?? [];
   if (signs !== undefined) {
     const end = written.length - signs.length;
     findings.warn(

@@ -31,7 +31,7 @@ const OF_STRUCTURE: ReadonlySet<Finding['code']> = new Set([
 /** Whether a slip of the hand may have brought about what was found. A secret in plain text is none, only its source in other words or an insertion in other signs. */
 function isOfSlip({ code, message }: Finding): boolean {
   if (code === 'secret-in-plain-text')
-    return / does not say where it comes from$|in plain text/.test(message);
+    return / does not say where it comes from$|in plain text$/.test(message);
   return OF_SLIPS.has(code) && !(code === 'yaml' && message.endsWith('twice'));
 }
 
